@@ -1,0 +1,94 @@
+//! Chances under a lognormal price.
+//!
+//! ln S_T is normal with mean ln S + (μ − σ²/2)T and deviation σ√T; μ is the drift the caller
+//! chooses (r − q for the market's own measure). The partial expectation is
+//! E[S_T; S_T < K] = S e^{μT} Φ((ln(K/S) − (μ+σ²/2)T)/(σ√T)) (Hull, ch. 15, appendix). At T = 0 or
+//! σ = 0 all chance lies on S e^{μT}.
+
+use crate::normal::cdf;
+use crate::terms::{Error, not_negative, positive};
+
+/// The price of the underlying at one future moment.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Lognormal {
+    spot: f64,
+    forward: f64,
+    deviation: f64,
+}
+
+/// One straight piece of a payoff: `value + slope·(S − from)` on `[from, to)`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Outcome {
+    /// Lower end, ≥ 0.
+    pub from: f64,
+    /// Upper end; infinity for the last piece.
+    pub to: f64,
+    /// Payoff at `from`.
+    pub value: f64,
+    /// Payoff per unit of price above `from`.
+    pub slope: f64,
+}
+
+impl Lognormal {
+    /// `spot` now, `drift` and `vol` per year, `time` in years.
+    pub fn new(spot: f64, drift: f64, vol: f64, time: f64) -> Result<Lognormal, Error> {
+        let spot = positive("spot", spot)?;
+        let deviation = not_negative("volatility", vol)? * not_negative("time", time)?.sqrt();
+        if !drift.is_finite() {
+            return Err(Error::NotFinite("drift"));
+        }
+        Ok(Lognormal { spot, forward: spot * (drift * time).exp(), deviation })
+    }
+
+    /// The price `deviations` standard deviations of the log price from its median, but centred on
+    /// the price now: S·e^{kσ√T}, the band a chain draws.
+    pub fn band(&self, deviations: f64) -> f64 {
+        self.spot * (deviations * self.deviation).exp()
+    }
+
+    /// Chance of finishing below `price`.
+    pub fn below(&self, price: f64) -> f64 {
+        if price <= 0.0 {
+            0.0
+        } else if price == f64::INFINITY {
+            1.0
+        } else if self.deviation < 1e-12 {
+            f64::from(u8::from(self.forward < price))
+        } else {
+            cdf((price / self.forward).ln() / self.deviation + 0.5 * self.deviation)
+        }
+    }
+
+    /// Expected price counted only where it finishes below `price`.
+    fn partial(&self, price: f64) -> f64 {
+        if price <= 0.0 {
+            0.0
+        } else if price == f64::INFINITY {
+            self.forward
+        } else if self.deviation < 1e-12 {
+            if self.forward < price { self.forward } else { 0.0 }
+        } else {
+            self.forward * cdf((price / self.forward).ln() / self.deviation - 0.5 * self.deviation)
+        }
+    }
+
+    /// Chance that a piecewise-linear payoff finishes above zero, and its expected value
+    /// (undiscounted). Points of exactly zero count as no profit.
+    pub fn profit(&self, pieces: &[Outcome]) -> (f64, f64) {
+        let mut chance = 0.0;
+        let mut expected = 0.0;
+        for p in pieces {
+            let mass = self.below(p.to) - self.below(p.from);
+            expected += (p.value - p.slope * p.from) * mass + p.slope * (self.partial(p.to) - self.partial(p.from));
+            let even = if p.slope == 0.0 { f64::NAN } else { p.from - p.value / p.slope };
+            chance += if p.slope == 0.0 {
+                if p.value > 0.0 { mass } else { 0.0 }
+            } else if p.slope > 0.0 {
+                self.below(p.to) - self.below(even.clamp(p.from, p.to))
+            } else {
+                self.below(even.clamp(p.from, p.to)) - self.below(p.from)
+            };
+        }
+        (chance, expected)
+    }
+}

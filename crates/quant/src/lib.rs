@@ -1,0 +1,42 @@
+//! **quant**: one option, one moment.
+//!
+//! Prices, Greeks, implied volatility, volatility surfaces and chances, as plain functions of
+//! numbers. `f64` in, `f64` out: no names, no money, no dates (time is a fraction of a year), no
+//! clock, no randomness, no files. Nothing in here knows that an exchange exists.
+//!
+//! Units everywhere: prices per one unit of the underlying; time in years of 365 days; rates,
+//! yields continuously compounded per year; volatility as a fraction (0.25). Greeks come in the
+//! units the trade shows: theta per calendar day, vega per volatility point, rho per percentage
+//! point.
+//!
+//! ```
+//! use quant::{Model, Terms, Kind, Style, Accuracy};
+//! let terms = Terms { kind: Kind::Put, style: Style::American, strike: 100.0, time: 0.25,
+//!     rate: 0.05, carry_yield: 0.0, vol: 0.3 };
+//! let model = Model::new(&terms, Accuracy::Analysis)?;
+//! assert!((model.price(90.0) - 11.3640).abs() < 1e-3);
+//! # Ok::<(), quant::Error>(())
+//! ```
+
+mod american;
+mod brent;
+mod chance;
+mod european;
+mod implied;
+mod lattice;
+mod model;
+mod normal;
+mod quadrature;
+mod surface;
+mod terms;
+
+pub use american::Boundary;
+pub use brent::{Root, RootError, find_root};
+pub use chance::{Lognormal, Outcome};
+pub use european::{european, european_price};
+pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_near};
+pub use lattice::leisen_reimer;
+pub use model::{Accuracy, Model};
+pub use normal::{cdf, inverse_cdf, pdf};
+pub use surface::{Ssvi, butterfly_density_factor};
+pub use terms::{Error, Kind, Style, Terms, Valuation};

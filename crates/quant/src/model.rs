@@ -1,0 +1,189 @@
+//! One option made ready to be priced at many spots.
+
+use std::sync::LazyLock;
+
+use crate::american::{Boundary, Scheme};
+use crate::european::{european, european_price, exercise_value};
+use crate::lattice::leisen_reimer;
+use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
+
+/// How much work an American price may cost. Errors are for strike 100, over maturities up to
+/// three years (measured in `tests/american.rs`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Accuracy {
+    /// For whole chains: worst about 2e-3, typically 1e-4.
+    Chain,
+    /// For drafts and positions: worst about 5e-4, typically 3e-5.
+    Analysis,
+    /// For checks: worst about 2e-5.
+    Reference,
+}
+
+static CHAIN: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(7, 2, 7, 27));
+static ANALYSIS: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(12, 3, 10, 32));
+static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 8, 16, 64));
+const LATTICE_STEPS: usize = 501;
+/// One minute, the shortest time worth a model.
+const SHORTEST: f64 = 1.0 / 525_600.0;
+
+/// A priced option. Building it solves the exercise boundary where there is one; after that each
+/// spot is cheap.
+#[derive(Debug, Clone)]
+pub struct Model {
+    terms: Terms,
+    accuracy: Accuracy,
+    engine: Engine,
+}
+
+#[derive(Debug, Clone)]
+enum Engine {
+    /// At expiry, or without volatility on an American: exercise value.
+    Exercise,
+    European,
+    Put(Boundary),
+    /// A call through the mirrored put.
+    Call(Boundary),
+    Lattice,
+}
+
+impl Model {
+    /// Checks the terms and prepares the engine that covers them.
+    pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
+        terms.check()?;
+        Ok(Model { terms: *terms, accuracy, engine: Engine::choose(terms, accuracy) })
+    }
+
+    /// The terms this model prices.
+    pub fn terms(&self) -> &Terms {
+        &self.terms
+    }
+
+    /// Price per unit at `spot`. A spot of zero or below gives the value of a worthless underlying.
+    pub fn price(&self, spot: f64) -> f64 {
+        let t = &self.terms;
+        let k = t.strike;
+        if spot <= 0.0 {
+            return self.worthless_underlying();
+        }
+        match &self.engine {
+            Engine::Exercise => t.kind.intrinsic(spot, k),
+            Engine::European => european_price(t, spot),
+            Engine::Put(b) => k * b.price(spot / k),
+            Engine::Call(b) => spot * b.price(k / spot),
+            Engine::Lattice => leisen_reimer(t, spot, LATTICE_STEPS),
+        }
+    }
+
+    fn worthless_underlying(&self) -> f64 {
+        let t = &self.terms;
+        match (t.kind, &self.engine) {
+            (Kind::Call, _) => 0.0,
+            (Kind::Put, Engine::European) => t.strike * (-t.rate * t.time).exp(),
+            (Kind::Put, _) => t.strike,
+        }
+    }
+
+    /// Price and all Greeks at `spot`, which must be above zero.
+    pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
+        let spot = price_level("spot", spot)?;
+        let t = &self.terms;
+        let k = t.strike;
+        let base = match &self.engine {
+            Engine::Exercise => return Ok(exercise_value(t.kind, spot, k)),
+            Engine::European => return Ok(european(t, spot)),
+            Engine::Put(b) => {
+                let v = b.value(spot / k);
+                Valuation { price: k * v.price, gamma: v.gamma / k, theta_day: k * v.theta_day, ..v }
+            }
+            Engine::Call(b) => {
+                let x = k / spot;
+                let v = b.value(x);
+                Valuation {
+                    price: spot * v.price,
+                    delta: v.price - x * v.delta,
+                    gamma: x * x * v.gamma / spot,
+                    theta_day: spot * v.theta_day,
+                    ..v
+                }
+            }
+            Engine::Lattice => self.lattice_value(spot),
+        };
+        if base.gamma == 0.0 {
+            return Ok(base); // in the exercise region nothing but the spot moves the price
+        }
+        let bumped = |change: fn(&mut Terms, f64), by: f64| {
+            let at = |by: f64| {
+                let mut moved = *t;
+                change(&mut moved, by);
+                let engine = Engine::choose(&moved, self.accuracy);
+                Model { terms: moved, engine, ..self.clone_shell() }.price(spot)
+            };
+            (at(by) - at(-by)) / (2.0 * by) / 100.0
+        };
+        let on_future = t.carry_yield == t.rate;
+        let rate_bump: fn(&mut Terms, f64) = if on_future {
+            |t, by| {
+                t.rate += by;
+                t.carry_yield += by;
+            }
+        } else {
+            |t, by| t.rate += by
+        };
+        Ok(Valuation {
+            vega_point: bumped(|t, by| t.vol += by, (1e-3_f64).min(t.vol / 2.0)),
+            rho_point: bumped(rate_bump, 1e-4),
+            ..base
+        })
+    }
+
+    fn clone_shell(&self) -> Model {
+        Model { terms: self.terms, accuracy: self.accuracy, engine: Engine::Exercise }
+    }
+
+    fn lattice_value(&self, spot: f64) -> Valuation {
+        let h = spot * 0.01;
+        let at = |s: f64| leisen_reimer(&self.terms, s, LATTICE_STEPS);
+        let (down, mid, up) = (at(spot - h), at(spot), at(spot + h));
+        let (delta, gamma) = ((up - down) / (2.0 * h), (up - 2.0 * mid + down) / (h * h));
+        let t = &self.terms;
+        let theta = t.rate * mid - (t.rate - t.carry_yield) * spot * delta - 0.5 * t.vol * t.vol * spot * spot * gamma;
+        Valuation { price: mid, delta, gamma, theta_day: theta / 365.0, ..Valuation::default() }
+    }
+}
+
+impl Engine {
+    /// Which engine is valid for which rates: Andersen, Lake & Offengenden (2016), section 2; for a
+    /// call, rate and yield trade places.
+    fn choose(t: &Terms, accuracy: Accuracy) -> Engine {
+        let (rate, carry_yield) = match t.kind {
+            Kind::Put => (t.rate, t.carry_yield),
+            Kind::Call => (t.carry_yield, t.rate),
+        };
+        if t.time < SHORTEST {
+            return match t.style {
+                Style::American => Engine::Exercise,
+                Style::European => Engine::European,
+            };
+        }
+        let never_early = rate <= 0.0 && carry_yield >= rate;
+        if t.style == Style::European || never_early {
+            return Engine::European;
+        }
+        if t.vol * t.time.sqrt() < 1e-4 {
+            return Engine::Exercise;
+        }
+        if rate <= 0.0 {
+            return Engine::Lattice;
+        }
+        let scheme = match accuracy {
+            Accuracy::Chain => &*CHAIN,
+            Accuracy::Analysis => &*ANALYSIS,
+            Accuracy::Reference => &*REFERENCE,
+        };
+        let boundary = Boundary::solve(t.time, rate, carry_yield, t.vol, scheme);
+        match t.kind {
+            Kind::Put => Engine::Put(boundary),
+            Kind::Call => Engine::Call(boundary),
+        }
+    }
+}

@@ -1,0 +1,82 @@
+//! The standard normal distribution.
+//!
+//! Φ(x) = ½ erfc(−x/√2), with libm's `erfc` (relative accuracy holds far into the tail); φ(x) =
+//! e^{−x²/2}/√(2π). The inverse is Wichura's algorithm AS 241 (PPND16), Applied Statistics 37
+//! (1988) 477–484, coefficients from that paper (from memory, proved by the round trip below);
+//! relative error about 1e-16, valid on (0, 1).
+
+use std::f64::consts::{FRAC_1_SQRT_2, PI};
+
+/// Φ(x): the chance that a standard normal is below `x`.
+pub fn cdf(x: f64) -> f64 {
+    0.5 * libm::erfc(-x * FRAC_1_SQRT_2)
+}
+
+/// φ(x): the standard normal density.
+pub fn pdf(x: f64) -> f64 {
+    (-0.5 * x * x).exp() / (2.0 * PI).sqrt()
+}
+
+/// Φ⁻¹(p) for 0 < p < 1; the infinities at the ends; NaN outside.
+pub fn inverse_cdf(p: f64) -> f64 {
+    if !(0.0..=1.0).contains(&p) {
+        return f64::NAN;
+    }
+    let q = p - 0.5;
+    if q.abs() <= 0.425 {
+        let r = 0.180625 - q * q;
+        return q * horner(&CENTRE_NUM, r) / horner(&CENTRE_DEN, r);
+    }
+    let tail = if q < 0.0 { p } else { 1.0 - p };
+    if tail == 0.0 {
+        return if q < 0.0 { f64::NEG_INFINITY } else { f64::INFINITY };
+    }
+    let r = (-tail.ln()).sqrt();
+    let x = if r <= 5.0 {
+        horner(&MIDDLE_NUM, r - 1.6) / horner(&MIDDLE_DEN, r - 1.6)
+    } else {
+        horner(&FAR_NUM, r - 5.0) / horner(&FAR_DEN, r - 5.0)
+    };
+    if q < 0.0 { -x } else { x }
+}
+
+fn horner(c: &[f64], x: f64) -> f64 {
+    c.iter().rev().fold(0.0, |s, a| s * x + a)
+}
+
+#[rustfmt::skip]
+const CENTRE_NUM: [f64; 8] = [3.3871328727963666080e0, 1.3314166789178437745e2, 1.9715909503065514427e3, 1.3731693765509461125e4,
+    4.5921953931549871457e4, 6.7265770927008700853e4, 3.3430575583588128105e4, 2.5090809287301226727e3];
+#[rustfmt::skip]
+const CENTRE_DEN: [f64; 8] = [1.0, 4.2313330701600911252e1, 6.8718700749205790830e2, 5.3941960214247511077e3,
+    2.1213794301586595867e4, 3.9307895800092710610e4, 2.8729085735721942674e4, 5.2264952788528545610e3];
+#[rustfmt::skip]
+const MIDDLE_NUM: [f64; 8] = [1.42343711074968357734e0, 4.63033784615654529590e0, 5.76949722146069140550e0, 3.64784832476320460504e0,
+    1.27045825245236838258e0, 2.41780725177450611770e-1, 2.27238449892691845833e-2, 7.74545014278341407640e-4];
+#[rustfmt::skip]
+const MIDDLE_DEN: [f64; 8] = [1.0, 2.05319162663775882187e0, 1.67638483018380384940e0, 6.89767334985100004550e-1,
+    1.48103976427480074590e-1, 1.51986665636164571966e-2, 5.47593808499534494600e-4, 1.05075007164441684324e-9];
+#[rustfmt::skip]
+const FAR_NUM: [f64; 8] = [6.65790464350110377720e0, 5.46378491116411436990e0, 1.78482653991729133580e0, 2.96560571828504891230e-1,
+    2.65321895265761230930e-2, 1.24266094738807843860e-3, 2.71155556874348757815e-5, 2.01033439929228813265e-7];
+#[rustfmt::skip]
+const FAR_DEN: [f64; 8] = [1.0, 5.99832206555887937690e-1, 1.36929880922735805310e-1, 1.48753612908506148525e-2,
+    7.86869131145613259100e-4, 1.84631831751005468180e-5, 1.42151175831644588870e-7, 2.04426310338993978564e-15];
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn inverse_undoes_the_distribution_from_far_tail_to_centre() {
+        for i in -370..=80 {
+            let x = f64::from(i) / 10.0;
+            let back = inverse_cdf(cdf(x));
+            // Above zero the distance of cdf to 1 carries the digits: fewer are left there.
+            let tolerance = if x <= 0.0 { 1e-13 * x.abs().max(1.0) } else { 2e-16 / pdf(x) + 1e-13 };
+            assert!((back - x).abs() <= tolerance, "{x}: {back}");
+        }
+        assert_eq!(inverse_cdf(0.0), f64::NEG_INFINITY);
+        assert!(inverse_cdf(1.5).is_nan());
+    }
+}

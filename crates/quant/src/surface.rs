@@ -1,0 +1,63 @@
+//! A volatility surface free of static arbitrage.
+//!
+//! SSVI (J. Gatheral & A. Jacquier, "Arbitrage-free SVI volatility surfaces", *Quantitative
+//! Finance* 14 (2014) 59–71): total variance at log-moneyness k = ln(K/F) and at-the-money total
+//! variance θ is w = (θ/2){1 + ρφk + √((φk+ρ)² + 1 − ρ²)}, with the power law
+//! φ(θ) = η/(θ^γ (1+θ)^{1−γ}). Their theorem: with 0 < γ ≤ ½ and η(1+|ρ|) ≤ 2 there is no butterfly
+//! arbitrage, and none across expirations while θ does not fall with time.
+
+use crate::terms::Error;
+
+/// Shape of the smile; the level θ is given at each call.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Ssvi {
+    rho: f64,
+    eta: f64,
+    gamma: f64,
+}
+
+impl Ssvi {
+    /// Accepts only parameters that satisfy the sufficient no-arbitrage conditions.
+    pub fn new(rho: f64, eta: f64, gamma: f64) -> Result<Ssvi, Error> {
+        for (name, value) in [("rho", rho), ("eta", eta), ("gamma", gamma)] {
+            if !value.is_finite() {
+                return Err(Error::NotFinite(name));
+            }
+        }
+        if rho.abs() >= 1.0 {
+            return Err(Error::NotPositive { name: "1 − |rho|", value: 1.0 - rho.abs() });
+        }
+        if eta <= 0.0 || eta * (1.0 + rho.abs()) > 2.0 {
+            return Err(Error::NotPositive { name: "2 − eta(1 + |rho|)", value: 2.0 - eta * (1.0 + rho.abs()) });
+        }
+        if gamma <= 0.0 || gamma > 0.5 {
+            return Err(Error::NotPositive { name: "gamma up to 0.5", value: gamma });
+        }
+        Ok(Ssvi { rho, eta, gamma })
+    }
+
+    /// Total variance σ²T at log-moneyness `k`, where the at-the-money total variance is `theta`.
+    pub fn total_variance(&self, k: f64, theta: f64) -> f64 {
+        if theta <= 0.0 {
+            return 0.0;
+        }
+        let phi = self.eta / (theta.powf(self.gamma) * (1.0 + theta).powf(1.0 - self.gamma));
+        let a = phi * k + self.rho;
+        0.5 * theta * (1.0 + self.rho * phi * k + (a * a + 1.0 - self.rho * self.rho).sqrt())
+    }
+
+    /// Volatility per year at log-moneyness `k`, `time` years ahead.
+    pub fn vol(&self, k: f64, theta: f64, time: f64) -> f64 {
+        (self.total_variance(k, theta) / time).sqrt()
+    }
+}
+
+/// Gatheral & Jacquier's g(k), the factor that turns a normal density into the smile's: a slice has no
+/// butterfly arbitrage where it is not negative. `w` is the slice's total variance as a function
+/// of k; derivatives are central differences with step `h`.
+pub fn butterfly_density_factor(w: impl Fn(f64) -> f64, k: f64, h: f64) -> f64 {
+    let (down, mid, up) = (w(k - h), w(k), w(k + h));
+    let first = (up - down) / (2.0 * h);
+    let second = (up - 2.0 * mid + down) / (h * h);
+    (1.0 - k * first / (2.0 * mid)).powi(2) - first * first / 4.0 * (1.0 / mid + 0.25) + second / 2.0
+}

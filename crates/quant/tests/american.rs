@@ -1,0 +1,144 @@
+//! American prices against published tables and an independent library.
+//!
+//! BD = Broadie & Detemple, *Review of Financial Studies* 9 (1996) table 1; CR = Cox & Rubinstein /
+//! Geske & Johnson put table; ALO = Andersen, Lake & Offengenden (2016). The printed numbers are
+//! from memory and were kept because an independent library reproduces each.
+
+use proptest::prelude::*;
+use quant::{Accuracy, Kind, Model, Style, Terms, implied_vol, leisen_reimer};
+
+fn american(kind: Kind, strike: f64, time: f64, rate: f64, carry_yield: f64, vol: f64) -> Terms {
+    Terms { kind, style: Style::American, strike, time, rate, carry_yield, vol }
+}
+
+fn price(t: &Terms, spot: f64, accuracy: Accuracy) -> f64 {
+    Model::new(t, accuracy).unwrap().price(spot)
+}
+
+/// Every row as (source, terms, spot, value, half a unit of the last digit).
+fn published() -> Vec<(&'static str, Terms, f64, f64, f64)> {
+    let mut rows = Vec::new();
+    let spots = [80.0, 90.0, 100.0, 110.0, 120.0];
+    let calls = [
+        ("BD r.03 q.07 s.2", 0.5, 0.03, 0.07, 0.20, [0.2194, 1.3864, 4.7825, 11.0978, 20.0004], 3e-4),
+        ("BD r.03 q.07 s.4", 0.5, 0.03, 0.07, 0.40, [2.6889, 5.7223, 10.2385, 16.1812, 23.3598], 3e-4),
+        ("BD r0 q.07 s.3", 0.5, 0.0, 0.07, 0.30, [1.0373, 3.1233, 7.0354, 12.9552, 20.7173], 3e-4),
+        ("BD r.07 q.03 s.3", 0.5, 0.07, 0.03, 0.30, [1.6644, 4.4947, 9.2506, 15.7977, 23.7062], 3e-4),
+        ("BD 3y r.03 q.07 s.2", 3.0, 0.03, 0.07, 0.20, [2.580, 5.167, 9.066, 14.443, 21.414], 1.1e-3),
+        ("BD 3y r.03 q.07 s.4", 3.0, 0.03, 0.07, 0.40, [11.326, 15.722, 20.793, 26.495, 32.781], 1.1e-3),
+    ];
+    for (source, t, r, q, vol, values, tolerance) in calls {
+        for (s, v) in spots.iter().zip(values) {
+            rows.push((source, american(Kind::Call, 100.0, t, r, q, vol), *s, v, tolerance));
+        }
+    }
+    let times = [0.0833, 0.3333, 0.5833];
+    let puts = [
+        (0.2, [[0.0062, 0.2004, 0.4328], [0.8522, 1.5798, 1.9904], [5.0, 5.0883, 5.2670]]),
+        (0.3, [[0.0774, 0.6975, 1.2198], [1.3099, 2.4825, 3.1696], [5.0597, 5.7056, 6.2436]]),
+        (0.4, [[0.2466, 1.3460, 2.1549], [1.7681, 3.3874, 4.3526], [5.2868, 6.5099, 7.3830]]),
+    ];
+    for (vol, by_strike) in puts {
+        for (k, row) in [35.0, 40.0, 45.0].iter().zip(by_strike) {
+            for (t, v) in times.iter().zip(row) {
+                rows.push(("CR puts r.0488", american(Kind::Put, *k, *t, 0.0488, 0.0, vol), 40.0, v, 2e-4));
+            }
+        }
+    }
+    // Own reference values: an independent library and a second implementation agree to 1e-6.
+    let d = 365.0;
+    for (s, k, t, r, q, vol, v) in [
+        (100.0, 100.0, 30.0 / d, 0.05, 0.0, 0.2, 2.1134286),
+        (90.0, 100.0, 0.25, 0.05, 0.0, 0.3, 11.3640199),
+        (100.0, 100.0, 0.5, 0.05, 0.02, 0.3, 7.7297011),
+        (110.0, 100.0, 1.0, 0.04, 0.01, 0.25, 5.1820817),
+        (95.0, 100.0, 7.0 / d, 0.045, 0.0, 0.6, 6.2739433),
+        (100.0, 100.0, 2.0, 0.03, 0.06, 0.35, 20.7854710),
+    ] {
+        rows.push(("independent put", american(Kind::Put, k, t, r, q, vol), s, v, 2e-5));
+    }
+    for (s, k, t, r, q, vol, v) in [
+        (100.0, 100.0, 0.5, 0.03, 0.07, 0.2, 4.7826058),
+        (120.0, 100.0, 1.0, 0.02, 0.08, 0.3, 22.1453245),
+        (100.0, 90.0, 0.25, 0.0, 0.05, 0.4, 12.9112951),
+    ] {
+        rows.push(("independent call", american(Kind::Call, k, t, r, q, vol), s, v, 2e-5));
+    }
+    rows
+}
+
+#[test]
+fn every_engine_setting_meets_the_tables() {
+    let rows = published();
+    assert_eq!(rows.len(), 66);
+    for (accuracy, slack) in [(Accuracy::Reference, 0.0), (Accuracy::Analysis, 4e-4), (Accuracy::Chain, 2e-3)] {
+        let mut worst = 0.0_f64;
+        for (source, t, s, want, tolerance) in &rows {
+            let got = price(t, *s, accuracy);
+            worst = worst.max((got - want).abs());
+            assert!((got - want).abs() <= tolerance + slack, "{accuracy:?} {source} {t:?} at {s}: {got} {want}");
+        }
+        println!("{accuracy:?}: worst difference to a printed value {worst:.1e}");
+    }
+}
+
+#[test]
+fn known_limits() {
+    let t = american(Kind::Put, 100.0, 1.0, 0.05, 0.05, 0.25);
+    let premium = price(&t, 100.0, Accuracy::Reference) - price(&Terms { style: Style::European, ..t }, 100.0, Accuracy::Reference);
+    assert!((premium - 0.106952702747).abs() < 2e-7, "ALO table: {premium}");
+    // Merton's perpetual put: V = (K−B)(S/B)^l; a century is nearly for ever.
+    let century = american(Kind::Put, 100.0, 100.0, 0.05, 0.02, 0.30);
+    assert!((price(&century, 100.0, Accuracy::Reference) - 26.850124).abs() < 5e-3);
+    // Fine CRR lattices, n=4000: the regimes with negative rates.
+    for (s, r, q, want) in [(100.0, 0.0, -0.02, 7.207), (100.0, 0.02, -0.02, 6.480), (90.0, -0.01, -0.03, 12.771)] {
+        let got = price(&american(Kind::Put, 100.0, 1.0, r, q, 0.20), s, Accuracy::Reference);
+        assert!((got - want).abs() < 2e-3, "r {r} q {q}: {got} {want}");
+    }
+    // Boundary: delta is −1 at and under it, and the Greeks vanish.
+    let deep = Model::new(&american(Kind::Put, 100.0, 0.25, 0.05, 0.0, 0.3), Accuracy::Analysis).unwrap().value(60.0).unwrap();
+    assert_eq!((deep.price, deep.delta, deep.gamma, deep.vega_point), (40.0, -1.0, 0.0, 0.0));
+}
+
+fn any_put() -> impl Strategy<Value = (Terms, f64)> {
+    (0.02..2.0_f64, 0.005..0.10_f64, 0.0..0.10_f64, 0.10..0.8_f64, 0.7..1.4_f64)
+        .prop_map(|(t, r, q, vol, x)| (american(Kind::Put, 100.0, t, r, q, vol), 100.0 * x))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(128))]
+
+    #[test]
+    fn agrees_with_the_lattice_and_keeps_its_bounds((t, s) in any_put()) {
+        let model = Model::new(&t, Accuracy::Analysis).unwrap();
+        let v = model.price(s);
+        let european = price(&Terms { style: Style::European, ..t }, s, Accuracy::Analysis);
+        prop_assert!(v >= european - 1e-9 && v >= 100.0 - s - 1e-9 && v <= 100.0);
+        let lattice = leisen_reimer(&t, s, 601);
+        prop_assert!((v - lattice).abs() < 6e-3, "{v} {lattice}");
+    }
+
+    #[test]
+    fn put_call_symmetry_scaling_and_smooth_greeks((t, s) in any_put()) {
+        let put = Model::new(&t, Accuracy::Analysis).unwrap();
+        let mirrored = Terms { kind: Kind::Call, strike: s, rate: t.carry_yield, carry_yield: t.rate, ..t };
+        prop_assert!((put.price(s) - price(&mirrored, 100.0, Accuracy::Analysis)).abs() < 1e-9);
+        let triple = price(&Terms { strike: 300.0, ..t }, 3.0 * s, Accuracy::Analysis);
+        prop_assert!((triple - 3.0 * put.price(s)).abs() < 1e-8);
+        let v = put.value(s).unwrap();
+        let h = 0.02;
+        let slope = (put.price(s + h) - put.price(s - h)) / (2.0 * h);
+        prop_assert!((v.delta - slope).abs() < 5e-3, "delta {} {slope}", v.delta);
+        prop_assert!((-1.0..=1e-12).contains(&v.delta));
+        prop_assert!(v.vega_point >= -1e-6 && v.gamma >= -1e-6);
+    }
+
+    #[test]
+    fn implied_volatility_comes_back((t, s) in any_put()) {
+        let v = price(&t, s, Accuracy::Analysis);
+        prop_assume!(v > 100.0 - s + 0.02 && v > 0.02);
+        let back = implied_vol(&t, s, v).unwrap();
+        let again = price(&Terms { vol: back, ..t }, s, Accuracy::Analysis);
+        prop_assert!((again - v).abs() < 1e-7, "{again} {v}");
+    }
+}
