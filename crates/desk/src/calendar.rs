@@ -1,0 +1,259 @@
+//! Sessions and expirations.
+//!
+//! Trading days are weekdays without the ten rule-made holidays below; a session runs 09:30–16:00.
+//! A monthly expiration is the third Friday, or the session before it when that Friday is a
+//! holiday. Easter is by the anonymous Gregorian algorithm (Meeus, *Astronomical Algorithms*, ch. 8).
+
+use jiff::civil::{Date, Weekday, date};
+use jiff::{Span, ToSpan};
+
+use crate::time::Moment;
+
+/// Which listing cycle an expiration belongs to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Cycle {
+    /// Any week's expiration that is not a monthly.
+    Weekly,
+    /// Third Friday.
+    Monthly,
+    /// Last session of a quarter.
+    Quarterly,
+    /// A monthly more than nine months out.
+    Long,
+}
+
+/// One expiration of one underlying.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Expiration {
+    /// The date of expiry.
+    pub date: Date,
+    /// Listing cycle.
+    pub cycle: Cycle,
+    /// Settled on the opening prints of the date rather than at its close.
+    pub am_settled: bool,
+}
+
+impl Expiration {
+    /// The instant at which the contracts expire.
+    pub fn moment(&self) -> Moment {
+        if self.am_settled { Moment::at(self.date, 9, 30) } else { Moment::at(self.date, 16, 0) }
+    }
+}
+
+/// Which expirations an underlying lists.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ListingRule {
+    /// Weekdays of the short-dated expirations.
+    pub weekly_on: &'static [Weekday],
+    /// How many of them are listed at a time.
+    pub weeklies: usize,
+    /// How many consecutive monthlies.
+    pub monthlies: usize,
+    /// How many further quarter-cycle months (March, June, September, December).
+    pub quarter_months: usize,
+    /// How many Januaries beyond those.
+    pub januaries: usize,
+    /// Quarter-end expirations are listed too.
+    pub quarter_ends: bool,
+    /// Monthlies settle on the opening prints.
+    pub am_monthlies: bool,
+}
+
+fn plus(d: Date, span: Span) -> Date {
+    d.checked_add(span).unwrap_or(d)
+}
+
+fn nth_weekday(year: i16, month: i8, nth: i8, weekday: Weekday) -> Date {
+    date(year, month, 1).nth_weekday_of_month(nth, weekday).unwrap_or(date(year, month, 1))
+}
+
+fn easter(year: i16) -> Date {
+    let y = i32::from(year);
+    let (a, b, c) = (y % 19, y / 100, y % 100);
+    let (d, e) = (b / 4, b % 4);
+    let g = (8 * b + 13) / 25;
+    let h = (19 * a + b - d - g + 15) % 30;
+    let (i, k) = (c / 4, c % 4);
+    let l = (32 + 2 * e + 2 * i - h - k) % 7;
+    let m = (a + 11 * h + 22 * l) / 451;
+    let n = h + l - 7 * m + 114;
+    date(year, (n / 31) as i8, (n % 31 + 1) as i8)
+}
+
+/// A fixed-date holiday is kept on Monday when it falls on Sunday, on Friday when on Saturday.
+fn observed(d: Date) -> Date {
+    match d.weekday() {
+        Weekday::Saturday => plus(d, (-1).days()),
+        Weekday::Sunday => plus(d, 1.day()),
+        _ => d,
+    }
+}
+
+fn is_holiday(d: Date) -> bool {
+    let y = d.year();
+    [
+        observed(date(y, 1, 1)),
+        nth_weekday(y, 1, 3, Weekday::Monday),
+        nth_weekday(y, 2, 3, Weekday::Monday),
+        plus(easter(y), (-2).days()),
+        nth_weekday(y, 5, -1, Weekday::Monday),
+        observed(date(y, 6, 19)),
+        observed(date(y, 7, 4)),
+        nth_weekday(y, 9, 1, Weekday::Monday),
+        nth_weekday(y, 11, 4, Weekday::Thursday),
+        observed(date(y, 12, 25)),
+    ]
+    .contains(&d)
+}
+
+/// Whether the exchange trades on this date.
+pub fn is_session(d: Date) -> bool {
+    !matches!(d.weekday(), Weekday::Saturday | Weekday::Sunday) && !is_holiday(d)
+}
+
+/// The first session after `d`.
+pub fn next_session(d: Date) -> Date {
+    let mut day = plus(d, 1.day());
+    while !is_session(day) {
+        day = plus(day, 1.day());
+    }
+    day
+}
+
+/// `d` itself if it is a session, otherwise the last one before it.
+pub fn session_on_or_before(d: Date) -> Date {
+    let mut day = d;
+    while !is_session(day) {
+        day = plus(day, (-1).days());
+    }
+    day
+}
+
+/// The last session before `d`.
+pub fn previous_session(d: Date) -> Date {
+    session_on_or_before(plus(d, (-1).days()))
+}
+
+/// When a session opens.
+pub fn open_of(d: Date) -> Moment {
+    Moment::at(d, 9, 30)
+}
+
+/// When a session closes.
+pub fn close_of(d: Date) -> Moment {
+    Moment::at(d, 16, 0)
+}
+
+/// Whether the exchange is trading at this moment.
+pub fn is_open(at: Moment) -> bool {
+    let d = at.date();
+    is_session(d) && at >= open_of(d) && at < close_of(d)
+}
+
+/// The first opening strictly after `at`.
+pub fn next_open(at: Moment) -> Moment {
+    let today = at.date();
+    if is_session(today) && at < open_of(today) { open_of(today) } else { open_of(next_session(today)) }
+}
+
+/// The first close strictly after `at`.
+pub fn next_close(at: Moment) -> Moment {
+    let today = at.date();
+    if is_session(today) && at < close_of(today) { close_of(today) } else { close_of(next_session(today)) }
+}
+
+/// The monthly expiration of a month.
+pub fn monthly_expiration(year: i16, month: i8) -> Date {
+    session_on_or_before(nth_weekday(year, month, 3, Weekday::Friday))
+}
+
+impl ListingRule {
+    /// The expirations listed at `now`, ascending; those already past are left out.
+    pub fn expirations(&self, now: Moment) -> Vec<Expiration> {
+        let today = now.date();
+        let mut out: Vec<Expiration> = Vec::new();
+        let mut add = |day: Date, cycle: Cycle, am_settled: bool| {
+            let e = Expiration { date: day, cycle, am_settled };
+            if e.moment() > now && !out.iter().any(|x| x.date == day && x.am_settled == am_settled) {
+                out.push(e);
+            }
+        };
+        let cycle_of = |day: Date| if (day - today).get_days() > 275 { Cycle::Long } else { Cycle::Monthly };
+        let mut month = date(today.year(), today.month(), 1);
+        let (mut monthlies, mut quarters, mut januaries) = (self.monthlies, self.quarter_months, self.januaries);
+        while monthlies + quarters + januaries > 0 {
+            let day = monthly_expiration(month.year(), month.month());
+            let settles = Expiration { date: day, cycle: Cycle::Monthly, am_settled: self.am_monthlies };
+            if settles.moment() > now {
+                if monthlies > 0 {
+                    monthlies -= 1;
+                    add(day, cycle_of(day), self.am_monthlies);
+                } else if quarters > 0 && month.month() % 3 == 0 {
+                    quarters -= 1;
+                    add(day, cycle_of(day), self.am_monthlies);
+                } else if januaries > 0 && month.month() == 1 {
+                    januaries -= 1;
+                    add(day, cycle_of(day), self.am_monthlies);
+                }
+            }
+            month = plus(month, 1.month());
+        }
+        let mut day = today;
+        let mut weeklies = self.weeklies;
+        while weeklies > 0 {
+            if self.weekly_on.contains(&day.weekday()) {
+                let trading = session_on_or_before(day);
+                if close_of(trading) > now {
+                    weeklies -= 1;
+                    add(trading, Cycle::Weekly, false);
+                }
+            }
+            day = plus(day, 1.day());
+        }
+        if self.quarter_ends {
+            for offset in 0..2 {
+                let first = date(today.year(), (today.month() - 1) / 3 * 3 + 1, 1);
+                let end = plus(plus(first, (3 * (offset + 1)).months()), (-1).days());
+                add(session_on_or_before(end), Cycle::Quarterly, false);
+            }
+        }
+        out.sort();
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn monthlies_step_back_from_holidays() {
+        // Exchange calendars of those years: Good Friday 2025 and the June holiday 2026.
+        assert_eq!(monthly_expiration(2025, 4), date(2025, 4, 17));
+        assert_eq!(monthly_expiration(2026, 6), date(2026, 6, 18));
+        assert_eq!(monthly_expiration(2031, 4), date(2031, 4, 18));
+        assert!(!is_session(date(2031, 4, 11)), "Good Friday 2031");
+        let sessions = (0..365).filter(|i| is_session(plus(date(2031, 1, 1), i.days()))).count();
+        assert!((250..=253).contains(&sessions), "{sessions}");
+    }
+
+    #[test]
+    fn listing_has_no_past_no_double_and_ages_into_monthlies() {
+        let rule = ListingRule {
+            weekly_on: &[Weekday::Friday],
+            weeklies: 6,
+            monthlies: 3,
+            quarter_months: 2,
+            januaries: 2,
+            quarter_ends: false,
+            am_monthlies: false,
+        };
+        let now = Moment::at(date(2031, 3, 11), 10, 42);
+        let days: Vec<i64> = rule.expirations(now).iter().map(|e| now.days_until(e.date)).collect();
+        assert_eq!(days, [3, 10, 17, 24, 30, 38, 66, 101, 192, 311, 682]);
+        let friday_close = Moment::at(date(2031, 3, 14), 16, 0);
+        assert!(rule.expirations(friday_close).iter().all(|e| e.moment() > friday_close));
+        assert_eq!(next_open(friday_close), Moment::at(date(2031, 3, 17), 9, 30));
+        assert_eq!(next_close(now), Moment::at(date(2031, 3, 11), 16, 0));
+    }
+}

@@ -1,0 +1,167 @@
+//! Names of structures: how people confirm that they built what they meant.
+//!
+//! Recognition works on the unit package of one expiration (and on calendars and diagonals of two),
+//! top-down, first hit wins; a mirrored sign vector is the opposite side. Names are presentation
+//! only: profit and margin never read them. The patterns are the trade's own (common practice).
+
+use quant::Kind;
+
+use crate::number::Price;
+use crate::structure::{Leg, Structure};
+
+/// Whether a structure by its nature is paid for or paid out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Nature {
+    /// Normally costs money.
+    Debit,
+    /// Normally brings money in.
+    Credit,
+    /// Depends on the strikes.
+    Either,
+}
+
+/// A recognised structure.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Name {
+    /// Lower case, e.g. "bear call vertical"; "custom" if no pattern fits.
+    pub text: String,
+    /// What its direction implies.
+    pub nature: Nature,
+}
+
+fn name(text: impl Into<String>, nature: Nature) -> Option<Name> {
+    Some(Name { text: text.into(), nature })
+}
+
+/// "long …" costs, "short …" pays.
+fn sided(long: bool, what: &str) -> Option<Name> {
+    if long { name(format!("long {what}"), Nature::Debit) } else { name(format!("short {what}"), Nature::Credit) }
+}
+
+fn word(kind: Kind) -> &'static str {
+    if kind == Kind::Call { "call" } else { "put" }
+}
+
+type Rung = (Price, i64);
+
+/// The name of a structure of any size; ratios, not quantities, decide.
+pub fn recognise(structure: &Structure) -> Name {
+    let unit = structure.unit();
+    let found = if unit.is_one_expiration() { one_expiration(unit.legs()) } else { two_expirations(unit.legs()) };
+    found.unwrap_or(Name { text: "custom".into(), nature: Nature::Either })
+}
+
+fn one_expiration(legs: &[Leg]) -> Option<Name> {
+    let side = |kind| -> Vec<Rung> {
+        legs.iter().filter(|l| l.contract.kind == kind).map(|l| (l.contract.strike, l.quantity)).collect()
+    };
+    let (calls, puts) = (side(Kind::Call), side(Kind::Put));
+    match (calls.as_slice(), puts.as_slice()) {
+        (rungs, []) => same_kind(Kind::Call, rungs),
+        ([], rungs) => same_kind(Kind::Put, rungs),
+        (&[c], &[p]) => call_and_put(c, p),
+        (&[c1, c2], &[p]) => three_legged(c1, c2, p),
+        (&[c], &[p1, p2]) => three_legged_put(c, p1, p2),
+        (&[c1, c2], &[p1, p2]) => four_mixed(c1, c2, p1, p2),
+        _ => None,
+    }
+}
+
+fn same_kind(kind: Kind, rungs: &[Rung]) -> Option<Name> {
+    let w = word(kind);
+    let strikes: Vec<Price> = rungs.iter().map(|r| r.0).collect();
+    // Puts are mirrored on the price axis, so that one set of patterns reads both.
+    let quantities: Vec<i64> = rungs.iter().map(|r| r.1).collect();
+    let inward: Vec<i64> = if kind == Kind::Call { quantities.clone() } else { quantities.iter().rev().copied().collect() };
+    match (quantities.as_slice(), inward.as_slice()) {
+        ([q], _) => sided(*q > 0, w),
+        (_, [1, -1]) => name(if kind == Kind::Call { "bull call vertical" } else { "bear put vertical" }, Nature::Debit),
+        (_, [-1, 1]) => name(if kind == Kind::Call { "bear call vertical" } else { "bull put vertical" }, Nature::Credit),
+        (_, [a, b]) if *a > 0 && *b < 0 && -b > *a => name(format!("{w} ratio spread {a}×{}", -b), Nature::Either),
+        (_, [a, b]) if *a < 0 && *b > 0 && *b > -a => name(format!("{w} backspread {}×{b}", -a), Nature::Either),
+        ([s @ (1 | -1), m, t], _) if *m == -2 * s && s == t => {
+            let long = *s > 0;
+            if strikes[1] - strikes[0] == strikes[2] - strikes[1] {
+                sided(long, &format!("{w} butterfly"))
+            } else {
+                name(format!("{} broken-wing {w} butterfly", if long { "long" } else { "short" }), Nature::Either)
+            }
+        }
+        (_, [1, -1, -1]) => name(format!("{w} ladder"), Nature::Either),
+        (_, [-1, 1, 1]) => name(format!("short {w} ladder"), Nature::Either),
+        (_, [1, -3, 2] | [2, -3, 1]) => sided(true, &format!("{w} Christmas tree")),
+        (_, [-1, 3, -2] | [-2, 3, -1]) => sided(false, &format!("{w} Christmas tree")),
+        ([1, -1, -1, 1] | [-1, 1, 1, -1], _) => {
+            let long = quantities[0] > 0;
+            if strikes[1] - strikes[0] == strikes[3] - strikes[2] {
+                sided(long, &format!("{w} condor"))
+            } else {
+                name(format!("{} broken-wing {w} condor", if long { "long" } else { "short" }), Nature::Either)
+            }
+        }
+        _ => None,
+    }
+}
+
+fn call_and_put((kc, qc): Rung, (kp, qp): Rung) -> Option<Name> {
+    match (qc, qp) {
+        (1, 1) | (-1, -1) if kc == kp => sided(qc > 0, "straddle"),
+        (1, 1) | (-1, -1) if kp < kc => sided(qc > 0, "strangle"),
+        (1, 1) | (-1, -1) => sided(qc > 0, "guts"),
+        (1, 2) | (-1, -2) if kc == kp => sided(qc > 0, "strip"),
+        (2, 1) | (-2, -1) if kc == kp => sided(qc > 0, "strap"),
+        (1, -1) if kc == kp => name("synthetic long stock", Nature::Either),
+        (-1, 1) if kc == kp => name("synthetic short stock", Nature::Either),
+        (1, -1) if kp < kc => name("bullish risk reversal", Nature::Either),
+        (-1, 1) if kp < kc => name("bearish risk reversal", Nature::Either),
+        _ => None,
+    }
+}
+
+fn three_legged((k1, q1): Rung, (_, q2): Rung, (kp, qp): Rung) -> Option<Name> {
+    match (q1, q2, qp) {
+        (-1, 1, -1) if kp < k1 => name("short put with bear call vertical", Nature::Credit),
+        (1, -1, 1) if kp < k1 => name("long put with bull call vertical", Nature::Debit),
+        _ => None,
+    }
+}
+
+fn three_legged_put((kc, qc): Rung, (_, q1): Rung, (k2, q2): Rung) -> Option<Name> {
+    match (qc, q1, q2) {
+        (-1, 1, -1) if k2 < kc => name("short call with bull put vertical", Nature::Credit),
+        (1, -1, 1) if k2 < kc => name("long call with bear put vertical", Nature::Debit),
+        _ => None,
+    }
+}
+
+fn four_mixed((c1, qc1): Rung, (c2, qc2): Rung, (p1, qp1): Rung, (p2, qp2): Rung) -> Option<Name> {
+    match (qc1, qc2, qp1, qp2) {
+        (1, -1, -1, 1) if (c1, c2) == (p1, p2) => name("long box", Nature::Debit),
+        (-1, 1, 1, -1) if (c1, c2) == (p1, p2) => name("short box", Nature::Credit),
+        (-1, 1, 1, -1) | (1, -1, -1, 1) if p2 <= c1 => {
+            let equal = c2 - c1 == p2 - p1;
+            let what = match (p2 == c1, equal) {
+                (true, true) => "iron butterfly",
+                (true, false) => "broken-wing iron butterfly",
+                (false, true) => "iron condor",
+                (false, false) => "unbalanced iron condor",
+            };
+            if qc1 < 0 { name(what, Nature::Credit) } else { name(format!("reverse {what}"), Nature::Debit) }
+        }
+        _ => None,
+    }
+}
+
+fn two_expirations(legs: &[Leg]) -> Option<Name> {
+    let [near, far] = legs else { return None };
+    if near.contract.kind != far.contract.kind || (near.quantity, far.quantity).0 * far.quantity != -1 {
+        return None;
+    }
+    let w = word(near.contract.kind);
+    let long = far.quantity > 0;
+    if near.contract.strike == far.contract.strike {
+        sided(long, &format!("{w} calendar"))
+    } else {
+        name(format!("{} {w} diagonal", if long { "long" } else { "short" }), if long { Nature::Debit } else { Nature::Either })
+    }
+}

@@ -1,0 +1,101 @@
+//! The sentences that say in plain words what a structure does to money.
+
+use crate::contract::strike_label;
+use crate::evaluate::MarketView;
+use crate::horizon::Horizon;
+use crate::naming::Name;
+use crate::number::{Money, Price};
+use crate::shape::{Even, Extent};
+use crate::structure::Structure;
+
+/// Name and term; money now; most to make; most to lose; break-evens.
+pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<'_>, horizon: &Horizon, cash: Money, closing: bool) -> Vec<String> {
+    let mut out = Vec::new();
+    let count = structure.packages();
+    let times = if count == 1 { String::new() } else { format!("{count} × ") };
+    out.push(format!("{times}{} on {}, {}.", capital(&name.text), market.underlying.symbol, days(horizon.days)));
+    out.push(match cash.cmp(&Money::ZERO) {
+        std::cmp::Ordering::Greater => format!("You receive {cash} now."),
+        std::cmp::Ordering::Less => format!("You pay {} now.", -cash),
+        std::cmp::Ordering::Equal => "No money changes hands now.".into(),
+    });
+    if closing {
+        return out;
+    }
+    let about = if horizon.estimate { "about " } else { "" };
+    out.push(match horizon.shape.most {
+        Extent::Unlimited => "What you can make has no limit as the price rises.".into(),
+        Extent::Limited { profit, .. } if profit <= Money::ZERO => "It cannot make money at this price.".into(),
+        Extent::Limited { profit, from, to } => format!("Most you can make: {about}{profit}, {}.", place(from, to)),
+    });
+    out.push(match horizon.shape.least {
+        Extent::Unlimited => "What you can lose has no limit as the price rises.".into(),
+        Extent::Limited { profit, .. } if profit >= Money::ZERO => "It cannot lose money at this price.".into(),
+        Extent::Limited { profit, from, to } => format!("Most you can lose: {about}{}, {}.", -profit, place(from, to)),
+    });
+    if let Some(text) = evens(&horizon.shape.evens) {
+        out.push(format!("Even {text}."));
+    }
+    out
+}
+
+fn capital(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map(|c| c.to_uppercase().chain(letters).collect()).unwrap_or_default()
+}
+
+fn days(n: i64) -> String {
+    match n {
+        0 => "expires today".into(),
+        1 => "1 day".into(),
+        n => format!("{n} days"),
+    }
+}
+
+fn place(from: Price, to: Option<Price>) -> String {
+    let zero = from.raw() == 0;
+    match to {
+        None if zero => "at every price".into(),
+        None => format!("at {} and above", strike_label(from)),
+        Some(to) if zero && to.raw() == 0 => "at zero".into(),
+        Some(to) if zero => format!("at {} and below", strike_label(to)),
+        Some(to) if to == from => format!("at {}", strike_label(from)),
+        Some(to) => format!("between {} and {}", strike_label(from), strike_label(to)),
+    }
+}
+
+fn evens(evens: &[Even]) -> Option<String> {
+    let parts: Vec<String> = evens
+        .iter()
+        .map(|e| match e {
+            Even::Point(p) => format!("at {}", p.fixed(2)),
+            Even::Range(from, to) => place(*from, *to),
+        })
+        .collect();
+    (!parts.is_empty()).then(|| parts.join(" and "))
+}
+
+/// The tails in words: what happens above the highest strike and from the lowest down to zero.
+pub fn tails(horizon: &Horizon) -> (String, String) {
+    let kinks = &horizon.shape.kinks;
+    let last = kinks[kinks.len() - 1];
+    let above = match last.slope {
+        0 => format!("above {}: {}, flat", strike_label(last.price), signed(last.profit)),
+        s if s > 0 => format!("above {}: gains {s} per point, no limit", strike_label(last.price)),
+        s => format!("above {}: loses {} per point, no limit", strike_label(last.price), -s),
+    };
+    let first = kinks[0];
+    let below = match first.slope {
+        0 => format!("down to zero: {}, flat", signed(first.profit)),
+        s if s < 0 => format!("down to zero: gains {} per point, {} at zero", -s, signed(first.profit)),
+        s => format!("down to zero: loses {s} per point, {} at zero", signed(first.profit)),
+    };
+    if horizon.estimate {
+        return (format!("far above: {}", if last.slope == 0 { format!("about {}", signed(last.profit)) } else { above }), format!("at zero: about {}", signed(first.profit)));
+    }
+    (above, below)
+}
+
+fn signed(amount: Money) -> String {
+    if amount < Money::ZERO { format!("−{}", -amount) } else { format!("+{amount}") }
+}

@@ -1,0 +1,72 @@
+//! Short ways to write legs and markets in tests.
+#![allow(dead_code)]
+
+use desk::*;
+use jiff::civil::{Date, date};
+
+pub fn day() -> Date {
+    date(2031, 4, 18)
+}
+
+pub fn price(text: &str) -> Price {
+    text.parse().unwrap()
+}
+
+pub fn contract(text: &str, expiry: Date) -> Contract {
+    let (strike, kind) = text.split_at(text.len() - 1);
+    let kind = if kind == "C" { Kind::Call } else { Kind::Put };
+    Contract { root: "TEST".into(), expiry, kind, strike: price(strike) }
+}
+
+/// "+1 95P -2 100C" → legs of one expiration.
+pub fn structure(text: &str) -> Structure {
+    on(text, day())
+}
+
+pub fn on(text: &str, expiry: Date) -> Structure {
+    let words: Vec<&str> = text.split_whitespace().collect();
+    let legs = words.chunks(2).map(|w| Leg { quantity: w[0].parse().unwrap(), contract: contract(w[1], expiry) });
+    Structure::new(legs).unwrap()
+}
+
+/// "-1 95P @1.60, +1 90P @0.70" → structure and the cash received for it at ×100.
+pub fn priced(text: &str) -> (Structure, Money) {
+    let mut legs = Vec::new();
+    let mut cash = Money::ZERO;
+    for part in text.split(',') {
+        let w: Vec<&str> = part.split_whitespace().collect();
+        let quantity: i64 = w[0].parse().unwrap();
+        cash -= price(w[2].trim_start_matches('@')).times(quantity * 100);
+        legs.push(Leg { quantity, contract: contract(w[1], day()) });
+    }
+    (Structure::new(legs).unwrap(), cash)
+}
+
+pub fn underlying() -> Underlying {
+    Underlying {
+        symbol: "TEST".into(),
+        name: "Testing Works".into(),
+        style: quant::Style::American,
+        settlement: Settlement::Delivery,
+        multiplier: 100,
+        ticks: TickTable::split(Price::cents(1), Price::cents(300), Price::cents(5)),
+        package_tick: Price::cents(1),
+        margin_class: MarginClass::Equity,
+        listing: ListingRule {
+            weekly_on: &[jiff::civil::Weekday::Friday],
+            weeklies: 4,
+            monthlies: 3,
+            quarter_months: 1,
+            januaries: 1,
+            quarter_ends: false,
+            am_monthlies: false,
+        },
+        weekly_root: None,
+        beta: 1.0,
+        dividend_yield: 0.0,
+    }
+}
+
+pub fn quote(bid: &str, ask: &str) -> Quote {
+    Quote { bid: price(bid), ask: price(ask), bid_size: 10, ask_size: 10, volume: 5, open_interest: 500 }
+}

@@ -1,0 +1,93 @@
+//! The one answer, seen from the trader's side.
+
+mod common;
+
+use common::*;
+use desk::*;
+
+fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
+    let legs = quotes.iter().map(|(bid, ask)| LegMarket { quote: quote(bid, ask), vol: 0.25, theoretical: 0.0, rate: 0.04 }).collect();
+    MarketView {
+        at: Moment::at(jiff::civil::date(2031, 3, 11), 10, 42),
+        underlying: Box::leak(Box::new(u.clone())),
+        spot: price("100.00"),
+        legs,
+        horizon_vol: 0.25,
+        events: vec![Event { date: jiff::civil::date(2031, 3, 20), what: "results".into() }],
+    }
+}
+
+fn proposal(s: Structure) -> Proposal {
+    Proposal { structure: s, price: None, range: None, closing: false }
+}
+
+fn account() -> AccountView {
+    AccountView { cash: Money::whole(25_000), fee: "0.65".parse().unwrap(), ..AccountView::default() }
+}
+
+#[test]
+fn an_iron_condor_read_back_in_words_and_money() {
+    let m = market(&underlying(), &[("0.55", "0.65"), ("1.55", "1.65"), ("1.65", "1.75"), ("0.65", "0.75")]);
+    let e = evaluate(&proposal(structure("+2 90P -2 95P -2 105C +2 110C")), &m, &account()).unwrap();
+    assert_eq!((e.name.text.as_str(), e.packages, e.price), ("iron condor", 2, price("-2.00")));
+    assert_eq!((e.quote.rest, e.quote.cross), (price("-2.12"), price("-1.88")));
+    let words = e.sentences.join(" ");
+    assert_eq!(words, "2 × Iron condor on TEST, 38 days. You receive 400.00 now. Most you can make: 400.00, between 95 and 105. Most you can lose: 600.00, at 90 and below. Even at 93.00 and at 107.00.");
+    assert_eq!(tails(&e.horizon), ("above 110: −600.00, flat".into(), "down to zero: −600.00, flat".into()));
+    assert_eq!(e.money.alone.total, Money::whole(1_000));
+    // 25,000 + 400 credit − 8 × 0.65 − 1,000 requirement.
+    assert_eq!((e.money.buying_power_now.to_string(), e.money.buying_power_after.to_string()), ("25000.00".into(), "24394.80".into()));
+    assert!(e.checks.iter().any(|c| c.verdict == Verdict::Note && c.text.contains("results on 20 Mar")));
+    assert_eq!((e.curves.prices.len(), e.curves.outline.len(), e.curves.today.len()), (200, 200, 200));
+    assert!(e.greeks.theta > 0.0 && e.greeks.vega < 0.0 && e.greeks.gamma < 0.0);
+}
+
+#[test]
+fn closing_gives_the_buying_power_back_and_an_expired_leg_is_refused_by_name() {
+    let m = market(&underlying(), &[("0.55", "0.65"), ("1.55", "1.65")]);
+    let held = structure("+1 90P -1 95P");
+    let mut a = account();
+    a.here = margin_legs(&held, &m.legs);
+    let closing = Proposal { closing: true, ..proposal(held.turned()) };
+    let e = evaluate(&closing, &m, &a).unwrap();
+    assert_eq!((e.money.requirement_change, e.money.cash), (Money::whole(-500), Money::whole(-100)));
+    assert!(e.money.takes() < Money::ZERO);
+    let late = MarketView { at: Moment::at(day(), 16, 0), ..m };
+    let refused = evaluate(&closing, &late, &a).unwrap_err().to_string();
+    assert!(refused.contains("TEST  310418P00090000 expired on 2031-04-18"), "{refused}");
+}
+
+#[test]
+fn warnings_name_the_unlimited_loss_and_the_wrong_side_of_the_money() {
+    let m = market(&underlying(), &[("3.35", "3.45"), ("1.55", "1.65")]);
+    let ratio = evaluate(&proposal(structure("+1 100C -2 105C")), &m, &account()).unwrap();
+    assert!(ratio.checks.iter().any(|c| c.verdict == Verdict::Warning && c.text.contains("no limit")));
+    assert_eq!(tails(&ratio.horizon).0, "above 105: loses 100 per point, no limit");
+    let wrong = Proposal { price: Some(price("0.40")), ..proposal(structure("-1 100C +1 105C")) };
+    let e = evaluate(&wrong, &m, &account()).unwrap();
+    assert!(e.checks.iter().any(|c| c.text.contains("normally brings money in; this one costs 40.00")), "{:?}", e.checks);
+    let put = evaluate(&proposal(structure("-1 95P")), &market(&underlying(), &[("1.55", "1.65")]), &account()).unwrap();
+    assert_eq!(tails(&put.horizon).1, "down to zero: loses 100 per point, −9340.00 at zero");
+}
+
+/// Call calendar 100, 30/60 days, volatilities 25/24 %, r = 4 %: recomputed with an independent
+/// library: debit 1.183076, most 1.724075 at 100, even at 95.8140 and 105.2737.
+#[test]
+fn a_calendar_is_judged_at_its_first_expiration() {
+    let now = Moment::at(jiff::civil::date(2031, 3, 11), 16, 0);
+    let near = now.plus_millis(30 * 86_400_000).date();
+    let far = now.plus_millis(60 * 86_400_000).date();
+    let s = Structure::new(on("-1 100C", near).legs().iter().chain(on("+1 100C", far).legs()).cloned()).unwrap();
+    let u = Underlying { style: quant::Style::European, ..underlying() };
+    let mut m = market(&u, &[("3.00", "3.10"), ("4.20", "4.30")]);
+    m.at = now;
+    m.legs[1].vol = 0.24;
+    let exact = Proposal { price: Some(price("1.183076")), ..proposal(s) };
+    let e = evaluate(&exact, &m, &account()).unwrap();
+    assert!(e.horizon.estimate && e.name.text == "long call calendar");
+    let Extent::Limited { profit, from, .. } = e.horizon.shape.most else { panic!() };
+    assert!((profit.to_f64() - 172.41).abs() < 0.02 && (from.to_f64() - 100.0).abs() < 0.3, "{profit} at {from}");
+    let evens: Vec<f64> = e.horizon.shape.evens.iter().map(|e| if let Even::Point(p) = e { p.to_f64() } else { f64::NAN }).collect();
+    assert!((evens[0] - 95.8140).abs() < 1e-3 && (evens[1] - 105.2737).abs() < 1e-3, "{evens:?}");
+    assert!((e.curves.today[100] - 0.0).abs() < 500.0);
+}
