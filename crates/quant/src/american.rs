@@ -84,9 +84,10 @@ impl Boundary {
             taus[..n].iter().map(|&tau| first_guess(&Terms { time: tau, ..european }, at_expiry)).collect();
         values.push(at_expiry);
         let mut curve = Interpolant::fit(&values, at_expiry, &scheme.chebyshev);
+        let nodes: Vec<Node> = taus[..n].iter().map(|&tau| Node::new(&european, tau, &scheme.boundary_rule)).collect();
         for _ in 0..scheme.sweeps {
-            for i in 0..n {
-                values[i] = sweep(&european, taus[i], values[i], at_expiry, time, &curve, &scheme.boundary_rule);
+            for (node, value) in nodes.iter().zip(&mut values) {
+                *value = node.sweep(&european, *value, at_expiry, &curve);
             }
             curve = Interpolant::fit(&values, at_expiry, &scheme.chebyshev);
         }
@@ -199,32 +200,72 @@ impl Interpolant {
     }
 }
 
-/// One fixed-point step at one collocation point (system A, smooth pasting).
-fn sweep(t: &Terms, tau: f64, current: f64, at_expiry: f64, horizon: f64, curve: &Interpolant, rule: &[(f64, f64)]) -> f64 {
-    let (r, q, vol) = (t.rate, t.carry_yield, t.vol);
-    let carry = r - q;
-    let root = tau.sqrt();
-    let deviation = vol * root;
-    let log = current.ln();
-    let d_minus = (log + carry * tau) / deviation - deviation / 2.0;
-    let d_plus = d_minus + deviation;
-    let mut top = pdf(d_minus) / deviation;
-    let mut bottom = pdf(d_plus) / deviation + cdf(d_plus);
-    for &(y, w) in rule {
-        let left = tau * (1.0 + y) * (1.0 + y) / 4.0;
-        let u = (tau - left).max(0.0);
-        let v = vol * left.sqrt();
-        let d = (log - curve.log_at((u / horizon).sqrt()) + carry * left) / v;
-        top += r * (r * u).exp() * pdf(d - v / 2.0) * w * root / vol;
-        if q != 0.0 {
-            let plus = d + v / 2.0;
-            let spread = cdf(plus) * w * tau / 2.0 * (1.0 + y) + pdf(plus) * w * root / vol;
-            bottom += q * (q * u).exp() * spread;
-        }
+/// One collocation point with its quadrature, everything that no sweep changes.
+struct Node {
+    tau: f64,
+    deviation: f64,
+    points: Vec<NodePoint>,
+}
+
+struct NodePoint {
+    /// √(u/T), where the interpolant is read.
+    root: f64,
+    /// (r−q)(τ−u).
+    drift: f64,
+    /// σ√(τ−u).
+    v: f64,
+    /// r e^{ru} √τ/σ times the quadrature weight.
+    interest: f64,
+    /// q e^{qu} √τ/σ times the quadrature weight.
+    density: f64,
+    /// q e^{qu} (τ/2)(1+y) times the quadrature weight.
+    dividend: f64,
+}
+
+impl Node {
+    fn new(t: &Terms, tau: f64, rule: &[(f64, f64)]) -> Node {
+        let (r, q, vol) = (t.rate, t.carry_yield, t.vol);
+        let deviation = vol * tau.sqrt();
+        let points = rule
+            .iter()
+            .map(|&(y, w)| {
+                let left = tau * (1.0 + y) * (1.0 + y) / 4.0;
+                let u = (tau - left).max(0.0);
+                let per_root = w * tau.sqrt() / vol;
+                let grown = q * (q * u).exp();
+                NodePoint {
+                    root: (u / t.time).sqrt(),
+                    drift: (r - q) * left,
+                    v: vol * left.sqrt(),
+                    interest: r * (r * u).exp() * per_root,
+                    density: grown * per_root,
+                    dividend: grown * w * tau / 2.0 * (1.0 + y),
+                }
+            })
+            .collect();
+        Node { tau, deviation, points }
     }
-    let next = (-carry * tau).exp() * top / bottom;
-    // A step out of the domain keeps the previous value: the iteration stays defined.
-    if next.is_finite() && next > 0.0 { next.min(at_expiry) } else { current }
+
+    /// One fixed-point step (system A, smooth pasting).
+    fn sweep(&self, t: &Terms, current: f64, at_expiry: f64, curve: &Interpolant) -> f64 {
+        let carry = t.rate - t.carry_yield;
+        let log = current.ln();
+        let d_minus = (log + carry * self.tau) / self.deviation - self.deviation / 2.0;
+        let d_plus = d_minus + self.deviation;
+        let mut top = pdf(d_minus) / self.deviation;
+        let mut bottom = pdf(d_plus) / self.deviation + cdf(d_plus);
+        for p in &self.points {
+            let d = (log - curve.log_at(p.root) + p.drift) / p.v;
+            top += p.interest * pdf(d - p.v / 2.0);
+            if t.carry_yield != 0.0 {
+                let plus = d + p.v / 2.0;
+                bottom += p.dividend * cdf(plus) + p.density * pdf(plus);
+            }
+        }
+        let next = (-carry * self.tau).exp() * top / bottom;
+        // A step out of the domain keeps the previous value: the iteration stays defined.
+        if next.is_finite() && next > 0.0 { next.min(at_expiry) } else { current }
+    }
 }
 
 /// The QD+ boundary at one time to maturity; the boundary at expiry if no root is bracketed.
@@ -247,7 +288,7 @@ fn first_guess(t: &Terms, at_expiry: f64) -> f64 {
     let b = (t.rate - t.carry_yield) / variance;
     let l = 0.5 - b - ((b - 0.5).powi(2) + 2.0 * t.rate / variance).sqrt();
     let perpetual = l / (l - 1.0);
-    find_root(f, perpetual, at_expiry * (1.0 - 1e-10), 1e-7).map_or(at_expiry * 0.999, |root| root.x)
+    find_root(f, perpetual, at_expiry * (1.0 - 1e-10), 1e-5).map_or(at_expiry * 0.999, |root| root.x)
 }
 
 #[cfg(test)]

@@ -1,20 +1,40 @@
 //! The standard normal distribution.
 //!
-//! Φ(x) = ½ erfc(−x/√2), with libm's `erfc` (relative accuracy holds far into the tail); φ(x) =
-//! e^{−x²/2}/√(2π). The inverse is Wichura's algorithm AS 241 (PPND16), Applied Statistics 37
+//! Φ(x) = ½ erfc(−x/√2), by the rational approximations of W. J. Cody, "Rational Chebyshev
+//! approximations for the error function", *Mathematics of Computation* 23 (1969) 631–637: relative
+//! accuracy near machine precision, kept far into the tail; coefficients from that paper (from
+//! memory, proved against another library below). φ(x) = e^{−x²/2}/√(2π). The inverse is Wichura's algorithm AS 241 (PPND16), Applied Statistics 37
 //! (1988) 477–484, coefficients from that paper (from memory, proved by the round trip below);
 //! relative error about 1e-16, valid on (0, 1).
 
-use std::f64::consts::{FRAC_1_SQRT_2, PI};
+use std::f64::consts::FRAC_1_SQRT_2;
 
 /// Φ(x): the chance that a standard normal is below `x`.
 pub fn cdf(x: f64) -> f64 {
-    0.5 * libm::erfc(-x * FRAC_1_SQRT_2)
+    let z = -x * FRAC_1_SQRT_2;
+    let size = z.abs();
+    if size <= 0.46875 {
+        let y = z * z;
+        return 0.5 - 0.5 * z * horner(&ERF_NUM, y) / horner(&ERF_DEN, y);
+    }
+    if size > 27.0 {
+        return if z > 0.0 { 0.0 } else { 1.0 };
+    }
+    let scaled = if size <= 4.0 {
+        horner(&NEAR_NUM, size) / horner(&NEAR_DEN, size)
+    } else {
+        let y = 1.0 / (size * size);
+        (FRAC_1_SQRT_PI - y * horner(&TAIL_NUM, y) / horner(&TAIL_DEN, y)) / size
+    };
+    // e^{−z²} with z split so that the square of its leading part is exact.
+    let lead = (size * 16.0).trunc() / 16.0;
+    let half = 0.5 * (-lead * lead - (size - lead) * (size + lead)).exp() * scaled;
+    if z > 0.0 { half } else { 1.0 - half }
 }
 
 /// φ(x): the standard normal density.
 pub fn pdf(x: f64) -> f64 {
-    (-0.5 * x * x).exp() / (2.0 * PI).sqrt()
+    (-0.5 * x * x).exp() * FRAC_1_SQRT_2PI
 }
 
 /// Φ⁻¹(p) for 0 < p < 1; the infinities at the ends; NaN outside.
@@ -40,10 +60,32 @@ pub fn inverse_cdf(p: f64) -> f64 {
     if q < 0.0 { -x } else { x }
 }
 
-fn horner(c: &[f64], x: f64) -> f64 {
-    c.iter().rev().fold(0.0, |s, a| s * x + a)
+fn horner<const N: usize>(c: &[f64; N], x: f64) -> f64 {
+    let mut sum = c[N - 1];
+    for i in (0..N - 1).rev() {
+        sum = sum * x + c[i];
+    }
+    sum
 }
 
+const FRAC_1_SQRT_2PI: f64 = 0.398_942_280_401_432_7;
+const FRAC_1_SQRT_PI: f64 = 0.564_189_583_547_756_3;
+#[rustfmt::skip]
+const ERF_NUM: [f64; 5] = [3.20937758913846947e3, 3.77485237685302021e2, 1.13864154151050156e2, 3.16112374387056560e0, 1.85777706184603153e-1];
+#[rustfmt::skip]
+const ERF_DEN: [f64; 5] = [2.84423683343917062e3, 1.28261652607737228e3, 2.44024637934444173e2, 2.36012909523441209e1, 1.0];
+#[rustfmt::skip]
+const NEAR_NUM: [f64; 9] = [1.23033935479799725e3, 2.05107837782607147e3, 1.71204761263407058e3, 8.81952221241769090e2,
+    2.98635138197400131e2, 6.61191906371416295e1, 8.88314979438837594e0, 5.64188496988670089e-1, 2.15311535474403846e-8];
+#[rustfmt::skip]
+const NEAR_DEN: [f64; 9] = [1.23033935480374942e3, 3.43936767414372164e3, 4.36261909014324716e3, 3.29079923573345963e3,
+    1.62138957456669019e3, 5.37181101862009858e2, 1.17693950891312499e2, 1.57449261107098347e1, 1.0];
+#[rustfmt::skip]
+const TAIL_NUM: [f64; 6] = [6.58749161529837803e-4, 1.60837851487422766e-2, 1.25781726111229246e-1, 3.60344899949804439e-1,
+    3.05326634961232344e-1, 1.63153871373020978e-2];
+#[rustfmt::skip]
+const TAIL_DEN: [f64; 6] = [2.33520497626869185e-3, 6.05183413124413191e-2, 5.27905102951428412e-1, 1.87295284992346725e0,
+    2.56852019228982242e0, 1.0];
 #[rustfmt::skip]
 const CENTRE_NUM: [f64; 8] = [3.3871328727963666080e0, 1.3314166789178437745e2, 1.9715909503065514427e3, 1.3731693765509461125e4,
     4.5921953931549871457e4, 6.7265770927008700853e4, 3.3430575583588128105e4, 2.5090809287301226727e3];
@@ -66,6 +108,16 @@ const FAR_DEN: [f64; 8] = [1.0, 5.99832206555887937690e-1, 1.3692988092273580531
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn agrees_with_another_library_to_the_last_digits() {
+        for i in -3700..=3700 {
+            let x = f64::from(i) / 100.0 + 0.0037;
+            let want = 0.5 * libm::erfc(-x * FRAC_1_SQRT_2);
+            // One exponential carries the square of x: its rounding grows with it.
+            assert!((cdf(x) - want).abs() <= (2e-15 + 2e-16 * x * x) * want, "{x}: {} {want}", cdf(x));
+        }
+    }
 
     #[test]
     fn inverse_undoes_the_distribution_from_far_tail_to_centre() {
