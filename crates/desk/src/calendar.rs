@@ -217,7 +217,7 @@ impl ListingRule {
                 add(session_on_or_before(end), Cycle::Quarterly, false);
             }
         }
-        out.sort();
+        out.sort_by_key(Expiration::moment);
         out
     }
 }

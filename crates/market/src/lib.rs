@@ -1,1 +1,22 @@
-//! x
+//! **market**: the stand-in for the world outside.
+//!
+//! A simulated world of invented instruments, markets quoted around theoretical value, a clock and an
+//! exchange. Everything follows from a seed and a moment: nothing depends on the wall clock, on thread
+//! timing or on hash order, and no moment needs the one before it. The crate depends on the core
+//! alone; it keeps no files and knows no network. A real feed and a real broker would take the places
+//! of [`Quoter`] (what is a contract worth, bid and asked, now) and [`exchange`] (what became of my
+//! orders); nothing else in here is seen by the floors above.
+
+mod clock;
+pub mod exchange;
+mod listing;
+mod noise;
+mod quotes;
+mod specs;
+mod world;
+
+pub use clock::{Clock, SPEEDS, Step};
+pub use listing::{ListingError, check_listed, contract, strikes};
+pub use quotes::{Listed, Quoter};
+pub use specs::DEMO_DAY;
+pub use world::{LAST, World};

@@ -1,0 +1,127 @@
+//! Which strikes are listed.
+//!
+//! An expiration is listed so many days before its end: from then on coarse strikes stand around every
+//! close, and fine ones around the closes of its last hundred days. As the price wanders strikes are
+//! added; none is withdrawn.
+
+use desk::calendar::monthly_expiration;
+use desk::{Contract, Expiration, Kind, Moment, Price, day_number};
+use jiff::civil::Date;
+
+use crate::world::World;
+
+/// Calendar days before its end on which an expiration is listed.
+fn life(expiry: Date) -> i64 {
+    if monthly_expiration(expiry.year(), expiry.month()) != expiry {
+        45
+    } else if expiry.month() == 1 {
+        1_000
+    } else if expiry.month() % 3 == 0 {
+        400
+    } else {
+        150
+    }
+}
+
+/// Days before the end from which fine strikes are added.
+const FINE: i64 = 100;
+
+/// How far from a close strikes reach, as a share of the outermost step's distance.
+fn reach(life: i64) -> f64 {
+    if life <= 45 { 0.45 } else { 0.75 }
+}
+
+/// The strikes of one expiration at a moment, ascending.
+pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment) -> Vec<Price> {
+    let Some(spec) = world.spec(symbol) else { return Vec::new() };
+    let expiry = expiration.date;
+    let life = life(expiry);
+    let range = |days: i64| world.close_range(symbol, at, day_number(expiry) - days);
+    let outermost = spec.steps.last().map_or(0.3, |s| s.0) * reach(life);
+    let mut out = Vec::new();
+    for (i, (distance, step)) in spec.steps.iter().enumerate() {
+        let coarse = i + 1 == spec.steps.len();
+        let near = at.days_until(expiry) <= FINE;
+        if !coarse && !near {
+            continue;
+        }
+        let Some((low, high)) = range(if coarse { life } else { life.min(FINE) }) else { continue };
+        let distance = distance.min(outermost);
+        let grid = |value: f64| (value * 100.0 / *step as f64).round() as i64 * step;
+        let mut strike = grid(low * (1.0 - distance)).max(*step);
+        while strike <= grid(high * (1.0 + distance)) {
+            out.push(Price::cents(strike));
+            strike += step;
+        }
+    }
+    out.sort_unstable();
+    out.dedup();
+    out
+}
+
+/// The contract of an expiration, right and strike.
+pub fn contract(world: &World, symbol: &str, expiration: &Expiration, kind: Kind, strike: Price) -> Option<Contract> {
+    let root = world.underlying(symbol)?.root_for(expiration).to_owned();
+    Some(Contract { root, expiry: expiration.date, kind, strike })
+}
+
+/// Why a contract cannot be traded.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ListingError {
+    /// No such root.
+    #[error("{0} is not listed here; known symbols: {1}")]
+    Symbol(String, String),
+    /// The expiration is past.
+    #[error("{contract} expired on {}; choose a later expiration", contract.expiry)]
+    Expired {
+        /// Which.
+        contract: Contract,
+    },
+    /// No such expiration.
+    #[error("{} is not a listed expiration of {symbol}; nearest: {nearest}", contract.expiry)]
+    Expiration {
+        /// Which.
+        contract: Contract,
+        /// Underlying.
+        symbol: String,
+        /// Nearest listed dates.
+        nearest: String,
+    },
+    /// No such strike.
+    #[error("{} is not a listed strike for {}; nearest: {nearest}", desk::strike_label(contract.strike), desk::short_date(contract.expiry))]
+    Strike {
+        /// Which.
+        contract: Contract,
+        /// Nearest listed strikes.
+        nearest: String,
+    },
+}
+
+fn nearest_two<T: Clone>(items: &[T], at: usize, show: impl Fn(&T) -> String) -> String {
+    let low = at.checked_sub(1).and_then(|i| items.get(i));
+    low.into_iter().chain(items.get(at)).map(show).collect::<Vec<_>>().join(" and ")
+}
+
+/// Says whether a contract is listed, and what would be if it is not.
+pub fn check_listed(world: &World, contract: &Contract, at: Moment) -> Result<(), ListingError> {
+    let Some(underlying) = world.owner(contract) else {
+        let known: Vec<&str> = world.underlyings().map(|u| u.symbol.as_str()).collect();
+        return Err(ListingError::Symbol(contract.root.clone(), known.join(", ")));
+    };
+    if underlying.expiry_moment(contract) <= at {
+        return Err(ListingError::Expired { contract: contract.clone() });
+    }
+    let listed = underlying.listing.expirations(at);
+    let Some(expiration) = listed.iter().find(|e| e.date == contract.expiry && underlying.root_for(e) == contract.root) else {
+        let place = listed.partition_point(|e| e.date < contract.expiry);
+        let nearest = nearest_two(&listed, place, |e| e.date.to_string());
+        return Err(ListingError::Expiration { contract: contract.clone(), symbol: underlying.symbol.clone(), nearest });
+    };
+    let strikes = strikes(world, &underlying.symbol, expiration, at);
+    if strikes.binary_search(&contract.strike).is_err() {
+        let place = strikes.partition_point(|s| *s < contract.strike);
+        let nearest = nearest_two(&strikes, place, |s| desk::strike_label(*s));
+        return Err(ListingError::Strike { contract: contract.clone(), nearest });
+    }
+    Ok(())
+}

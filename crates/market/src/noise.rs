@@ -1,0 +1,57 @@
+//! Counter-based randomness: a number is a function of seed, stream and index, never of how many were
+//! drawn before it. Mixing is the finaliser of SplitMix64 (Steele, Lea & Flood, "Fast splittable
+//! pseudorandom number generators", 2014), applied once per word.
+
+/// The streams of the world; each is independent of the others.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[repr(u64)]
+pub(crate) enum Stream {
+    Overnight = 1,
+    Intraday,
+    Variance,
+    Bridge,
+    Results,
+    Width,
+    Skew,
+    Size,
+    Volume,
+    Interest,
+    Fill,
+}
+
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Noise {
+    seed: u64,
+}
+
+fn mix(mut z: u64) -> u64 {
+    z = z.wrapping_add(0x9e37_79b9_7f4a_7c15);
+    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    z ^ (z >> 31)
+}
+
+/// A number for a name, so that instruments may be listed in any order.
+pub(crate) fn name_key(name: &str) -> u64 {
+    name.bytes().fold(0xcbf2_9ce4_8422_2325, |h, b| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3))
+}
+
+impl Noise {
+    pub(crate) fn new(seed: u64) -> Noise {
+        Noise { seed }
+    }
+
+    fn bits(self, stream: Stream, key: u64, index: i64) -> u64 {
+        mix(mix(mix(self.seed ^ mix(stream as u64)) ^ key) ^ index as u64)
+    }
+
+    /// Uniform on the open interval (0, 1).
+    pub(crate) fn uniform(self, stream: Stream, key: u64, index: i64) -> f64 {
+        ((self.bits(stream, key, index) >> 11) as f64 + 0.5) / (1_u64 << 53) as f64
+    }
+
+    /// Standard normal.
+    pub(crate) fn normal(self, stream: Stream, key: u64, index: i64) -> f64 {
+        quant::inverse_cdf(self.uniform(stream, key, index))
+    }
+}

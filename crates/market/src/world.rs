@@ -1,0 +1,327 @@
+//! The world: prices, variances and events as a function of seed and moment.
+//!
+//! Daily log prices follow a market factor with stochastic variance and leverage (a fall raises
+//! volatility) plus each name's own noise and jumps on result days. The whole daily path is built once
+//! from the seed, outward from the anchor day, so any moment can be asked for directly. Inside a
+//! session a Brownian bridge (dyadic midpoints, Glasserman, *Monte Carlo Methods*, 2004, §3.1) joins
+//! open to close.
+//!
+//! Implied total variance of an expiration T away is premium × ∫ expected variance (mean-reverting)
+//! plus the priced variance of results before it; the smile around it is SSVI, free of static
+//! arbitrage by construction.
+
+use desk::calendar::{close_of, is_session, next_session, open_of};
+use desk::{Contract, Event, Expiration, Moment, Price, Underlying, day_number};
+use jiff::ToSpan;
+use jiff::civil::{Date, date};
+use quant::Ssvi;
+
+use crate::noise::{Noise, Stream, name_key};
+use crate::specs::{DEMO_DAY, Spec, specs};
+
+/// First session of the history.
+const FIRST: Date = date(2028, 6, 1);
+/// Last session that can be traded; the clock stops there.
+pub const LAST: Date = date(2033, 12, 30);
+
+const MARKET_VOL: f64 = 0.145;
+const YEAR: f64 = 252.0;
+/// Share of a day's variance that falls on the night before it.
+const NIGHT: f64 = 0.25;
+/// Yearly speed at which variance returns to its mean.
+const REVERSION: f64 = 4.0;
+
+/// One underlying's path.
+struct Path {
+    spec: Spec,
+    smile: Ssvi,
+    key: u64,
+    /// Log price at open and close of each session.
+    open: Vec<f64>,
+    close: Vec<f64>,
+    /// Own intraday move, joined by the bridge; the market's part is added with beta.
+    own_move: Vec<f64>,
+    /// Own variance per year of each session.
+    own_variance: Vec<f64>,
+    /// Result dates, ascending, each with the opening at which the market knows them.
+    results: Vec<(Date, Moment)>,
+}
+
+/// The simulated world.
+pub struct World {
+    seed: u64,
+    noise: Noise,
+    sessions: Vec<Date>,
+    market_move: Vec<f64>,
+    market_variance: Vec<f64>,
+    paths: Vec<Path>,
+}
+
+/// Where a moment lies on the session grid.
+#[derive(Clone, Copy)]
+struct Position {
+    /// Session that is running or was the last to close (or, before the first, the first).
+    session: usize,
+    /// Part of the session that has passed, 0 to 1.
+    part: f64,
+}
+
+impl World {
+    /// Builds the world of a seed.
+    pub fn new(seed: u64) -> World {
+        let noise = Noise::new(seed);
+        let mut sessions = vec![if is_session(FIRST) { FIRST } else { next_session(FIRST) }];
+        while sessions[sessions.len() - 1] < LAST {
+            sessions.push(next_session(sessions[sessions.len() - 1]));
+        }
+        let anchor = sessions.partition_point(|d| *d < DEMO_DAY);
+        let shocks: Vec<(f64, f64)> = (0..sessions.len() as i64)
+            .map(|i| (noise.normal(Stream::Overnight, 0, i), noise.normal(Stream::Intraday, 0, i)))
+            .collect();
+        let day: Vec<f64> = shocks.iter().map(|(night, day)| NIGHT.sqrt() * night + (1.0 - NIGHT).sqrt() * day).collect();
+        let market_variance = variances(noise, 0, MARKET_VOL, &day, -0.75, anchor);
+        let market_night: Vec<f64> = (0..sessions.len()).map(|i| drift(market_variance[i]) * NIGHT + (market_variance[i] * NIGHT / YEAR).sqrt() * shocks[i].0).collect();
+        let market_move: Vec<f64> =
+            (0..sessions.len()).map(|i| drift(market_variance[i]) * (1.0 - NIGHT) + (market_variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1).collect();
+        let paths = specs()
+            .into_iter()
+            .filter_map(|spec| Path::build(spec, noise, &sessions, &market_night, &market_move, anchor))
+            .collect();
+        World { seed, noise, sessions, market_move, market_variance, paths }
+    }
+
+    /// The seed it was built from.
+    pub fn seed(&self) -> u64 {
+        self.seed
+    }
+
+    pub(crate) fn noise(&self) -> Noise {
+        self.noise
+    }
+
+    /// All underlyings, in the order of the listing.
+    pub fn underlyings(&self) -> impl Iterator<Item = &Underlying> {
+        self.paths.iter().map(|p| &p.spec.underlying)
+    }
+
+    /// One underlying by symbol.
+    pub fn underlying(&self, symbol: &str) -> Option<&Underlying> {
+        self.path(symbol).map(|p| &p.spec.underlying)
+    }
+
+    /// The underlying whose options trade under a root.
+    pub fn owner(&self, contract: &Contract) -> Option<&Underlying> {
+        self.underlyings().find(|u| u.owns_root(&contract.root))
+    }
+
+    fn path(&self, symbol: &str) -> Option<&Path> {
+        self.paths.iter().find(|p| p.spec.underlying.symbol == symbol)
+    }
+
+    pub(crate) fn spec(&self, symbol: &str) -> Option<&Spec> {
+        self.path(symbol).map(|p| &p.spec)
+    }
+
+    fn position(&self, at: Moment) -> Position {
+        let today = at.date();
+        let next = self.sessions.partition_point(|d| *d <= today);
+        let session = next.saturating_sub(1);
+        let day = self.sessions[session];
+        if day == today && at < open_of(day) {
+            return Position { session: session.saturating_sub(1), part: if session == 0 { 0.0 } else { 1.0 } };
+        }
+        let length = (close_of(day).millis() - open_of(day).millis()) as f64;
+        let part = (at.millis() - open_of(day).millis()) as f64 / length;
+        Position { session, part: if day == today { part.clamp(0.0, 1.0) } else { 1.0 } }
+    }
+
+    /// Price of an underlying, to the cent; the last close outside sessions.
+    pub fn spot(&self, symbol: &str, at: Moment) -> Option<Price> {
+        let path = self.path(symbol)?;
+        Some(to_cents(self.log_price(path, self.position(at)).exp()))
+    }
+
+    /// Close of the session before the one that `at` belongs to.
+    pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
+        let path = self.path(symbol)?;
+        let index = self.position(at).session.saturating_sub(1);
+        Some(to_cents(path.close[index].exp()))
+    }
+
+    /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
+    pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
+        let path = self.path(symbol)?;
+        let end = self.sessions.partition_point(|d| *d < at.date());
+        Some(path.close[end.saturating_sub(count)..end].iter().map(|c| c.exp()).collect())
+    }
+
+    /// Lowest and highest close from a day (by its number) to the last session before `at`; the last
+    /// close alone if none lies in between.
+    pub(crate) fn close_range(&self, symbol: &str, at: Moment, from_day: i64) -> Option<(f64, f64)> {
+        let path = self.path(symbol)?;
+        let end = self.sessions.partition_point(|d| *d < at.date()).max(1);
+        let start = self.sessions.partition_point(|d| day_number(*d) < from_day).min(end - 1);
+        let closes = &path.close[start..end];
+        Some(closes.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(c.exp()), b.max(c.exp()))))
+    }
+
+    fn log_price(&self, path: &Path, p: Position) -> f64 {
+        if p.part >= 1.0 {
+            return path.close[p.session];
+        }
+        let beta = path.spec.underlying.beta;
+        let day = p.session as i64;
+        let market_sd = (self.market_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
+        let own_sd = (path.own_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
+        let market = self.bridge(0, day, p.part, self.market_move[p.session], market_sd);
+        let own = if own_sd > 0.0 { self.bridge(path.key, day, p.part, path.own_move[p.session], own_sd) } else { 0.0 };
+        path.open[p.session] + beta * market + own
+    }
+
+    /// Brownian bridge from 0 to `end` over one session, at `part` of it.
+    fn bridge(&self, key: u64, day: i64, part: f64, end: f64, sd: f64) -> f64 {
+        const LEVELS: u32 = 16;
+        let (mut left, mut right) = (0.0, end);
+        let (mut start, mut width) = (0.0, 1.0_f64);
+        let mut node = 1_i64;
+        for _ in 0..LEVELS {
+            let middle = start + width / 2.0;
+            let value = 0.5 * (left + right) + 0.5 * width.sqrt() * sd * self.noise.normal(Stream::Bridge, key, day << 20 | node);
+            width /= 2.0;
+            if part < middle {
+                right = value;
+                node *= 2;
+            } else {
+                left = value;
+                start = middle;
+                node = 2 * node + 1;
+            }
+        }
+        left + (right - left) * ((part - start) / width)
+    }
+
+    /// Continuously compounded interest to `years` ahead: a short curve from 3.9 % down to 3.4 %.
+    pub fn rate(&self, years: f64) -> f64 {
+        0.034 + 0.005 * (-years.max(0.0) / 1.5).exp()
+    }
+
+    /// Implied at-the-money total variance σ²T of an expiration.
+    pub fn total_variance(&self, symbol: &str, at: Moment, expiry: Moment) -> Option<f64> {
+        let path = self.path(symbol)?;
+        let years = at.years_until(expiry);
+        if years <= 0.0 {
+            return Some(0.0);
+        }
+        let p = self.position(at);
+        let beta = path.spec.underlying.beta;
+        let at_session = |i: usize| beta * beta * self.market_variance[i] + path.own_variance[i];
+        let next = (p.session + 1).min(self.sessions.len() - 1);
+        let now = at_session(p.session) + p.part * (at_session(next) - at_session(p.session));
+        let mean = (beta * MARKET_VOL).powi(2) + path.spec.own_vol.powi(2);
+        let expected = mean * years + (now - mean) * -(-REVERSION * years).exp_m1() / REVERSION;
+        let jumps = path.spec.results.map_or(0.0, |r| {
+            let ahead = path.results.iter().filter(|(_, known)| at < *known && expiry > *known);
+            ahead.count() as f64 * r.jump * r.jump * r.priced
+        });
+        Some(path.spec.premium * expected + jumps)
+    }
+
+    /// Volatility of the surface for a strike: SSVI around the at-the-money total variance.
+    pub fn surface_vol(&self, symbol: &str, at: Moment, expiry: Moment, strike: f64, spot: f64) -> Option<f64> {
+        let path = self.path(symbol)?;
+        let years = at.years_until(expiry).max(1.0 / 525_600.0);
+        let theta = self.total_variance(symbol, at, expiry)?.max(1e-12);
+        let forward = spot * ((self.rate(years) - path.spec.underlying.dividend_yield) * years).exp();
+        Some(path.smile.vol((strike / forward).ln(), theta, years))
+    }
+
+    /// Scheduled events from `at` on, within `days`.
+    pub fn events(&self, symbol: &str, at: Moment, days: i64) -> Vec<Event> {
+        let Some(path) = self.path(symbol) else { return Vec::new() };
+        let today = at.date();
+        let ahead = path.results.iter().filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
+        ahead.map(|(d, _)| Event { date: *d, what: "results after the close".into() }).collect()
+    }
+
+    /// Listed expirations of an underlying.
+    pub fn expirations(&self, symbol: &str, at: Moment) -> Option<Vec<Expiration>> {
+        Some(self.underlying(symbol)?.listing.expirations(at))
+    }
+}
+
+/// Drift that compensates half the variance and pays a little for risk.
+fn drift(variance: f64) -> f64 {
+    (0.06 - variance / 2.0) / YEAR
+}
+
+fn to_cents(value: f64) -> Price {
+    Price::cents((value * 100.0).round() as i64)
+}
+
+/// Daily variances per year: exp of a mean-reverting process that reacts to the day's shock,
+/// shifted so that the anchor day has the stated volatility.
+fn variances(noise: Noise, key: u64, vol: f64, shocks: &[f64], leverage: f64, anchor: usize) -> Vec<f64> {
+    const DAILY_REVERSION: f64 = 0.02;
+    const VOL_OF_VARIANCE: f64 = 0.11;
+    let mut x = 0.0;
+    let mut logs = Vec::with_capacity(shocks.len());
+    for (i, shock) in shocks.iter().enumerate() {
+        logs.push(x);
+        let other = noise.normal(Stream::Variance, key, i as i64);
+        let mixed = leverage * shock + (1.0 - leverage * leverage).sqrt() * other;
+        x += -DAILY_REVERSION * x + VOL_OF_VARIANCE * mixed;
+    }
+    let shift = (vol * vol).ln() - logs[anchor];
+    logs.into_iter().map(|l| (l + shift).exp()).collect()
+}
+
+impl Path {
+    fn build(spec: Spec, noise: Noise, sessions: &[Date], market_night: &[f64], market_move: &[f64], anchor: usize) -> Option<Path> {
+        let key = name_key(&spec.underlying.symbol);
+        let smile = Ssvi::new(spec.rho, spec.eta, 0.5).ok()?;
+        let shocks: Vec<(f64, f64)> =
+            (0..sessions.len() as i64).map(|i| (noise.normal(Stream::Overnight, key, i), noise.normal(Stream::Intraday, key, i))).collect();
+        let own_variance = if spec.own_vol > 0.0 {
+            let day: Vec<f64> = shocks.iter().map(|s| s.1).collect();
+            variances(noise, key, spec.own_vol, &day, -0.3, anchor)
+        } else {
+            vec![0.0; sessions.len()]
+        };
+        let results = spec.results.map_or_else(Vec::new, |r| quarterly(r.on, sessions[0], LAST));
+        let beta = spec.underlying.beta;
+        let yielded = spec.underlying.dividend_yield / YEAR;
+        let (mut open, mut close, mut own_move) = (Vec::new(), Vec::new(), Vec::new());
+        let mut level = 0.0;
+        for i in 0..sessions.len() {
+            let v = own_variance[i];
+            let reported = i > 0 && results.iter().any(|(d, _)| *d == sessions[i - 1]);
+            let jump = match spec.results {
+                Some(r) if reported => r.jump * noise.normal(Stream::Results, key, i as i64),
+                _ => 0.0,
+            };
+            level += beta * market_night[i] + (v * NIGHT / YEAR).sqrt() * shocks[i].0 - v * NIGHT / YEAR / 2.0 + jump - yielded;
+            open.push(level);
+            let own = (v * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1 - v * (1.0 - NIGHT) / YEAR / 2.0;
+            level += beta * market_move[i] + own;
+            own_move.push(own);
+            close.push(level);
+        }
+        let shift = spec.anchor.ln() - open[anchor];
+        for x in open.iter_mut().chain(&mut close) {
+            *x += shift;
+        }
+        Some(Path { spec, smile, key, open, close, own_move, own_variance, results })
+    }
+}
+
+/// A date and every 13 weeks before and after it, on sessions.
+fn quarterly(on: Date, first: Date, last: Date) -> Vec<(Date, Moment)> {
+    let mut out: Vec<(Date, Moment)> = (-20..20)
+        .filter_map(|n: i64| on.checked_add((13 * n).weeks()).ok())
+        .filter(|d| *d > first && *d < last)
+        .map(desk::calendar::session_on_or_before)
+        .map(|d| (d, open_of(next_session(d))))
+        .collect();
+    out.sort();
+    out
+}
