@@ -1,1 +1,292 @@
-//! x
+//! **store**: what happened, kept for good.
+//!
+//! One SQLite file through Diesel. Facts are appended in one immediate transaction per command, with
+//! full synchronisation: when [`Store::commit`] returns, they survive a crash. Positions, lots and
+//! balances are never stored; [`Store::load`] returns the facts and the desk computes the rest. The
+//! store knows the desk's types and nothing of markets or servers.
+
+mod rows;
+mod schema;
+
+use std::collections::HashMap;
+use std::path::Path;
+use std::time::Duration;
+
+use desk::order::Event;
+use desk::{Contract, Entry, EntryKind, Fill, Money, Moment, Order, Price};
+use diesel::connection::SimpleConnection;
+use diesel::prelude::*;
+use diesel::r2d2::{self, ConnectionManager, Pool};
+use diesel::sqlite::SqliteConnection;
+use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use thiserror::Error;
+
+use rows::*;
+use schema::*;
+
+const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
+
+/// Why something could not be stored or read.
+#[derive(Debug, Error)]
+pub enum StoreError {
+    /// The database refused.
+    #[error("database: {0}")]
+    Database(#[from] diesel::result::Error),
+    /// No connection.
+    #[error("database connection: {0}")]
+    Pool(#[from] diesel::r2d2::PoolError),
+    /// The schema could not be brought up to date.
+    #[error("database migration: {0}")]
+    Migration(String),
+    /// A row cannot be what it claims.
+    #[error("{table} row {row}: {what}")]
+    Row {
+        /// Table.
+        table: &'static str,
+        /// Row number.
+        row: i64,
+        /// What is wrong.
+        what: String,
+    },
+}
+
+/// State of the clock as stored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ClockState {
+    /// The moment.
+    pub now: Moment,
+    /// Whether it runs.
+    pub running: bool,
+    /// Multiple of real time.
+    pub speed: u32,
+}
+
+/// One thing to keep.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Fact {
+    /// A setting, replaced.
+    Setting(String, String),
+    /// The clock, replaced.
+    Clock(ClockState),
+    /// A new order, with its first events.
+    Placed(Order),
+    /// Something that happened to an order.
+    Happened(u64, Moment, Event),
+    /// A journal entry. A trade belongs to the order's fill just before it; a settlement names the
+    /// series and its value.
+    Booked(Entry, Option<(Contract, Price)>),
+    /// A draft, replaced, as the text the server gave.
+    Draft(String, String, Moment),
+    /// A draft thrown away.
+    DraftGone(String),
+    /// The account's value at the close of a day.
+    Mark(String, Money),
+}
+
+/// A journal entry with what caused it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Journalled {
+    /// The entry as booked.
+    pub entry: Entry,
+    /// The execution, for a trade.
+    pub fill: Option<Fill>,
+    /// Series and value, for a settlement.
+    pub settled: Option<(Contract, Price)>,
+}
+
+/// Everything stored, in the order it happened.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Saved {
+    /// Settings by name.
+    pub settings: HashMap<String, String>,
+    /// The clock, if ever set.
+    pub clock: Option<ClockState>,
+    /// Orders by number.
+    pub orders: Vec<Order>,
+    /// The journal.
+    pub journal: Vec<Journalled>,
+    /// Drafts as (slot, text), by slot.
+    pub drafts: Vec<(String, String)>,
+    /// Account value at closes, as (date, value), ascending.
+    pub marks: Vec<(String, Money)>,
+}
+
+#[derive(Debug)]
+struct Pragmas;
+
+impl r2d2::CustomizeConnection<SqliteConnection, r2d2::Error> for Pragmas {
+    fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), r2d2::Error> {
+        // busy_timeout first: changing the journal mode itself needs a lock.
+        connection
+            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
+            .map_err(r2d2::Error::QueryError)
+    }
+}
+
+/// The database.
+#[derive(Clone)]
+pub struct Store {
+    pool: Pool<ConnectionManager<SqliteConnection>>,
+}
+
+impl Store {
+    /// Opens (or creates) the file and brings its schema up to date.
+    pub fn open(path: &Path) -> Result<Store, StoreError> {
+        let manager = ConnectionManager::new(path.to_string_lossy());
+        let builder = Pool::builder().max_size(2).connection_timeout(Duration::from_secs(5)).connection_customizer(Box::new(Pragmas));
+        let pool = builder.build(manager)?;
+        pool.get()?.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Migration(e.to_string()))?;
+        Ok(Store { pool })
+    }
+
+    /// Writes all facts or none. Durable when it returns.
+    pub fn commit(&self, facts: &[Fact]) -> Result<(), StoreError> {
+        self.pool.get()?.immediate_transaction(|c| facts.iter().try_for_each(|f| write(c, f)))
+    }
+
+    /// Reads everything back.
+    pub fn load(&self) -> Result<Saved, StoreError> {
+        let mut connection = self.pool.get()?;
+        let c = &mut *connection;
+        let mut fill_rows: HashMap<i64, Vec<FillLegRow>> = HashMap::new();
+        for row in fill_legs::table.select(FillLegRow::as_select()).order((fill_legs::event_id, fill_legs::position)).load(c)? {
+            fill_rows.entry(row.event_id).or_default().push(row);
+        }
+        let mut leg_rows: HashMap<i64, Vec<OrderLegRow>> = HashMap::new();
+        for row in order_legs::table.select(OrderLegRow::as_select()).order((order_legs::order_id, order_legs::position)).load(c)? {
+            leg_rows.entry(row.order_id).or_default().push(row);
+        }
+        let mut events: HashMap<i64, Vec<(Moment, Event)>> = HashMap::new();
+        let mut fills: HashMap<i64, Fill> = HashMap::new();
+        for row in order_events::table.select(EventRow::as_select()).order(order_events::id).load(c)? {
+            let (id, order) = (row.id, row.order_id);
+            let (at, event) = row.into_event(fill_rows.remove(&id).unwrap_or_default())?;
+            if let Event::Filled(fill) = &event {
+                fills.insert(id, fill.clone());
+            }
+            events.entry(order).or_default().push((at, event));
+        }
+        let order_rows = orders::table.select(OrderRow::as_select()).order(orders::id).load(c)?;
+        let orders = order_rows
+            .into_iter()
+            .map(|row| {
+                let id = row.id;
+                row.into_order(leg_rows.remove(&id).unwrap_or_default(), events.remove(&id).unwrap_or_default())
+            })
+            .collect::<Result<_, StoreError>>()?;
+        let mut posted: HashMap<i64, Vec<(desk::Book, Money)>> = HashMap::new();
+        for row in postings::table.select(PostingRow::as_select()).order((postings::entry_id, postings::position)).load(c)? {
+            posted.entry(row.entry_id).or_default().push(book_of(&row)?);
+        }
+        let journal_rows = journal::table.select(JournalRow::as_select()).order(journal::id).load(c)?;
+        let journal = journal_rows
+            .into_iter()
+            .map(|row| {
+                let kind = match row.kind.as_str() {
+                    "deposit" => EntryKind::Deposit,
+                    "trade" => EntryKind::Trade,
+                    _ => EntryKind::Settlement,
+                };
+                let settled = settled_contract(&row)?;
+                let entry = Entry {
+                    at: Moment::from_millis(row.at_ms),
+                    kind,
+                    memo: row.memo,
+                    order: row.order_id.map(|o| o as u64),
+                    postings: posted.remove(&row.id).unwrap_or_default(),
+                };
+                Ok(Journalled { entry, fill: row.fill_event.and_then(|id| fills.get(&id).cloned()), settled })
+            })
+            .collect::<Result<_, StoreError>>()?;
+        let clock = clock::table.select(ClockRow::as_select()).first(c).optional()?;
+        let draft_rows = drafts::table.select(DraftRow::as_select()).order(drafts::slot).load(c)?;
+        let mark_rows = day_marks::table.select(MarkRow::as_select()).order(day_marks::day).load(c)?;
+        Ok(Saved {
+            settings: settings::table.select(SettingRow::as_select()).load(c)?.into_iter().map(|r| (r.name, r.value)).collect(),
+            clock: clock.map(|r| ClockState { now: Moment::from_millis(r.now_ms), running: r.running, speed: r.speed.clamp(1, i64::from(u32::MAX)) as u32 }),
+            orders,
+            journal,
+            drafts: draft_rows.into_iter().map(|r| (r.slot, r.body)).collect(),
+            marks: mark_rows.into_iter().map(|r| (r.day, Money::from_raw(r.account_value))).collect(),
+        })
+    }
+}
+
+fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
+    match fact {
+        Fact::Setting(name, value) => {
+            let row = SettingRow { name: name.clone(), value: value.clone() };
+            diesel::replace_into(settings::table).values(row).execute(c)?;
+        }
+        Fact::Clock(s) => {
+            let row = ClockRow { id: 1, now_ms: s.now.millis(), running: s.running, speed: i64::from(s.speed) };
+            diesel::replace_into(clock::table).values(row).execute(c)?;
+        }
+        Fact::Placed(order) => {
+            diesel::insert_into(orders::table).values(OrderRow::of(order)).execute(c)?;
+            for (position, leg) in order.request.unit.legs().iter().enumerate() {
+                let row = OrderLegRow { order_id: order.id as i64, position: position as i64, contract: leg.contract.to_string(), ratio: leg.quantity };
+                diesel::insert_into(order_legs::table).values(row).execute(c)?;
+            }
+            for (at, event) in &order.events {
+                write_event(c, order.id, *at, event)?;
+            }
+        }
+        Fact::Happened(order, at, event) => write_event(c, *order, *at, event)?,
+        Fact::Booked(entry, settled) => write_entry(c, entry, settled.as_ref())?,
+        Fact::Draft(slot, body, at) => {
+            let row = DraftRow { slot: slot.clone(), body: body.clone(), updated_ms: at.millis() };
+            diesel::replace_into(drafts::table).values(row).execute(c)?;
+        }
+        Fact::DraftGone(slot) => {
+            diesel::delete(drafts::table.find(slot)).execute(c)?;
+        }
+        Fact::Mark(day, value) => {
+            let row = MarkRow { day: day.clone(), account_value: value.raw() };
+            diesel::replace_into(day_marks::table).values(row).execute(c)?;
+        }
+    }
+    Ok(())
+}
+
+fn write_event(c: &mut SqliteConnection, order: u64, at: Moment, event: &Event) -> Result<(), StoreError> {
+    let largest: Option<i64> = order_events::table.select(diesel::dsl::max(order_events::id)).first(c)?;
+    let id = largest.unwrap_or(0) + 1;
+    diesel::insert_into(order_events::table).values(EventRow::of(id, order, at, event)).execute(c)?;
+    if let Event::Filled(fill) = event {
+        for (position, leg) in fill.legs.iter().enumerate() {
+            let row = FillLegRow { event_id: id, position: position as i64, contract: leg.contract.to_string(), quantity: leg.quantity, price: leg.price.raw() };
+            diesel::insert_into(fill_legs::table).values(row).execute(c)?;
+        }
+    }
+    Ok(())
+}
+
+fn write_entry(c: &mut SqliteConnection, entry: &Entry, settled: Option<&(Contract, Price)>) -> Result<(), StoreError> {
+    let largest: Option<i64> = journal::table.select(diesel::dsl::max(journal::id)).first(c)?;
+    let id = largest.unwrap_or(0) + 1;
+    let order_id = entry.order.map(|o| o as i64);
+    let fill_event = match (entry.kind, order_id) {
+        (EntryKind::Trade, Some(order)) => order_events::table
+            .filter(order_events::order_id.eq(order).and(order_events::kind.eq("filled")))
+            .select(diesel::dsl::max(order_events::id))
+            .first(c)?,
+        _ => None,
+    };
+    let row = JournalRow {
+        id,
+        at_ms: entry.at.millis(),
+        kind: kind_word(entry.kind).into(),
+        memo: entry.memo.clone(),
+        order_id,
+        fill_event,
+        settled_contract: settled.map(|s| s.0.to_string()),
+        settled_value: settled.map(|s| s.1.raw()),
+    };
+    diesel::insert_into(journal::table).values(row).execute(c)?;
+    for (position, (book, amount)) in entry.postings.iter().enumerate() {
+        let row = PostingRow { entry_id: id, position: position as i64, book: book_word(*book).into(), amount: amount.raw() };
+        diesel::insert_into(postings::table).values(row).execute(c)?;
+    }
+    Ok(())
+}

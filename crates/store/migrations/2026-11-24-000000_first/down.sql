@@ -1,0 +1,10 @@
+DROP TABLE day_marks;
+DROP TABLE drafts;
+DROP TABLE postings;
+DROP TABLE journal;
+DROP TABLE fill_legs;
+DROP TABLE order_events;
+DROP TABLE order_legs;
+DROP TABLE orders;
+DROP TABLE clock;
+DROP TABLE settings;

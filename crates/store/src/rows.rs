@@ -1,0 +1,148 @@
+//! Rows, and how they become the desk's types and back. A row that cannot be read names its table and
+//! number.
+
+use desk::order::Event;
+use desk::{Book, Contract, EntryKind, Fill, FillLeg, Leg, Money, Moment, Order, Price, Pricing, Request, Structure, TimeInForce};
+use diesel::prelude::*;
+
+use crate::StoreError;
+use crate::schema::{clock, day_marks, drafts, fill_legs, journal, order_events, order_legs, orders, postings, settings};
+
+macro_rules! row {
+    ($name:ident, $table:ident, { $($field:ident : $type:ty),* $(,)? }) => {
+        #[derive(Debug, Clone, Queryable, Selectable, Insertable)]
+        #[diesel(table_name = $table, check_for_backend(diesel::sqlite::Sqlite))]
+        pub(crate) struct $name { $(pub $field: $type),* }
+    };
+}
+
+row!(SettingRow, settings, { name: String, value: String });
+row!(ClockRow, clock, { id: i64, now_ms: i64, running: bool, speed: i64 });
+row!(OrderRow, orders, {
+    id: i64, client_id: String, symbol: String, quantity: i64, limit_price: Option<i64>, good_till_cancelled: bool, closes: Option<i64>, placed_ms: i64,
+});
+row!(OrderLegRow, order_legs, { order_id: i64, position: i64, contract: String, ratio: i64 });
+row!(EventRow, order_events, {
+    id: i64, order_id: i64, at_ms: i64, kind: String, price: Option<i64>, packages: Option<i64>, fees: Option<i64>, reason: Option<String>,
+});
+row!(FillLegRow, fill_legs, { event_id: i64, position: i64, contract: String, quantity: i64, price: i64 });
+row!(JournalRow, journal, {
+    id: i64, at_ms: i64, kind: String, memo: String, order_id: Option<i64>, fill_event: Option<i64>, settled_contract: Option<String>, settled_value: Option<i64>,
+});
+row!(PostingRow, postings, { entry_id: i64, position: i64, book: String, amount: i64 });
+row!(DraftRow, drafts, { slot: String, body: String, updated_ms: i64 });
+row!(MarkRow, day_marks, { day: String, account_value: i64 });
+
+fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
+    StoreError::Row { table, row, what: what.to_string() }
+}
+
+fn contract(table: &'static str, row: i64, text: &str) -> Result<Contract, StoreError> {
+    text.parse().map_err(|e| broken(table, row, e))
+}
+
+impl OrderRow {
+    pub(crate) fn of(order: &Order) -> OrderRow {
+        let r = &order.request;
+        OrderRow {
+            id: order.id as i64,
+            client_id: r.client_id.clone(),
+            symbol: r.symbol.clone(),
+            quantity: r.quantity,
+            limit_price: if let Pricing::Limit(p) = r.pricing { Some(p.raw()) } else { None },
+            good_till_cancelled: r.time_in_force == TimeInForce::GoodTillCancelled,
+            closes: r.closes.map(|c| c as i64),
+            placed_ms: order.placed.millis(),
+        }
+    }
+
+    pub(crate) fn into_order(self, legs: Vec<OrderLegRow>, events: Vec<(Moment, Event)>) -> Result<Order, StoreError> {
+        let id = self.id;
+        let legs = legs
+            .into_iter()
+            .map(|l| Ok(Leg { contract: contract("order_legs", id, &l.contract)?, quantity: l.ratio }))
+            .collect::<Result<Vec<_>, StoreError>>()?;
+        let unit = Structure::new(legs).map_err(|e| broken("orders", id, e))?;
+        let request = Request {
+            client_id: self.client_id,
+            symbol: self.symbol,
+            unit,
+            quantity: self.quantity,
+            pricing: self.limit_price.map_or(Pricing::Market, |p| Pricing::Limit(Price::from_raw(p))),
+            time_in_force: if self.good_till_cancelled { TimeInForce::GoodTillCancelled } else { TimeInForce::Day },
+            closes: self.closes.map(|c| c as u64),
+        };
+        Ok(Order { id: id as u64, placed: Moment::from_millis(self.placed_ms), request, events })
+    }
+}
+
+impl EventRow {
+    pub(crate) fn of(id: i64, order: u64, at: Moment, event: &Event) -> EventRow {
+        let (kind, price, packages, fees, reason) = match event {
+            Event::Accepted => ("accepted", None, None, None, None),
+            Event::Repriced(p) => ("repriced", Some(p.raw()), None, None, None),
+            Event::Filled(f) => ("filled", Some(f.price.raw()), Some(f.packages), Some(f.fees.raw()), None),
+            Event::Cancelled => ("cancelled", None, None, None, None),
+            Event::Expired(why) => ("expired", None, None, None, Some(why.clone())),
+        };
+        EventRow { id, order_id: order as i64, at_ms: at.millis(), kind: kind.into(), price, packages, fees, reason }
+    }
+
+    pub(crate) fn into_event(self, legs: Vec<FillLegRow>) -> Result<(Moment, Event), StoreError> {
+        let id = self.id;
+        let at = Moment::from_millis(self.at_ms);
+        let need = |value: Option<i64>, column: &str| value.ok_or_else(|| broken("order_events", id, format!("{column} is missing")));
+        let event = match self.kind.as_str() {
+            "accepted" => Event::Accepted,
+            "repriced" => Event::Repriced(Price::from_raw(need(self.price, "price")?)),
+            "cancelled" => Event::Cancelled,
+            "expired" => Event::Expired(self.reason.unwrap_or_default()),
+            _ => {
+                let legs = legs.into_iter().map(|l| {
+                    Ok(FillLeg { contract: contract("fill_legs", id, &l.contract)?, quantity: l.quantity, price: Price::from_raw(l.price) })
+                });
+                Event::Filled(Fill {
+                    order: self.order_id as u64,
+                    at,
+                    packages: need(self.packages, "packages")?,
+                    price: Price::from_raw(need(self.price, "price")?),
+                    legs: legs.collect::<Result<_, StoreError>>()?,
+                    fees: Money::from_raw(need(self.fees, "fees")?),
+                })
+            }
+        };
+        Ok((at, event))
+    }
+}
+
+pub(crate) fn kind_word(kind: EntryKind) -> &'static str {
+    match kind {
+        EntryKind::Deposit => "deposit",
+        EntryKind::Trade => "trade",
+        EntryKind::Settlement => "settlement",
+    }
+}
+
+const BOOKS: [(Book, &str); 5] = [
+    (Book::Cash, "cash"),
+    (Book::Positions, "positions"),
+    (Book::Realised, "realised"),
+    (Book::Fees, "fees"),
+    (Book::Capital, "capital"),
+];
+
+pub(crate) fn book_word(book: Book) -> &'static str {
+    BOOKS.iter().find(|(b, _)| *b == book).map_or("cash", |(_, w)| w)
+}
+
+pub(crate) fn book_of(row: &PostingRow) -> Result<(Book, Money), StoreError> {
+    let book = BOOKS.iter().find(|(_, w)| *w == row.book).ok_or_else(|| broken("postings", row.entry_id, "unknown book"))?.0;
+    Ok((book, Money::from_raw(row.amount)))
+}
+
+pub(crate) fn settled_contract(row: &JournalRow) -> Result<Option<(Contract, Price)>, StoreError> {
+    match (&row.settled_contract, row.settled_value) {
+        (Some(text), Some(value)) => Ok(Some((contract("journal", row.id, text)?, Price::from_raw(value)))),
+        _ => Ok(None),
+    }
+}

@@ -1,0 +1,29 @@
+//! Tables as Diesel sees them; the SQL is in `migrations/`.
+
+diesel::table! { settings (name) { name -> Text, value -> Text, } }
+diesel::table! { clock (id) { id -> BigInt, now_ms -> BigInt, running -> Bool, speed -> BigInt, } }
+diesel::table! {
+    orders (id) {
+        id -> BigInt, client_id -> Text, symbol -> Text, quantity -> BigInt, limit_price -> Nullable<BigInt>,
+        good_till_cancelled -> Bool, closes -> Nullable<BigInt>, placed_ms -> BigInt,
+    }
+}
+diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, contract -> Text, ratio -> BigInt, } }
+diesel::table! {
+    order_events (id) {
+        id -> BigInt, order_id -> BigInt, at_ms -> BigInt, kind -> Text, price -> Nullable<BigInt>, packages -> Nullable<BigInt>,
+        fees -> Nullable<BigInt>, reason -> Nullable<Text>,
+    }
+}
+diesel::table! {
+    fill_legs (event_id, position) { event_id -> BigInt, position -> BigInt, contract -> Text, quantity -> BigInt, price -> BigInt, }
+}
+diesel::table! {
+    journal (id) {
+        id -> BigInt, at_ms -> BigInt, kind -> Text, memo -> Text, order_id -> Nullable<BigInt>, fill_event -> Nullable<BigInt>,
+        settled_contract -> Nullable<Text>, settled_value -> Nullable<BigInt>,
+    }
+}
+diesel::table! { postings (entry_id, position) { entry_id -> BigInt, position -> BigInt, book -> Text, amount -> BigInt, } }
+diesel::table! { drafts (slot) { slot -> Text, body -> Text, updated_ms -> BigInt, } }
+diesel::table! { day_marks (day) { day -> Text, account_value -> BigInt, } }
