@@ -41,7 +41,7 @@ pub use number::{Money, NumberError, Price};
 pub use order::{Fill, FillLeg, Order, OrderError, Pricing, Request, State, TimeInForce};
 pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
-pub use quant::Kind;
+pub use quant::{Kind, Style};
 pub use shape::{Even, Extent, Kink, Shape};
 pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, Structure, StructureError};
 pub use time::{Moment, day_number, short_date};

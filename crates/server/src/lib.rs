@@ -1,1 +1,78 @@
-//! x
+//! **server**: the API, the stream, the one desk task and the command line.
+//!
+//! Handlers only translate: wire type → core call → wire type. All state is owned by one thread
+//! ([`DeskHandle`]); it works a command out, writes its facts in one transaction, and publishes an
+//! immutable snapshot that readers use without waiting. Heavy reading runs on blocking threads.
+
+mod api;
+mod app;
+mod assets;
+mod book_view;
+mod chain_view;
+pub mod demo;
+mod guard;
+mod handle;
+mod problem;
+mod state;
+mod stream;
+mod wire;
+
+use std::future::Future;
+use std::path::Path;
+use std::sync::Arc;
+
+use market::World;
+use store::{Fact, Store};
+use tokio::net::TcpListener;
+
+pub use app::{AppState, openapi_json, router};
+pub use guard::Hosts;
+pub use handle::DeskHandle;
+pub use problem::Problem;
+pub use state::{Desk, Refusal, State};
+
+/// What a new database begins with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Beginning {
+    /// The demo account, traded up to the demo moment, clock running.
+    Demo,
+    /// Money paid in at the demo moment and nothing else, clock paused.
+    Empty,
+}
+
+/// Opens a database, filling it first if it is new.
+pub fn open(path: &Path, beginning: Beginning, seed: u64) -> Result<Desk, Refusal> {
+    if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
+        std::fs::create_dir_all(folder).map_err(|e| Refusal::Field { field: "data", message: format!("{}: {e}", folder.display()) })?;
+    }
+    let store = Store::open(path)?;
+    let saved = store.load()?;
+    let ready = saved.settings.get("ready").is_some();
+    if ready {
+        let seed = saved.settings.get("seed").and_then(|s| s.parse().ok()).unwrap_or(seed);
+        return Desk::restore(store, Arc::new(World::new(seed)), saved, demo::present());
+    }
+    if !saved.orders.is_empty() || !saved.journal.is_empty() {
+        let message = format!("{} was left half filled by an interrupted first start; delete it and start again", path.display());
+        return Err(Refusal::Field { field: "data", message });
+    }
+    store.commit(&[Fact::Setting("seed".into(), seed.to_string())])?;
+    let start = if beginning == Beginning::Demo { demo::opening() } else { demo::present() };
+    let mut desk = Desk::restore(store.clone(), Arc::new(World::new(seed)), saved, start)?;
+    match beginning {
+        Beginning::Demo => {
+            demo::trade(&mut desk)?;
+            desk.set_clock(Some(true), Some(1))?;
+        }
+        Beginning::Empty => desk.deposit(desk::Money::whole(60_000))?,
+    }
+    store.commit(&[Fact::Setting("ready".into(), "yes".into())])?;
+    Ok(desk)
+}
+
+/// Serves until `shutdown` completes.
+pub async fn run(listener: TcpListener, desk: Desk, shutdown: impl Future<Output = ()> + Send + 'static) -> std::io::Result<()> {
+    let hosts = Hosts::loopback(listener.local_addr()?);
+    let app = router(AppState::new(DeskHandle::start(desk)), hosts);
+    axum::serve(listener, app).with_graceful_shutdown(shutdown).await
+}

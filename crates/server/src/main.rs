@@ -1,1 +1,95 @@
-fn main(){}
+//! The command line: `pikebell demo`, `pikebell serve`, `pikebell openapi`.
+
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use std::process::ExitCode;
+use std::time::{Duration, Instant};
+
+use clap::{Args, Parser, Subcommand};
+use server::{Beginning, demo::DEMO_SEED};
+
+#[derive(Parser)]
+#[command(name = "pikebell", version, about = "Reads option chains, builds and judges structures, takes orders and keeps the book.")]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Starts with the demo account in the demo world.
+    Demo(Serving),
+    /// Starts with a paper account of your own in the same world.
+    Serve(Serving),
+    /// Prints the API's OpenAPI document.
+    Openapi,
+}
+
+#[derive(Args)]
+struct Serving {
+    /// Address to listen on; loopback only.
+    #[arg(long, default_value = "127.0.0.1:7311")]
+    listen: SocketAddr,
+    /// Database file; by default in the platform's data folder.
+    #[arg(long)]
+    data: Option<PathBuf>,
+    /// Seed of the world, for a new database.
+    #[arg(long, default_value_t = DEMO_SEED)]
+    seed: u64,
+}
+
+fn data_folder() -> PathBuf {
+    let from = |name: &str| std::env::var_os(name).filter(|v| !v.is_empty()).map(PathBuf::from);
+    let base = if cfg!(windows) {
+        from("LOCALAPPDATA")
+    } else if cfg!(target_os = "macos") {
+        from("HOME").map(|h| h.join("Library/Application Support"))
+    } else {
+        from("XDG_DATA_HOME").or_else(|| from("HOME").map(|h| h.join(".local/share")))
+    };
+    base.unwrap_or_else(|| PathBuf::from(".")).join("pikebell")
+}
+
+fn main() -> ExitCode {
+    tracing_subscriber::fmt()
+        .with_writer(std::io::stderr)
+        .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into()))
+        .init();
+    let result = match Cli::parse().command {
+        Command::Demo(s) => serve(s, Beginning::Demo, "demo.db"),
+        Command::Serve(s) => serve(s, Beginning::Empty, "desk.db"),
+        Command::Openapi => {
+            println!("{}", server::openapi_json());
+            Ok(())
+        }
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("pikebell: {message}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
+    let began = Instant::now();
+    if !s.listen.ip().is_loopback() {
+        return Err(format!("{} is not a loopback address; only this machine may connect: use 127.0.0.1 or [::1]", s.listen.ip()));
+    }
+    let path = s.data.unwrap_or_else(|| data_folder().join(file));
+    let desk = server::open(&path, beginning, s.seed).map_err(|e| format!("{}: {e}", path.display()))?;
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(|e| e.to_string())?;
+    let served = runtime.block_on(async {
+        let listener = tokio::net::TcpListener::bind(s.listen).await.map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;
+        let address = listener.local_addr().map_err(|e| e.to_string())?;
+        println!("Pike Bell is ready at http://{address}  (data: {}, started in {} ms)", path.display(), began.elapsed().as_millis());
+        let stop = async {
+            let _ = tokio::signal::ctrl_c().await;
+        };
+        server::run(listener, desk, stop).await.map_err(|e| e.to_string())
+    });
+    // Open streams do not hold the program back.
+    runtime.shutdown_timeout(Duration::from_millis(500));
+    served
+}

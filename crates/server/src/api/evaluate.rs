@@ -1,0 +1,33 @@
+//! The one answer about a structure.
+
+use axum::Json;
+use axum::extract::State;
+use desk::Proposal;
+use market::Quoter;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::app::AppState;
+use crate::problem::{Body, Problem};
+use crate::state::{self, Refusal, State as DeskState};
+use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, parse_price, structure};
+
+/// Parses, evaluates and translates; also used by the stream.
+pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Result<EvaluationWire, Refusal> {
+    let structure = structure(&request.legs)?;
+    state::check_legs(state, &request.symbol, &structure.unit())?;
+    let price = request.price.as_deref().map(|text| parse_price("price", text)).transpose()?;
+    let proposal = Proposal { structure, price, range: request.low.zip(request.high), closing: request.closes.is_some() };
+    Ok(evaluation(&state::evaluate(state, quoter, &request.symbol, &proposal)?))
+}
+
+/// Evaluates a structure at the market of now.
+#[utoipa::path(post, path = "/evaluate", tag = "evaluate", request_body = EvaluateRequest, responses((status = 200, body = EvaluationWire), (status = 422, body = Problem)))]
+async fn evaluate(State(app): State<AppState>, Body(request): Body<EvaluateRequest>) -> Result<Json<EvaluationWire>, Problem> {
+    Ok(Json(app.read(move |state, quoter| evaluate_now(state, quoter, &request)).await??))
+}
+
+pub(crate) fn router() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new().routes(routes!(evaluate))
+}
+

@@ -1,0 +1,389 @@
+//! Masthead, book and ledger as they are shown.
+
+use desk::{Book, EntryKind, Even, Extent, Leg, Legs, Lot, Money, PositionGreeks, Price, Shape, Structure};
+use market::Quoter;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use crate::state::{State, account_value, buying_power, evaluate, requirement_of, total_requirement};
+use crate::wire::{EvenWire, GreeksWire, LegWire, contract_label, even, greeks, moment, money};
+
+/// The strip over every view.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Masthead {
+    /// Cash and positions at their marks.
+    pub account_value: String,
+    /// What new positions may use.
+    pub buying_power: String,
+    /// Change of the account value since the last close.
+    pub today: String,
+    /// Margin held.
+    pub held: String,
+    /// Delta of the whole book in shares of the index.
+    pub lean: f64,
+    /// Theta of the whole book per day.
+    pub theta: f64,
+}
+
+/// The index in whose terms the book's delta is expressed.
+const INDEX: &str = "WXMR";
+
+/// Builds the masthead.
+pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
+    let value = account_value(state, quoter);
+    let base = state.last_mark.unwrap_or_else(|| -state.account.balance(Book::Capital));
+    let index = state.world.spot(INDEX, state.clock.now).map_or(1.0, Price::to_f64);
+    let (mut lean, mut theta) = (0.0, 0.0);
+    for (symbol, _, lots) in campaigns(state) {
+        if let Some((g, _, u, spot)) = position_greeks(state, quoter, &symbol, &lots) {
+            lean += g.delta * u * spot / index;
+            theta += g.theta;
+        }
+    }
+    Masthead {
+        account_value: money(value),
+        buying_power: money(buying_power(state, quoter)),
+        today: money(value - base),
+        held: money(total_requirement(state, quoter)),
+        lean: (lean * 100.0).round() / 100.0,
+        theta: (theta * 100.0).round() / 100.0,
+    }
+}
+
+/// Open campaigns as (symbol, campaign, lots), oldest first.
+fn campaigns(state: &State) -> Vec<(String, u64, Vec<Lot>)> {
+    let mut out: Vec<(String, u64, Vec<Lot>)> = Vec::new();
+    for lot in state.account.lots() {
+        match out.iter_mut().find(|(_, id, _)| *id == lot.campaign) {
+            Some((_, _, lots)) => lots.push(lot.clone()),
+            None => {
+                let symbol = state.world.owner(&lot.contract).map_or_else(String::new, |u| u.symbol.clone());
+                out.push((symbol, lot.campaign, vec![lot.clone()]));
+            }
+        }
+    }
+    out.sort_by_key(|c| c.1);
+    out
+}
+
+fn structure_of(lots: &[Lot]) -> Option<Structure> {
+    Structure::new(lots.iter().map(|l| Leg { contract: l.contract.clone(), quantity: l.quantity })).ok()
+}
+
+/// Net Greeks, per lot Greeks, beta and spot.
+fn position_greeks(state: &State, quoter: &mut Quoter, symbol: &str, lots: &[Lot]) -> Option<(PositionGreeks, Vec<PositionGreeks>, f64, f64)> {
+    let u = state.world.underlying(symbol)?;
+    let spot = state.world.spot(symbol, state.clock.now)?.to_f64();
+    let s = structure_of(lots)?;
+    let markets = s.legs().iter().map(|l| quoter.leg(&state.world, &l.contract, state.clock.now)).collect::<Option<Vec<_>>>()?;
+    let each = Legs::at(&s, u, &markets, state.clock.now).ok()?.greeks(spot).ok()?;
+    let net = each.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
+    Some((net, each, u.beta, spot))
+}
+
+/// One leg of a position.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PositionLeg {
+    /// OSI symbol.
+    pub contract: String,
+    /// "195 call, 18 Apr".
+    pub label: String,
+    /// Signed contracts.
+    pub quantity: i64,
+    /// Average price at opening.
+    pub opened_at: String,
+    /// Current mark.
+    pub mark: String,
+    /// Profit at the mark.
+    pub profit: String,
+}
+
+/// A stretch of the range strip.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Zone {
+    /// Lower end.
+    pub from: f64,
+    /// Upper end.
+    pub to: f64,
+    /// It makes money there at expiration.
+    pub gain: bool,
+}
+
+/// The range strip: a position on one line of prices.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Strip {
+    /// Left end.
+    pub low: f64,
+    /// Right end.
+    pub high: f64,
+    /// Zones from left to right.
+    pub zones: Vec<Zone>,
+    /// Price now.
+    pub spot: f64,
+    /// Sold strikes.
+    pub shorts: Vec<f64>,
+}
+
+/// One open campaign.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Position {
+    /// Campaign number.
+    pub campaign: u64,
+    /// Underlying symbol.
+    pub symbol: String,
+    /// "iron condor".
+    pub name: String,
+    /// "205/200 · 175/165".
+    pub strikes: String,
+    /// Packages.
+    pub packages: i64,
+    /// When opened.
+    pub opened: String,
+    /// First expiration.
+    pub expiry: String,
+    /// Days to it.
+    pub days: i64,
+    /// Legs.
+    pub legs: Vec<PositionLeg>,
+    /// One package, to close: what is held, turned over.
+    pub closing: Vec<LegWire>,
+    /// Profit on what is open.
+    pub open_profit: String,
+    /// Profit already booked.
+    pub realised: String,
+    /// Fees paid.
+    pub fees: String,
+    /// All of it.
+    pub total: String,
+    /// Open profit as a share of the most that can be made; absent without a limit.
+    pub of_most: Option<f64>,
+    /// Most to make on what is open.
+    pub most: Option<String>,
+    /// Most to lose on what is open; absent without a limit.
+    pub least: Option<String>,
+    /// Break-evens.
+    pub evens: Vec<EvenWire>,
+    /// Range strip; absent when several expirations are open.
+    pub strip: Option<Strip>,
+    /// Greeks in money; absent when a leg has no market.
+    pub greeks: Option<GreeksWire>,
+    /// Margin taken alone.
+    pub margin: String,
+}
+
+/// The book.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookView {
+    /// As of.
+    pub at: String,
+    /// Open campaigns, oldest first.
+    pub positions: Vec<Position>,
+    /// Margin by underlying, as held (positions together).
+    pub held: Vec<HeldMargin>,
+}
+
+/// Margin held for one underlying.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct HeldMargin {
+    /// Symbol.
+    pub symbol: String,
+    /// Amount.
+    pub amount: String,
+}
+
+/// Builds the book.
+pub fn book(state: &State, quoter: &mut Quoter) -> BookView {
+    let open = campaigns(state);
+    let mut held: Vec<HeldMargin> = Vec::new();
+    for (symbol, _, _) in &open {
+        if !held.iter().any(|h| h.symbol == *symbol) {
+            held.push(HeldMargin { symbol: symbol.clone(), amount: money(requirement_of(state, quoter, symbol)) });
+        }
+    }
+    let positions = open.iter().filter_map(|(symbol, id, lots)| position(state, quoter, symbol, *id, lots)).collect();
+    BookView { at: moment(state.clock.now), positions, held }
+}
+
+fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lots: &[Lot]) -> Option<Position> {
+    let u = state.world.underlying(symbol)?;
+    let s = structure_of(lots)?;
+    let spot = state.world.spot(symbol, state.clock.now)?;
+    let cost: Money = lots.iter().map(Lot::cost).sum();
+    let mut open_profit = Money::ZERO;
+    let legs: Vec<PositionLeg> = s
+        .legs()
+        .iter()
+        .map(|l| {
+            let own: Vec<&Lot> = lots.iter().filter(|lot| lot.contract == l.contract).collect();
+            let paid: Money = own.iter().map(|lot| lot.cost()).sum();
+            let units = l.quantity * u.multiplier;
+            let mark = quoter.quote(&state.world, &l.contract, state.clock.now).map_or(own[0].price, |q| q.quote.mark());
+            let profit = mark.times(units) - paid;
+            open_profit += profit;
+            let average = Price::from_f64(paid.to_f64() / units as f64).unwrap_or_default();
+            PositionLeg {
+                contract: l.contract.to_string(),
+                label: contract_label(&l.contract),
+                quantity: l.quantity,
+                opened_at: average.fixed(2),
+                mark: mark.fixed(3),
+                profit: money(profit),
+            }
+        })
+        .collect();
+    let totals = state.account.campaign(campaign);
+    let shape = s.is_one_expiration().then(|| Shape::of(&s, u.multiplier, -cost));
+    let limited = |e: &Extent| if let Extent::Limited { profit, .. } = e { Some(*profit) } else { None };
+    let most = shape.as_ref().and_then(|s| limited(&s.most)).filter(|m| *m > Money::ZERO);
+    let greek = position_greeks(state, quoter, symbol, lots).map(|g| greeks(&g.0));
+    let proposal = desk::Proposal { structure: s.clone(), price: None, range: None, closing: false };
+    let margin = evaluate(state, quoter, symbol, &proposal).map_or(Money::ZERO, |e| e.money.alone.total);
+    let expiry = s.legs().iter().map(|l| l.contract.expiry).min()?;
+    Some(Position {
+        campaign,
+        symbol: symbol.to_owned(),
+        name: desk::recognise(&s).text,
+        strikes: s.strikes_label(),
+        packages: s.packages(),
+        opened: moment(lots.iter().map(|l| l.opened).min()?),
+        expiry: desk::short_date(expiry),
+        days: state.clock.now.days_until(expiry),
+        closing: s.unit().turned().legs().iter().map(|l| LegWire { contract: l.contract.to_string(), quantity: l.quantity }).collect(),
+        open_profit: money(open_profit),
+        realised: money(totals.realised),
+        fees: money(totals.fees),
+        total: money(open_profit + totals.realised - totals.fees),
+        of_most: most.map(|m| open_profit.to_f64() / m.to_f64()),
+        most: most.map(money),
+        least: shape.as_ref().and_then(|s| limited(&s.least)).map(money),
+        evens: shape.as_ref().map_or_else(Vec::new, |s| s.evens.iter().map(even).collect()),
+        strip: shape.as_ref().map(|shape| strip(shape, &s, spot.to_f64())),
+        greeks: greek,
+        margin: money(margin),
+        legs,
+    })
+}
+
+fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
+    let strikes: Vec<f64> = s.legs().iter().map(|l| l.contract.strike.to_f64()).collect();
+    let (a, b) = strikes.iter().fold((spot, spot), |(a, b), k| (a.min(*k), b.max(*k)));
+    let margin = ((b - a) * 0.25).max(spot * 0.04);
+    let (low, high) = ((a - margin).max(0.0), b + margin);
+    let mut cuts: Vec<f64> = shape
+        .evens
+        .iter()
+        .flat_map(|e| match e {
+            Even::Point(p) => vec![p.to_f64()],
+            Even::Range(from, to) => [Some(*from), *to].into_iter().flatten().map(Price::to_f64).collect(),
+        })
+        .filter(|p| *p > low && *p < high)
+        .collect();
+    cuts.push(high);
+    let mut from = low;
+    let zones = cuts
+        .into_iter()
+        .map(|to| {
+            let zone = Zone { from, to, gain: shape.profit_at((from + to) / 2.0) > 0.0 };
+            from = to;
+            zone
+        })
+        .collect();
+    let shorts = s.legs().iter().filter(|l| l.quantity < 0).map(|l| l.contract.strike.to_f64()).collect();
+    Strip { low, high, zones, spot, shorts }
+}
+
+/// One line of the ledger.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct LedgerLine {
+    /// Running number.
+    pub number: usize,
+    /// When.
+    pub at: String,
+    /// "deposit", "trade", "settlement".
+    pub kind: String,
+    /// In words.
+    pub memo: String,
+    /// Order behind it.
+    pub order: Option<u64>,
+    /// Premium or payment, before fees.
+    pub amount: String,
+    /// Fees.
+    pub fees: String,
+    /// Profit booked, before fees; absent when nothing was closed.
+    pub realised: Option<String>,
+    /// Cash after it.
+    pub cash: String,
+}
+
+/// The ledger, and the proof that it adds up.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LedgerView {
+    /// Lines, oldest first.
+    pub lines: Vec<LedgerLine>,
+    /// Paid in.
+    pub paid_in: String,
+    /// Profit booked, before fees.
+    pub realised: String,
+    /// Fees paid.
+    pub fees: String,
+    /// Cash laid out for open positions (received, below zero).
+    pub positions: String,
+    /// Cash by the books.
+    pub cash: String,
+    /// Paid in + realised − fees − positions: must equal cash.
+    pub sum: String,
+    /// Anything that does not add up; empty when sound.
+    pub violations: Vec<String>,
+}
+
+/// Builds the ledger.
+pub fn ledger(state: &State) -> LedgerView {
+    let a = &state.account;
+    let mut cash = Money::ZERO;
+    let lines = a
+        .entries()
+        .iter()
+        .enumerate()
+        .map(|(i, e)| {
+            cash += e.amount(Book::Cash);
+            let realised = -e.amount(Book::Realised);
+            let fees = e.amount(Book::Fees);
+            LedgerLine {
+                number: i + 1,
+                at: moment(e.at),
+                kind: match e.kind {
+                    EntryKind::Deposit => "deposit",
+                    EntryKind::Trade => "trade",
+                    EntryKind::Settlement => "settlement",
+                }
+                .into(),
+                memo: e.memo.clone(),
+                order: e.order,
+                amount: money(e.amount(Book::Cash) + fees),
+                fees: money(fees),
+                realised: (realised != Money::ZERO).then(|| money(realised)),
+                cash: money(cash),
+            }
+        })
+        .collect();
+    let sum = -a.balance(Book::Capital) - a.balance(Book::Realised) - a.balance(Book::Fees) - a.balance(Book::Positions);
+    let mut violations = a.violations();
+    if sum != a.balance(Book::Cash) || cash != sum {
+        violations.push(format!("the sum {sum} differs from the cash {}", a.balance(Book::Cash)));
+    }
+    LedgerView {
+        lines,
+        paid_in: money(-a.balance(Book::Capital)),
+        realised: money(-a.balance(Book::Realised)),
+        fees: money(a.balance(Book::Fees)),
+        positions: money(a.balance(Book::Positions)),
+        cash: money(a.balance(Book::Cash)),
+        sum: money(sum),
+        violations,
+    }
+}

@@ -1,0 +1,234 @@
+//! The chain as it is shown: listing, ribbon and rows.
+
+use desk::{Cycle, Expiration, Kind, Moment};
+use market::{Listed, Quoter, World, contract, strikes};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use crate::state::{Refusal, State, known};
+
+/// One contract of a row.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Cell {
+    /// OSI symbol.
+    pub contract: String,
+    /// Best bid; absent when nobody bids.
+    pub bid: Option<String>,
+    /// Best ask.
+    pub ask: String,
+    /// Contracts bid for.
+    pub bid_size: i64,
+    /// Contracts offered.
+    pub ask_size: i64,
+    /// Delta per unit.
+    pub delta: f64,
+    /// Implied volatility of the middle as a fraction; absent where it means nothing.
+    pub implied: Option<f64>,
+    /// Traded today.
+    pub volume: i64,
+    /// Open contracts.
+    pub open_interest: i64,
+}
+
+/// One strike.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Row {
+    /// Strike as shown.
+    pub strike: String,
+    /// Strike as a number, for placing it on the price axis.
+    pub at: f64,
+    /// The call.
+    pub call: Cell,
+    /// The put.
+    pub put: Cell,
+}
+
+/// One expiration on the ribbon.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Mark {
+    /// Key: root and date.
+    pub key: String,
+    /// Date.
+    pub date: String,
+    /// "18 Apr".
+    pub label: String,
+    /// Days left.
+    pub days: i64,
+    /// "weekly", "monthly", "quarterly", "long".
+    pub cycle: String,
+    /// Settles on the opening prints.
+    pub am_settled: bool,
+    /// At-the-money volatility as a fraction.
+    pub vol: f64,
+    /// One standard deviation of the price to its end, in price.
+    pub expected_move: f64,
+    /// Prices at −2, −1, +1, +2 deviations.
+    pub bands: Vec<f64>,
+    /// Number of strikes.
+    pub strikes: usize,
+}
+
+/// An event on the ribbon.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct EventMark {
+    /// Date.
+    pub date: String,
+    /// "20 Mar".
+    pub label: String,
+    /// Days away.
+    pub days: i64,
+    /// In words.
+    pub what: String,
+}
+
+/// The head of a chain: underlying and ribbon.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ChainHead {
+    /// Symbol.
+    pub symbol: String,
+    /// Name.
+    pub name: String,
+    /// As of.
+    pub at: String,
+    /// Price.
+    pub spot: String,
+    /// Price as a number, for the axis.
+    pub level: f64,
+    /// Change since the last close, signed.
+    pub change: String,
+    /// The same in percent.
+    pub change_percent: f64,
+    /// Volatility of 30 days, at the money, as a fraction.
+    pub vol30: f64,
+    /// Volatility of the closes of the last 30 sessions, as a fraction.
+    pub realised: f64,
+    /// "American · delivery · 100".
+    pub terms: String,
+    /// Expirations, ascending.
+    pub marks: Vec<Mark>,
+    /// Events ahead.
+    pub events: Vec<EventMark>,
+}
+
+/// One expiration's rows.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Block {
+    /// Key of the expiration.
+    pub key: String,
+    /// Rows, strikes from high to low.
+    pub rows: Vec<Row>,
+}
+
+pub(crate) fn key_of(root: &str, e: &Expiration) -> String {
+    format!("{root}:{}", e.date)
+}
+
+fn cycle_word(c: Cycle) -> &'static str {
+    match c {
+        Cycle::Weekly => "weekly",
+        Cycle::Monthly => "monthly",
+        Cycle::Quarterly => "quarterly",
+        Cycle::Long => "long",
+    }
+}
+
+/// Close-to-close volatility of the last sessions, annualised with 252 (sample deviation).
+fn realised(closes: &[f64]) -> f64 {
+    let returns: Vec<f64> = closes.windows(2).map(|w| (w[1] / w[0]).ln()).collect();
+    let n = returns.len() as f64;
+    let mean = returns.iter().sum::<f64>() / n;
+    (returns.iter().map(|r| (r - mean).powi(2)).sum::<f64>() / (n - 1.0) * 252.0).sqrt()
+}
+
+/// Head of a symbol's chain at the state's moment.
+pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
+    let u = known(state, symbol)?;
+    let (world, at) = (&state.world, state.clock.now);
+    let spot = world.spot(symbol, at).unwrap_or_default();
+    let before = world.previous_close(symbol, at).unwrap_or(spot);
+    let level = spot.to_f64();
+    let vol_to = |end: Moment| (world.total_variance(symbol, at, end).unwrap_or(0.0) / at.years_until(end).max(1e-9)).sqrt();
+    let marks = world.expirations(symbol, at).unwrap_or_default().iter().map(|e| mark(world, u, e, at, level)).collect();
+    let settlement = if u.settlement == desk::Settlement::Cash { "cash" } else { "delivery" };
+    let style = if u.style == desk::Style::American { "American" } else { "European" };
+    Ok(ChainHead {
+        symbol: u.symbol.clone(),
+        name: u.name.clone(),
+        at: at.to_string(),
+        spot: spot.fixed(2),
+        level,
+        change: (spot - before).fixed(2),
+        change_percent: (level / before.to_f64() - 1.0) * 100.0,
+        vol30: vol_to(at.plus_millis(30 * 86_400_000)),
+        realised: realised(&world.closes(symbol, at, 31).unwrap_or_default()),
+        terms: format!("{style} · {settlement} · {}", u.multiplier),
+        marks,
+        events: world
+            .events(symbol, at, 400)
+            .into_iter()
+            .map(|e| EventMark { date: e.date.to_string(), label: desk::short_date(e.date), days: at.days_until(e.date), what: e.what })
+            .collect(),
+    })
+}
+
+fn mark(world: &World, u: &desk::Underlying, e: &Expiration, at: Moment, level: f64) -> Mark {
+    let variance = world.total_variance(&u.symbol, at, e.moment()).unwrap_or(0.0);
+    let years = at.years_until(e.moment()).max(1e-9);
+    let deviation = variance.sqrt();
+    Mark {
+        key: key_of(u.root_for(e), e),
+        date: e.date.to_string(),
+        label: desk::short_date(e.date),
+        days: at.days_until(e.date),
+        cycle: cycle_word(e.cycle).into(),
+        am_settled: e.am_settled,
+        vol: (variance / years).sqrt(),
+        expected_move: level * deviation,
+        bands: [-2.0, -1.0, 1.0, 2.0].iter().map(|k: &f64| level * (k * deviation).exp()).collect(),
+        strikes: strikes(world, &u.symbol, e, at).len(),
+    }
+}
+
+fn cell(l: &Listed, c: &desk::Contract) -> Cell {
+    Cell {
+        contract: c.to_string(),
+        bid: (l.quote.bid.raw() > 0).then(|| l.quote.bid.to_string()),
+        ask: l.quote.ask.to_string(),
+        bid_size: l.quote.bid_size,
+        ask_size: l.quote.ask_size,
+        delta: (l.delta * 1e4).round() / 1e4,
+        implied: l.implied.map(|v| (v * 1e4).round() / 1e4),
+        volume: l.quote.volume,
+        open_interest: l.quote.open_interest,
+    }
+}
+
+/// Rows of the named expirations (all when `keys` is empty).
+pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String]) -> Result<Vec<Block>, Refusal> {
+    let u = known(state, symbol)?;
+    let (world, at) = (&state.world, state.clock.now);
+    let spot = world.spot(symbol, at).unwrap_or_default().to_f64();
+    let mut out = Vec::new();
+    for e in world.expirations(symbol, at).unwrap_or_default() {
+        let key = key_of(u.root_for(&e), &e);
+        if !keys.is_empty() && !keys.contains(&key) {
+            continue;
+        }
+        let mut rows = Vec::new();
+        for k in strikes(world, symbol, &e, at).into_iter().rev() {
+            let mut side = |kind| {
+                let c = contract(world, symbol, &e, kind, k)?;
+                let l = quoter.quote_at(world, u, &c, at, spot)?;
+                Some(cell(&l, &c))
+            };
+            if let (Some(call), Some(put)) = (side(Kind::Call), side(Kind::Put)) {
+                rows.push(Row { strike: desk::strike_label(k), at: k.to_f64(), call, put });
+            }
+        }
+        out.push(Block { key, rows });
+    }
+    Ok(out)
+}

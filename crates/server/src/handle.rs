@@ -1,0 +1,82 @@
+//! The one desk task: a thread that owns the state, takes commands one at a time, lets time pass, and
+//! publishes an immutable snapshot after every change.
+
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::time::{Duration, Instant};
+
+use tokio::sync::{oneshot, watch};
+
+use crate::state::{Desk, State};
+
+/// Quotes move this often.
+pub const TICK: Duration = Duration::from_millis(250);
+/// The clock is written down this often while it runs.
+const KEEP_CLOCK: Duration = Duration::from_secs(1);
+
+type Job = Box<dyn FnOnce(&mut Desk) + Send>;
+
+/// Sends commands to the desk task and reads its snapshots.
+#[derive(Clone)]
+pub struct DeskHandle {
+    jobs: Sender<Job>,
+    snapshots: watch::Receiver<State>,
+}
+
+/// The desk task has ended; the program is stopping.
+#[derive(Debug, thiserror::Error)]
+#[error("the desk is closing down")]
+pub struct Closed;
+
+impl DeskHandle {
+    /// Starts the task.
+    pub fn start(desk: Desk) -> DeskHandle {
+        let (jobs, inbox) = channel();
+        let (publish, snapshots) = watch::channel(desk.state().clone());
+        std::thread::spawn(move || run(desk, &inbox, &publish));
+        DeskHandle { jobs, snapshots }
+    }
+
+    /// Runs a command on the desk task and waits for its answer.
+    pub async fn call<T: Send + 'static>(&self, job: impl FnOnce(&mut Desk) -> T + Send + 'static) -> Result<T, Closed> {
+        let (answer, receive) = oneshot::channel();
+        let boxed: Job = Box::new(move |desk| {
+            let _ = answer.send(job(desk));
+        });
+        self.jobs.send(boxed).map_err(|_| Closed)?;
+        receive.await.map_err(|_| Closed)
+    }
+
+    /// The state as of the last change.
+    pub fn snapshot(&self) -> State {
+        self.snapshots.borrow().clone()
+    }
+
+    /// Follows the snapshots.
+    pub fn follow(&self) -> watch::Receiver<State> {
+        self.snapshots.clone()
+    }
+}
+
+fn run(mut desk: Desk, inbox: &Receiver<Job>, publish: &watch::Sender<State>) {
+    let mut last = Instant::now();
+    let mut kept = Instant::now();
+    loop {
+        match inbox.recv_timeout(TICK.saturating_sub(last.elapsed())) {
+            Ok(job) => job(&mut desk),
+            Err(RecvTimeoutError::Disconnected) => return,
+            Err(RecvTimeoutError::Timeout) => {
+                let passed = last.elapsed();
+                last = Instant::now();
+                let keep = kept.elapsed() >= KEEP_CLOCK;
+                if keep {
+                    kept = Instant::now();
+                }
+                let millis = i64::try_from(passed.as_millis()).unwrap_or(0).min(1_000);
+                if let Err(e) = desk.pass(millis, keep) {
+                    tracing::error!("time cannot pass: {e}");
+                }
+            }
+        }
+        publish.send_replace(desk.state().clone());
+    }
+}

@@ -1,0 +1,98 @@
+//! Every refusal as an answer: status, stable code and a sentence that says what would be right.
+
+use axum::extract::rejection::JsonRejection;
+use axum::extract::{FromRequest, Request};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use desk::OrderError;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use utoipa::ToSchema;
+
+use crate::handle::Closed;
+use crate::state::Refusal;
+
+/// What went wrong.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Problem {
+    /// Stable word for programs.
+    pub code: String,
+    /// Sentence for people.
+    pub message: String,
+    /// HTTP status.
+    #[serde(skip)]
+    pub status: u16,
+}
+
+impl Problem {
+    pub(crate) fn new(status: StatusCode, code: &str, message: impl Into<String>) -> Problem {
+        Problem { code: code.into(), message: message.into(), status: status.as_u16() }
+    }
+}
+
+impl From<Refusal> for Problem {
+    fn from(r: Refusal) -> Problem {
+        use StatusCode as S;
+        let (status, code) = match &r {
+            Refusal::Order(e) => (S::UNPROCESSABLE_ENTITY, order_code(e)),
+            Refusal::Evaluation(desk::EvaluationError::Order(e)) => (S::UNPROCESSABLE_ENTITY, order_code(e)),
+            Refusal::Evaluation(_) => (S::UNPROCESSABLE_ENTITY, "not_priced"),
+            Refusal::Listing(_) => (S::UNPROCESSABLE_ENTITY, "not_listed"),
+            Refusal::Symbol(_) => (S::UNPROCESSABLE_ENTITY, "bad_contract"),
+            Refusal::Structure(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::NotUnit(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::OtherUnderlying(..) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::UnknownSymbol(..) => (S::NOT_FOUND, "unknown_symbol"),
+            Refusal::Duplicate(_) => (S::CONFLICT, "duplicate"),
+            Refusal::NoOrder(_) => (S::NOT_FOUND, "unknown_order"),
+            Refusal::NoCampaign(_) => (S::NOT_FOUND, "unknown_position"),
+            Refusal::Field { .. } => (S::UNPROCESSABLE_ENTITY, "bad_field"),
+            Refusal::NoQuote(_) => (S::UNPROCESSABLE_ENTITY, "no_quote"),
+            Refusal::Store(_) | Refusal::Inconsistent(_) => (S::INTERNAL_SERVER_ERROR, "storage"),
+        };
+        Problem::new(status, code, r.to_string())
+    }
+}
+
+fn order_code(e: &OrderError) -> &'static str {
+    match e {
+        OrderError::Quantity(_) => "bad_quantity",
+        OrderError::OffTick { .. } => "off_tick",
+        OrderError::Absurd { .. } => "absurd_price",
+        OrderError::PastExpiration { .. } => "expired",
+        OrderError::NoBid(_) => "no_bid",
+        OrderError::BuyingPower { .. } => "buying_power",
+        OrderError::NotWorking { .. } => "not_working",
+        OrderError::NoLimit(_) => "no_limit",
+        OrderError::MoreThanHeld { .. } => "more_than_held",
+    }
+}
+
+impl From<Closed> for Problem {
+    fn from(e: Closed) -> Problem {
+        Problem::new(StatusCode::SERVICE_UNAVAILABLE, "closing", e.to_string())
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::BAD_REQUEST);
+        (status, axum::Json(self)).into_response()
+    }
+}
+
+/// A JSON body that answers in our own words when it cannot be read.
+pub struct Body<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
+    type Rejection = Problem;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
+        match axum::Json::<T>::from_request(request, state).await {
+            Ok(axum::Json(value)) => Ok(Body(value)),
+            Err(JsonRejection::JsonDataError(e)) => Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.body_text())),
+            Err(JsonRejection::JsonSyntaxError(e)) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad_json", e.body_text())),
+            Err(e) => Err(Problem::new(e.status(), "bad_request", e.body_text())),
+        }
+    }
+}

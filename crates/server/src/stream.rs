@@ -1,0 +1,297 @@
+//! The websocket: clock, quotes, account and evaluations.
+//!
+//! Each connection keeps what it last sent and pushes differences, so a slow reader never gets behind:
+//! it is sent the newest state when it is ready. Of evaluations only the latest asked for is worked on.
+
+use std::collections::HashMap;
+use std::time::{Duration, Instant};
+
+use axum::extract::State;
+use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
+use axum::response::Response;
+use serde::{Deserialize, Serialize};
+use tokio::task::JoinHandle;
+use utoipa::ToSchema;
+
+use crate::api::evaluate_now;
+use crate::app::AppState;
+use crate::book_view::{BookView, Masthead, book, masthead};
+use crate::chain_view::{Block, ChainHead, Row, blocks, head};
+use crate::problem::Problem;
+use crate::wire::{ClockWire, EvaluateRequest, EvaluationWire, clock};
+
+/// What the program pushes.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(tag = "type", rename_all = "camelCase")]
+pub enum ServerMessage {
+    /// The clock moved or was set.
+    Clock {
+        /// The clock.
+        clock: ClockWire,
+    },
+    /// The account's figures.
+    Masthead {
+        /// The figures.
+        masthead: Masthead,
+    },
+    /// Head of the watched chain.
+    Head {
+        /// Underlying and ribbon.
+        head: Box<ChainHead>,
+    },
+    /// Rows that changed; all rows of an expiration when `whole`.
+    Rows {
+        /// Symbol.
+        symbol: String,
+        /// Expiration key.
+        key: String,
+        /// These replace all rows.
+        whole: bool,
+        /// Rows.
+        rows: Vec<Row>,
+    },
+    /// The watched book.
+    Book {
+        /// The book.
+        book: Box<BookView>,
+    },
+    /// Orders, account or drafts changed: look again.
+    Changed {
+        /// Counts up.
+        version: u64,
+    },
+    /// Answer to an evaluation.
+    Evaluation {
+        /// As asked.
+        id: u64,
+        /// The answer.
+        evaluation: Box<EvaluationWire>,
+    },
+    /// An evaluation that could not be answered.
+    Refused {
+        /// As asked; absent when the message could not be read.
+        id: Option<u64>,
+        /// Why.
+        problem: Problem,
+    },
+}
+
+/// What a page asks for.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(tag = "type", rename_all = "camelCase", deny_unknown_fields)]
+pub enum ClientMessage {
+    /// Follow a chain's head and the rows of some expirations.
+    Watch {
+        /// Symbol; absent to stop.
+        symbol: Option<String>,
+        /// Expiration keys.
+        expirations: Vec<String>,
+    },
+    /// Follow the book.
+    WatchBook {
+        /// On or off.
+        on: bool,
+    },
+    /// Evaluate a structure; a later request replaces an earlier one that has not begun.
+    Evaluate {
+        /// Given back with the answer.
+        id: u64,
+        /// What to evaluate.
+        request: EvaluateRequest,
+    },
+}
+
+pub(crate) async fn upgrade(State(app): State<AppState>, up: WebSocketUpgrade) -> Response {
+    up.max_message_size(64 * 1024).on_upgrade(move |socket| Connection::new(app).run(socket))
+}
+
+/// The book and the masthead are worked out at most this often while only time passes.
+const SLOW: Duration = Duration::from_secs(1);
+
+struct Connection {
+    app: AppState,
+    symbol: Option<String>,
+    expirations: Vec<String>,
+    wants_book: bool,
+    sent: Sent,
+    pending: Option<(u64, EvaluateRequest)>,
+    working: Option<JoinHandle<ServerMessage>>,
+}
+
+/// What the page already has.
+#[derive(Default)]
+struct Sent {
+    clock: Option<ClockWire>,
+    moment: Option<desk::Moment>,
+    version: u64,
+    head: Option<ChainHead>,
+    rows: HashMap<String, Vec<Row>>,
+    masthead: Option<Masthead>,
+    book: Option<BookView>,
+    slow: Option<Instant>,
+}
+
+impl Connection {
+    fn new(app: AppState) -> Connection {
+        Connection { app, symbol: None, expirations: Vec::new(), wants_book: false, sent: Sent::default(), pending: None, working: None }
+    }
+
+    async fn run(mut self, mut socket: WebSocket) {
+        let mut states = self.app.desk.follow();
+        states.mark_changed();
+        loop {
+            let messages = tokio::select! {
+                changed = states.changed() => {
+                    if changed.is_err() { return }
+                    states.borrow_and_update();
+                    self.push().await
+                }
+                incoming = socket.recv() => match incoming {
+                    Some(Ok(Message::Text(text))) => self.receive(&text).await,
+                    Some(Ok(Message::Close(_)) | Err(_)) | None => return,
+                    Some(Ok(_)) => Vec::new(),
+                },
+                done = finished(&mut self.working) => {
+                    self.working = None;
+                    self.start_evaluation();
+                    done.into_iter().collect()
+                }
+            };
+            for message in messages {
+                let Ok(text) = serde_json::to_string(&message) else { continue };
+                if socket.send(Message::Text(text.into())).await.is_err() {
+                    return;
+                }
+            }
+        }
+    }
+
+    async fn receive(&mut self, text: &str) -> Vec<ServerMessage> {
+        match serde_json::from_str(text) {
+            Ok(ClientMessage::Watch { symbol, expirations }) => {
+                self.sent.head = None;
+                self.sent.rows.retain(|key, _| symbol == self.symbol && expirations.contains(key));
+                (self.symbol, self.expirations) = (symbol, expirations);
+                self.push_chain().await
+            }
+            Ok(ClientMessage::WatchBook { on }) => {
+                self.wants_book = on;
+                self.sent.book = None;
+                self.push_slow().await
+            }
+            Ok(ClientMessage::Evaluate { id, request }) => {
+                self.pending = Some((id, request));
+                self.start_evaluation();
+                Vec::new()
+            }
+            Err(e) => {
+                let problem = Problem::new(axum::http::StatusCode::BAD_REQUEST, "bad_message", e.to_string());
+                vec![ServerMessage::Refused { id: None, problem }]
+            }
+        }
+    }
+
+    fn start_evaluation(&mut self) {
+        if self.working.is_some() {
+            return;
+        }
+        let Some((id, request)) = self.pending.take() else { return };
+        let app = self.app.clone();
+        self.working = Some(tokio::spawn(async move {
+            let answered = app.read(move |state, quoter| evaluate_now(state, quoter, &request).map_err(Problem::from)).await;
+            match answered.and_then(|a| a) {
+                Ok(evaluation) => ServerMessage::Evaluation { id, evaluation: Box::new(evaluation) },
+                Err(problem) => ServerMessage::Refused { id: Some(id), problem },
+            }
+        }));
+    }
+
+    async fn push(&mut self) -> Vec<ServerMessage> {
+        let state = self.app.desk.snapshot();
+        let mut out = Vec::new();
+        let now = clock(&state.clock);
+        if self.sent.clock.as_ref() != Some(&now) {
+            self.sent.clock = Some(now.clone());
+            out.push(ServerMessage::Clock { clock: now });
+        }
+        let changed = self.sent.version != state.version;
+        if changed {
+            self.sent.version = state.version;
+            out.push(ServerMessage::Changed { version: state.version });
+        }
+        if self.sent.moment != Some(state.clock.now) {
+            self.sent.moment = Some(state.clock.now);
+            out.extend(self.push_chain().await);
+            if self.sent.slow.is_none_or(|t| t.elapsed() >= SLOW) {
+                out.extend(self.push_slow().await);
+            }
+        } else if changed {
+            out.extend(self.push_slow().await);
+        }
+        out
+    }
+
+    async fn push_chain(&mut self) -> Vec<ServerMessage> {
+        let Some(symbol) = self.symbol.clone() else { return Vec::new() };
+        let keys = self.expirations.clone();
+        let read = self.app.read(move |state, quoter| {
+            let head = head(state, &symbol)?;
+            let blocks = if keys.is_empty() { Vec::new() } else { blocks(state, quoter, &symbol, &keys)? };
+            Ok::<_, Problem>((head, blocks))
+        });
+        match read.await.and_then(|r| r) {
+            Ok((head, blocks)) => self.chain_differences(head, blocks),
+            Err(problem) => {
+                self.symbol = None;
+                vec![ServerMessage::Refused { id: None, problem }]
+            }
+        }
+    }
+
+    fn chain_differences(&mut self, head: ChainHead, blocks: Vec<Block>) -> Vec<ServerMessage> {
+        let mut out = Vec::new();
+        let symbol = head.symbol.clone();
+        for Block { key, rows } in blocks {
+            let before = self.sent.rows.get(&key);
+            let same_strikes = before.is_some_and(|b| b.len() == rows.len() && b.iter().zip(&rows).all(|(a, b)| a.strike == b.strike));
+            let changed: Vec<Row> = match before {
+                Some(before) if same_strikes => before.iter().zip(&rows).filter(|(a, b)| a != b).map(|(_, b)| b.clone()).collect(),
+                _ => rows.clone(),
+            };
+            if !same_strikes || !changed.is_empty() {
+                out.push(ServerMessage::Rows { symbol: symbol.clone(), key: key.clone(), whole: !same_strikes, rows: changed });
+            }
+            self.sent.rows.insert(key, rows);
+        }
+        if self.sent.head.as_ref() != Some(&head) {
+            self.sent.head = Some(head.clone());
+            out.insert(0, ServerMessage::Head { head: Box::new(head) });
+        }
+        out
+    }
+
+    async fn push_slow(&mut self) -> Vec<ServerMessage> {
+        self.sent.slow = Some(Instant::now());
+        let wants_book = self.wants_book;
+        let read = self.app.read(move |state, quoter| (masthead(state, quoter), wants_book.then(|| book(state, quoter))));
+        let Ok((masthead, book)) = read.await else { return Vec::new() };
+        let mut out = Vec::new();
+        if self.sent.masthead.as_ref() != Some(&masthead) {
+            self.sent.masthead = Some(masthead.clone());
+            out.push(ServerMessage::Masthead { masthead });
+        }
+        if let Some(book) = book.filter(|b| self.sent.book.as_ref() != Some(b)) {
+            self.sent.book = Some(book.clone());
+            out.push(ServerMessage::Book { book: Box::new(book) });
+        }
+        out
+    }
+}
+
+/// Waits for the evaluation being worked on; for ever when there is none.
+async fn finished(working: &mut Option<JoinHandle<ServerMessage>>) -> Option<ServerMessage> {
+    match working {
+        Some(task) => task.await.ok(),
+        None => std::future::pending().await,
+    }
+}

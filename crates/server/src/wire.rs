@@ -1,0 +1,476 @@
+//! What goes over the wire. Prices and money are decimal text (exact); model values are numbers.
+//! Handlers translate; nothing is computed here.
+
+use desk::{Contract, Evaluation, Even, Extent, Kind, Leg, Money, Moment, Order, Pricing, Structure, TimeInForce, Verdict, strike_label};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use crate::state::Refusal;
+
+/// One leg of a request.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema, PartialEq, Eq)]
+#[serde(deny_unknown_fields)]
+pub struct LegWire {
+    /// OSI symbol, 21 characters.
+    #[schema(example = "NMOU  310418C00195000")]
+    pub contract: String,
+    /// Signed contracts: bought above zero.
+    pub quantity: i64,
+}
+
+/// Reads legs into a structure.
+pub(crate) fn structure(legs: &[LegWire]) -> Result<Structure, Refusal> {
+    let read = |l: &LegWire| -> Result<Leg, Refusal> { Ok(Leg { contract: l.contract.parse()?, quantity: l.quantity }) };
+    Ok(Structure::new(legs.iter().map(read).collect::<Result<Vec<_>, _>>()?)?)
+}
+
+fn legs_wire(s: &Structure) -> Vec<LegWire> {
+    s.legs().iter().map(|l| LegWire { contract: l.contract.to_string(), quantity: l.quantity }).collect()
+}
+
+/// What is asked about a draft, a ticket or a closing order.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct EvaluateRequest {
+    /// Underlying symbol.
+    pub symbol: String,
+    /// Legs with full quantities.
+    pub legs: Vec<LegWire>,
+    /// Net price per package; the middle when absent.
+    #[serde(default)]
+    pub price: Option<String>,
+    /// Lowest price to draw.
+    #[serde(default)]
+    pub low: Option<f64>,
+    /// Highest price to draw.
+    #[serde(default)]
+    pub high: Option<f64>,
+    /// The campaign it closes, if any.
+    #[serde(default)]
+    pub closes: Option<u64>,
+}
+
+/// A price of a package in words and as a signed number.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct NetPrice {
+    /// Signed: above zero is paid by the buyer of the package.
+    pub value: String,
+    /// Magnitude.
+    pub amount: String,
+    /// "debit", "credit" or "even".
+    pub side: String,
+}
+
+pub(crate) fn net_price(p: desk::Price) -> NetPrice {
+    let side = match p.raw().signum() {
+        1 => "debit",
+        -1 => "credit",
+        _ => "even",
+    };
+    NetPrice { value: p.to_string(), amount: p.abs().to_string(), side: side.into() }
+}
+
+/// The best or worst outcome.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ExtentWire {
+    /// No limit as the price rises.
+    pub unlimited: bool,
+    /// Signed profit; absent when unlimited.
+    pub profit: Option<String>,
+}
+
+fn extent(e: &Extent) -> ExtentWire {
+    match e {
+        Extent::Unlimited => ExtentWire { unlimited: true, profit: None },
+        Extent::Limited { profit, .. } => ExtentWire { unlimited: false, profit: Some(profit.to_string()) },
+    }
+}
+
+/// Where the profit is zero: a point, or a stretch (without upper end: for ever).
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct EvenWire {
+    /// Price, or lower end.
+    pub from: String,
+    /// Upper end of a stretch.
+    pub to: Option<String>,
+    /// Whether it is a stretch.
+    pub stretch: bool,
+}
+
+pub(crate) fn even(e: &Even) -> EvenWire {
+    match e {
+        Even::Point(p) => EvenWire { from: p.fixed(2), to: Some(p.fixed(2)), stretch: false },
+        Even::Range(a, b) => EvenWire { from: a.fixed(2), to: b.map(|b| b.fixed(2)), stretch: true },
+    }
+}
+
+/// A corner of the outline.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct KinkWire {
+    /// Price of the underlying.
+    pub price: f64,
+    /// Profit there.
+    pub profit: f64,
+}
+
+/// Greeks in money.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, ToSchema)]
+pub struct GreeksWire {
+    /// Per 1.00 of the underlying.
+    pub delta: f64,
+    /// Change of delta per 1.00.
+    pub gamma: f64,
+    /// Per calendar day.
+    pub theta: f64,
+    /// Per volatility point.
+    pub vega: f64,
+}
+
+pub(crate) fn greeks(g: &desk::PositionGreeks) -> GreeksWire {
+    GreeksWire { delta: g.delta, gamma: g.gamma, theta: g.theta, vega: g.vega }
+}
+
+/// One leg of an answer.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LegAnswer {
+    /// OSI symbol.
+    pub contract: String,
+    /// "195 call".
+    pub label: String,
+    /// Expiry date.
+    pub expiry: String,
+    /// Signed contracts per package.
+    pub ratio: i64,
+    /// Best bid.
+    pub bid: String,
+    /// Best ask.
+    pub ask: String,
+    /// Volatility implied by the middle, as a fraction.
+    pub vol: f64,
+    /// Theoretical value.
+    pub theoretical: String,
+    /// Greeks of the whole leg.
+    pub greeks: GreeksWire,
+}
+
+/// One check.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct CheckWire {
+    /// "fine", "note" or "warning".
+    pub verdict: String,
+    /// Reason with its number.
+    pub text: String,
+}
+
+/// Money of a fill at the given price.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MoneyWire {
+    /// Received above zero, paid below, before fees.
+    pub cash: String,
+    /// Fees.
+    pub fees: String,
+    /// Buying power now.
+    pub buying_power_now: String,
+    /// Buying power after a fill.
+    pub buying_power_after: String,
+    /// Change of buying power.
+    pub buying_power_change: String,
+    /// Margin of the structure taken alone.
+    pub requirement_alone: String,
+    /// Change of margin held.
+    pub requirement_change: String,
+    /// How the margin comes about.
+    pub parts: Vec<String>,
+}
+
+/// The one answer.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct EvaluationWire {
+    /// As of.
+    pub at: String,
+    /// Price of the underlying.
+    pub spot: f64,
+    /// "iron condor".
+    pub name: String,
+    /// "205/200 · 175/165".
+    pub strikes: String,
+    /// One package.
+    pub unit: Vec<LegWire>,
+    /// Packages.
+    pub packages: i64,
+    /// First expiration.
+    pub expiry: String,
+    /// Days to it.
+    pub days: i64,
+    /// Amounts at it are estimates.
+    pub estimate: bool,
+    /// Join one's own side.
+    pub rest: NetPrice,
+    /// The middle.
+    pub middle: NetPrice,
+    /// Take the other side.
+    pub cross: NetPrice,
+    /// Net price used.
+    pub price: NetPrice,
+    /// Theoretical net price.
+    pub theoretical: NetPrice,
+    /// Prices from rest to cross, one per tick (thinned when there are very many).
+    pub ladder: Vec<NetPrice>,
+    /// Position of the middle in the ladder.
+    pub ladder_middle: usize,
+    /// Tick of the net price.
+    pub tick: String,
+    /// Most to make.
+    pub most: ExtentWire,
+    /// Most to lose.
+    pub least: ExtentWire,
+    /// Break-evens.
+    pub evens: Vec<EvenWire>,
+    /// What happens far above.
+    pub tail_above: String,
+    /// What happens down to zero.
+    pub tail_below: String,
+    /// Corners of the outline.
+    pub kinks: Vec<KinkWire>,
+    /// Prices of the curves.
+    pub prices: Vec<f64>,
+    /// Profit at the first expiration.
+    pub outline: Vec<f64>,
+    /// Profit if the price were there now.
+    pub today: Vec<f64>,
+    /// Net Greeks.
+    pub greeks: GreeksWire,
+    /// Legs.
+    pub legs: Vec<LegAnswer>,
+    /// Chance of profit at the first expiration, flat volatility.
+    pub chance_of_profit: f64,
+    /// Money and margin.
+    pub money: MoneyWire,
+    /// In plain words.
+    pub sentences: Vec<String>,
+    /// Checks.
+    pub checks: Vec<CheckWire>,
+}
+
+/// Most positions of the price slider.
+const LADDER: i64 = 200;
+
+fn ladder(q: &desk::PackageQuote) -> (Vec<NetPrice>, usize) {
+    let ticks = (q.cross - q.rest).raw() / q.tick.raw().max(1);
+    let stride = (ticks / LADDER).max(1);
+    let step = q.tick * stride;
+    let mut prices: Vec<desk::Price> = (0..=ticks / stride).map(|i| q.rest + step * i).collect();
+    prices.extend([q.middle, q.cross]);
+    prices.sort_unstable();
+    prices.dedup();
+    let middle = prices.iter().position(|p| *p == q.middle).unwrap_or(0);
+    (prices.into_iter().map(net_price).collect(), middle)
+}
+
+pub(crate) fn evaluation(e: &Evaluation) -> EvaluationWire {
+    let (above, below) = desk::tails(&e.horizon);
+    let (ladder, ladder_middle) = ladder(&e.quote);
+    let theoretical: f64 = e.unit.legs().iter().zip(&e.legs).map(|(l, r)| r.market.theoretical * l.quantity as f64).sum();
+    let verdict = |v: Verdict| match v {
+        Verdict::Fine => "fine",
+        Verdict::Note => "note",
+        Verdict::Warning => "warning",
+    };
+    let shown = |v: f64| desk::Price::from_f64((v * 100.0).round() / 100.0).unwrap_or_default();
+    EvaluationWire {
+        at: e.at.to_string(),
+        spot: e.spot.to_f64(),
+        name: e.name.text.clone(),
+        strikes: e.unit.strikes_label(),
+        unit: legs_wire(&e.unit),
+        packages: e.packages,
+        expiry: e.horizon.date.to_string(),
+        days: e.horizon.days,
+        estimate: e.horizon.estimate,
+        rest: net_price(e.quote.rest),
+        middle: net_price(e.quote.middle),
+        cross: net_price(e.quote.cross),
+        price: net_price(e.price),
+        theoretical: net_price(shown(theoretical)),
+        ladder,
+        ladder_middle,
+        tick: e.quote.tick.to_string(),
+        most: extent(&e.horizon.shape.most),
+        least: extent(&e.horizon.shape.least),
+        evens: e.horizon.shape.evens.iter().map(even).collect(),
+        tail_above: above,
+        tail_below: below,
+        kinks: e.horizon.shape.kinks.iter().map(|k| KinkWire { price: k.price.to_f64(), profit: k.profit.to_f64() }).collect(),
+        prices: e.curves.prices.clone(),
+        outline: e.curves.outline.clone(),
+        today: e.curves.today.clone(),
+        greeks: greeks(&e.greeks),
+        legs: e
+            .unit
+            .legs()
+            .iter()
+            .zip(&e.legs)
+            .map(|(l, r)| LegAnswer {
+                contract: l.contract.to_string(),
+                label: l.contract.label(),
+                expiry: l.contract.expiry.to_string(),
+                ratio: l.quantity,
+                bid: r.market.quote.bid.to_string(),
+                ask: r.market.quote.ask.to_string(),
+                vol: r.market.vol,
+                theoretical: shown(r.market.theoretical).to_string(),
+                greeks: greeks(&r.greeks),
+            })
+            .collect(),
+        chance_of_profit: e.chance_of_profit,
+        money: MoneyWire {
+            cash: e.money.cash.to_string(),
+            fees: e.money.fees.to_string(),
+            buying_power_now: e.money.buying_power_now.to_string(),
+            buying_power_after: e.money.buying_power_after.to_string(),
+            buying_power_change: (-e.money.takes()).to_string(),
+            requirement_alone: e.money.alone.total.to_string(),
+            requirement_change: e.money.requirement_change.to_string(),
+            parts: e.money.alone.parts.iter().map(|p| format!("{}: {}", p.what, p.amount)).collect(),
+        },
+        sentences: e.sentences.clone(),
+        checks: e.checks.iter().map(|c| CheckWire { verdict: verdict(c.verdict).into(), text: c.text.clone() }).collect(),
+    }
+}
+
+/// One line of an order's story.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct OrderEventWire {
+    /// When.
+    pub at: String,
+    /// In plain words.
+    pub what: String,
+}
+
+/// An order.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OrderWire {
+    /// Number.
+    pub id: u64,
+    /// Given by the client.
+    pub client_id: String,
+    /// When placed.
+    pub placed: String,
+    /// Underlying symbol.
+    pub symbol: String,
+    /// "iron condor 205/200 · 175/165".
+    pub name: String,
+    /// One package.
+    pub unit: Vec<LegWire>,
+    /// "sell 1 × 195 call, 18 Apr" per leg.
+    pub legs: Vec<String>,
+    /// Packages asked for.
+    pub quantity: i64,
+    /// Packages filled.
+    pub filled: i64,
+    /// Limit now in force; absent for a market order.
+    pub limit: Option<NetPrice>,
+    /// Average net price of what is filled.
+    pub fill_price: Option<NetPrice>,
+    /// "day" or "good till cancelled".
+    pub time_in_force: String,
+    /// "working", "partly filled", "filled", "cancelled", "expired".
+    pub state: String,
+    /// It can still be filled, changed or cancelled.
+    pub open: bool,
+    /// The campaign it closes.
+    pub closes: Option<u64>,
+    /// Its story, oldest first.
+    pub events: Vec<OrderEventWire>,
+}
+
+fn told(e: &desk::order::Event) -> String {
+    use desk::order::Event as E;
+    let price = |p: desk::Price| match p.raw().signum() {
+        -1 => format!("{} credit", p.abs()),
+        _ => format!("{p} debit"),
+    };
+    match e {
+        E::Accepted => "accepted by the exchange".into(),
+        E::Repriced(p) => format!("limit changed to {}", price(*p)),
+        E::Filled(f) => format!("filled {} at {}", f.packages, price(f.price)),
+        E::Cancelled => "cancelled".into(),
+        E::Expired(why) => format!("ended: {why}"),
+    }
+}
+
+pub(crate) fn leg_words(l: &Leg) -> String {
+    let side = if l.quantity > 0 { "buy" } else { "sell" };
+    let kind = if l.contract.kind == Kind::Call { "call" } else { "put" };
+    format!("{side} {} × {} {kind}, {}", l.quantity.abs(), strike_label(l.contract.strike), desk::short_date(l.contract.expiry))
+}
+
+pub(crate) fn order(o: &Order) -> OrderWire {
+    let r = &o.request;
+    let filled = o.filled();
+    let paid: i64 = o.fills().map(|f| f.price.raw() * f.packages).sum();
+    let state = o.state();
+    OrderWire {
+        id: o.id,
+        client_id: r.client_id.clone(),
+        placed: o.placed.to_string(),
+        symbol: r.symbol.clone(),
+        name: format!("{} {}", desk::recognise(&r.unit).text, r.unit.strikes_label()),
+        unit: legs_wire(&r.unit),
+        legs: r.unit.legs().iter().map(leg_words).collect(),
+        quantity: r.quantity,
+        filled,
+        limit: if let Pricing::Limit(p) = o.pricing() { Some(net_price(p)) } else { None },
+        fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled))),
+        time_in_force: if r.time_in_force == TimeInForce::Day { "day" } else { "good till cancelled" }.into(),
+        state: state.word().into(),
+        open: state.is_open(),
+        closes: r.closes,
+        events: o.events.iter().map(|(at, e)| OrderEventWire { at: at.to_string(), what: told(e) }).collect(),
+    }
+}
+
+/// One series of a contract id in a request.
+pub(crate) fn parse_price(field: &'static str, text: &str) -> Result<desk::Price, Refusal> {
+    text.parse().map_err(|e: desk::NumberError| Refusal::Field { field, message: e.to_string() })
+}
+
+/// The exchange's clock.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ClockWire {
+    /// The moment, RFC 3339 with the exchange's offset.
+    pub now: String,
+    /// Time passes.
+    pub running: bool,
+    /// Multiple of real time.
+    pub speed: u32,
+    /// Speeds to choose from.
+    pub speeds: Vec<u32>,
+    /// The exchange trades.
+    pub open: bool,
+    /// When that changes next.
+    pub until: String,
+}
+
+pub(crate) fn clock(c: &market::Clock) -> ClockWire {
+    let (open, until) = crate::state::session(c.now);
+    ClockWire { now: c.now.to_string(), running: c.running, speed: c.speed, speeds: market::SPEEDS.to_vec(), open, until: until.to_string() }
+}
+
+pub(crate) fn moment(m: Moment) -> String {
+    m.to_string()
+}
+
+pub(crate) fn money(m: Money) -> String {
+    m.to_string()
+}
+
+pub(crate) fn contract_label(c: &Contract) -> String {
+    format!("{}, {}", c.label(), desk::short_date(c.expiry))
+}

@@ -1,0 +1,44 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema.gen';
+
+export const api = createClient<paths>({ baseUrl: '/' });
+
+type S = components['schemas'];
+export type Problem = S['Problem'];
+export type Clock = S['ClockWire'];
+export type Masthead = S['Masthead'];
+export type ChainHead = S['ChainHead'];
+export type Mark = S['Mark'];
+export type Row = S['Row'];
+export type Cell = S['Cell'];
+export type Leg = S['LegWire'];
+export type Draft = S['DraftWire'];
+export type Evaluation = S['EvaluationWire'];
+export type NetPrice = S['NetPrice'];
+export type Order = S['OrderWire'];
+export type Book = S['BookView'];
+export type Position = S['Position'];
+export type Strip = S['Strip'];
+export type Ledger = S['LedgerView'];
+export type ServerMessage = S['ServerMessage'];
+export type ClientMessage = S['ClientMessage'];
+export type EvaluateRequest = S['EvaluateRequest'];
+export type PlaceRequest = S['PlaceRequest'];
+
+/** A refusal of the program, with its sentence. */
+export class Refused extends Error {
+  readonly code: string;
+  constructor(problem: Problem) {
+    super(problem.message);
+    this.code = problem.code;
+  }
+}
+
+/** The data of an answer, or its refusal thrown. */
+export function must<T>(answer: { data?: T; error?: unknown }): T {
+  if (answer.error !== undefined) {
+    const e = answer.error as Partial<Problem>;
+    throw new Refused({ code: e.code ?? 'unknown', message: e.message ?? 'the program did not answer' });
+  }
+  return answer.data as T;
+}

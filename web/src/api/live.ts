@@ -1,0 +1,124 @@
+import { create } from 'zustand';
+import type { Book, ChainHead, ClientMessage, Clock, EvaluateRequest, Evaluation, Masthead, Row, ServerMessage } from './client';
+
+/** What the stream has brought. Missing is undefined, never zero. */
+type Live = {
+  connected: boolean;
+  everConnected: boolean;
+  clock?: Clock;
+  masthead?: Masthead;
+  head?: ChainHead;
+  rows: Record<string, Row[]>;
+  book?: Book;
+  version: number;
+  /** Answer for the active draft, and when it was painted. */
+  evaluation?: Evaluation;
+  refusal?: string;
+  chainProblem?: string;
+};
+export const useLive = create<Live>(() => ({ connected: false, everConnected: false, rows: {}, version: 0 }));
+
+let socket: WebSocket | null = null;
+let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [] };
+let watchBook: ClientMessage = { type: 'watchBook', on: false };
+let asked = 0;
+let lastRequest: EvaluateRequest | null = null;
+const askedAt = new Map<number, number>();
+/** Milliseconds from asking to the answer having been painted; read by the browser measure. */
+const repaints: number[] = [];
+
+function send(m: ClientMessage) {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(m));
+}
+
+export function watchChain(symbol: string | null, expirations: string[]) {
+  const before = watch;
+  watch = { type: 'watch', symbol, expirations };
+  if (before.type === 'watch' && before.symbol !== symbol) useLive.setState({ head: undefined, rows: {}, chainProblem: undefined });
+  send(watch);
+}
+export function followBook(on: boolean) {
+  watchBook = { type: 'watchBook', on };
+  send(watchBook);
+}
+/** Asks for the active draft's answer; only the latest counts. */
+export function evaluate(request: EvaluateRequest | null) {
+  lastRequest = request;
+  asked += 1;
+  if (!request) {
+    useLive.setState({ evaluation: undefined, refusal: undefined });
+    return;
+  }
+  askedAt.set(asked, performance.now());
+  send({ type: 'evaluate', id: asked, request });
+}
+
+function merge(before: Row[] | undefined, changed: Row[]): Row[] {
+  const by = new Map(changed.map((r) => [r.strike, r]));
+  return (before ?? []).map((r) => by.get(r.strike) ?? r);
+}
+
+function painted(id: number) {
+  const from = askedAt.get(id);
+  for (const k of askedAt.keys()) if (k <= id) askedAt.delete(k);
+  if (from === undefined) return;
+  requestAnimationFrame(() => {
+    // The frame after the one in which the change is committed has been painted.
+    setTimeout(() => {
+      repaints.push(performance.now() - from);
+      if (repaints.length > 500) repaints.shift();
+      document.documentElement.dataset.repaints = JSON.stringify(repaints.slice(-200).map((x) => Math.round(x * 10) / 10));
+    }, 0);
+  });
+}
+
+function receive(m: ServerMessage) {
+  switch (m.type) {
+    case 'clock': useLive.setState({ clock: m.clock }); break;
+    case 'masthead': useLive.setState({ masthead: m.masthead }); break;
+    case 'head': useLive.setState({ head: m.head, chainProblem: undefined }); break;
+    case 'rows':
+      if (watch.type === 'watch' && watch.symbol === m.symbol)
+        useLive.setState((s) => ({ rows: { ...s.rows, [m.key]: m.whole ? m.rows : merge(s.rows[m.key], m.rows) } }));
+      break;
+    case 'book': useLive.setState({ book: m.book }); break;
+    case 'changed': useLive.setState({ version: m.version }); break;
+    case 'evaluation':
+      if (m.id === asked) {
+        useLive.setState({ evaluation: m.evaluation, refusal: undefined });
+        painted(m.id);
+      }
+      break;
+    case 'refused':
+      if (m.id === asked) useLive.setState({ evaluation: undefined, refusal: m.problem.message });
+      else if (m.id == null) useLive.setState({ chainProblem: m.problem.message });
+      break;
+  }
+}
+
+/** Opens the stream and keeps it open. Returns how to stop. */
+export function connect(): () => void {
+  let stopped = false;
+  let again: ReturnType<typeof setTimeout> | undefined;
+  const open = () => {
+    const ws = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/stream`);
+    socket = ws;
+    ws.onopen = () => {
+      useLive.setState({ connected: true, everConnected: true });
+      send(watch);
+      send(watchBook);
+      if (lastRequest) evaluate(lastRequest);
+    };
+    ws.onmessage = (e: MessageEvent<string>) => { receive(JSON.parse(e.data) as ServerMessage); };
+    ws.onclose = () => {
+      useLive.setState({ connected: false });
+      if (!stopped) again = setTimeout(open, 700);
+    };
+  };
+  open();
+  return () => {
+    stopped = true;
+    clearTimeout(again);
+    socket?.close();
+  };
+}

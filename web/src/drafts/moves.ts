@@ -1,0 +1,76 @@
+/** Moves on drafts: pure, and giving back the same object when nothing changed. */
+import type { Draft, Leg } from '../api/client';
+import { parts, withKey, withStrike } from './contract';
+
+export const MOST_LEGS = 4;
+
+const clean = (legs: Leg[]) => legs.filter((l) => l.quantity !== 0);
+/** Legs on the same contract become one. */
+function netted(legs: Leg[]): Leg[] {
+  const out: Leg[] = [];
+  for (const l of legs) {
+    const i = out.findIndex((x) => x.contract === l.contract);
+    const same = out[i];
+    if (same) out[i] = { ...same, quantity: same.quantity + l.quantity };
+    else out.push(l);
+  }
+  return clean(out);
+}
+
+export function add(d: Draft, contract: string, quantity: number): Draft {
+  const legs = netted([...d.legs, { contract, quantity }]);
+  return legs.length > MOST_LEGS ? d : { ...d, legs };
+}
+export function remove(d: Draft, contract: string): Draft {
+  return d.legs.some((l) => l.contract === contract) ? { ...d, legs: d.legs.filter((l) => l.contract !== contract) } : d;
+}
+export function turn(d: Draft): Draft {
+  return d.legs.length === 0 ? d : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: -l.quantity })) };
+}
+export function moveLeg(d: Draft, contract: string, strike: number): Draft {
+  if (parts(contract).strike === strike) return d;
+  return { ...d, legs: netted(d.legs.map((l) => (l.contract === contract ? { ...l, contract: withStrike(contract, strike) } : l))) };
+}
+
+/** The listed strike so many steps from one, or undefined at the end of the list (ascending). */
+function stepped(strikes: number[], from: number, steps: number): number | undefined {
+  const at = strikes.indexOf(from);
+  return at < 0 ? undefined : strikes[at + steps];
+}
+/** Every leg so many listed strikes up or down; unchanged when one would leave the list. */
+export function shift(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
+  const legs: Leg[] = [];
+  for (const l of d.legs) {
+    const strike = stepped(strikesOf(l.contract), parts(l.contract).strike, steps);
+    if (strike === undefined) return d;
+    legs.push({ ...l, contract: withStrike(l.contract, strike) });
+  }
+  return legs.length === 0 ? d : { ...d, legs: netted(legs) };
+}
+/** Outer legs one listed strike outward (+1) or inward (−1): the highest strikes up, the lowest down. */
+export function widen(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
+  const all = [...new Set(d.legs.map((l) => parts(l.contract).strike))];
+  if (all.length < 2) return d;
+  const [low, high] = [Math.min(...all), Math.max(...all)];
+  const legs: Leg[] = [];
+  for (const l of d.legs) {
+    const at = parts(l.contract).strike;
+    const by = at === high ? steps : at === low ? -steps : 0;
+    const strike = by === 0 ? at : stepped(strikesOf(l.contract), at, by);
+    if (strike === undefined) return d;
+    legs.push({ ...l, contract: withStrike(l.contract, strike) });
+  }
+  const next = netted(legs);
+  return next.length === d.legs.length ? { ...d, legs: next } : d;
+}
+/** Every leg so many expirations nearer or farther. */
+export function later(d: Draft, keys: string[], steps: number): Draft {
+  const legs: Leg[] = [];
+  for (const l of d.legs) {
+    const p = parts(l.contract);
+    const key = keys[keys.indexOf(`${p.root}:${p.date}`) + steps];
+    if (key === undefined || !keys.includes(`${p.root}:${p.date}`)) return d;
+    legs.push({ ...l, contract: withKey(l.contract, key) });
+  }
+  return legs.length === 0 ? d : { ...d, legs };
+}

@@ -1,0 +1,86 @@
+import { create } from 'zustand';
+import { api, must, type Draft } from '../api/client';
+
+export const SLOTS = ['A', 'B', 'C', 'D'] as const;
+export type Slot = (typeof SLOTS)[number];
+type History = { past: Draft[]; future: Draft[] };
+type Drafts = {
+  loaded: boolean;
+  active: Slot;
+  drafts: Partial<Record<Slot, Draft>>;
+  history: Partial<Record<Slot, History>>;
+  /** A draft that could not be kept, in the program's words. */
+  problem?: string;
+};
+export const useDrafts = create<Drafts>(() => ({ loaded: false, active: 'A', drafts: {}, history: {} }));
+
+const saving = new Map<Slot, Promise<void>>();
+/** Keeps a draft on the program's side, one save after the other so that the last one wins. */
+function save(slot: Slot, draft: Draft | undefined) {
+  const before = saving.get(slot) ?? Promise.resolve();
+  const next = before.then(async () => {
+    try {
+      const path = { params: { path: { slot } } };
+      must(draft ? await api.PUT('/api/drafts/{slot}', { ...path, body: draft }) : await api.DELETE('/api/drafts/{slot}', path));
+      useDrafts.setState({ problem: undefined });
+    } catch (e) {
+      useDrafts.setState({ problem: `Draft ${slot} is not kept: ${e instanceof Error ? e.message : String(e)}` });
+    }
+  });
+  saving.set(slot, next);
+}
+
+export async function loadDrafts() {
+  const kept = must(await api.GET('/api/drafts'));
+  const drafts: Drafts['drafts'] = {};
+  for (const k of kept) if (SLOTS.includes(k.slot as Slot)) drafts[k.slot as Slot] = k.draft;
+  const first = SLOTS.find((s) => drafts[s]);
+  useDrafts.setState((s) => ({ loaded: true, drafts: { ...drafts, ...s.drafts }, active: first ?? 'A' }));
+}
+
+/** Applies a move to the active draft; `symbol` begins a new one when the slot is empty or elsewhere. */
+export function change(symbol: string, move: (d: Draft) => Draft) {
+  const s = useDrafts.getState();
+  const current = s.drafts[s.active];
+  const base = current?.symbol === symbol ? current : { symbol, legs: [] };
+  const next = move(base);
+  if (next === base) return;
+  const h = s.history[s.active] ?? { past: [], future: [] };
+  set(s.active, next, { past: [...h.past.slice(-49), base], future: [] });
+}
+function set(slot: Slot, draft: Draft, history: History) {
+  useDrafts.setState((s) => ({ drafts: { ...s.drafts, [slot]: draft }, history: { ...s.history, [slot]: history } }));
+  save(slot, draft);
+}
+export function undo() {
+  const { active, drafts, history } = useDrafts.getState();
+  const h = history[active];
+  const before = h?.past.at(-1);
+  const now = drafts[active];
+  if (h && before && now) set(active, before, { past: h.past.slice(0, -1), future: [now, ...h.future] });
+}
+export function redo() {
+  const { active, drafts, history } = useDrafts.getState();
+  const h = history[active];
+  const after = h?.future[0];
+  const now = drafts[active];
+  if (h && after && now) set(active, after, { past: [...h.past, now], future: h.future.slice(1) });
+}
+export function choose(slot: Slot) {
+  useDrafts.setState({ active: slot });
+}
+export function discard(slot: Slot) {
+  useDrafts.setState((s) => {
+    const drafts = Object.fromEntries(Object.entries(s.drafts).filter(([k]) => k !== slot)) as Drafts['drafts'];
+    const history = Object.fromEntries(Object.entries(s.history).filter(([k]) => k !== slot)) as Drafts['history'];
+    return { drafts, history, active: s.active === slot ? (SLOTS.find((x) => drafts[x]) ?? 'A') : s.active };
+  });
+  save(slot, undefined);
+}
+/** Opens the first empty place of the tray; undefined when all four are taken. */
+export function begin(): Slot | undefined {
+  const { drafts } = useDrafts.getState();
+  const free = SLOTS.find((s) => !drafts[s] || drafts[s].legs.length === 0);
+  if (free) useDrafts.setState({ active: free });
+  return free;
+}

@@ -1,0 +1,41 @@
+import { useMutation } from '@tanstack/react-query';
+import { DropdownMenu } from 'radix-ui';
+import { api, must } from '../api/client';
+import { useLive } from '../api/live';
+import { when } from '../format';
+import { Button } from '../ui/controls';
+
+type Step = 'minute' | 'hour' | 'open' | 'close' | 'expiration';
+const STEPS: [Step, string][] = [['minute', 'one minute'], ['hour', 'one hour'], ['open', 'to the next opening'], ['close', 'to the next close'], ['expiration', 'to the next expiration']];
+const item = 'cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-brass-soft data-[highlighted]:text-brass';
+const panel = 'z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]';
+
+/** The exchange's clock: state and time, pause, step, speed. */
+export function ClockControls() {
+  const clock = useLive((s) => s.clock);
+  const set = useMutation({ mutationFn: async (body: { running?: boolean; speed?: number; step?: Step }) => must(await api.POST('/api/clock', { body })) });
+  if (!clock) return null;
+  return (
+    <div className="flex items-center gap-2" role="group" aria-label="Market clock">
+      <span className={`font-semibold ${clock.open ? 'text-gain' : 'text-loss'}`}>{clock.open ? 'open' : 'closed'}</span>
+      <time data-testid="clock" dateTime={clock.now} className="tabular-nums whitespace-nowrap text-ink2">{when(clock.now, true)}</time>
+      <Button onClick={() => { set.mutate({ running: !clock.running }); }} aria-pressed={!clock.running}>{clock.running ? 'pause' : 'run'}</Button>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild><Button disabled={set.isPending}>{set.isPending ? 'stepping' : 'step'}</Button></DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content align="end" sideOffset={4} className={panel}>
+            {STEPS.map(([step, name]) => <DropdownMenu.Item key={step} className={item} onSelect={() => { set.mutate({ step }); }}>{name}</DropdownMenu.Item>)}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild><Button aria-label={`speed ${clock.speed}×`}>{clock.speed}×</Button></DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content align="end" sideOffset={4} className={panel}>
+            {clock.speeds.map((speed) => <DropdownMenu.Item key={speed} className={`${item} num`} onSelect={() => { set.mutate({ speed }); }}>{speed}×</DropdownMenu.Item>)}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </div>
+  );
+}

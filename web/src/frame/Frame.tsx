@@ -1,0 +1,52 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { Tooltip } from 'radix-ui';
+import { useEffect, useMemo, useState } from 'react';
+import { Outlet, useNavigate } from 'react-router';
+import { connect, useLive } from '../api/live';
+import { loadDrafts, useDrafts } from '../drafts/store';
+import { Drawer } from '../ticket/Drawer';
+import { useKeys } from '../ui/keys';
+import { Find, KeyList } from './Find';
+import { Masthead } from './Masthead';
+import { Spine, VIEWS } from './Spine';
+import { Tray } from './Tray';
+
+/** Spine, masthead, tray and drawer around the view. */
+export function Frame() {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const version = useLive((s) => s.version);
+  const lost = useLive((s) => s.everConnected && !s.connected);
+  const problem = useDrafts((s) => s.problem);
+  const [finding, setFinding] = useState(false);
+  const [helping, setHelping] = useState(false);
+  useEffect(connect, []);
+  useEffect(() => { void loadDrafts(); }, []);
+  useEffect(() => { void client.invalidateQueries({ queryKey: ['orders'] }); void client.invalidateQueries({ queryKey: ['ledger'] }); }, [client, version]);
+  const keys = useMemo(() => ({
+    '/': () => { setFinding(true); },
+    '?': () => { setHelping(true); },
+    ...Object.fromEntries(VIEWS.map((v, i) => [String(i + 1), () => { void navigate(v.path); }])),
+  }), [navigate]);
+  useKeys(keys);
+  return (
+    <Tooltip.Provider delayDuration={350}>
+      <div className="grid h-full min-w-[1024px] grid-cols-[64px_minmax(0,1fr)] grid-rows-[48px_minmax(0,1fr)_44px]">
+        <Spine />
+        <Masthead onFind={() => { setFinding(true); }} onHelp={() => { setHelping(true); }} />
+        <main className="relative min-h-0 overflow-hidden">
+          {(lost || problem) && (
+            <p role="status" className="absolute top-1 left-1/2 z-30 -translate-x-1/2 rounded border border-loss bg-raised px-3 py-1 font-semibold text-loss">
+              {lost ? 'The program does not answer; trying again. What you see is the last known.' : problem}
+            </p>
+          )}
+          <Outlet />
+        </main>
+        <Tray />
+      </div>
+      <Drawer />
+      <Find open={finding} onOpenChange={setFinding} />
+      <KeyList open={helping} onOpenChange={setHelping} />
+    </Tooltip.Provider>
+  );
+}

@@ -1,0 +1,47 @@
+import { useQuery } from '@tanstack/react-query';
+import { useNavigate } from 'react-router';
+import type { Draft } from '../api/client';
+import { evaluationQuery } from '../api/queries';
+import { OutlineGlyph } from '../chart/glyph';
+import { begin, choose, discard, SLOTS, useDrafts, type Slot } from '../drafts/store';
+import { Button } from '../ui/controls';
+
+function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: boolean }) {
+  const navigate = useNavigate();
+  const answer = useQuery(evaluationQuery({ symbol: draft.symbol, legs: draft.legs }, 5_000));
+  const e = answer.data;
+  const short = { debit: 'db', credit: 'cr', even: '' };
+  return (
+    <div className={`flex items-center rounded border bg-raised ${active ? 'border-brass border-b-2' : 'border-hair'}`}>
+      <button type="button" aria-pressed={active} data-testid={`tray-${slot}`} className="flex h-8 items-center gap-2 px-2"
+        onClick={() => { choose(slot); void navigate(`/chain/${draft.symbol}`); }}>
+        <b>{slot}</b>
+        {draft.legs.length === 0 && <span className="text-ink2">empty draft</span>}
+        {e && draft.legs.length > 0 && !answer.error && (
+          <>
+            <OutlineGlyph evaluation={e} />
+            <span>{draft.symbol} {e.name} {e.strikes} · {e.days} d ·</span>
+            <b>{e.middle.amount} {short[e.middle.side as keyof typeof short]}</b>
+          </>
+        )}
+        {answer.error && <span className="max-w-96 truncate text-loss" title={answer.error.message}>{answer.error.message}</span>}
+      </button>
+      <button type="button" aria-label={`throw away draft ${slot}`} className="h-8 border-l border-hair px-2 text-ink2 hover:text-loss" onClick={() => { discard(slot); }}>×</button>
+    </div>
+  );
+}
+
+/** The strip at the foot of every view: up to four drafts. */
+export function Tray() {
+  const { drafts, active, loaded } = useDrafts();
+  const navigate = useNavigate();
+  const shown = SLOTS.filter((s) => drafts[s]);
+  const full = SLOTS.every((s) => (drafts[s]?.legs.length ?? 0) > 0);
+  return (
+    <footer aria-label="Drafts" className="flex items-center gap-2 overflow-x-auto border-t border-hair bg-warm px-3">
+      {loaded && shown.map((s) => { const d = drafts[s]; return d && <TrayDraft key={s} slot={s} draft={d} active={s === active} />; })}
+      {loaded && shown.length === 0 && <span className="text-ink2">No drafts yet: in the chain, click an ask to buy or a bid to sell.</span>}
+      <Button weight="quiet" disabled={full} title={full ? 'All four places are taken; throw one away first' : undefined} onClick={() => { if (begin()) void navigate('/chain'); }}>+ draft</Button>
+    </footer>
+  );
+}

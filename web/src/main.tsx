@@ -1,0 +1,32 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
+import { Frame } from './frame/Frame';
+import './index.css';
+import './ui/theme';
+
+const router = createBrowserRouter([
+  {
+    path: '/',
+    element: <Frame />,
+    children: [
+      { index: true, element: <Navigate to="/chain" replace /> },
+      { path: 'chain/:symbol?', lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }) },
+      { path: 'orders', lazy: async () => ({ Component: (await import('./views/orders/OrdersView')).OrdersView }) },
+      { path: 'book', lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }) },
+      { path: 'ledger', lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }) },
+      { path: '*', element: <p className="p-6">Nothing is at this address. The views are listed at the left.</p> },
+    ],
+  },
+]);
+const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
+const root = document.getElementById('root');
+if (!root) throw new Error('no #root');
+createRoot(root).render(
+  <StrictMode>
+    <QueryClientProvider client={client}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  </StrictMode>,
+);

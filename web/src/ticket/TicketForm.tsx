@@ -1,0 +1,87 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, must, type Evaluation, type PlaceRequest } from '../api/client';
+import { evaluationQuery } from '../api/queries';
+import { money, shortWhen } from '../format';
+import { Button, Choices, Notice } from '../ui/controls';
+import { Checks, MoneyTable } from './MoneyTable';
+import { openOrder, type Ticket } from './open';
+import { chosenOf, PriceChooser, signed, type Chosen } from './PriceChooser';
+
+type Kind = 'limit' | 'market';
+type Stand = PlaceRequest['timeInForce'];
+const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} × ${l.label}, ${l.expiry}`);
+
+function Legs({ lines }: { lines: string[] }) {
+  return <ul className="flex flex-col">{lines.map((l) => <li key={l} className={l.startsWith('buy') ? '' : 'text-ink2'}>{l}</li>)}</ul>;
+}
+
+export function TicketForm({ ticket }: { ticket: Ticket }) {
+  const [quantityText, setQuantity] = useState(String(ticket.quantity));
+  const [kind, setKind] = useState<Kind>('limit');
+  const [written, setWritten] = useState<Chosen>();
+  const [stand, setStand] = useState<Stand>('day');
+  const [reading, setReading] = useState(false);
+  const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
+  const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
+  const valid = written === undefined || /^\d+(\.\d+)?$/.test(written.amount);
+  const base = { symbol: ticket.symbol, legs, closes: ticket.closes ?? null };
+  const market = useQuery(evaluationQuery(base, 1_000));
+  const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
+  const price = kind === 'market' ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
+  const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, price }, 1_000));
+  const place = useMutation({
+    mutationFn: async () => {
+      const body: PlaceRequest = { clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, limit: kind === 'limit' && limit ? signed(limit) : null, timeInForce: stand, closes: ticket.closes ?? null };
+      return must(await api.POST('/api/orders', { body }));
+    },
+    onSuccess: (order) => { openOrder(order.id); },
+  });
+  const trouble = market.error ?? priced.error;
+  if (trouble && !market.data) return <Notice>{trouble.message}</Notice>;
+  const e = priced.data ?? market.data;
+  if (!market.data || !e || !limit) return <p className="text-ink2">Asking for the market</p>;
+  const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : `at ${limit.amount} ${limit.side} or better`;
+  const stands = stand === 'day' ? 'for this session' : 'until filled or cancelled';
+  if (reading) {
+    return (
+      <div className="flex flex-col gap-3">
+        <p className="font-serif text-[16px] leading-6">{`${quantity} × ${e.name} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
+        <Legs lines={legWords(e, quantity)} />
+        <p className="font-serif text-[15px] leading-6 italic">{e.sentences.slice(1).join(' ')}</p>
+        <MoneyTable evaluation={e} />
+        <Checks evaluation={e} />
+        {place.error && <Notice>{place.error.message}</Notice>}
+        <div className="flex gap-2">
+          <Button onClick={() => { setReading(false); place.reset(); }}>Back</Button>
+          <Button weight="strong" disabled={place.isPending} onClick={() => { place.mutate(); }}>{place.isPending ? 'Placing' : 'Place order'}</Button>
+        </div>
+      </div>
+    );
+  }
+  return (
+    <div className="flex flex-col gap-3">
+      <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">{e.name} {e.strikes} on {ticket.symbol}</p>
+      <Legs lines={legWords(e, Math.max(1, quantity))} />
+      <div className="flex items-center gap-2">
+        <label htmlFor="quantity" className="font-semibold">Packages</label>
+        <Button aria-label="one fewer" onClick={() => { setQuantity(String(Math.max(1, quantity - 1))); }}>−</Button>
+        <input id="quantity" inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
+        <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
+        {ticket.most !== undefined && <span className="text-ink2">of {ticket.most} held</span>}
+      </div>
+      <div className="flex gap-2">
+        <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }]} />
+        <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'good till cancelled' }]} />
+      </div>
+      {kind === 'limit' && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} />}
+      {!valid && <Notice>{`“${written.amount}” is not a price; write it like 1.25.`}</Notice>}
+      {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write 1 to 500.`}</Notice>}
+      {trouble && <Notice>{trouble.message}</Notice>}
+      <MoneyTable evaluation={e} />
+      <Checks evaluation={e} />
+      <p className="text-[12px] text-ink2">market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</p>
+      <Button weight="strong" className="self-start" disabled={!valid || quantity === 0 || !!trouble} onClick={() => { setReading(true); }}>Read back</Button>
+    </div>
+  );
+}

@@ -1,0 +1,12 @@
+import { create } from 'zustand';
+import type { Leg } from '../api/client';
+
+/** What the drawer shows: a ticket being written, or an order already sent. */
+export type Ticket = { symbol: string; unit: Leg[]; quantity: number; most?: number; closes?: number; clientId: string };
+type Drawer = { ticket?: Ticket; order?: number };
+export const useDrawer = create<Drawer>(() => ({}));
+
+const newId = () => crypto.randomUUID();
+export const openTicket = (t: Omit<Ticket, 'clientId'>) => { useDrawer.setState({ ticket: { ...t, clientId: newId() }, order: undefined }); };
+export const openOrder = (id: number) => { useDrawer.setState({ ticket: undefined, order: id }); };
+export const closeDrawer = () => { useDrawer.setState({ ticket: undefined, order: undefined }); };

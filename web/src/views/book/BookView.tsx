@@ -1,0 +1,77 @@
+import { useEffect } from 'react';
+import { Link } from 'react-router';
+import { followBook, useLive } from '../../api/live';
+import type { Position } from '../../api/client';
+import { RangeStrip } from '../../chart/glyph';
+import { fixed, money, percent, tone } from '../../format';
+import { openTicket } from '../../ticket/open';
+import { Button } from '../../ui/controls';
+
+const th = 'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-right text-[12px] font-normal text-ink2';
+
+function close(p: Position, quantity: number) {
+  openTicket({ symbol: p.symbol, unit: p.closing, quantity, most: p.packages, closes: p.campaign });
+}
+
+function Rows({ p }: { p: Position }) {
+  const g = p.greeks;
+  const half = Math.floor(p.packages / 2);
+  return (
+    <tbody className="border-b border-strong" data-testid={`position-${p.campaign}`}>
+      <tr>
+        <td className="px-2 pt-2 text-left">
+          <Link to={`/chain/${p.symbol}`} className="font-semibold text-brass underline-offset-2 hover:underline">{p.symbol}</Link> <b>{p.packages} × {p.name}</b> {p.strikes}
+        </td>
+        <td className="num px-2 pt-2">{p.expiry}, <b>{p.days} d</b></td>
+        <td className="px-2 pt-1" rowSpan={2}>{p.strip ? <RangeStrip strip={p.strip} id={`strip-${p.campaign}`} width={190} /> : <span className="text-ink2">several expirations</span>}</td>
+        <td className={`num px-2 pt-2 text-[14px] font-semibold ${tone(p.openProfit)}`} data-testid="open-profit">{money(p.openProfit, true)}</td>
+        <td className="num px-2 pt-2">{p.ofMost == null ? '' : `${percent(p.ofMost, 0)} %`}</td>
+        <td className="num px-2 pt-2">{fixed(g?.delta, 1, true)}</td>
+        <td className="num px-2 pt-2">{fixed(g?.gamma, 2, true)}</td>
+        <td className="num px-2 pt-2">{fixed(g?.theta, 2, true)}</td>
+        <td className="num px-2 pt-2">{fixed(g?.vega, 1, true)}</td>
+        <td className="num px-2 pt-2">{money(p.margin)}</td>
+        <td className="px-2 pt-1.5" rowSpan={2}>
+          <div className="flex flex-col items-stretch gap-1">
+            {half > 0 && <Button onClick={() => { close(p, half); }} aria-label={`close half of ${p.symbol} ${p.name}`}>close half</Button>}
+            <Button onClick={() => { close(p, p.packages); }} aria-label={`close ${p.symbol} ${p.name}`}>close all</Button>
+          </div>
+        </td>
+      </tr>
+      <tr className="text-[12px] text-ink2">
+        <td colSpan={2} className="px-2 pb-2 text-left">
+          {p.legs.map((l) => <span key={l.contract} className="mr-3 whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span></span>)}
+        </td>
+        <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
+        <td className="num px-2 pb-2" colSpan={5}>most {p.most ? money(p.most, true) : '—'} · least {p.least ? money(p.least) : 'no limit'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>
+      </tr>
+    </tbody>
+  );
+}
+
+export function BookView() {
+  const book = useLive((s) => s.book);
+  useEffect(() => {
+    followBook(true);
+    return () => { followBook(false); };
+  }, []);
+  if (!book) return <p className="p-6 text-ink2">Reading the book</p>;
+  return (
+    <div className="h-full overflow-auto px-4 pb-6" tabIndex={-1}>
+      <h1 className="pt-3 pb-1 font-serif text-[22px]">Book</h1>
+      {book.positions.length === 0 ? (
+        <p className="text-ink2">No open positions. Build a draft in the <Link to="/chain" className="text-brass underline">chain</Link>, open its ticket and place it: once filled it is carried here with its profit, range and margin.</p>
+      ) : (
+        <>
+          <table className="w-full border-collapse">
+            <thead>
+              <tr><th className={`${th} text-left`}>position</th><th className={th}>expires</th><th className={`${th} text-left`}>range at expiration</th><th className={th}>open profit</th><th className={th}>of most</th><th className={th}>Δ</th><th className={th}>Γ</th><th className={th}>θ a day</th><th className={th}>vega</th><th className={th}>margin</th><th className={th}><span className="sr-only">actions</span></th></tr>
+            </thead>
+            {book.positions.map((p) => <Rows key={p.campaign} p={p} />)}
+          </table>
+          <p className="pt-2 text-ink2">Margin held: {book.held.map((h) => `${h.symbol} ${money(h.amount)}`).join(' · ')}. Positions in one underlying are margined together.</p>
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,106 @@
+import { useEffect, useMemo, useRef, useState } from 'react';
+import type { ChainHead, Draft, Evaluation, Mark, Row } from '../../api/client';
+import { moveLeg, remove } from '../../drafts/moves';
+import { change } from '../../drafts/store';
+import { makeAxis, ROW, type Axis } from './axis';
+import { ChainRow, type Cursor } from './ChainRow';
+import { Lines } from './Lines';
+import { Outline, OutlineHead } from './Outline';
+
+const PICTURE = 372;
+type Props = {
+  head: ChainHead;
+  mark?: Mark;
+  rows: Row[];
+  draft?: Draft;
+  evaluation?: Evaluation;
+  cursor: Cursor | null;
+  onCursor: (c: Cursor) => void;
+  onTrade: (contract: string, quantity: number) => void;
+};
+
+/** Follows the pointer over the rows and moves a leg to the strike under it. */
+function useDrag(symbol: string, axis: Axis, body: React.RefObject<HTMLDivElement | null>) {
+  return useMemo(() => (contract: string, start: React.PointerEvent) => {
+    if (start.button !== 0) return;
+    let moving = contract;
+    const onMove = (e: PointerEvent) => {
+      const top = body.current?.getBoundingClientRect().top ?? 0;
+      const index = Math.min(axis.strikes.length - 1, Math.max(0, Math.floor((e.clientY - top) / ROW)));
+      const strike = axis.strikes[index];
+      if (strike === undefined) return;
+      change(symbol, (d) => {
+        const target = `${moving.slice(0, 13)}${String(Math.round(strike * 1000)).padStart(8, '0')}`;
+        // A leg dragged over another of its kind passes behind it: it does not merge on the way.
+        if (d.legs.some((l) => l.contract === target)) return d;
+        const next = moveLeg(d, moving, strike);
+        if (next !== d) moving = target;
+        return next;
+      });
+    };
+    const stop = () => {
+      window.removeEventListener('pointermove', onMove);
+      window.removeEventListener('pointerup', stop);
+      window.removeEventListener('pointercancel', stop);
+    };
+    window.addEventListener('pointermove', onMove);
+    window.addEventListener('pointerup', stop);
+    window.addEventListener('pointercancel', stop);
+  }, [symbol, axis, body]);
+}
+
+/** Rows and picture on one price axis. */
+export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCursor, onTrade }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const body = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(1216);
+  const [live, setLive] = useState(false);
+  const strikes = rows.map((r) => r.at).join(' ');
+  const axis = useMemo(() => makeAxis(strikes === '' ? [] : strikes.split(' ').map(Number)), [strikes]);
+  const drag = useDrag(head.symbol, axis, body);
+  const removeLeg = useMemo(() => (contract: string) => { change(head.symbol, (d) => remove(d, contract)); }, [head.symbol]);
+  useEffect(() => {
+    const t = setTimeout(() => { setLive(true); }, 1500);
+    const watch = new ResizeObserver(([e]) => { if (e) setWidth(e.contentRect.width); });
+    if (box.current) watch.observe(box.current);
+    return () => { clearTimeout(t); watch.disconnect(); };
+  }, []);
+  const table = width - PICTURE;
+  const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
+  const dragKink = (strike: number, e: React.PointerEvent) => {
+    const leg = draft?.legs.find((l) => Number(l.contract.slice(13)) / 1000 === strike);
+    if (leg) drag(leg.contract, e);
+  };
+  const th = 'sticky top-0 z-20 h-6 border-b border-strong bg-ground px-1.5 text-right text-[12px] font-normal text-ink2';
+  return (
+    <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
+      <div className="relative flex">
+        <table className={`table-fixed border-collapse text-[12.5px] ${live ? 'live' : ''}`} style={{ width: table }}>
+          <caption className="sr-only">{`Calls left, puts right, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
+          <thead>
+            <tr>
+              <th className={th}>open int</th><th className={th}>volume</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
+              <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
+              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>volume</th><th className={`${th} pr-3`}>open int</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row) => (
+              <ChainRow key={row.strike} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.strike === row.strike ? cursor : null}
+                callLeg={legOf(row.call.contract)} putLeg={legOf(row.put.contract)} onTrade={onTrade} onCursor={onCursor} onDragLeg={drag} onRemoveLeg={removeLeg} />
+            ))}
+          </tbody>
+        </table>
+        <div className="border-l border-hair bg-raised" style={{ width: PICTURE }}>
+          <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]"><OutlineHead evaluation={evaluation} /></div>
+          <div className="relative" style={{ height: axis.height }}>
+            {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={PICTURE} onDragKink={dragKink} />}
+          </div>
+        </div>
+        <div ref={body} className="pointer-events-none absolute top-6 left-0" style={{ width, height: axis.height }}>
+          {rows.length > 1 && <Lines axis={axis} table={table} width={width} spot={head.spot} level={head.level} mark={mark} />}
+        </div>
+      </div>
+    </div>
+  );
+}
