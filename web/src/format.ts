@@ -38,8 +38,12 @@ export function when(moment: string, seconds = false): string {
   const day = DAYS[new Date(Date.UTC(y, m - 1, d)).getUTCDay()] ?? '';
   return `${day} ${d} ${MONTHS[m - 1] ?? ''} ${y} ${rest.slice(0, seconds ? 8 : 5)}`;
 }
+/** "18 Apr" of an ISO date. */
+export const dayMonth = (date: string) => {
+  const [, m = 1, d = 1] = date.split('-').map(Number);
+  return `${d} ${MONTHS[m - 1] ?? ''}`;
+};
 export const shortWhen = (moment: string) => {
   const [date = '', rest = ''] = moment.split('T');
-  const [, m = 1, d = 1] = date.split('-').map(Number);
-  return `${d} ${MONTHS[m - 1] ?? ''} ${rest.slice(0, 5)}`;
+  return `${dayMonth(date)} ${rest.slice(0, 5)}`;
 };

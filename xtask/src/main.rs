@@ -1,1 +1,111 @@
-fn main(){}
+//! What developers run: `cargo demo`, `cargo verify`, and `cargo xtask api | shots | measure`.
+//!
+//! No dependencies, so that it builds in a second on a machine that has nothing yet.
+
+mod tools;
+
+use std::process::ExitCode;
+
+use tools::{Failure, browser, cargo, npm, output, root, run, same_text, web};
+
+const HELP: &str = "\
+cargo demo [options]   build everything and start it with the demo data (options go to `pikebell demo`)
+cargo verify           install what the tests need, then lint and test everything
+cargo xtask api        write openapi.json and the front end's types from the server
+cargo xtask shots      take the pictures of docs/screenshots from the demo data
+cargo xtask measure    print the speed figures: benches, browser, load, start";
+
+fn main() -> ExitCode {
+    let mut args = std::env::args().skip(1);
+    let done = match args.next().as_deref() {
+        Some("demo") => demo(&args.collect::<Vec<_>>()),
+        Some("verify") => verify(),
+        Some("api") => api(),
+        Some("shots") => helper("shots", &[]),
+        Some("measure") => measure(),
+        _ => {
+            eprintln!("{HELP}");
+            return ExitCode::from(2);
+        }
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(Failure(why)) => {
+            eprintln!("xtask: {why}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// Builds the released program and starts it with the demo data.
+fn demo(options: &[String]) -> Result<(), Failure> {
+    web()?;
+    eprintln!("building the program; the first time takes a few minutes");
+    let mut args = vec!["run", "--release", "--quiet", "--package", "server", "--bin", "pikebell", "--", "demo"];
+    args.extend(options.iter().map(String::as_str));
+    run(&cargo(), &args, &root())
+}
+
+/// Everything that must hold before a change lands.
+fn verify() -> Result<(), Failure> {
+    web()?;
+    npm(&["run", "--silent", "lint"])?;
+    npm(&["run", "--silent", "size"])?;
+    arrows()?;
+    let root = root();
+    run(&cargo(), &["fmt", "--all", "--check"], &root)?;
+    run(&cargo(), &["clippy", "--workspace", "--all-targets", "--quiet", "--", "--deny", "warnings"], &root)?;
+    api_is_current()?;
+    run(&cargo(), &["test", "--workspace", "--exclude", "e2e", "--quiet"], &root)?;
+    browser()?;
+    run(&cargo(), &["test", "--package", "e2e", "--quiet", "--", "--nocapture"], &root)
+}
+
+/// The core must not learn of the network, the database or the async runtime.
+fn arrows() -> Result<(), Failure> {
+    const OUTSIDE: [&str; 7] = ["tokio", "axum", "diesel", "hyper", "rand", "libsqlite3-sys", "tower"];
+    for (floor, others) in
+        [("quant", &["desk", "market", "store", "server"][..]), ("desk", &["market", "store", "server"]), ("market", &["store", "server"])]
+    {
+        let tree = output(&cargo(), &["tree", "--package", floor, "--edges", "normal", "--prefix", "none"], &root())?;
+        let names = || tree.lines().filter_map(|l| l.split_whitespace().next());
+        if let Some(bad) = names().find(|n| OUTSIDE.contains(n) || others.contains(n)) {
+            return Err(Failure(format!("{floor} depends on {bad}; the arrows point one way (ARCHITECTURE.md)")));
+        }
+    }
+    Ok(())
+}
+
+fn document() -> Result<String, Failure> {
+    output(&cargo(), &["run", "--quiet", "--package", "server", "--bin", "pikebell", "--", "openapi"], &root())
+}
+
+fn api() -> Result<(), Failure> {
+    let path = root().join("openapi.json");
+    std::fs::write(&path, document()?).map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+    npm(&["run", "--silent", "gen"])
+}
+
+fn api_is_current() -> Result<(), Failure> {
+    let stale = "is not what the server says; run `cargo xtask api` and commit";
+    same_text(&root().join("openapi.json"), &document()?, stale)?;
+    let fresh = output("npm", &["exec", "--", "openapi-typescript", "../openapi.json"], &root().join("web"))?;
+    same_text(&root().join("web/src/api/schema.gen.d.ts"), &fresh, stale)
+}
+
+/// Runs a program of the browser harness against the released program.
+fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
+    web()?;
+    browser()?;
+    let mut all = vec!["run", "--release", "--quiet", "--package", "e2e", "--bin", name, "--"];
+    all.extend(args);
+    run(&cargo(), &all, &root())
+}
+
+fn measure() -> Result<(), Failure> {
+    npm(&["run", "--silent", "size"])?;
+    for package in ["quant", "desk", "market"] {
+        run(&cargo(), &["bench", "--quiet", "--package", package, "--benches"], &root())?;
+    }
+    helper("measure", &[])
+}

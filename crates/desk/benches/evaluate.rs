@@ -1,4 +1,6 @@
 //! One evaluation of a four-leg draft: two curves of 200 points, Greeks, margin, words.
+#![allow(clippy::unwrap_used)]
+
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};

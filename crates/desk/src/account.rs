@@ -157,12 +157,7 @@ impl Account {
         let campaign = self.campaigns.entry(closes.unwrap_or(fill.order)).or_default();
         campaign.net_cash += cash;
         campaign.fees += fill.fees;
-        let postings = vec![
-            (Book::Cash, cash - fill.fees),
-            (Book::Positions, cost),
-            (Book::Realised, -realised),
-            (Book::Fees, fill.fees),
-        ];
+        let postings = vec![(Book::Cash, cash - fill.fees), (Book::Positions, cost), (Book::Realised, -realised), (Book::Fees, fill.fees)];
         self.record(Entry { at: fill.at, kind: EntryKind::Trade, memo, order: Some(fill.order), postings })
     }
 

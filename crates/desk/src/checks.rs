@@ -73,8 +73,12 @@ pub(crate) fn checks(
             say(Verdict::Warning, "the loss has no limit as the price rises".into());
         }
         match name.nature {
-            Nature::Credit if money.cash < Money::ZERO => say(Verdict::Warning, format!("a {} normally brings money in; this one costs {}", name.text, -money.cash)),
-            Nature::Debit if money.cash > Money::ZERO => say(Verdict::Warning, format!("a {} normally costs money; this one pays {}", name.text, money.cash)),
+            Nature::Credit if money.cash < Money::ZERO => {
+                say(Verdict::Warning, format!("a {} normally brings money in; this one costs {}", name.text, -money.cash))
+            }
+            Nature::Debit if money.cash > Money::ZERO => {
+                say(Verdict::Warning, format!("a {} normally costs money; this one pays {}", name.text, money.cash))
+            }
             _ => {}
         }
     }

@@ -70,8 +70,7 @@ impl FromStr for Contract {
         }
         let (root, tail) = text.split_at(text.len() - 15);
         let root = root.trim_end_matches(' ');
-        let named = root.bytes().next().is_some_and(|b| b.is_ascii_uppercase())
-            && root.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit());
+        let named = root.bytes().next().is_some_and(|b| b.is_ascii_uppercase()) && root.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit());
         if !named {
             return Err(fail("the root must be capital letters and digits"));
         }
@@ -108,7 +107,17 @@ mod tests {
         let c: Contract = "ABCD  150117C00052500".parse().unwrap();
         assert_eq!((c.root.as_str(), c.kind, c.strike.to_string().as_str()), ("ABCD", Kind::Call, "52.50"));
         assert_eq!("WXMRW240102C04755000".parse::<Contract>().unwrap().to_string(), "WXMRW 240102C04755000");
-        for bad in ["", "NMOU", "nmou  310418C00195000", "NMOU  310431C00195000", "NMOU  310418X00195000", "NMOU  310418C0019500x", "N OU  310418C00195000", "NMOU  310418C00000000", "ＮMOU 310418C00195000"] {
+        for bad in [
+            "",
+            "NMOU",
+            "nmou  310418C00195000",
+            "NMOU  310431C00195000",
+            "NMOU  310418X00195000",
+            "NMOU  310418C0019500x",
+            "N OU  310418C00195000",
+            "NMOU  310418C00000000",
+            "ＮMOU 310418C00195000",
+        ] {
             assert!(bad.parse::<Contract>().is_err(), "{bad}");
         }
     }

@@ -12,7 +12,7 @@ use crate::instrument::Underlying;
 use crate::margin::{MarginBasis, MarginLeg, Requirement, requirement};
 use crate::naming::{Name, recognise};
 use crate::number::{Money, Price};
-use crate::order::OrderError;
+use crate::order::{OrderError, check_bounds};
 use crate::package::{PackageQuote, package_quote};
 use crate::plain;
 use crate::structure::Structure;
@@ -202,6 +202,7 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     let quotes: Vec<_> = market.legs.iter().map(|m| m.quote).collect();
     let quote = package_quote(&unit, &quotes, &market.underlying.package_ticks(legs.len()));
     let price = proposal.price.unwrap_or(quote.middle);
+    check_bounds(&unit, market.spot, price)?;
     let multiplier = market.underlying.multiplier;
     let cash = -price.times(packages * multiplier);
 

@@ -130,7 +130,8 @@ mod tests {
     #[test]
     fn rounding_looks_the_regime_up_again() {
         let t = TickTable::split(Price::cents(1), Price::cents(300), Price::cents(5));
-        let cases = [("2.994", "2.99", "3.00"), ("3.00", "3.00", "3.00"), ("3.01", "3.00", "3.05"), ("-2.994", "-3.00", "-2.99"), ("0.004", "0.00", "0.01")];
+        let cases =
+            [("2.994", "2.99", "3.00"), ("3.00", "3.00", "3.00"), ("3.01", "3.00", "3.05"), ("-2.994", "-3.00", "-2.99"), ("0.004", "0.00", "0.01")];
         for (given, down, up) in cases {
             assert_eq!((t.floor(price(given)), t.ceil(price(given))), (price(down), price(up)), "{given}");
         }

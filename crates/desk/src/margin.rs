@@ -167,8 +167,7 @@ fn pair_side(legs: &[MarginLeg], kind: Kind, basis: &MarginBasis) -> Vec<Item> {
         .iter()
         .map(|s| {
             let naked = uncovered(s, basis).raw();
-            let mut row: Vec<Option<i64>> =
-                longs.iter().map(|l| (l.expiry >= s.expiry).then(|| covered(s, l).raw().min(naked))).collect();
+            let mut row: Vec<Option<i64>> = longs.iter().map(|l| (l.expiry >= s.expiry).then(|| covered(s, l).raw().min(naked))).collect();
             row.push(Some(naked));
             row
         })

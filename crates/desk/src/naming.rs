@@ -52,9 +52,7 @@ pub fn recognise(structure: &Structure) -> Name {
 }
 
 fn one_expiration(legs: &[Leg]) -> Option<Name> {
-    let side = |kind| -> Vec<Rung> {
-        legs.iter().filter(|l| l.contract.kind == kind).map(|l| (l.contract.strike, l.quantity)).collect()
-    };
+    let side = |kind| -> Vec<Rung> { legs.iter().filter(|l| l.contract.kind == kind).map(|l| (l.contract.strike, l.quantity)).collect() };
     let (calls, puts) = (side(Kind::Call), side(Kind::Put));
     match (calls.as_slice(), puts.as_slice()) {
         (rungs, []) => same_kind(Kind::Call, rungs),

@@ -7,6 +7,7 @@
 use thiserror::Error;
 
 use crate::contract::Contract;
+use crate::instrument::TickTable;
 use crate::number::{Money, Price};
 use crate::structure::Structure;
 use crate::time::Moment;
@@ -258,15 +259,21 @@ impl Order {
 }
 
 /// Checks a limit against the tick and against what the package could ever be worth.
-pub fn check_limit(unit: &Structure, ticks: &crate::instrument::TickTable, price: Price) -> Result<(), OrderError> {
+pub fn check_limit(unit: &Structure, ticks: &TickTable, spot: Price, price: Price) -> Result<(), OrderError> {
+    check_bounds(unit, spot, price)?;
     if !ticks.allows(price) {
         return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below: ticks.floor(price), above: ticks.ceil(price) });
     }
-    // No option is worth more than a very high strike or price: a wide fence against typing errors.
-    let bound = |sign: i64| -> Price {
-        let highest = unit.legs().iter().map(|l| l.contract.strike).max().unwrap_or_default();
-        unit.legs().iter().filter(|l| l.quantity * sign > 0).map(|l| (highest + highest) * l.quantity).sum()
-    };
+    Ok(())
+}
+
+/// Checks a net price against what the package could ever be worth.
+///
+/// A call is worth no more than its underlying, a put no more than its strike (Merton 1973); twice that
+/// is a wide fence against typing errors.
+pub fn check_bounds(unit: &Structure, spot: Price, price: Price) -> Result<(), OrderError> {
+    let highest = unit.legs().iter().map(|l| l.contract.strike).fold(spot, Price::max);
+    let bound = |sign: i64| -> Price { unit.legs().iter().filter(|l| l.quantity * sign > 0).map(|l| (highest + highest) * l.quantity).sum() };
     let (least, most) = (bound(-1), bound(1));
     if price < least || price > most { Err(OrderError::Absurd { price, least, most }) } else { Ok(()) }
 }

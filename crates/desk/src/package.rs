@@ -72,10 +72,7 @@ pub fn package_quote(unit: &Structure, quotes: &[Quote], ticks: &crate::instrume
     if cross <= rest {
         cross = ticks.ceil(rest + tick);
     }
-    let size = pairs()
-        .map(|(l, q)| if l.quantity > 0 { q.ask_size / l.quantity } else { q.bid_size / -l.quantity })
-        .min()
-        .unwrap_or(0);
+    let size = pairs().map(|(l, q)| if l.quantity > 0 { q.ask_size / l.quantity } else { q.bid_size / -l.quantity }).min().unwrap_or(0);
     PackageQuote { rest, middle: ticks.floor(middle), cross, tick, size: size.max(1) }
 }
 

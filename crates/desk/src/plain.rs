@@ -91,7 +91,10 @@ pub fn tails(horizon: &Horizon) -> (String, String) {
         s => format!("down to zero: loses {s} per point, {} at zero", signed(first.profit)),
     };
     if horizon.estimate {
-        return (format!("far above: {}", if last.slope == 0 { format!("about {}", signed(last.profit)) } else { above }), format!("at zero: about {}", signed(first.profit)));
+        return (
+            format!("far above: {}", if last.slope == 0 { format!("about {}", signed(last.profit)) } else { above }),
+            format!("at zero: about {}", signed(first.profit)),
+        );
     }
     (above, below)
 }

@@ -49,13 +49,16 @@ impl Structure {
     pub fn new(legs: impl IntoIterator<Item = Leg>) -> Result<Structure, StructureError> {
         let mut netted: Vec<Leg> = Vec::new();
         for leg in legs {
-            if leg.quantity == 0 || leg.quantity.abs() > MOST_CONTRACTS {
+            if leg.quantity == 0 || leg.quantity.unsigned_abs() > MOST_CONTRACTS.unsigned_abs() {
                 return Err(StructureError::Quantity { contract: leg.contract, quantity: leg.quantity });
             }
             match netted.iter_mut().find(|l| l.contract == leg.contract) {
                 Some(same) => same.quantity += leg.quantity,
                 None => netted.push(leg),
             }
+        }
+        if let Some(large) = netted.iter().find(|l| l.quantity.abs() > MOST_CONTRACTS) {
+            return Err(StructureError::Quantity { contract: large.contract.clone(), quantity: large.quantity });
         }
         netted.retain(|l| l.quantity != 0);
         if netted.is_empty() {

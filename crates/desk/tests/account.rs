@@ -1,4 +1,5 @@
 //! Lots, journal and reconciliation, in traders' words.
+#![allow(clippy::unwrap_used)]
 
 mod common;
 
@@ -69,7 +70,7 @@ proptest! {
         let names = ["95P", "100C", "105C"];
         let mut a = Account::default();
         a.deposit(at(0), Money::whole(50_000));
-        let mut expected = 50_000_00_i64;
+        let mut expected = 5_000_000_i64;
         for (i, (which, quantity, cents, closes)) in trades.into_iter().enumerate() {
             if quantity == 0 { continue; }
             let text = Price::cents(cents).to_string();

@@ -1,4 +1,5 @@
 //! The one answer, seen from the trader's side.
+#![allow(clippy::unwrap_used)]
 
 mod common;
 
@@ -32,7 +33,10 @@ fn an_iron_condor_read_back_in_words_and_money() {
     assert_eq!((e.name.text.as_str(), e.packages, e.price), ("iron condor", 2, price("-2.00")));
     assert_eq!((e.quote.rest, e.quote.cross), (price("-2.12"), price("-1.88")));
     let words = e.sentences.join(" ");
-    assert_eq!(words, "2 × Iron condor on TEST, 38 days. You receive 400.00 now. Most you can make: 400.00, between 95 and 105. Most you can lose: 600.00, at 90 and below. Even at 93.00 and at 107.00.");
+    assert_eq!(
+        words,
+        "2 × Iron condor on TEST, 38 days. You receive 400.00 now. Most you can make: 400.00, between 95 and 105. Most you can lose: 600.00, at 90 and below. Even at 93.00 and at 107.00."
+    );
     assert_eq!(tails(&e.horizon), ("above 110: −600.00, flat".into(), "down to zero: −600.00, flat".into()));
     assert_eq!(e.money.alone.total, Money::whole(1_000));
     // 25,000 + 400 credit − 8 × 0.65 − 1,000 requirement.

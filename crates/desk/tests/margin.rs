@@ -1,4 +1,5 @@
 //! Strategy margin against published worked examples and laws.
+#![allow(clippy::unwrap_used)]
 
 mod common;
 

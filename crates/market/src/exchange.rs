@@ -9,7 +9,7 @@
 
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
-use desk::{Fill, FillLeg, Money, Moment, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, leg_prices, package_quote};
+use desk::{Fill, FillLeg, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, leg_prices, package_quote};
 
 use crate::noise::Stream;
 use crate::quotes::Quoter;
@@ -97,12 +97,8 @@ fn fill(order: &Order, at: Moment, packages: i64, price: Price, quotes: &[Quote]
     let unit = &order.request.unit;
     let mids: Vec<Price> = quotes.iter().map(Quote::mid).collect();
     let prices = leg_prices(unit, &mids, price);
-    let legs: Vec<FillLeg> = unit
-        .legs()
-        .iter()
-        .zip(prices)
-        .map(|(l, price)| FillLeg { contract: l.contract.clone(), quantity: l.quantity * packages, price })
-        .collect();
+    let legs: Vec<FillLeg> =
+        unit.legs().iter().zip(prices).map(|(l, price)| FillLeg { contract: l.contract.clone(), quantity: l.quantity * packages, price }).collect();
     let contracts: i64 = legs.iter().map(|l| l.quantity.abs()).sum();
     Fill { order: order.id, at, packages, price, legs, fees: FEE * contracts }
 }

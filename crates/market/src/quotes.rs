@@ -17,7 +17,7 @@ use crate::world::World;
 
 const SLOT: i64 = 5 * 60_000;
 /// Quotes shift a little inside their width this often.
-const FLICKER: i64 = 2_000;
+const FLICKER: i64 = 6_000;
 
 /// One contract as the chain shows it.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -162,7 +162,9 @@ impl Place<'_> {
         let deep = 1.0 + 1.2 * (delta.abs() - 0.5).max(0.0);
         let scale = spot / 200.0;
         let width = spec.width * early * wiggle * deep * (0.025 * scale.max(0.2) + 0.011 * value.max(0.0)).max(0.0);
-        let lean = (self.noise().uniform(Stream::Skew, self.key, at.millis() / FLICKER) - 0.5) * 0.3 * width;
+        // Each contract shifts at an instant of its own.
+        let beat = (at.millis() + (self.key % FLICKER as u64) as i64) / FLICKER;
+        let lean = (self.noise().uniform(Stream::Skew, self.key, beat) - 0.5) * 0.3 * width;
         let ticks = &self.underlying.ticks;
         let centre = value + lean;
         let bid = ticks.floor(Price::from_f64((centre - width / 2.0).max(0.0))?);
@@ -171,7 +173,7 @@ impl Place<'_> {
             ask = ticks.ceil(bid + ticks.tick_at(bid));
         }
         let uniform = |stream, index| self.noise().uniform(stream, self.key, index);
-        let size = |side: i64| 1 + (uniform(Stream::Size, 2 * (at.millis() / FLICKER) + side).powi(2) * 60.0 * spec.activity.sqrt()) as i64;
+        let size = |side: i64| 1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 60.0 * spec.activity.sqrt()) as i64;
         let popularity = self.popularity(spec.activity, spot);
         let session = (close_of(at.date()).millis() - open_of(at.date()).millis()) as f64 / 60_000.0;
         let part = (since_open / session).clamp(0.0, 1.0);
@@ -200,7 +202,11 @@ impl Place<'_> {
         } else {
             0.7
         };
-        let monthly = if desk::calendar::monthly_expiration(self.contract.expiry.year(), self.contract.expiry.month()) == self.contract.expiry { 3.0 } else { 1.0 };
+        let monthly = if desk::calendar::monthly_expiration(self.contract.expiry.year(), self.contract.expiry.month()) == self.contract.expiry {
+            3.0
+        } else {
+            1.0
+        };
         let own = 0.3 + 1.4 * self.noise().uniform(Stream::Interest, self.key, -1);
         900.0 * activity * near * round * monthly * own
     }

@@ -75,18 +75,16 @@ impl World {
             sessions.push(next_session(sessions[sessions.len() - 1]));
         }
         let anchor = sessions.partition_point(|d| *d < DEMO_DAY);
-        let shocks: Vec<(f64, f64)> = (0..sessions.len() as i64)
-            .map(|i| (noise.normal(Stream::Overnight, 0, i), noise.normal(Stream::Intraday, 0, i)))
-            .collect();
+        let shocks: Vec<(f64, f64)> =
+            (0..sessions.len() as i64).map(|i| (noise.normal(Stream::Overnight, 0, i), noise.normal(Stream::Intraday, 0, i))).collect();
         let day: Vec<f64> = shocks.iter().map(|(night, day)| NIGHT.sqrt() * night + (1.0 - NIGHT).sqrt() * day).collect();
         let market_variance = variances(noise, 0, MARKET_VOL, &day, -0.75, anchor);
-        let market_night: Vec<f64> = (0..sessions.len()).map(|i| drift(market_variance[i]) * NIGHT + (market_variance[i] * NIGHT / YEAR).sqrt() * shocks[i].0).collect();
-        let market_move: Vec<f64> =
-            (0..sessions.len()).map(|i| drift(market_variance[i]) * (1.0 - NIGHT) + (market_variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1).collect();
-        let paths = specs()
-            .into_iter()
-            .filter_map(|spec| Path::build(spec, noise, &sessions, &market_night, &market_move, anchor))
+        let market_night: Vec<f64> =
+            (0..sessions.len()).map(|i| drift(market_variance[i]) * NIGHT + (market_variance[i] * NIGHT / YEAR).sqrt() * shocks[i].0).collect();
+        let market_move: Vec<f64> = (0..sessions.len())
+            .map(|i| drift(market_variance[i]) * (1.0 - NIGHT) + (market_variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1)
             .collect();
+        let paths = specs().into_iter().filter_map(|spec| Path::build(spec, noise, &sessions, &market_night, &market_move, anchor)).collect();
         World { seed, noise, sessions, market_move, market_variance, paths }
     }
 

@@ -1,4 +1,5 @@
 //! Orders and time.
+#![allow(clippy::unwrap_used)]
 
 use desk::calendar::{close_of, open_of};
 use desk::order::Event;

@@ -1,4 +1,5 @@
 //! The world behaves: shown over its history, for more than one seed.
+#![allow(clippy::unwrap_used)]
 
 use desk::calendar::{close_of, next_session, open_of};
 use desk::*;
@@ -52,7 +53,15 @@ fn minutes_bridge_the_day_and_betas_can_be_estimated() {
         // Leverage: a fall is followed by higher implied variance more often than not.
         let days: Vec<_> = (0..400).map(|i| date(2029, 6, 1).checked_add(i.days()).unwrap()).filter(|d| desk::calendar::is_session(*d)).collect();
         let variance = |d| world.total_variance("WXMR", close_of(d), close_of(d).plus_millis(30 * 86_400_000)).unwrap();
-        let moves: Vec<(f64, f64)> = days.windows(2).map(|w| (world.spot("WXMR", close_of(w[1])).unwrap().to_f64() / world.spot("WXMR", close_of(w[0])).unwrap().to_f64() - 1.0, variance(w[1]) / variance(w[0]) - 1.0)).collect();
+        let moves: Vec<(f64, f64)> = days
+            .windows(2)
+            .map(|w| {
+                (
+                    world.spot("WXMR", close_of(w[1])).unwrap().to_f64() / world.spot("WXMR", close_of(w[0])).unwrap().to_f64() - 1.0,
+                    variance(w[1]) / variance(w[0]) - 1.0,
+                )
+            })
+            .collect();
         let (r, v): (Vec<f64>, Vec<f64>) = moves.into_iter().unzip();
         let correlation = covariance(&r, &v) / (covariance(&r, &r) * covariance(&v, &v)).sqrt();
         assert!(correlation < -0.4, "seed {seed}: {correlation}");

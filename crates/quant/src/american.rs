@@ -75,13 +75,11 @@ pub struct Boundary {
 impl Boundary {
     /// Solves for a unit-strike put. Requires `time > 0`, `vol > 0`, `rate > 0`.
     pub(crate) fn solve(time: f64, rate: f64, carry_yield: f64, vol: f64, scheme: &Scheme) -> Boundary {
-        let european =
-            Terms { kind: Kind::Put, style: Style::European, strike: 1.0, time, rate, carry_yield, vol };
+        let european = Terms { kind: Kind::Put, style: Style::European, strike: 1.0, time, rate, carry_yield, vol };
         let at_expiry = if carry_yield > rate { rate / carry_yield } else { 1.0 };
         let n = scheme.nodes;
         let taus: Vec<f64> = scheme.chebyshev.iter().map(|z| time * ((1.0 + z) / 2.0).powi(2)).collect();
-        let mut values: Vec<f64> =
-            taus[..n].iter().map(|&tau| first_guess(&Terms { time: tau, ..european }, at_expiry)).collect();
+        let mut values: Vec<f64> = taus[..n].iter().map(|&tau| first_guess(&Terms { time: tau, ..european }, at_expiry)).collect();
         values.push(at_expiry);
         let mut curve = Interpolant::fit(&values, at_expiry, &scheme.chebyshev);
         let nodes: Vec<Node> = taus[..n].iter().map(|&tau| Node::new(&european, tau, &scheme.boundary_rule)).collect();
@@ -155,9 +153,7 @@ impl Boundary {
             }
         }
         let t = &self.european;
-        let theta = t.rate * out.price
-            - (t.rate - t.carry_yield) * x * out.delta
-            - 0.5 * t.vol * t.vol * x * x * out.gamma;
+        let theta = t.rate * out.price - (t.rate - t.carry_yield) * x * out.delta - 0.5 * t.vol * t.vol * x * x * out.gamma;
         Valuation { theta_day: theta / 365.0, vega_point: 0.0, rho_point: 0.0, ..out }
     }
 }
@@ -282,8 +278,7 @@ fn first_guess(t: &Terms, at_expiry: f64) -> f64 {
         let e = european(t, b);
         let gap = 1.0 - b - e.price;
         let theta = e.theta_day * 365.0;
-        (1.0 + e.delta) * b + lambda * gap
-            - (1.0 - h) * alpha / width * ((1.0 / h + slope / width) * gap - theta * grown / t.rate)
+        (1.0 + e.delta) * b + lambda * gap - (1.0 - h) * alpha / width * ((1.0 / h + slope / width) * gap - theta * grown / t.rate)
     };
     let b = (t.rate - t.carry_yield) / variance;
     let l = 0.5 - b - ((b - 0.5).powi(2) + 2.0 * t.rate / variance).sqrt();

@@ -116,11 +116,7 @@ fn normalised_deviation(x: f64, beta: f64) -> f64 {
     let mut s = inflection;
     for _ in 0..200 {
         let (value, v) = (b(s), slope(s));
-        let step = if below {
-            (beta.ln() - value.ln()) * value / v
-        } else {
-            -((up - beta) / (up - value)).ln() * (up - value) / v
-        };
+        let step = if below { (beta.ln() - value.ln()) * value / v } else { -((up - beta) / (up - value)).ln() * (up - value) / v };
         if value < beta {
             lo = lo.max(s);
         } else {

@@ -127,13 +127,7 @@ impl Model {
             Engine::Call(b) => {
                 let x = k / spot;
                 let v = b.value(x);
-                Valuation {
-                    price: spot * v.price,
-                    delta: v.price - x * v.delta,
-                    gamma: x * x * v.gamma / spot,
-                    theta_day: spot * v.theta_day,
-                    ..v
-                }
+                Valuation { price: spot * v.price, delta: v.price - x * v.delta, gamma: x * x * v.gamma / spot, theta_day: spot * v.theta_day, ..v }
             }
             Engine::Lattice => self.lattice_value(spot),
         };

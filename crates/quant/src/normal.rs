@@ -52,11 +52,8 @@ pub fn inverse_cdf(p: f64) -> f64 {
         return if q < 0.0 { f64::NEG_INFINITY } else { f64::INFINITY };
     }
     let r = (-tail.ln()).sqrt();
-    let x = if r <= 5.0 {
-        horner(&MIDDLE_NUM, r - 1.6) / horner(&MIDDLE_DEN, r - 1.6)
-    } else {
-        horner(&FAR_NUM, r - 5.0) / horner(&FAR_DEN, r - 5.0)
-    };
+    let x =
+        if r <= 5.0 { horner(&MIDDLE_NUM, r - 1.6) / horner(&MIDDLE_DEN, r - 1.6) } else { horner(&FAR_NUM, r - 5.0) / horner(&FAR_DEN, r - 5.0) };
     if q < 0.0 { -x } else { x }
 }
 

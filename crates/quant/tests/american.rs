@@ -3,6 +3,7 @@
 //! BD = Broadie & Detemple, *Review of Financial Studies* 9 (1996) table 1; CR = Cox & Rubinstein /
 //! Geske & Johnson put table; ALO = Andersen, Lake & Offengenden (2016). The printed numbers are
 //! from memory and were kept because an independent library reproduces each.
+#![allow(clippy::unwrap_used)]
 
 use proptest::prelude::*;
 use quant::{Accuracy, Kind, Model, Style, Terms, implied_vol, leisen_reimer};

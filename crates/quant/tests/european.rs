@@ -2,9 +2,12 @@
 //! Other Derivatives*; Hg = Haug, *The Complete Guide to Option Pricing Formulas*. The printed
 //! numbers are from memory and were kept because an independent library agrees with them to the
 //! tolerance beside each.
+#![allow(clippy::unwrap_used)]
 
 use proptest::prelude::*;
-use quant::{Accuracy, Kind, Lognormal, Model, Outcome, Ssvi, Style, Terms, Valuation, butterfly_density_factor, european, european_price, implied_vol};
+use quant::{
+    Accuracy, Kind, Lognormal, Model, Outcome, Ssvi, Style, Terms, Valuation, butterfly_density_factor, european, european_price, implied_vol,
+};
 
 fn terms(kind: Kind, strike: f64, time: f64, rate: f64, carry_yield: f64, vol: f64) -> Terms {
     Terms { kind, style: Style::European, strike, time, rate, carry_yield, vol }

@@ -230,7 +230,7 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
                 label: contract_label(&l.contract),
                 quantity: l.quantity,
                 opened_at: average.fixed(2),
-                mark: mark.fixed(3),
+                mark: if mark.raw() % 1_000_000 == 0 { mark.fixed(2) } else { mark.to_string() },
                 profit: money(profit),
             }
         })

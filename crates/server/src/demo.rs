@@ -2,7 +2,7 @@
 //! runs. Nothing is typed into the books: every number comes from a fill.
 
 use desk::calendar::open_of;
-use desk::{Kind, Leg, Money, Moment, Order, Price, Pricing, Request, Structure, TimeInForce, package_quote};
+use desk::{Kind, Leg, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, package_quote};
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
 
@@ -80,7 +80,9 @@ impl Trader<'_> {
         let quotes: Vec<_> = unit
             .legs()
             .iter()
-            .map(|l| self.quoter.quote(&state.world, &l.contract, state.clock.now).map(|q| q.quote).ok_or_else(|| Refusal::NoQuote(l.contract.clone())))
+            .map(|l| {
+                self.quoter.quote(&state.world, &l.contract, state.clock.now).map(|q| q.quote).ok_or_else(|| Refusal::NoQuote(l.contract.clone()))
+            })
             .collect::<Result<_, _>>()?;
         let ticks = crate::state::known(&state, symbol)?.package_ticks(quotes.len());
         let q = package_quote(&unit, &quotes, &ticks);

@@ -47,7 +47,7 @@ pub fn open(path: &Path, beginning: Beginning, seed: u64) -> Result<Desk, Refusa
     }
     let store = Store::open(path)?;
     let saved = store.load()?;
-    let ready = saved.settings.get("ready").is_some();
+    let ready = saved.settings.contains_key("ready");
     if ready {
         let seed = saved.settings.get("seed").and_then(|s| s.parse().ok()).unwrap_or(seed);
         return Desk::restore(store, Arc::new(World::new(seed)), saved, demo::present());

@@ -10,8 +10,8 @@ use std::sync::Arc;
 use desk::calendar::{close_of, is_session, next_close, next_open};
 use desk::order::{self, Event};
 use desk::{
-    Account, AccountView, Contract, EvaluationError, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Moment, Order, OrderError, Price, Pricing, Proposal,
-    Request, SymbolError, Structure, StructureError, money_effect, requirement,
+    Account, AccountView, Contract, EvaluationError, LegMarket, MarginBasis, MarginLeg, MarketView, Moment, Money, Order, OrderError, Price, Pricing,
+    Proposal, Request, Structure, StructureError, SymbolError, money_effect, requirement,
 };
 use market::exchange::{self, FEE};
 use market::{Clock, ListingError, Quoter, SPEEDS, Step, World, check_listed};
@@ -91,7 +91,7 @@ pub struct State {
     pub drafts: Arc<Drafts>,
     /// Account value at the last close.
     pub last_mark: Option<Money>,
-    /// Counts changes of orders, account and drafts, so that readers know when to look again.
+    /// Counts changes of orders and account, so that readers know when to look again.
     pub version: u64,
 }
 
@@ -298,7 +298,7 @@ impl Desk {
         let underlying = known(state, &request.symbol)?;
         let ticks = underlying.package_ticks(request.unit.legs().len());
         match request.pricing {
-            Pricing::Limit(price) => order::check_limit(&request.unit, &ticks, price)?,
+            Pricing::Limit(price) => order::check_limit(&request.unit, &ticks, spot_of(state, &request.symbol), price)?,
             Pricing::Market => {
                 for leg in request.unit.legs().iter().filter(|l| l.quantity < 0) {
                     let quote = self.quoter.quote(&state.world, &leg.contract, now).ok_or_else(|| Refusal::NoQuote(leg.contract.clone()))?;
@@ -349,7 +349,7 @@ impl Desk {
         }
         let mut order = order.clone();
         let ticks = known(&self.state, &order.request.symbol)?.package_ticks(order.request.unit.legs().len());
-        order::check_limit(&order.request.unit, &ticks, price)?;
+        order::check_limit(&order.request.unit, &ticks, spot_of(&self.state, &order.request.symbol), price)?;
         let asked = Request { pricing: Pricing::Limit(price), quantity: order.remaining(), ..order.request.clone() };
         self.check_buying_power(&asked, Some(id))?;
         let mut next = self.state.clone();
@@ -391,7 +391,6 @@ impl Desk {
                 Fact::DraftGone(slot)
             }
         };
-        next.version += 1;
         self.commit(next, &[fact])
     }
 }
@@ -402,6 +401,10 @@ fn clock_fact(clock: &Clock) -> Fact {
 
 fn multiplier(world: &World, symbol: &str) -> i64 {
     world.underlying(symbol).map_or(1, |u| u.multiplier)
+}
+
+fn spot_of(state: &State, symbol: &str) -> Price {
+    state.world.spot(symbol, state.clock.now).unwrap_or_default()
 }
 
 /// An underlying by symbol, or what is known.
@@ -476,9 +479,9 @@ fn leg_market(state: &State, quoter: &mut Quoter, contract: &Contract, vols: Vol
     let at = state.clock.now;
     match vols {
         Vols::Solved => quoter.leg(&state.world, contract, at),
-        Vols::Unused => quoter
-            .quote(&state.world, contract, at)
-            .map(|q| LegMarket { quote: q.quote, vol: 0.0, theoretical: q.theoretical, rate: 0.0 }),
+        Vols::Unused => {
+            quoter.quote(&state.world, contract, at).map(|q| LegMarket { quote: q.quote, vol: 0.0, theoretical: q.theoretical, rate: 0.0 })
+        }
     }
 }
 
@@ -494,7 +497,7 @@ fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structur
     Ok(MarketView {
         at,
         underlying,
-        spot: state.world.spot(symbol, at).unwrap_or_default(),
+        spot: spot_of(state, symbol),
         legs: structure
             .legs()
             .iter()
@@ -514,7 +517,7 @@ fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
 pub fn margin_legs_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Vec<MarginLeg> {
     let mut out: Vec<MarginLeg> = Vec::new();
     for lot in state.account.lots() {
-        if !state.world.owner(&lot.contract).is_some_and(|u| u.symbol == symbol) {
+        if state.world.owner(&lot.contract).is_none_or(|u| u.symbol != symbol) {
             continue;
         }
         let c = &lot.contract;
@@ -620,4 +623,3 @@ pub fn session(at: Moment) -> (bool, Moment) {
     let open = desk::calendar::is_open(at);
     (open, if open { next_close(at) } else { next_open(at) })
 }
-

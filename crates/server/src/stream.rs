@@ -55,7 +55,7 @@ pub enum ServerMessage {
         /// The book.
         book: Box<BookView>,
     },
-    /// Orders, account or drafts changed: look again.
+    /// Orders or the account changed: look again.
     Changed {
         /// Counts up.
         version: u64,

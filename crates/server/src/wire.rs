@@ -1,7 +1,7 @@
 //! What goes over the wire. Prices and money are decimal text (exact); model values are numbers.
 //! Handlers translate; nothing is computed here.
 
-use desk::{Contract, Evaluation, Even, Extent, Kind, Leg, Money, Moment, Order, Pricing, Structure, TimeInForce, Verdict, strike_label};
+use desk::{Contract, Evaluation, Even, Extent, Kind, Leg, Moment, Money, Order, Pricing, Structure, TimeInForce, Verdict, strike_label};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

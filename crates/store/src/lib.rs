@@ -13,7 +13,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use desk::order::Event;
-use desk::{Contract, Entry, EntryKind, Fill, Money, Moment, Order, Price};
+use desk::{Contract, Entry, EntryKind, Fill, Moment, Money, Order, Price};
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{self, ConnectionManager, Pool};
@@ -203,7 +203,11 @@ impl Store {
         let mark_rows = day_marks::table.select(MarkRow::as_select()).order(day_marks::day).load(c)?;
         Ok(Saved {
             settings: settings::table.select(SettingRow::as_select()).load(c)?.into_iter().map(|r| (r.name, r.value)).collect(),
-            clock: clock.map(|r| ClockState { now: Moment::from_millis(r.now_ms), running: r.running, speed: r.speed.clamp(1, i64::from(u32::MAX)) as u32 }),
+            clock: clock.map(|r| ClockState {
+                now: Moment::from_millis(r.now_ms),
+                running: r.running,
+                speed: r.speed.clamp(1, i64::from(u32::MAX)) as u32,
+            }),
             orders,
             journal,
             drafts: draft_rows.into_iter().map(|r| (r.slot, r.body)).collect(),
@@ -225,7 +229,8 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
         Fact::Placed(order) => {
             diesel::insert_into(orders::table).values(OrderRow::of(order)).execute(c)?;
             for (position, leg) in order.request.unit.legs().iter().enumerate() {
-                let row = OrderLegRow { order_id: order.id as i64, position: position as i64, contract: leg.contract.to_string(), ratio: leg.quantity };
+                let row =
+                    OrderLegRow { order_id: order.id as i64, position: position as i64, contract: leg.contract.to_string(), ratio: leg.quantity };
                 diesel::insert_into(order_legs::table).values(row).execute(c)?;
             }
             for (at, event) in &order.events {
@@ -255,7 +260,13 @@ fn write_event(c: &mut SqliteConnection, order: u64, at: Moment, event: &Event) 
     diesel::insert_into(order_events::table).values(EventRow::of(id, order, at, event)).execute(c)?;
     if let Event::Filled(fill) = event {
         for (position, leg) in fill.legs.iter().enumerate() {
-            let row = FillLegRow { event_id: id, position: position as i64, contract: leg.contract.to_string(), quantity: leg.quantity, price: leg.price.raw() };
+            let row = FillLegRow {
+                event_id: id,
+                position: position as i64,
+                contract: leg.contract.to_string(),
+                quantity: leg.quantity,
+                price: leg.price.raw(),
+            };
             diesel::insert_into(fill_legs::table).values(row).execute(c)?;
         }
     }

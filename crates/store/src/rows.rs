@@ -2,7 +2,7 @@
 //! number.
 
 use desk::order::Event;
-use desk::{Book, Contract, EntryKind, Fill, FillLeg, Leg, Money, Moment, Order, Price, Pricing, Request, Structure, TimeInForce};
+use desk::{Book, Contract, EntryKind, Fill, FillLeg, Leg, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce};
 use diesel::prelude::*;
 
 use crate::StoreError;
@@ -123,13 +123,8 @@ pub(crate) fn kind_word(kind: EntryKind) -> &'static str {
     }
 }
 
-const BOOKS: [(Book, &str); 5] = [
-    (Book::Cash, "cash"),
-    (Book::Positions, "positions"),
-    (Book::Realised, "realised"),
-    (Book::Fees, "fees"),
-    (Book::Capital, "capital"),
-];
+const BOOKS: [(Book, &str); 5] =
+    [(Book::Cash, "cash"), (Book::Positions, "positions"), (Book::Realised, "realised"), (Book::Fees, "fees"), (Book::Capital, "capital")];
 
 pub(crate) fn book_word(book: Book) -> &'static str {
     BOOKS.iter().find(|(b, _)| *b == book).map_or("cash", |(_, w)| w)

@@ -1,4 +1,5 @@
 //! What is written is what is read, and a command is written whole or not at all.
+#![allow(clippy::unwrap_used)]
 
 use desk::order::Event;
 use desk::*;
@@ -43,7 +44,13 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
         store.commit(&[Fact::Setting("seed".into(), "7".into()), Fact::Clock(clock), Fact::Booked(deposit, None)]).unwrap();
         store.commit(&[Fact::Placed(o.clone()), Fact::Happened(1, f.at, Event::Filled(f.clone())), Fact::Booked(trade, None)]).unwrap();
         store.commit(&[Fact::Booked(settled, Some((c.clone(), "1.25".parse().unwrap()))), Fact::Draft("A".into(), "{}".into(), f.at)]).unwrap();
-        store.commit(&[Fact::Draft("B".into(), "{\"x\":1}".into(), f.at), Fact::DraftGone("A".into()), Fact::Mark("2031-03-10".into(), Money::whole(60_123))]).unwrap();
+        store
+            .commit(&[
+                Fact::Draft("B".into(), "{\"x\":1}".into(), f.at),
+                Fact::DraftGone("A".into()),
+                Fact::Mark("2031-03-10".into(), Money::whole(60_123)),
+            ])
+            .unwrap();
     }
     let saved = Store::open(&path).unwrap().load().unwrap();
     o.events.push((f.at, Event::Filled(f.clone())));

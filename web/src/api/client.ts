@@ -9,7 +9,9 @@ export type Clock = S['ClockWire'];
 export type Masthead = S['Masthead'];
 export type ChainHead = S['ChainHead'];
 export type Mark = S['Mark'];
-export type Row = S['Row'];
+/** A row, with the prices that moved a moment ago (marked, without animation: a fade would repaint the
+ * table on every frame). */
+export type Row = S['Row'] & { moved?: { cells: string; at: number } };
 export type Cell = S['Cell'];
 export type Leg = S['LegWire'];
 export type Draft = S['DraftWire'];

@@ -11,12 +11,13 @@ type Live = {
   rows: Record<string, Row[]>;
   book?: Book;
   version: number;
-  /** Answer for the active draft, and when it was painted. */
+  /** Answer for the active draft, while a view asks for it. */
+  following: boolean;
   evaluation?: Evaluation;
   refusal?: string;
   chainProblem?: string;
 };
-export const useLive = create<Live>(() => ({ connected: false, everConnected: false, rows: {}, version: 0 }));
+export const useLive = create<Live>(() => ({ connected: false, everConnected: false, rows: {}, version: 0, following: false }));
 
 let socket: WebSocket | null = null;
 let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [] };
@@ -46,16 +47,31 @@ export function evaluate(request: EvaluateRequest | null) {
   lastRequest = request;
   asked += 1;
   if (!request) {
-    useLive.setState({ evaluation: undefined, refusal: undefined });
+    useLive.setState({ following: false, evaluation: undefined, refusal: undefined });
     return;
   }
+  if (!useLive.getState().following) useLive.setState({ following: true });
   askedAt.set(asked, performance.now());
   send({ type: 'evaluate', id: asked, request });
 }
 
+/** A mark of movement stays at least so long. */
+const MARKED = 600;
+function movedCells(a: Row, b: Row): string {
+  const pairs = [[a.call.bid, b.call.bid, 'call-bid'], [a.call.ask, b.call.ask, 'call-ask'], [a.put.bid, b.put.bid, 'put-bid'], [a.put.ask, b.put.ask, 'put-ask']];
+  return pairs.flatMap(([x, y, name]) => (x === y ? [] : [name])).join(' ');
+}
 function merge(before: Row[] | undefined, changed: Row[]): Row[] {
   const by = new Map(changed.map((r) => [r.strike, r]));
-  return (before ?? []).map((r) => by.get(r.strike) ?? r);
+  const at = performance.now();
+  return (before ?? []).map((r) => {
+    const next = by.get(r.strike);
+    if (next) {
+      const cells = movedCells(r, next);
+      return cells ? { ...next, moved: { cells, at } } : { ...next, moved: r.moved };
+    }
+    return r.moved && at - r.moved.at > MARKED ? { ...r, moved: undefined } : r;
+  });
 }
 
 function painted(id: number) {

@@ -14,11 +14,18 @@ type Drafts = {
 };
 export const useDrafts = create<Drafts>(() => ({ loaded: false, active: 'A', drafts: {}, history: {} }));
 
-const saving = new Map<Slot, Promise<void>>();
-/** Keeps a draft on the program's side, one save after the other so that the last one wins. */
-function save(slot: Slot, draft: Draft | undefined) {
-  const before = saving.get(slot) ?? Promise.resolve();
-  const next = before.then(async () => {
+/** What waits to be kept, by slot; null throws the draft away. Only the newest of a slot waits. */
+const waiting = new Map<Slot, Draft | null>();
+let writing = false;
+function save(slot: Slot, draft: Draft | null) {
+  waiting.set(slot, draft);
+  if (!writing) void write();
+}
+async function write() {
+  writing = true;
+  for (let next = waiting.entries().next().value; next; next = waiting.entries().next().value) {
+    const [slot, draft] = next;
+    waiting.delete(slot);
     try {
       const path = { params: { path: { slot } } };
       must(draft ? await api.PUT('/api/drafts/{slot}', { ...path, body: draft }) : await api.DELETE('/api/drafts/{slot}', path));
@@ -26,8 +33,8 @@ function save(slot: Slot, draft: Draft | undefined) {
     } catch (e) {
       useDrafts.setState({ problem: `Draft ${slot} is not kept: ${e instanceof Error ? e.message : String(e)}` });
     }
-  });
-  saving.set(slot, next);
+  }
+  writing = false;
 }
 
 export async function loadDrafts() {
@@ -75,7 +82,7 @@ export function discard(slot: Slot) {
     const history = Object.fromEntries(Object.entries(s.history).filter(([k]) => k !== slot)) as Drafts['history'];
     return { drafts, history, active: s.active === slot ? (SLOTS.find((x) => drafts[x]) ?? 'A') : s.active };
   });
-  save(slot, undefined);
+  save(slot, null);
 }
 /** Opens the first empty place of the tray; undefined when all four are taken. */
 export function begin(): Slot | undefined {

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import type { Draft } from '../api/client';
+import { useLive } from '../api/live';
 import { evaluationQuery } from '../api/queries';
 import { OutlineGlyph } from '../chart/glyph';
 import { begin, choose, discard, SLOTS, useDrafts, type Slot } from '../drafts/store';
@@ -8,8 +9,12 @@ import { Button } from '../ui/controls';
 
 function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: boolean }) {
   const navigate = useNavigate();
-  const answer = useQuery(evaluationQuery({ symbol: draft.symbol, legs: draft.legs }, 5_000));
-  const e = answer.data;
+  // The chain already asks for the active draft; only the others are asked for here.
+  const live = useLive((s) => (active ? s.evaluation : undefined));
+  const following = useLive((s) => active && s.following);
+  const answer = useQuery(evaluationQuery(following ? null : { symbol: draft.symbol, legs: draft.legs }, 5_000));
+  const e = following ? live : answer.data;
+  const refused = following ? undefined : answer.error?.message;
   const short = { debit: 'db', credit: 'cr', even: '' };
   return (
     <div className={`flex items-center rounded border bg-raised ${active ? 'border-brass border-b-2' : 'border-hair'}`}>
@@ -17,14 +22,14 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
         onClick={() => { choose(slot); void navigate(`/chain/${draft.symbol}`); }}>
         <b>{slot}</b>
         {draft.legs.length === 0 && <span className="text-ink2">empty draft</span>}
-        {e && draft.legs.length > 0 && !answer.error && (
+        {e && draft.legs.length > 0 && !refused && (
           <>
             <OutlineGlyph evaluation={e} />
             <span>{draft.symbol} {e.name} {e.strikes} · {e.days} d ·</span>
             <b>{e.middle.amount} {short[e.middle.side as keyof typeof short]}</b>
           </>
         )}
-        {answer.error && <span className="max-w-96 truncate text-loss" title={answer.error.message}>{answer.error.message}</span>}
+        {refused && <span className="max-w-96 truncate text-loss" title={refused}>{refused}</span>}
       </button>
       <button type="button" aria-label={`throw away draft ${slot}`} className="h-8 border-l border-hair px-2 text-ink2 hover:text-loss" onClick={() => { discard(slot); }}>×</button>
     </div>
@@ -33,7 +38,9 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
 
 /** The strip at the foot of every view: up to four drafts. */
 export function Tray() {
-  const { drafts, active, loaded } = useDrafts();
+  const drafts = useDrafts((s) => s.drafts);
+  const active = useDrafts((s) => s.active);
+  const loaded = useDrafts((s) => s.loaded);
   const navigate = useNavigate();
   const shown = SLOTS.filter((s) => drafts[s]);
   const full = SLOTS.every((s) => (drafts[s]?.legs.length ?? 0) > 0);

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, must, type Evaluation, type PlaceRequest } from '../api/client';
 import { evaluationQuery } from '../api/queries';
-import { money, shortWhen } from '../format';
+import { dayMonth, money, shortWhen } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
 import { Checks, MoneyTable } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
@@ -10,7 +10,7 @@ import { chosenOf, PriceChooser, signed, type Chosen } from './PriceChooser';
 
 type Kind = 'limit' | 'market';
 type Stand = PlaceRequest['timeInForce'];
-const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} × ${l.label}, ${l.expiry}`);
+const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} × ${l.label}, ${dayMonth(l.expiry)}`);
 
 function Legs({ lines }: { lines: string[] }) {
   return <ul className="flex flex-col">{lines.map((l) => <li key={l} className={l.startsWith('buy') ? '' : 'text-ink2'}>{l}</li>)}</ul>;

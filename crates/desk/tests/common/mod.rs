@@ -1,5 +1,5 @@
 //! Short ways to write legs and markets in tests.
-#![allow(dead_code)]
+#![allow(dead_code, clippy::unwrap_used)]
 
 use desk::*;
 use jiff::civil::{Date, date};

@@ -30,4 +30,3 @@ async fn evaluate(State(app): State<AppState>, Body(request): Body<EvaluateReque
 pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new().routes(routes!(evaluate))
 }
-

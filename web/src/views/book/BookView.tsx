@@ -7,7 +7,9 @@ import { fixed, money, percent, tone } from '../../format';
 import { openTicket } from '../../ticket/open';
 import { Button } from '../../ui/controls';
 
-const th = 'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-right text-[12px] font-normal text-ink2';
+const th = 'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
+const right = `${th} text-right`;
+const left = `${th} text-left`;
 
 function close(p: Position, quantity: number) {
   openTicket({ symbol: p.symbol, unit: p.closing, quantity, most: p.packages, closes: p.campaign });
@@ -40,7 +42,7 @@ function Rows({ p }: { p: Position }) {
       </tr>
       <tr className="text-[12px] text-ink2">
         <td colSpan={2} className="px-2 pb-2 text-left">
-          {p.legs.map((l) => <span key={l.contract} className="mr-3 whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span></span>)}
+          {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span></span>)}
         </td>
         <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
         <td className="num px-2 pb-2" colSpan={5}>most {p.most ? money(p.most, true) : '—'} · least {p.least ? money(p.least) : 'no limit'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>
@@ -63,9 +65,10 @@ export function BookView() {
         <p className="text-ink2">No open positions. Build a draft in the <Link to="/chain" className="text-brass underline">chain</Link>, open its ticket and place it: once filled it is carried here with its profit, range and margin.</p>
       ) : (
         <>
-          <table className="w-full border-collapse">
+          <table className="w-full table-fixed border-collapse">
+            <colgroup>{[null, 84, 206, 84, 58, 58, 54, 62, 58, 84, 96].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
             <thead>
-              <tr><th className={`${th} text-left`}>position</th><th className={th}>expires</th><th className={`${th} text-left`}>range at expiration</th><th className={th}>open profit</th><th className={th}>of most</th><th className={th}>Δ</th><th className={th}>Γ</th><th className={th}>θ a day</th><th className={th}>vega</th><th className={th}>margin</th><th className={th}><span className="sr-only">actions</span></th></tr>
+              <tr><th className={left}>position</th><th className={right}>expires</th><th className={left}>range at expiration</th><th className={right}>open profit</th><th className={right}>of most</th><th className={right}>Δ</th><th className={right}>Γ</th><th className={right}>θ a day</th><th className={right}>vega</th><th className={right}>margin</th><th className={right}><span className="sr-only">actions</span></th></tr>
             </thead>
             {book.positions.map((p) => <Rows key={p.campaign} p={p} />)}
           </table>

@@ -23,7 +23,7 @@ function PriceButton({ cell, what, row, side, cursor, onTrade, onCursor }: { cel
         onFocus={() => { onCursor({ strike: row.strike, side, what }); }}
         onClick={() => { onTrade(cell.contract, what === 'bid' ? -1 : 1); }}
         className="num h-[21px] w-full px-1.5 font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft">
-        {price ? <span key={price} className="moved">{price}</span> : <span className="text-ink2">·</span>}
+        {price ? <span className={row.moved?.cells.includes(`${side}-${what}`) ? 'moved' : undefined}>{price}</span> : <span className="text-ink2">·</span>}
       </button>
     </td>
   );

@@ -54,16 +54,14 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
   const box = useRef<HTMLDivElement>(null);
   const body = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1216);
-  const [live, setLive] = useState(false);
   const strikes = rows.map((r) => r.at).join(' ');
   const axis = useMemo(() => makeAxis(strikes === '' ? [] : strikes.split(' ').map(Number)), [strikes]);
   const drag = useDrag(head.symbol, axis, body);
   const removeLeg = useMemo(() => (contract: string) => { change(head.symbol, (d) => remove(d, contract)); }, [head.symbol]);
   useEffect(() => {
-    const t = setTimeout(() => { setLive(true); }, 1500);
     const watch = new ResizeObserver(([e]) => { if (e) setWidth(e.contentRect.width); });
     if (box.current) watch.observe(box.current);
-    return () => { clearTimeout(t); watch.disconnect(); };
+    return () => { watch.disconnect(); };
   }, []);
   const table = width - PICTURE;
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
@@ -71,17 +69,17 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
     const leg = draft?.legs.find((l) => Number(l.contract.slice(13)) / 1000 === strike);
     if (leg) drag(leg.contract, e);
   };
-  const th = 'sticky top-0 z-20 h-6 border-b border-strong bg-ground px-1.5 text-right text-[12px] font-normal text-ink2';
+  const th = 'sticky top-0 z-20 h-6 border-b border-strong bg-ground px-1.5 text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
       <div className="relative flex">
-        <table className={`table-fixed border-collapse text-[12.5px] ${live ? 'live' : ''}`} style={{ width: table }}>
+        <table className="table-fixed border-collapse text-[12.5px]" style={{ width: table }}>
           <caption className="sr-only">{`Calls left, puts right, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
           <thead>
             <tr>
-              <th className={th}>open int</th><th className={th}>volume</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
+              <th className={th}>open</th><th className={th}>volume</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
               <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
-              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>volume</th><th className={`${th} pr-3`}>open int</th>
+              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>volume</th><th className={`${th} pr-3`}>open</th>
             </tr>
           </thead>
           <tbody>

@@ -10,7 +10,7 @@ import { useKeys } from '../../ui/keys';
 import { makeAxis, near } from './axis';
 import type { Cursor } from './ChainRow';
 import { ChainTable } from './ChainTable';
-import { DraftSummary, startTicket } from './DraftSummary';
+import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
 import { Ribbon } from './Ribbon';
 import { SymbolHead } from './SymbolHead';
 
@@ -19,16 +19,18 @@ const COLUMNS: [Cursor['side'], Cursor['what']][] = [['call', 'bid'], ['call', '
 
 export function ChainView() {
   const { symbol: named } = useParams();
-  const { active, drafts, loaded } = useDrafts();
-  const symbol = named ?? drafts[active]?.symbol ?? 'NMOU';
-  const kept = drafts[active];
+  const loaded = useDrafts((s) => s.loaded);
+  const kept = useDrafts((s) => s.drafts[s.active]);
+  const symbol = named ?? kept?.symbol ?? 'NMOU';
   const draft = kept?.symbol === symbol ? kept : undefined;
   const live = useLive((s) => s.head);
   const head = live?.symbol === symbol ? live : undefined;
   const allRows = useLive((s) => s.rows);
-  const { evaluation: answer, refusal, chainProblem } = useLive();
+  const answer = useLive((s) => s.evaluation);
+  const refusal = useLive((s) => s.refusal);
+  const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string>>({});
-  const [around, setAround] = useState<'8' | '12' | '20' | '0'>('12');
+  const [around, setAround] = useState<'10' | '15' | '25' | '0'>('10');
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
 
@@ -98,11 +100,12 @@ export function ChainView() {
     <div className="flex h-full flex-col">
       <SymbolHead head={head} />
       <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={(key) => { setPicked((p) => ({ ...p, [symbol]: key })); }} />
-      <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} onTurn={() => { change(symbol, turn); }} />
+      <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
-        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '8', label: '±8' }, { value: '12', label: '±12' }, { value: '20', label: '±20' }, { value: '0', label: 'all strikes' }]} />
+        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '10', label: '±10' }, { value: '15', label: '±15' }, { value: '25', label: '±25' }, { value: '0', label: 'all strikes' }]} />
         {mark && <span className="text-ink2">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
         {note && <span role="alert" className="text-loss">{note}</span>}
+        <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
       </div>
       <ChainTable head={head} mark={mark} rows={rows} draft={draft} evaluation={evaluation} cursor={cursor} onCursor={setCursor} onTrade={trade} />
     </div>

@@ -4,7 +4,7 @@ import { redo, undo } from '../../drafts/store';
 import { openTicket } from '../../ticket/open';
 import { Button, Notice, Tip } from '../../ui/controls';
 
-type Props = { draft?: Draft; evaluation?: Evaluation; refusal?: string; onTurn: () => void };
+type Props = { draft?: Draft; evaluation?: Evaluation; refusal?: string };
 
 export function startTicket(draft: Draft | undefined, e: Evaluation | undefined) {
   if (draft && e && draft.legs.length > 0) openTicket({ symbol: draft.symbol, unit: e.unit, quantity: e.packages });
@@ -19,16 +19,16 @@ function Greek({ name, value, decimals, note }: { name: string; value: number; d
 }
 
 /** The draft in words and numbers, above the rows. */
-export function DraftSummary({ draft, evaluation: e, refusal, onTurn }: Props) {
+export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
   const empty = !draft || draft.legs.length === 0;
   return (
-    <section aria-label="Draft" className="flex min-h-[52px] items-start gap-4 border-t border-hair px-4 py-1">
-      <div className="min-w-0 flex-1">
+    <section aria-label="Draft" className="h-[66px] overflow-hidden border-t border-hair px-4 py-1">
+      <div>
         {empty && <p className="pt-2 font-serif text-[15px] text-ink2 italic">Click an ask to buy, a bid to sell: the structure, its outline and what it does to your money appear here.</p>}
         {!empty && refusal && <Notice>{refusal}</Notice>}
         {!empty && !refusal && e && (
           <>
-            <p data-testid="sentence" className="truncate font-serif text-[15.5px] leading-6" title={e.sentences.join(' ')}>{e.sentences.join(' ')}</p>
+            <p data-testid="sentence" className="line-clamp-2 h-[38px] font-serif text-[15px] leading-[19px]" title={e.sentences.join(' ')}>{e.sentences.join(' ')}</p>
             <p className="flex gap-4 whitespace-nowrap">
               <b data-testid="structure-name">{e.name} {e.strikes}</b>
               <span><span className="text-ink2">middle </span><b>{e.middle.amount} {e.middle.side}</b></span>
@@ -37,19 +37,24 @@ export function DraftSummary({ draft, evaluation: e, refusal, onTurn }: Props) {
               <Greek name="θ" value={e.greeks.theta} decimals={2} note="Money gained in a calendar day, all else unchanged." />
               <Greek name="vega" value={e.greeks.vega} decimals={1} note="Money gained when volatility rises by one point." />
               <span><span className="text-ink2">chance of profit </span><b>{percent(e.chanceOfProfit, 0)} %</b></span>
-              <span><span className="text-ink2">takes of buying power </span><b>{money(e.money.buyingPowerChange)}</b></span>
+              <span><span className="text-ink2">buying power </span><b>{money(e.money.buyingPowerChange)}</b></span>
             </p>
           </>
         )}
       </div>
-      {!empty && (
-        <div className="flex gap-1.5 pt-1">
-          <Button onClick={undo} aria-keyshortcuts="z">undo</Button>
-          <Button onClick={redo} aria-keyshortcuts="Z">redo</Button>
-          <Button onClick={onTurn} aria-keyshortcuts="x">turn over</Button>
-          <Button weight="strong" disabled={!e} onClick={() => { startTicket(draft, e); }} aria-keyshortcuts="t">Ticket <kbd className="font-sans">t</kbd></Button>
-        </div>
-      )}
     </section>
+  );
+}
+
+/** What can be done with the draft. */
+export function DraftActions({ draft, evaluation: e, onTurn }: { draft?: Draft; evaluation?: Evaluation; onTurn: () => void }) {
+  if (!draft) return null;
+  return (
+    <div className="ml-auto flex gap-1.5">
+      <Button onClick={undo} aria-keyshortcuts="z">undo</Button>
+      <Button onClick={redo} aria-keyshortcuts="Z">redo</Button>
+      <Button disabled={draft.legs.length === 0} onClick={onTurn} aria-keyshortcuts="x">turn over</Button>
+      <Button weight="strong" disabled={!e} onClick={() => { startTicket(draft, e); }} aria-keyshortcuts="t">Ticket <kbd className="font-sans">t</kbd></Button>
+    </div>
   );
 }

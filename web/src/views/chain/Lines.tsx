@@ -16,7 +16,7 @@ export function Lines({ axis, table, width, spot, level, mark }: Props) {
         <g key={b.name}>
           <line x1={0} x2={table} y1={b.y} y2={b.y} stroke="var(--slate)" strokeDasharray="2 4" strokeOpacity={0.65} />
           <line x1={table} x2={width} y1={b.y} y2={b.y} stroke="var(--slate)" strokeDasharray="2 4" />
-          <text {...stroke} x={width - 8} y={b.y - 4} textAnchor="end" fontSize={12} fill="var(--slate)">{b.name} {fixed(b.price, b.price > 1000 ? 0 : 1)}</text>
+          <text {...stroke} x={table + 8} y={b.y - 4} fontSize={12} fill="var(--slate)">{b.name} {fixed(b.price, b.price > 1000 ? 0 : 1)}</text>
         </g>
       ))}
       {at > 0 && at < axis.height && (

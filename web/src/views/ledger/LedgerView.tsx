@@ -3,7 +3,9 @@ import { ledgerQuery } from '../../api/queries';
 import { money, shortWhen, tone } from '../../format';
 import { Notice } from '../../ui/controls';
 
-const th = 'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-right text-[12px] font-normal text-ink2';
+const th = 'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
+const right = `${th} text-right`;
+const left = `${th} text-left`;
 
 export function LedgerView() {
   const ledger = useQuery(ledgerQuery);
@@ -19,7 +21,7 @@ export function LedgerView() {
       </p>
       {l.violations.map((v) => <Notice key={v}>{v}</Notice>)}
       <table className="w-full border-collapse">
-        <thead><tr><th className={th}>#</th><th className={`${th} text-left`}>when</th><th className={`${th} text-left`}>what</th><th className={th}>amount</th><th className={th}>fees</th><th className={th}>booked</th><th className={th}>cash after</th></tr></thead>
+        <thead><tr><th className={right}>#</th><th className={left}>when</th><th className={left}>what</th><th className={right}>amount</th><th className={right}>fees</th><th className={right}>booked</th><th className={right}>cash after</th></tr></thead>
         <tbody>
           {[...l.lines].reverse().map((x) => (
             <tr key={x.number} className="border-b border-hair">

@@ -5,7 +5,9 @@ import { shortWhen } from '../../format';
 import { openOrder } from '../../ticket/open';
 import { Button, Notice } from '../../ui/controls';
 
-const th = 'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-left text-[12px] font-normal text-ink2';
+const th = 'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
+const right = `${th} text-right`;
+const left = `${th} text-left`;
 
 function Line({ order: o }: { order: Order }) {
   return (
@@ -37,7 +39,7 @@ export function OrdersView() {
           <h2 className="py-1 font-semibold">{title}</h2>
           {list.length === 0 ? <p className="text-ink2">{title === 'Working' ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.' : 'Nothing has been filled, cancelled or ended yet.'}</p> : (
             <table className="w-full border-collapse">
-              <thead><tr><th className={`${th} text-right`}>order</th><th className={th}>placed</th><th className={th}>symbol</th><th className={th}>structure</th><th className={`${th} text-right`}>filled</th><th className={`${th} text-right`}>limit</th><th className={`${th} text-right`}>average</th><th className={th}>stands</th><th className={th}>state</th><th className={th}><span className="sr-only">actions</span></th></tr></thead>
+              <thead><tr><th className={right}>order</th><th className={left}>placed</th><th className={left}>symbol</th><th className={left}>structure</th><th className={right}>filled</th><th className={right}>limit</th><th className={right}>average</th><th className={left}>stands</th><th className={left}>state</th><th className={left}><span className="sr-only">actions</span></th></tr></thead>
               <tbody>{list.map((o) => <Line key={o.id} order={o} />)}</tbody>
             </table>
           )}

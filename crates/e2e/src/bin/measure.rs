@@ -1,0 +1,2 @@
+//! Measures.
+fn main() {}

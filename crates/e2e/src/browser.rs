@@ -1,0 +1,271 @@
+//! Headless Chromium through ChromeDriver.
+
+use std::future::Future;
+use std::io::{BufRead, BufReader};
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use fantoccini::elements::Element;
+use fantoccini::wd::WebDriverCompatibleCommand;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value, json};
+
+use crate::program::root;
+
+/// Keys by their WebDriver code points (W3C WebDriver, section 17.4.2).
+pub const ENTER: &str = "\u{E007}";
+/// The Escape key.
+pub const ESCAPE: &str = "\u{E00C}";
+/// The Tab key.
+pub const TAB: &str = "\u{E004}";
+/// The End key.
+pub const END: &str = "\u{E010}";
+/// Arrow left.
+pub const LEFT: &str = "\u{E012}";
+/// Arrow up.
+pub const UP: &str = "\u{E013}";
+/// Arrow right.
+pub const RIGHT: &str = "\u{E014}";
+/// Arrow down.
+pub const DOWN: &str = "\u{E015}";
+
+/// A command of ChromeDriver that the client has no method for.
+#[derive(Debug)]
+enum Extra {
+    /// A DevTools command.
+    DevTools(&'static str, Value),
+    /// What a log has gathered since it was last read.
+    Log(&'static str),
+}
+
+impl WebDriverCompatibleCommand for Extra {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        let path = match self {
+            Extra::DevTools(..) => "goog/cdp/execute",
+            Extra::Log(_) => "se/log",
+        };
+        base.join(&format!("session/{}/{path}", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        let body = match self {
+            Extra::DevTools(command, params) => json!({ "cmd": command, "params": params }),
+            Extra::Log(kind) => json!({ "type": kind }),
+        };
+        (http::Method::POST, Some(body.to_string()))
+    }
+}
+
+struct Driver {
+    child: Child,
+    url: String,
+}
+
+impl Driver {
+    fn start(temporary: &Path) -> Driver {
+        let mut command = Command::new("chromedriver");
+        // Port 0: the driver takes a free one and says which.
+        command.arg("--port=0").env("TMPDIR", temporary).process_group(0).stdout(Stdio::piped()).stderr(Stdio::null());
+        let mut child = command.spawn().expect("chromedriver is missing; `cargo verify` installs it");
+        let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();
+        let port = loop {
+            let line = lines.next().expect("chromedriver says its port").expect("its output is text");
+            if let Some(port) = line.split("started successfully on port ").nth(1) {
+                break port.trim_end_matches('.').to_owned();
+            }
+        };
+        // A full pipe would stop the driver.
+        std::thread::spawn(move || lines.for_each(drop));
+        Driver { child, url: format!("http://127.0.0.1:{port}") }
+    }
+}
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        // Chromium stays in the driver's process group and would outlive a killed driver.
+        let _ = Command::new("kill").args(["-KILL", "--", &format!("-{}", self.child.id())]).status();
+        let _ = self.child.wait();
+    }
+}
+
+/// A page at 1280 × 800 with all its requests and complaints on record.
+#[derive(Clone)]
+pub struct Browser {
+    client: Client,
+}
+
+const PATIENCE: Duration = Duration::from_secs(15);
+const GLANCE: Duration = Duration::from_millis(25);
+
+/// Runs a scenario in a fresh browser, which is closed whatever happens.
+pub async fn in_browser<F: Future<Output = ()> + Send + 'static>(scenario: impl FnOnce(Browser) -> F) {
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let driver = Driver::start(folder.path());
+    let browser = Browser::open(&driver, folder.path()).await;
+    let ended = tokio::spawn(scenario(browser.clone())).await;
+    let _ = browser.client.close().await;
+    if let Err(panic) = ended {
+        std::panic::resume_unwind(panic.into_panic());
+    }
+}
+
+impl Browser {
+    async fn open(driver: &Driver, folder: &Path) -> Browser {
+        let arguments = [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-dev-shm-usage",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--window-size=1280,800",
+            "--force-device-scale-factor=1",
+            "--hide-scrollbars",
+            "--lang=en-US",
+        ];
+        let profile = format!("--user-data-dir={}", folder.join("profile").display());
+        let arguments: Vec<&str> = arguments.into_iter().chain([profile.as_str()]).collect();
+        let wanted = json!({
+            "browserName": "chrome",
+            "goog:loggingPrefs": { "browser": "ALL", "performance": "ALL" },
+            "goog:chromeOptions": { "args": arguments },
+        });
+        let mut connector = hyper_util::client::legacy::connect::HttpConnector::new();
+        connector.enforce_http(true);
+        let mut builder = ClientBuilder::new(connector);
+        builder.capabilities(wanted.as_object().cloned().unwrap_or_default());
+        let browser = Browser { client: builder.connect(&driver.url).await.expect("a browser session") };
+        browser.resize(1280).await;
+        browser
+    }
+
+    /// Sets the width of the page.
+    pub async fn resize(&self, width: u32) {
+        let metrics = json!({ "width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false });
+        let command = Extra::DevTools("Emulation.setDeviceMetricsOverride", metrics);
+        self.client.issue_cmd(command).await.expect("the viewport can be set");
+    }
+
+    /// Opens an address.
+    pub async fn goto(&self, address: &str) {
+        self.client.goto(address).await.unwrap_or_else(|e| panic!("{address}: {e}"));
+    }
+
+    /// Waits for an element.
+    pub async fn find(&self, css: &str) -> Element {
+        let waiting = self.client.wait().at_most(PATIENCE).every(GLANCE).for_element(Locator::Css(css)).await;
+        match waiting {
+            Ok(element) => element,
+            Err(e) => panic!("{css}: {e}\nthe page says:\n{}", self.text("body").await),
+        }
+    }
+
+    /// Whether an element is there now.
+    pub async fn has(&self, css: &str) -> bool {
+        !self.client.find_all(Locator::Css(css)).await.unwrap_or_default().is_empty()
+    }
+
+    /// Waits for an element and clicks it.
+    pub async fn click(&self, css: &str) {
+        self.find(css).await.click().await.unwrap_or_else(|e| panic!("click {css}: {e}"));
+    }
+
+    /// Clicks the button with this text.
+    pub async fn press(&self, label: &str) {
+        let path = format!("//button[normalize-space(.)='{label}']");
+        let waiting = self.client.wait().at_most(PATIENCE).every(GLANCE).for_element(Locator::XPath(&path)).await;
+        let button = waiting.unwrap_or_else(|e| panic!("button {label}: {e}"));
+        button.click().await.unwrap_or_else(|e| panic!("press {label}: {e}"));
+    }
+
+    /// What an element reads, at once.
+    pub async fn text(&self, css: &str) -> String {
+        match self.client.find(Locator::Css(css)).await {
+            Ok(element) => element.text().await.unwrap_or_default(),
+            Err(_) => String::new(),
+        }
+    }
+
+    /// Types into what has the focus.
+    pub async fn keys(&self, keys: &str) {
+        let at = self.client.active_element().await.expect("something has the focus");
+        at.send_keys(keys).await.unwrap_or_else(|e| panic!("keys {keys:?}: {e}"));
+    }
+
+    /// Replaces what stands in a field.
+    pub async fn write(&self, css: &str, text: &str) {
+        let field = self.find(css).await;
+        self.run(&format!("document.querySelector(`{css}`).select()")).await;
+        field.send_keys(text).await.unwrap_or_else(|e| panic!("write {css}: {e}"));
+    }
+
+    /// Runs a script; gives what it returns.
+    pub async fn run(&self, script: &str) -> Value {
+        self.client.execute(script, Vec::new()).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+    }
+
+    /// Waits until an element reads something that satisfies `test`, and gives it.
+    pub async fn until(&self, css: &str, what: &str, test: impl Fn(&str) -> bool) -> String {
+        let end = tokio::time::Instant::now() + PATIENCE;
+        loop {
+            let text = self.text(css).await;
+            if test(&text) {
+                return text;
+            }
+            assert!(tokio::time::Instant::now() < end, "{css} never was {what}; it reads {text:?}");
+            tokio::time::sleep(GLANCE).await;
+        }
+    }
+
+    /// What axe-core finds wrong with the page, with default rules (WCAG A and AA, best practices).
+    pub async fn axe(&self) -> Vec<String> {
+        let source = root().join("web/node_modules/axe-core/axe.min.js");
+        let source = std::fs::read_to_string(source).expect("axe-core is installed by `cargo verify`");
+        self.run(&source).await;
+        let script = "const done = arguments[arguments.length - 1];
+            axe.run(document, { resultTypes: ['violations'] }).then(
+              (r) => done(r.violations.map((v) => `${v.id} (${v.impact}): ${v.nodes.map((n) => n.target.join(' ') + ' — ' + n.failureSummary).join(' | ')}`)),
+              (e) => done([String(e)]));";
+        let found = self.client.execute_async(script, Vec::new()).await.expect("axe runs");
+        found.as_array().expect("axe gives a list").iter().map(|v| v.as_str().unwrap_or_default().to_owned()).collect()
+    }
+
+    async fn log(&self, kind: &'static str) -> Vec<Value> {
+        let log = self.client.issue_cmd(Extra::Log(kind)).await.expect("a log");
+        log.as_array().cloned().unwrap_or_default()
+    }
+
+    /// Addresses asked for since the last call, sockets included; pages of the browser itself left out.
+    pub async fn requests(&self) -> Vec<String> {
+        let mut out = Vec::new();
+        for entry in self.log("performance").await {
+            let message: Value = entry["message"].as_str().and_then(|t| serde_json::from_str(t).ok()).unwrap_or_default();
+            let message = &message["message"];
+            let url = match message["method"].as_str() {
+                Some("Network.requestWillBeSent") => &message["params"]["request"]["url"],
+                Some("Network.webSocketCreated") => &message["params"]["url"],
+                _ => continue,
+            };
+            out.extend(url.as_str().filter(|u| !u.starts_with("chrome:") && !u.starts_with("data:")).map(str::to_owned));
+        }
+        out
+    }
+
+    /// Errors and warnings of the console since the last call.
+    pub async fn complaints(&self) -> Vec<String> {
+        let entries = self.log("browser").await;
+        let bad = entries.iter().filter(|e| matches!(e["level"].as_str(), Some("SEVERE" | "WARNING")));
+        bad.map(|e| e["message"].as_str().unwrap_or_default().to_owned()).collect()
+    }
+
+    /// A picture of the page.
+    pub async fn shot(&self, path: &Path) {
+        let png = self.client.screenshot().await.expect("a picture");
+        std::fs::write(path, png).unwrap_or_else(|e| panic!("{}: {e}", path.display()));
+    }
+}

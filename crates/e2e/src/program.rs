@@ -1,0 +1,66 @@
+//! The program under test as a process of its own, so that it can be killed like one.
+
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::OnceLock;
+
+/// The project's root.
+pub fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// Builds the program in the profile this harness was built in, and says where it is.
+fn binary() -> &'static Path {
+    static BUILT: OnceLock<PathBuf> = OnceLock::new();
+    BUILT.get_or_init(|| {
+        let (profile, folder) = if cfg!(debug_assertions) { ("dev", "debug") } else { ("release", "release") };
+        let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
+        let args = ["build", "--quiet", "--package", "server", "--bin", "pikebell", "--profile", profile];
+        let built = Command::new(cargo).args(args).current_dir(root()).status().expect("cargo runs");
+        assert!(built.success(), "the program does not build");
+        let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
+        target.join(folder).join("pikebell")
+    })
+}
+
+/// A running program. Dropping it kills it, without a chance to tidy up.
+pub struct Program {
+    child: Child,
+    /// Where it listens: `http://127.0.0.1:port`.
+    pub address: String,
+    /// The line it printed when it was ready.
+    pub greeting: String,
+}
+
+impl Program {
+    /// Starts `pikebell demo` on a database and waits until it is ready. `port` 0 takes a free one.
+    pub fn demo(data: &Path, port: u16) -> Program {
+        let listen = format!("127.0.0.1:{port}");
+        let args = ["demo", "--listen", &listen, "--data"];
+        let spawned = Command::new(binary()).args(args).arg(data).stdout(Stdio::piped()).spawn();
+        let mut child = spawned.expect("the program starts");
+        let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();
+        let greeting = lines.next().expect("the program says that it is ready").expect("its output is text");
+        let address = greeting.split_whitespace().find(|w| w.starts_with("http://")).expect("the greeting holds an address").to_owned();
+        Program { child, address, greeting }
+    }
+
+    /// The port it listens on.
+    pub fn port(&self) -> u16 {
+        self.address.rsplit(':').next().and_then(|p| p.parse().ok()).expect("the address has a port")
+    }
+
+    /// Its process number.
+    pub fn id(&self) -> u32 {
+        self.child.id()
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        // On Unix this is SIGKILL: what was acknowledged must survive it.
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}

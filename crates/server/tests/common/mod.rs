@@ -1,0 +1,101 @@
+//! The whole program without a socket: the router on a database in a temporary folder.
+#![allow(dead_code, clippy::unwrap_used)]
+
+use axum::Router;
+use axum::body::{Body, to_bytes};
+use axum::http::{Request, StatusCode, header};
+use serde_json::{Value, json};
+use server::{AppState, Beginning, Desk, DeskHandle, Hosts, open, router};
+use tempfile::TempDir;
+use tower::ServiceExt;
+
+pub const HOST: &str = "127.0.0.1:7311";
+pub const SEED: u64 = 7;
+
+/// A database folder that outlives the program, so that it can be opened again.
+pub struct Place(TempDir);
+
+impl Place {
+    pub fn new() -> Place {
+        Place(tempfile::tempdir().unwrap())
+    }
+
+    /// Opens the database: new the first time, as it was left afterwards.
+    pub fn desk(&self) -> Desk {
+        open(&self.0.path().join("desk.db"), Beginning::Empty, SEED).unwrap()
+    }
+
+    pub fn program(&self) -> Program {
+        let hosts = Hosts::loopback(HOST.parse().unwrap());
+        Program { app: router(AppState::new(DeskHandle::start(self.desk())), hosts) }
+    }
+}
+
+pub struct Program {
+    app: Router,
+}
+
+impl Program {
+    pub async fn send(&self, request: Request<Body>) -> (StatusCode, Value) {
+        let response = self.app.clone().oneshot(request).await.unwrap();
+        let status = response.status();
+        let body = to_bytes(response.into_body(), 10_000_000).await.unwrap();
+        (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
+    }
+
+    /// A request with a body as it is, valid or not.
+    pub async fn raw(&self, method: &str, path: &str, body: &str) -> (StatusCode, Value) {
+        let request = Request::builder().method(method).uri(path).header(header::HOST, HOST).header(header::CONTENT_TYPE, "application/json");
+        self.send(request.body(Body::from(body.to_owned())).unwrap()).await
+    }
+
+    pub async fn post(&self, path: &str, body: &Value) -> (StatusCode, Value) {
+        self.raw("POST", path, &body.to_string()).await
+    }
+
+    pub async fn get(&self, path: &str) -> Value {
+        let (status, body) = self.raw("GET", path, "").await;
+        assert_eq!(status, StatusCode::OK, "{path}: {body}");
+        body
+    }
+
+    /// Keys of NMOU's monthly about five weeks out and its strikes from high to low.
+    pub async fn monthly(&self) -> (String, Vec<Value>) {
+        let head = self.get("/api/chain/NMOU").await["head"].clone();
+        let marks = head["marks"].as_array().unwrap();
+        let mark = marks.iter().find(|m| m["cycle"] == "monthly" && m["days"].as_i64() > Some(30)).unwrap();
+        let key = mark["key"].as_str().unwrap().to_owned();
+        let rows = self.get(&format!("/api/chain/NMOU?expiration={key}")).await["blocks"][0]["rows"].as_array().unwrap().clone();
+        (key, rows)
+    }
+
+    /// Legs of a bear call vertical above the price, one package.
+    pub async fn bear_call(&self) -> Value {
+        let (_, rows) = self.monthly().await;
+        let spot = self.get("/api/chain/NMOU").await["head"]["level"].as_f64().unwrap();
+        let above: Vec<&Value> = rows.iter().rev().filter(|r| r["at"].as_f64().unwrap() > spot * 1.03).collect();
+        json!([{ "contract": above[0]["call"]["contract"], "quantity": -1 }, { "contract": above[3]["call"]["contract"], "quantity": 1 }])
+    }
+
+    pub async fn evaluate(&self, legs: &Value, price: Option<&str>) -> Value {
+        let (status, answer) = self.post("/api/evaluate", &json!({ "symbol": "NMOU", "legs": legs, "price": price })).await;
+        assert_eq!(status, StatusCode::OK, "{answer}");
+        answer
+    }
+}
+
+/// A ticket for NMOU.
+pub fn ticket(id: &str, legs: &Value, quantity: i64, limit: &str) -> Value {
+    json!({ "clientId": id, "symbol": "NMOU", "legs": legs, "quantity": quantity, "limit": limit, "timeInForce": "goodTillCancelled" })
+}
+
+/// Legs turned over: what closes them.
+pub fn turned(legs: &Value) -> Value {
+    let turn = |l: &Value| json!({ "contract": l["contract"], "quantity": -l["quantity"].as_i64().unwrap() });
+    legs.as_array().unwrap().iter().map(turn).collect()
+}
+
+/// Decimal text as an exact count of 1e-4.
+pub fn units(text: &Value) -> i64 {
+    text.as_str().unwrap().parse::<desk::Money>().unwrap().raw()
+}

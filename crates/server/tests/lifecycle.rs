@@ -1,0 +1,256 @@
+//! From a ticket to a closed trade through the API, and the books after any sequence of commands.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use axum::http::StatusCode;
+use common::*;
+use desk::{Contract, Leg, Moment, Money, Price, Pricing, Request, Structure, TimeInForce};
+use market::Step;
+use proptest::prelude::*;
+use proptest::test_runner::{Config, TestRunner};
+use serde_json::{Value, json};
+use server::Desk;
+
+#[tokio::test]
+async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_result() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let begin = p.get("/api/account").await;
+    assert_eq!((&begin["accountValue"], &begin["buyingPower"], &begin["held"]), (&json!("60000.00"), &json!("60000.00"), &json!("0.00")));
+
+    // What the ticket says will happen to buying power is what happens.
+    let four: Value =
+        legs.as_array().unwrap().iter().map(|l| json!({ "contract": l["contract"], "quantity": 4 * l["quantity"].as_i64().unwrap() })).collect();
+    let cross = p.evaluate(&legs, None).await["cross"]["value"].as_str().unwrap().to_owned();
+    let preview = p.evaluate(&four, Some(&cross)).await;
+    assert_eq!((preview["name"].as_str(), preview["packages"].as_i64()), (Some("bear call vertical"), Some(4)));
+    let (status, order) = p.post("/api/orders", &ticket("open", &legs, 4, &cross)).await;
+    assert_eq!((status, order["state"].as_str(), order["fillPrice"]["value"].as_str()), (StatusCode::CREATED, Some("filled"), Some(cross.as_str())));
+    let opened = p.get("/api/account").await;
+    assert_eq!(opened["buyingPower"], preview["money"]["buyingPowerAfter"]);
+    assert_eq!(opened["held"], preview["money"]["requirementAlone"]);
+
+    let book = p.get("/api/book").await;
+    let position = &book["positions"][0];
+    assert_eq!((position["campaign"].as_i64(), position["packages"].as_i64(), position["days"].as_i64()), (Some(1), Some(4), Some(38)));
+    assert_eq!(position["closing"], turned(&legs), "what is held, turned over");
+    assert!(position["greeks"]["theta"].as_f64() > Some(0.0) && position["strip"]["zones"].as_array().unwrap().len() == 2);
+
+    // More than is held, or the wrong way round, is refused; half and the rest are taken.
+    let closing = |id: &str, quantity: i64, legs: &Value, limit: &str| {
+        let mut t = ticket(id, legs, quantity, limit);
+        t["closes"] = json!(1);
+        t
+    };
+    let back = turned(&legs);
+    let out = p.evaluate(&back, None).await["cross"]["value"].as_str().unwrap().to_owned();
+    let (status, answer) = p.post("/api/orders", &closing("five", 5, &back, &out)).await;
+    assert_eq!((status.as_u16(), answer["code"].as_str()), (422, Some("more_than_held")), "{answer}");
+    assert!(answer["message"].as_str().unwrap().contains("closing 5 but the campaign holds 4"), "{answer}");
+    assert_eq!(p.post("/api/orders", &closing("wrong", 1, &legs, &cross)).await.1["code"], "more_than_held");
+    // A resting close keeps its contracts: what it may close cannot be closed twice.
+    let far = p.evaluate(&back, None).await["rest"]["value"].as_str().unwrap().to_owned();
+    assert_eq!(p.post("/api/orders", &closing("resting", 3, &back, &far)).await.1["state"], "working");
+    assert_eq!(p.post("/api/orders", &closing("too many", 2, &back, &out)).await.1["code"], "more_than_held");
+    let (_, cancelled) = p.post("/api/orders/2/cancel", &json!({})).await;
+    assert_eq!(cancelled["state"], "cancelled", "{cancelled}");
+    for (id, held) in [("half", "2"), ("rest", "0")] {
+        let (_, order) = p.post("/api/orders", &closing(id, 2, &back, &out)).await;
+        assert_eq!(order["state"], "filled", "{order}");
+        let left = p.get("/api/book").await["positions"].as_array().unwrap().first().map_or_else(|| "0".into(), |x| x["packages"].to_string());
+        assert_eq!(left, held);
+    }
+
+    // In 4 × credit, out 4 × debit, 16 contracts at 0.65 each way of two legs.
+    let units_of = |text: &str| text.parse::<Price>().unwrap();
+    let result = -(units_of(&cross) + units_of(&out)).times(400);
+    let fees = Money::from_raw(6_500 * 16);
+    let ledger = p.get("/api/ledger").await;
+    assert_eq!(units(&ledger["realised"]), result.raw());
+    assert_eq!(units(&ledger["fees"]), fees.raw());
+    assert_eq!((&ledger["sum"], &ledger["violations"], &ledger["positions"]), (&ledger["cash"], &json!([]), &json!("0.00")));
+    let amounts: i64 = ledger["lines"].as_array().unwrap().iter().map(|l| units(&l["amount"]) - units(&l["fees"])).sum();
+    assert_eq!(amounts, units(&ledger["cash"]), "the lines add up to the cash");
+    let end = p.get("/api/account").await;
+    assert_eq!((units(&end["buyingPower"]), &end["held"]), ((Money::whole(60_000) + result - fees).raw(), &json!("0.00")));
+}
+
+#[tokio::test]
+async fn a_resting_order_keeps_its_buying_power_is_eased_and_fills() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let market = p.evaluate(&legs, None).await;
+    let (status, order) = p.post("/api/orders", &ticket("wait", &legs, 10, market["rest"]["value"].as_str().unwrap())).await;
+    assert_eq!((status, order["state"].as_str()), (StatusCode::CREATED, Some("working")));
+    let kept = units(&p.get("/api/account").await["buyingPower"]);
+    assert!(kept < Money::whole(60_000).raw(), "a working order sets buying power aside");
+    let (_, eased) = p.post("/api/orders/1/limit", &json!({ "limit": market["middle"]["value"] })).await;
+    assert_eq!((eased["state"].as_str(), &eased["limit"]), (Some("working"), &market["middle"]));
+    // The clock is paused: time passes by steps, and a middle fills in a while.
+    for _ in 0..5 {
+        p.post("/api/clock", &json!({ "step": "hour" })).await;
+    }
+    let order = p.get("/api/orders").await[0].clone();
+    assert_eq!(order["state"], "filled", "{order}");
+    let (_, late) = p.post("/api/orders/1/limit", &json!({ "limit": "-0.10" })).await;
+    assert_eq!((late["code"].as_str(), late["message"].as_str()), (Some("not_working"), Some("order 1 is filled and cannot be changed")));
+}
+
+/// One thing a trader, or time, may do.
+#[derive(Debug, Clone)]
+enum Act {
+    Place { strikes: (usize, usize), call: bool, quantity: i64, share: i64, day: bool },
+    Close { share: i64 },
+    Reprice { cents: i64 },
+    Cancel,
+    Draft(usize),
+    Step(Step),
+    Minutes(i64),
+}
+
+fn any_act() -> impl Strategy<Value = Act> {
+    let steps = prop::sample::select(vec![Step::Minute, Step::Hour, Step::Open, Step::Close, Step::Expiration]);
+    prop_oneof![
+        4 => ((0..24_usize, 0..24_usize), any::<bool>(), 1..6_i64, -20..140_i64, any::<bool>())
+            .prop_map(|(strikes, call, quantity, share, day)| Act::Place { strikes, call, quantity, share, day }),
+        2 => (0..110_i64).prop_map(|share| Act::Close { share }),
+        1 => (-300..300_i64).prop_map(|cents| Act::Reprice { cents }),
+        1 => Just(Act::Cancel),
+        1 => (0..3_usize).prop_map(Act::Draft),
+        2 => steps.prop_map(Act::Step),
+        2 => (1..400_i64).prop_map(Act::Minutes),
+    ]
+}
+
+/// A vertical or a single option of the first monthly, by places in its list of strikes.
+fn unit_of(desk: &Desk, (a, b): (usize, usize), call: bool) -> Structure {
+    let state = desk.state();
+    let at = state.clock.now;
+    let e = state.world.expirations("NMOU", at).unwrap().into_iter().find(|e| at.days_until(e.date) > 5).unwrap();
+    let ks = market::strikes(&state.world, "NMOU", &e, at);
+    let kind = if call { desk::Kind::Call } else { desk::Kind::Put };
+    let leg = |i: usize, quantity| Leg { contract: market::contract(&state.world, "NMOU", &e, kind, ks[ks.len() / 2 + i - 12]).unwrap(), quantity };
+    Structure::new([leg(a, -1)].into_iter().chain((a != b).then(|| leg(b, 1)))).unwrap()
+}
+
+fn package_market(desk: &Desk, unit: &Structure) -> Option<desk::PackageQuote> {
+    let state = desk.state();
+    let mut quoter = market::Quoter::new();
+    let quotes: Option<Vec<_>> = unit.legs().iter().map(|l| Some(quoter.quote(&state.world, &l.contract, state.clock.now)?.quote)).collect();
+    let ticks = state.world.underlying("NMOU")?.package_ticks(unit.legs().len());
+    Some(desk::package_quote(unit, &quotes?, &ticks))
+}
+
+fn act(desk: &mut Desk, number: usize, act: &Act) {
+    let request = |desk: &Desk, unit: Structure, quantity, share: i64, day, closes| {
+        let m = package_market(desk, &unit)?;
+        let ticks = desk.state().world.underlying("NMOU")?.package_ticks(unit.legs().len());
+        let limit = ticks.floor(m.rest + Price::from_raw((m.cross - m.rest).raw() * share / 100));
+        let time_in_force = if day { TimeInForce::Day } else { TimeInForce::GoodTillCancelled };
+        Some(Request {
+            client_id: format!("n{number}"),
+            symbol: "NMOU".into(),
+            unit,
+            quantity,
+            pricing: Pricing::Limit(limit),
+            time_in_force,
+            closes,
+        })
+    };
+    let open = |desk: &Desk| desk.state().orders.iter().rev().find(|o| o.state().is_open()).map(|o| o.id);
+    // Refusals are fine: the law is about what is left afterwards.
+    let _ = match *act {
+        Act::Place { strikes, call, quantity, share, day } => {
+            let unit = unit_of(desk, strikes, call);
+            request(desk, unit, quantity, share, day, None).map(|r| desk.place(r).map(drop))
+        }
+        Act::Close { share } => {
+            let lot = desk.state().account.lots().first().cloned();
+            lot.and_then(|lot| {
+                let unit = Structure::new([Leg { contract: lot.contract, quantity: -lot.quantity.signum() }]).ok()?;
+                request(desk, unit, 1, share, true, Some(lot.campaign)).map(|r| desk.place(r).map(drop))
+            })
+        }
+        Act::Reprice { cents } => open(desk).map(|id| desk.reprice(id, Price::cents(cents)).map(drop)),
+        Act::Cancel => open(desk).map(|id| desk.cancel(id).map(drop)),
+        Act::Draft(slot) => Some(desk.keep_draft(["A", "B", "C"][slot].into(), (!number.is_multiple_of(3)).then(|| format!("{{\"n\":{number}}}")))),
+        Act::Step(step) => Some(desk.step(step)),
+        Act::Minutes(n) => {
+            let to = desk.state().clock.now.plus_millis(n * 60_000);
+            Some(desk.advance(to, true))
+        }
+    };
+}
+
+/// Everything the books hold, to compare before and after.
+fn everything(desk: &Desk) -> String {
+    let s = desk.state();
+    format!("{:?} {:?} {:?} {:?} {:?}", s.clock, s.orders, s.account, s.drafts, s.last_mark)
+}
+
+#[test]
+fn after_any_sequence_the_books_add_up_and_a_restart_finds_them_as_they_were() {
+    let mut runner = TestRunner::new(Config { cases: 24, failure_persistence: None, ..Config::default() });
+    let ran = runner.run(&prop::collection::vec(any_act(), 4..30), |acts| {
+        let place = Place::new();
+        let mut desk = place.desk();
+        for (i, a) in acts.iter().enumerate() {
+            act(&mut desk, i, a);
+            prop_assert_eq!(desk.state().account.violations(), Vec::<String>::new());
+            let held: Vec<Contract> = desk.state().account.lots().iter().map(|l| l.contract.clone()).collect();
+            let now: Moment = desk.state().clock.now;
+            prop_assert!(held.iter().all(|c| desk::calendar::close_of(c.expiry) > now), "an expired contract is still held at {now}");
+            if i % 7 == 3 {
+                // Dropped without a word, as a killed program is.
+                let before = everything(&desk);
+                drop(desk);
+                desk = place.desk();
+                prop_assert_eq!(everything(&desk), before);
+            }
+        }
+        let filled: Money = desk.state().account.entries().iter().map(|e| e.amount(desk::Book::Cash)).sum();
+        prop_assert_eq!(filled, desk.state().account.balance(desk::Book::Cash));
+        Ok(())
+    });
+    if let Err(e) = ran {
+        panic!("{e}");
+    }
+}
+
+#[test]
+fn stepping_far_skips_nothing_on_the_way() {
+    let place = Place::new();
+    let mut desk = place.desk();
+    let unit = unit_of(&desk, (4, 4), false);
+    let expiry = unit.legs()[0].contract.expiry;
+    let cross = package_market(&desk, &unit).unwrap().cross;
+    let ticks = desk.state().world.underlying("NMOU").unwrap().ticks.clone();
+    let better = |cents| Pricing::Limit(ticks.floor(cross - Price::cents(cents)));
+    let order = |id: &str, pricing, time_in_force| Request {
+        client_id: id.into(),
+        symbol: "NMOU".into(),
+        unit: unit.clone(),
+        quantity: 1,
+        pricing,
+        time_in_force,
+        closes: None,
+    };
+    desk.place(order("filled", better(0), TimeInForce::Day)).unwrap();
+    desk.place(order("never today", better(2_000), TimeInForce::Day)).unwrap();
+    desk.place(order("never", better(9_000), TimeInForce::GoodTillCancelled)).unwrap();
+    desk.advance(desk::calendar::close_of(expiry).plus_millis(3_600_000), true).unwrap();
+    let s = desk.state();
+    let ends: Vec<(desk::State, Moment)> = s.orders.iter().map(|o| (o.state(), o.events.last().unwrap().0)).collect();
+    assert_eq!(ends[0].0, desk::State::Filled);
+    assert_eq!(ends[1], (desk::State::Expired, desk::calendar::close_of(market::DEMO_DAY)));
+    assert_eq!(ends[2], (desk::State::Expired, desk::calendar::close_of(expiry)));
+    assert!(s.account.lots().is_empty());
+    let last = s.account.entries().last().unwrap();
+    assert_eq!((last.kind, last.at), (desk::EntryKind::Settlement, desk::calendar::close_of(expiry)));
+    let print = s.world.spot("NMOU", last.at).unwrap();
+    let inside = (unit.legs()[0].contract.strike - print).max(Price::ZERO);
+    assert_eq!(last.amount(desk::Book::Cash), -inside.times(100), "{} at {print}", unit.legs()[0].contract);
+}
