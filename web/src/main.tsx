@@ -10,6 +10,8 @@ const router = createBrowserRouter([
   {
     path: '/',
     element: <Frame />,
+    // Shown while the first view's script is read.
+    HydrateFallback: () => null,
     children: [
       { index: true, element: <Navigate to="/chain" replace /> },
       { path: 'chain/:symbol?', lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }) },

@@ -113,7 +113,7 @@ impl Horizons<'_> {
             }
             let best = (0..=last).max_by(|&a, &b| (values[a] * sign).total_cmp(&(values[b] * sign))).unwrap_or(0);
             let price = shown((prices[best] * 100.0).round() / 100.0);
-            Extent::Limited { profit: Money::from_model(values[best]), from: price, to: if best == last { None } else { Some(price) } }
+            Extent::Limited { profit: Money::from_model(values[best]), places: vec![(price, (best != last).then_some(price))] }
         };
         Ok(Shape { kinks, evens, most: extreme(1.0), least: extreme(-1.0) })
     }

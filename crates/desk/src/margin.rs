@@ -80,7 +80,7 @@ impl Requirement {
 }
 
 /// Most long legs whose every subset is tried; with more, all are used.
-const MOST_SUBSETS: usize = 6;
+const MOST_SUBSETS: usize = 10;
 
 /// The requirement of all option positions in one underlying.
 ///

@@ -23,15 +23,15 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
         return out;
     }
     let about = if horizon.estimate { "about " } else { "" };
-    out.push(match horizon.shape.most {
+    out.push(match &horizon.shape.most {
         Extent::Unlimited => "What you can make has no limit as the price rises.".into(),
-        Extent::Limited { profit, .. } if profit <= Money::ZERO => "It cannot make money at this price.".into(),
-        Extent::Limited { profit, from, to } => format!("Most you can make: {about}{profit}, {}.", place(from, to)),
+        Extent::Limited { profit, .. } if *profit <= Money::ZERO => "It cannot make money at this price.".into(),
+        Extent::Limited { profit, places } => format!("Most you can make: {about}{profit}, {}.", any_of(places)),
     });
-    out.push(match horizon.shape.least {
+    out.push(match &horizon.shape.least {
         Extent::Unlimited => "What you can lose has no limit as the price rises.".into(),
-        Extent::Limited { profit, .. } if profit >= Money::ZERO => "It cannot lose money at this price.".into(),
-        Extent::Limited { profit, from, to } => format!("Most you can lose: {about}{}, {}.", -profit, place(from, to)),
+        Extent::Limited { profit, .. } if *profit >= Money::ZERO => "It cannot lose money at this price.".into(),
+        Extent::Limited { profit, places } => format!("Most you can lose: {about}{}, {}.", -*profit, any_of(places)),
     });
     if let Some(text) = evens(&horizon.shape.evens) {
         out.push(format!("Even {text}."));
@@ -62,6 +62,10 @@ fn place(from: Price, to: Option<Price>) -> String {
         Some(to) if to == from => format!("at {}", strike_label(from)),
         Some(to) => format!("between {} and {}", strike_label(from), strike_label(to)),
     }
+}
+
+fn any_of(places: &[(Price, Option<Price>)]) -> String {
+    places.iter().map(|(from, to)| place(*from, *to)).collect::<Vec<_>>().join(" or ")
 }
 
 fn evens(evens: &[Even]) -> Option<String> {

@@ -32,16 +32,15 @@ pub enum Even {
 }
 
 /// The best or the worst that can happen.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Extent {
-    /// This amount, from one price to another (no upper end: and everywhere above).
+    /// This amount, at these prices.
     Limited {
         /// Signed profit.
         profit: Money,
-        /// Lowest price where it holds.
-        from: Price,
-        /// Highest price where it holds without interruption.
-        to: Option<Price>,
+        /// Stretches where it holds, ascending: from one price to another (the same for a point; no
+        /// upper end: and everywhere above).
+        places: Vec<(Price, Option<Price>)>,
     },
     /// Grows without limit as the price rises.
     Unlimited,
@@ -166,11 +165,18 @@ fn extent(exact: &[(Price, i128, i64)], sign: i128, money: impl Fn(i128) -> Mone
         return Extent::Unlimited;
     }
     let best = exact.iter().map(|k| k.1 * sign).max().unwrap_or(0);
-    let first = exact.iter().position(|k| k.1 * sign == best).unwrap_or(0);
-    let mut end = first;
-    while exact[end].2 == 0 && end + 1 < exact.len() {
-        end += 1;
+    let mut places: Vec<(Price, Option<Price>)> = Vec::new();
+    let mut joined = false;
+    for (i, &(at, value, slope)) in exact.iter().enumerate() {
+        if value * sign == best {
+            // A flat stretch reaches to the next corner, which then belongs to it.
+            let end = if slope == 0 { exact.get(i + 1).map(|k| k.0) } else { Some(at) };
+            match places.last_mut().filter(|_| joined) {
+                Some(open) => open.1 = end,
+                None => places.push((at, end)),
+            }
+        }
+        joined = value * sign == best && slope == 0;
     }
-    let to = if exact[end].2 == 0 { None } else { Some(exact[end].0) };
-    Extent::Limited { profit: money(best * sign), from: exact[first].0, to }
+    Extent::Limited { profit: money(best * sign), places }
 }

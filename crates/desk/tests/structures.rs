@@ -117,13 +117,16 @@ proptest! {
         prop_assert!((shape.profit_at(at as f64) - payoff - net.to_f64()).abs() < 1e-6);
         let turned = Shape::of(&s.turned(), 100, -net);
         prop_assert_eq!(&turned.evens, &shape.evens);
-        match (shape.least, turned.most) {
+        match (&shape.least, &turned.most) {
             (Extent::Unlimited, Extent::Unlimited) => {}
-            (Extent::Limited { profit: a, .. }, Extent::Limited { profit: b, .. }) => prop_assert_eq!(a, -b),
+            (Extent::Limited { profit: a, .. }, Extent::Limited { profit: b, .. }) => prop_assert_eq!(*a, -*b),
             other => prop_assert!(false, "{other:?}"),
         }
-        if let Extent::Limited { profit, .. } = shape.least {
-            prop_assert!(shape.profit_at(at as f64) >= profit.to_f64() - 1e-6);
+        if let Extent::Limited { profit, places } = &shape.least {
+            let here = shape.profit_at(at as f64);
+            prop_assert!(here >= profit.to_f64() - 1e-6);
+            let named = places.iter().any(|(a, b)| at as f64 >= a.to_f64() && b.is_none_or(|b| at as f64 <= b.to_f64()));
+            prop_assert_eq!(named, (here - profit.to_f64()).abs() < 1e-6, "every place of the worst is named, and no other");
         }
         for e in &shape.evens {
             let (Even::Point(p) | Even::Range(p, _)) = e;

@@ -6,6 +6,7 @@
 //! an interval (negative rates), which the boundary method does not cover, and as an independent
 //! check of it.
 
+use crate::european::european_price;
 use crate::terms::{Style, Terms};
 
 /// Price per unit. `steps` is raised to the next odd number. Requires `time > 0` and `vol > 0`.
@@ -17,6 +18,10 @@ pub fn leisen_reimer(t: &Terms, spot: f64, steps: usize) -> f64 {
     let growth = ((t.rate - t.carry_yield) * dt).exp();
     let p = peizer_pratt(d1 - deviation, n as f64);
     let share = peizer_pratt(d1, n as f64);
+    // So far in or out of the money that no branch of the lattice crosses the strike.
+    if [p, share].iter().any(|x| !(1e-9..=1.0 - 1e-9).contains(x)) {
+        return european_price(t, spot).max(t.kind.intrinsic(spot, t.strike));
+    }
     let up = growth * share / p;
     let down = (growth - p * up) / (1.0 - p);
     let discount = (-t.rate * dt).exp();

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use crate::american::{Boundary, Scheme};
 use crate::european::{european, european_price, exercise_value};
 use crate::lattice::leisen_reimer;
-use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
+use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level, within};
 
 /// How much work an American price may cost. Errors are for strike 100, over maturities up to
 /// three years (measured in `tests/american.rs`).
@@ -50,7 +50,12 @@ impl Model {
     /// Checks the terms and prepares the engine that covers them.
     pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
         terms.check()?;
-        Ok(Model { terms: *terms, accuracy, engine: Engine::choose(terms, accuracy) })
+        let engine = Engine::choose(terms, accuracy);
+        if matches!(engine, Engine::Lattice) {
+            // Beyond it the lattice's outermost prices overflow.
+            within("volatility × √time of an American option at negative rates", terms.vol * terms.time.sqrt(), 0.0, 10.0)?;
+        }
+        Ok(Model { terms: *terms, accuracy, engine })
     }
 
     /// The terms this model prices.

@@ -107,7 +107,7 @@ pub enum Error {
     },
 }
 
-fn within(name: &'static str, value: f64, least: f64, most: f64) -> Result<f64, Error> {
+pub(crate) fn within(name: &'static str, value: f64, least: f64, most: f64) -> Result<f64, Error> {
     if !value.is_finite() {
         Err(Error::NotFinite(name))
     } else if !(least..=most).contains(&value) {

@@ -32,6 +32,9 @@ pub enum StoreError {
     /// The database refused.
     #[error("database: {0}")]
     Database(#[from] diesel::result::Error),
+    /// The file cannot be opened.
+    #[error("database file: {0}")]
+    Open(#[from] diesel::ConnectionError),
     /// No connection.
     #[error("database connection: {0}")]
     Pool(#[from] diesel::r2d2::PoolError),
@@ -116,9 +119,8 @@ struct Pragmas;
 
 impl r2d2::CustomizeConnection<SqliteConnection, r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), r2d2::Error> {
-        // busy_timeout first: changing the journal mode itself needs a lock.
         connection
-            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
+            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
             .map_err(r2d2::Error::QueryError)
     }
 }
@@ -132,11 +134,15 @@ pub struct Store {
 impl Store {
     /// Opens (or creates) the file and brings its schema up to date.
     pub fn open(path: &Path) -> Result<Store, StoreError> {
-        let manager = ConnectionManager::new(path.to_string_lossy());
+        let name = path.to_string_lossy();
+        // The journal mode stays with the file, but can be set only while nobody else has it open: one
+        // connection prepares the file before the pool opens its own.
+        let mut first = SqliteConnection::establish(&name)?;
+        first.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON;")?;
+        first.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Migration(e.to_string()))?;
+        drop(first);
         let builder = Pool::builder().max_size(2).connection_timeout(Duration::from_secs(5)).connection_customizer(Box::new(Pragmas));
-        let pool = builder.build(manager)?;
-        pool.get()?.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Migration(e.to_string()))?;
-        Ok(Store { pool })
+        Ok(Store { pool: builder.build(ConnectionManager::new(name))? })
     }
 
     /// Writes all facts or none. Durable when it returns.

@@ -54,7 +54,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         {place.error && <Notice>{place.error.message}</Notice>}
         <div className="flex gap-2">
           <Button onClick={() => { setReading(false); place.reset(); }}>Back</Button>
-          <Button weight="strong" disabled={place.isPending} onClick={() => { place.mutate(); }}>{place.isPending ? 'Placing' : 'Place order'}</Button>
+          <Button weight="strong" autoFocus disabled={place.isPending} onClick={() => { place.mutate(); }}>{place.isPending ? 'Placing' : 'Place order'}</Button>
         </div>
       </div>
     );
@@ -66,7 +66,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <div className="flex items-center gap-2">
         <label htmlFor="quantity" className="font-semibold">Packages</label>
         <Button aria-label="one fewer" onClick={() => { setQuantity(String(Math.max(1, quantity - 1))); }}>−</Button>
-        <input id="quantity" inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
+        <input id="quantity" autoFocus inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
         <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
         {ticket.most !== undefined && <span className="text-ink2">of {ticket.most} held</span>}
       </div>
@@ -81,7 +81,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />
       <p className="text-[12px] text-ink2">market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</p>
-      <Button weight="strong" className="self-start" disabled={!valid || quantity === 0 || !!trouble} onClick={() => { setReading(true); }}>Read back</Button>
+      <Button weight="strong" className="self-start" disabled={!valid || quantity === 0 || !!trouble} onClick={() => { setWritten(limit); setReading(true); }}>Read back</Button>
     </div>
   );
 }

@@ -8,7 +8,7 @@ const weights = {
   quiet: 'border border-transparent hover:border-hair',
 };
 export function Button({ weight = 'plain', className = '', ...rest }: ButtonProps) {
-  return <button type="button" {...rest} className={`inline-flex h-6 items-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 ${weights[weight]} ${className}`} />;
+  return <button type="button" {...rest} className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 ${weights[weight]} ${className}`} />;
 }
 
 type Choice<T extends string> = { value: T; label: ReactNode };

@@ -33,10 +33,10 @@ function Rows({ p }: { p: Position }) {
         <td className="num px-2 pt-2">{fixed(g?.theta, 2, true)}</td>
         <td className="num px-2 pt-2">{fixed(g?.vega, 1, true)}</td>
         <td className="num px-2 pt-2">{money(p.margin)}</td>
-        <td className="px-2 pt-1.5" rowSpan={2}>
+        <td className="px-2 py-1.5" rowSpan={2}>
           <div className="flex flex-col items-stretch gap-1">
             {half > 0 && <Button onClick={() => { close(p, half); }} aria-label={`close half of ${p.symbol} ${p.name}`}>close half</Button>}
-            <Button onClick={() => { close(p, p.packages); }} aria-label={`close ${p.symbol} ${p.name}`}>close all</Button>
+            <Button onClick={() => { close(p, p.packages); }} aria-label={`close all of ${p.symbol} ${p.name}`}>close all</Button>
           </div>
         </td>
       </tr>

@@ -12,17 +12,17 @@ type Acts = {
 };
 type Props = Acts & { row: Row; callIn: boolean; putIn: boolean; cursor: Cursor | null; callLeg?: Leg; putLeg?: Leg };
 
-function PriceButton({ cell, what, row, side, cursor, onTrade, onCursor }: { cell: Cell; what: 'bid' | 'ask'; row: Row; side: 'call' | 'put'; cursor: Cursor | null } & Acts) {
+function PriceButton({ cell, what, row, side, tint, cursor, onTrade, onCursor }: { cell: Cell; what: 'bid' | 'ask'; row: Row; side: 'call' | 'put'; tint: string; cursor: Cursor | null } & Acts) {
   const price = what === 'bid' ? cell.bid : cell.ask;
   const here = cursor?.strike === row.strike && cursor.side === side && cursor.what === what;
   const verb = what === 'bid' ? 'sell' : 'buy';
   return (
-    <td className="p-0">
+    <td className={`p-0 ${tint}`}>
       <button type="button" tabIndex={here ? 0 : -1} data-cell={`${row.strike}-${side}-${what}`} aria-label={`${verb} ${row.strike} ${side}${price ? ` at ${price}` : ', nobody bids'}`}
         title={`${what === 'bid' ? cell.bidSize : cell.askSize} contracts`}
         onFocus={() => { onCursor({ strike: row.strike, side, what }); }}
         onClick={() => { onTrade(cell.contract, what === 'bid' ? -1 : 1); }}
-        className="num h-[21px] w-full px-1.5 font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft">
+        className="num h-[19px] w-full px-1.5 font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft">
         {price ? <span className={row.moved?.cells.includes(`${side}-${what}`) ? 'moved' : undefined}>{price}</span> : <span className="text-ink2">·</span>}
       </button>
     </td>
@@ -36,8 +36,8 @@ function LegTab({ leg, side, onDragLeg, onRemoveLeg }: { leg: Leg; side: 'call' 
   return (
     <button type="button" data-leg={leg.contract} onPointerDown={(e) => { onDragLeg(leg.contract, e); }} onDoubleClick={() => { onRemoveLeg(leg.contract); }}
       onKeyDown={(e) => { if (e.key === 'Delete' || e.key === 'Backspace') onRemoveLeg(leg.contract); }}
-      aria-label={`${bought ? 'bought' : 'sold'} ${Math.abs(leg.quantity)} ${side}; drag to another strike, Delete removes`} style={{ clipPath: notch }}
-      className={`h-[18px] w-full cursor-ns-resize touch-none text-[12px] leading-[18px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-brass-fill text-[#1d2125]'}`}>
+      aria-label={`${bought ? 'buy' : 'sell'} ${Math.abs(leg.quantity)} ${side}; drag to another strike, Delete removes`} style={{ clipPath: notch }}
+      className={`h-[17px] w-full cursor-ns-resize touch-none text-[12px] leading-[17px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-brass-fill text-[#1d2125]'}`}>
       {bought ? 'buy' : 'sell'} {Math.abs(leg.quantity)}
     </button>
   );
@@ -57,13 +57,13 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       <td className={`${quiet} ${callTint}`}>{call.vol}</td>
       <td className={`${quiet} ${callTint}`}>{call.iv}</td>
       <td className={`num px-1.5 ${callTint}`}>{call.delta}</td>
-      <PriceButton {...acts} cell={row.call} what="bid" side="call" />
-      <PriceButton {...acts} cell={row.call} what="ask" side="call" />
-      <td className="p-0 pl-1">{p.callLeg && <LegTab leg={p.callLeg} side="call" {...acts} />}</td>
-      <th scope="row" className="bg-warm text-center font-bold">{row.strike}</th>
-      <td className="p-0 pr-1">{p.putLeg && <LegTab leg={p.putLeg} side="put" {...acts} />}</td>
-      <PriceButton {...acts} cell={row.put} what="bid" side="put" />
-      <PriceButton {...acts} cell={row.put} what="ask" side="put" />
+      <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />
+      <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />
+      <td className={`p-0 pl-1 ${callTint}`}>{p.callLeg && <LegTab leg={p.callLeg} side="call" {...acts} />}</td>
+      <th scope="row" className="border-x border-hair bg-warm text-center font-bold">{row.strike}</th>
+      <td className={`p-0 pr-1 ${putTint}`}>{p.putLeg && <LegTab leg={p.putLeg} side="put" {...acts} />}</td>
+      <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />
+      <PriceButton {...acts} tint={putTint} cell={row.put} what="ask" side="put" />
       <td className={`num px-1.5 ${putTint}`}>{put.delta}</td>
       <td className={`${quiet} ${putTint}`}>{put.iv}</td>
       <td className={`${quiet} ${putTint}`}>{put.vol}</td>

@@ -4,8 +4,8 @@ import { moveLeg, remove } from '../../drafts/moves';
 import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from './axis';
 import { ChainRow, type Cursor } from './ChainRow';
-import { Lines } from './Lines';
-import { Outline, OutlineHead } from './Outline';
+import { PictureLines, RowLines } from './Lines';
+import { Outline, OutlineFoot, OutlineHead } from './Outline';
 
 const PICTURE = 372;
 type Props = {
@@ -72,14 +72,14 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
   const th = 'sticky top-0 z-20 h-6 border-b border-strong bg-ground px-1.5 text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
-      <div className="relative flex">
+      <div className="relative flex items-start">
         <table className="table-fixed border-collapse text-[12.5px]" style={{ width: table }}>
           <caption className="sr-only">{`Calls left, puts right, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
           <thead>
             <tr>
-              <th className={th}>open</th><th className={th}>volume</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
+              <th className={th}><abbr title="open interest" className="no-underline">OI</abbr></th><th className={th}>volume</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
               <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
-              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>volume</th><th className={`${th} pr-3`}>open</th>
+              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>volume</th><th className={`${th} pr-3`}><abbr title="open interest" className="no-underline">OI</abbr></th>
             </tr>
           </thead>
           <tbody>
@@ -92,11 +92,13 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
         <div className="border-l border-hair bg-raised" style={{ width: PICTURE }}>
           <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]"><OutlineHead evaluation={evaluation} /></div>
           <div className="relative" style={{ height: axis.height }}>
+            {rows.length > 1 && <PictureLines axis={axis} width={PICTURE} level={head.level} spot={head.spot} mark={mark} evaluation={evaluation} />}
             {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={PICTURE} onDragKink={dragKink} />}
           </div>
+          <OutlineFoot evaluation={evaluation} />
         </div>
-        <div ref={body} className="pointer-events-none absolute top-6 left-0" style={{ width, height: axis.height }}>
-          {rows.length > 1 && <Lines axis={axis} table={table} width={width} spot={head.spot} level={head.level} mark={mark} />}
+        <div ref={body} className="pointer-events-none absolute top-6 left-0" style={{ width: table, height: axis.height }}>
+          {rows.length > 1 && <RowLines axis={axis} width={table} level={head.level} mark={mark} />}
         </div>
       </div>
     </div>

@@ -2,7 +2,7 @@ import { useEffect, useMemo, useState } from 'react';
 import { useParams } from 'react-router';
 import { evaluate, useLive, watchChain } from '../../api/live';
 import type { Row } from '../../api/client';
-import { keyOf } from '../../drafts/contract';
+import { keyOf, parts } from '../../drafts/contract';
 import { add, later, MOST_LEGS, shift, turn, widen } from '../../drafts/moves';
 import { change, redo, undo, useDrafts } from '../../drafts/store';
 import { Choices, Notice } from '../../ui/controls';
@@ -30,7 +30,7 @@ export function ChainView() {
   const refusal = useLive((s) => s.refusal);
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string>>({});
-  const [around, setAround] = useState<'10' | '15' | '25' | '0'>('10');
+  const [around, setAround] = useState<'11' | '16' | '25' | '0'>('11');
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
 
@@ -42,7 +42,7 @@ export function ChainView() {
   const chosen = marks.find((m) => m.key === wanted)?.key ?? usual?.key;
   const mark = marks.find((m) => m.key === chosen);
   const whole = (chosen ? allRows[chosen] : undefined) ?? NONE;
-  const rows = head ? near(whole, head.level, Number(around)) : NONE;
+  const rows = head ? near(whole, head.level, Number(around), (draft?.legs ?? []).map((l) => parts(l.contract).strike)) : NONE;
 
   const legKeys = [...new Set((draft?.legs ?? []).map((l) => keyOf(l.contract)))].sort().join('|');
   useEffect(() => {
@@ -102,7 +102,7 @@ export function ChainView() {
       <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={(key) => { setPicked((p) => ({ ...p, [symbol]: key })); }} />
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
-        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '10', label: '±10' }, { value: '15', label: '±15' }, { value: '25', label: '±25' }, { value: '0', label: 'all strikes' }]} />
+        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '16', label: '±16' }, { value: '25', label: '±25' }, { value: '0', label: 'all strikes' }]} />
         {mark && <span className="text-ink2">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />

@@ -32,6 +32,8 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
             <p className="flex gap-4 whitespace-nowrap">
               <b data-testid="structure-name">{e.name} {e.strikes}</b>
               <span><span className="text-ink2">middle </span><b>{e.middle.amount} {e.middle.side}</b></span>
+              <span><span className="text-ink2">most </span><b className="text-gain">{e.most.unlimited ? 'no limit' : money(e.most.profit, true)}</b></span>
+              <span><span className="text-ink2">least </span><b className="text-loss">{e.least.unlimited ? 'no limit' : money(e.least.profit)}</b></span>
               <Greek name="Δ" value={e.greeks.delta} decimals={1} note="Money gained when the price rises by 1.00." />
               <Greek name="Γ" value={e.greeks.gamma} decimals={2} note="Change of that for each 1.00 of price." />
               <Greek name="θ" value={e.greeks.theta} decimals={2} note="Money gained in a calendar day, all else unchanged." />

@@ -53,14 +53,14 @@ export function Ribbon({ head, chosen, legs, onChoose }: Props) {
         const own = hung(m);
         const words = `${m.label}, ${m.days} days, ${m.cycle}${m.amSettled ? ', settles at the opening' : ''}, volatility ${percent(m.vol)} %, expected move ${fixed(m.expectedMove, 2)}`;
         return (
-          <button key={m.key} type="button" aria-pressed={on} aria-label={words} title={words} onClick={() => { onChoose(m.key); }}
+          <button key={m.key} type="button" aria-pressed={on} aria-label={shown.has(m.key) ? undefined : words} title={words} onClick={() => { onChoose(m.key); }}
             className={`absolute top-0 -translate-x-1/2 rounded text-center text-[11px] leading-[13px] ${shown.has(m.key) ? 'w-[58px]' : 'w-3'} ${on ? 'z-10 border border-brass bg-brass-soft text-brass' : 'border border-transparent hover:bg-warm'}`}
             style={{ left: x(m), height: HEIGHT }}>
             {shown.has(m.key) && <span className="absolute inset-x-0 top-1 font-semibold">{m.days} d</span>}
             <span aria-hidden className={`absolute left-1/2 -translate-x-1/2 ${on ? 'w-[3px] bg-brass' : m.cycle === 'weekly' ? 'w-px bg-strong' : 'w-[2px] bg-ink2'}`} style={{ top: LINE - 9, height: 18 }} />
             {shown.has(m.key) && (
               <span className={`absolute inset-x-0 ${on ? '' : 'text-ink2'}`} style={{ top: LINE + 10 }}>
-                {m.label}{m.amSettled ? ' am' : ''}<br />{percent(m.vol)} %
+                {m.label}{m.amSettled ? ' am' : ''}<br />{percent(m.vol)} %<span className="sr-only"> volatility, {m.cycle}, expected move {fixed(m.expectedMove, 2)}</span>
               </span>
             )}
             {own.length > 0 && <span className="absolute right-0.5 top-0.5 rounded bg-brass px-1 text-[10px] leading-[13px] font-semibold text-on-brass">{own.length}</span>}

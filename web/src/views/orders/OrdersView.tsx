@@ -21,7 +21,7 @@ function Line({ order: o }: { order: Order }) {
       <td className="num px-2">{o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}</td>
       <td className="px-2">{o.timeInForce}</td>
       <td className={`px-2 font-semibold ${o.open ? 'text-brass' : ''}`}>{o.state}</td>
-      <td className="px-2"><Button onClick={() => { openOrder(o.id); }} aria-label={`${o.open ? 'change or cancel' : 'show'} order ${o.id}`}>{o.open ? 'change, cancel' : 'show'}</Button></td>
+      <td className="px-2"><Button onClick={() => { openOrder(o.id); }} aria-label={`${o.open ? 'change, cancel' : 'show'} order ${o.id}`}>{o.open ? 'change, cancel' : 'show'}</Button></td>
     </tr>
   );
 }
