@@ -74,16 +74,16 @@ pub(crate) fn checks(
         }
         match name.nature {
             Nature::Credit if money.cash < Money::ZERO => {
-                say(Verdict::Warning, format!("a {} normally brings money in; this one costs {}", name.text, -money.cash))
+                say(Verdict::Warning, format!("a {} normally brings money in; this one costs {}", name.text, (-money.cash).grouped()))
             }
             Nature::Debit if money.cash > Money::ZERO => {
-                say(Verdict::Warning, format!("a {} normally costs money; this one pays {}", name.text, money.cash))
+                say(Verdict::Warning, format!("a {} normally costs money; this one pays {}", name.text, money.cash.grouped()))
             }
             _ => {}
         }
     }
     if money.buying_power_after < Money::ZERO && money.takes() > Money::ZERO {
-        say(Verdict::Warning, format!("needs {} of buying power; {} is available", money.takes(), money.buying_power_now));
+        say(Verdict::Warning, format!("needs {} of buying power; {} is available", money.takes().grouped(), money.buying_power_now.grouped()));
     }
     out
 }

@@ -174,6 +174,18 @@ impl Money {
         if value.is_finite() { Money(((value * 100.0).round() as i64).saturating_mul(100)) } else { Money::ZERO }
     }
 
+    /// For sentences: with a comma between thousands.
+    pub fn grouped(self) -> String {
+        let text = self.to_string();
+        let start = usize::from(text.starts_with('-'));
+        let whole = text.find('.').unwrap_or(text.len());
+        let mut out = text.clone();
+        for at in (start + 1..whole).rev().filter(|at| (whole - at) % 3 == 0) {
+            out.insert(at, ',');
+        }
+        out
+    }
+
     /// Magnitude.
     pub fn abs(self) -> Money {
         Money(self.0.abs())
@@ -283,6 +295,17 @@ mod tests {
         let cases = [("0.125", "0.12"), ("0.135", "0.14"), ("-0.125", "-0.12"), ("3", "3.00")];
         for (given, want) in cases {
             assert_eq!(given.parse::<Price>().unwrap().fixed(2), want);
+        }
+        let grouped = [
+            ("0", "0.00"),
+            ("999.5", "999.50"),
+            ("1000", "1,000.00"),
+            ("-287225", "-287,225.00"),
+            ("-100", "-100.00"),
+            ("1234567.125", "1,234,567.125"),
+        ];
+        for (given, want) in grouped {
+            assert_eq!(given.parse::<Money>().unwrap().grouped(), want);
         }
     }
 }

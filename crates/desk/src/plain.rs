@@ -13,10 +13,11 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
     let mut out = Vec::new();
     let count = structure.packages();
     let times = if count == 1 { String::new() } else { format!("{count} × ") };
-    out.push(format!("{times}{} on {}, {}.", capital(&name.text), market.underlying.symbol, days(horizon.days)));
+    let what = if name.text == "custom" { "custom structure" } else { &name.text };
+    out.push(format!("{times}{} on {}, {}.", capital(what), market.underlying.symbol, days(horizon.days)));
     out.push(match cash.cmp(&Money::ZERO) {
-        std::cmp::Ordering::Greater => format!("You receive {cash} now."),
-        std::cmp::Ordering::Less => format!("You pay {} now.", -cash),
+        std::cmp::Ordering::Greater => format!("You receive {} now.", cash.grouped()),
+        std::cmp::Ordering::Less => format!("You pay {} now.", (-cash).grouped()),
         std::cmp::Ordering::Equal => "No money changes hands now.".into(),
     });
     if closing {
@@ -26,12 +27,12 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
     out.push(match &horizon.shape.most {
         Extent::Unlimited => "What you can make has no limit as the price rises.".into(),
         Extent::Limited { profit, .. } if *profit <= Money::ZERO => "It cannot make money at this price.".into(),
-        Extent::Limited { profit, places } => format!("Most you can make: {about}{profit}, {}.", any_of(places)),
+        Extent::Limited { profit, places } => format!("Most you can make: {about}{}, {}.", profit.grouped(), any_of(places)),
     });
     out.push(match &horizon.shape.least {
         Extent::Unlimited => "What you can lose has no limit as the price rises.".into(),
         Extent::Limited { profit, .. } if *profit >= Money::ZERO => "It cannot lose money at this price.".into(),
-        Extent::Limited { profit, places } => format!("Most you can lose: {about}{}, {}.", -*profit, any_of(places)),
+        Extent::Limited { profit, places } => format!("Most you can lose: {about}{}, {}.", (-*profit).grouped(), any_of(places)),
     });
     if let Some(text) = evens(&horizon.shape.evens) {
         out.push(format!("Even {text}."));
@@ -104,5 +105,6 @@ pub fn tails(horizon: &Horizon) -> (String, String) {
 }
 
 fn signed(amount: Money) -> String {
-    if amount < Money::ZERO { format!("−{}", -amount) } else { format!("+{amount}") }
+    let sign = if amount < Money::ZERO { "−" } else { "+" };
+    format!("{sign}{}", amount.abs().grouped())
 }

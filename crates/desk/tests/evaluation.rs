@@ -71,7 +71,7 @@ fn warnings_name_the_unlimited_loss_and_the_wrong_side_of_the_money() {
     let e = evaluate(&wrong, &m, &account()).unwrap();
     assert!(e.checks.iter().any(|c| c.text.contains("normally brings money in; this one costs 40.00")), "{:?}", e.checks);
     let put = evaluate(&proposal(structure("-1 95P")), &market(&underlying(), &[("1.55", "1.65")]), &account()).unwrap();
-    assert_eq!(tails(&put.horizon).1, "down to zero: loses 100 per point, −9340.00 at zero");
+    assert_eq!(tails(&put.horizon).1, "down to zero: loses 100 per point, −9,340.00 at zero");
 }
 
 /// Call calendar 100, 30/60 days, volatilities 25/24 %, r = 4 %: recomputed with an independent

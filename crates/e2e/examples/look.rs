@@ -1,4 +1,5 @@
 //! Ad hoc look.
+#![allow(clippy::unwrap_used)]
 use std::path::Path;
 use std::time::Duration;
 #[tokio::main]
@@ -14,7 +15,10 @@ async fn main() {
                 "click" => b.click(rest).await,
                 "press" => b.press(rest).await,
                 "keys" => b.keys(&rest.replace("ENTER", e2e::ENTER).replace("ESC", e2e::ESCAPE)).await,
-                "write" => { let (css, t) = rest.split_once("=>").unwrap(); b.write(css, t).await }
+                "write" => {
+                    let (css, t) = rest.split_once("=>").unwrap();
+                    b.write(css, t).await
+                }
                 "js" => println!("{}", b.run(rest).await),
                 "width" => b.resize(rest.parse().unwrap()).await,
                 "sleep" => tokio::time::sleep(Duration::from_millis(rest.parse().unwrap())).await,
@@ -24,5 +28,6 @@ async fn main() {
                 _ => panic!("{s}"),
             }
         }
-    }).await;
+    })
+    .await;
 }

@@ -7,6 +7,7 @@ use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
@@ -20,6 +21,8 @@ pub const ENTER: &str = "\u{E007}";
 pub const ESCAPE: &str = "\u{E00C}";
 /// The Tab key.
 pub const TAB: &str = "\u{E004}";
+/// The Home key.
+pub const HOME: &str = "\u{E011}";
 /// The End key.
 pub const END: &str = "\u{E010}";
 /// Arrow left.
@@ -183,6 +186,14 @@ impl Browser {
         button.click().await.unwrap_or_else(|e| panic!("press {label}: {e}"));
     }
 
+    /// Clicks the button whose text begins so.
+    pub async fn press_starting(&self, label: &str) {
+        let path = format!("//button[starts-with(normalize-space(.), '{label}')]");
+        let waiting = self.client.wait().at_most(PATIENCE).every(GLANCE).for_element(Locator::XPath(&path)).await;
+        let button = waiting.unwrap_or_else(|e| panic!("button {label}…: {e}"));
+        button.click().await.unwrap_or_else(|e| panic!("press {label}…: {e}"));
+    }
+
     /// What an element reads, at once.
     pub async fn text(&self, css: &str) -> String {
         match self.client.find(Locator::Css(css)).await {
@@ -197,6 +208,19 @@ impl Browser {
         at.send_keys(keys).await.unwrap_or_else(|e| panic!("keys {keys:?}: {e}"));
     }
 
+    /// Presses the pointer on an element, moves it so many pixels down in small steps, and lets go.
+    pub async fn drag(&self, css: &str, down: f64) {
+        let (x, y, w, h) = self.find(css).await.rectangle().await.unwrap_or_else(|e| panic!("{css}: {e}"));
+        let (x, y) = (x + w / 2.0, y + h / 2.0);
+        let to = |y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(20)), x, y };
+        let mut gesture = MouseActions::new("mouse".into()).then(to(y)).then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
+        for step in 1..=4 {
+            gesture = gesture.then(to(y + down * f64::from(step) / 4.0));
+        }
+        let gesture = gesture.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.client.perform_actions(gesture).await.unwrap_or_else(|e| panic!("drag {css}: {e}"));
+    }
+
     /// Replaces what stands in a field.
     pub async fn write(&self, css: &str, text: &str) {
         let field = self.find(css).await;
@@ -207,6 +231,24 @@ impl Browser {
     /// Runs a script; gives what it returns.
     pub async fn run(&self, script: &str) -> Value {
         self.client.execute(script, Vec::new()).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+    }
+
+    /// Runs a script that gives its answer to its last argument.
+    pub async fn run_async(&self, script: &str) -> Value {
+        self.client.execute_async(script, Vec::new()).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+    }
+
+    /// Asks the program from the page.
+    pub async fn api(&self, path: &str) -> Value {
+        let script = "const [path, done] = arguments; fetch(path).then((r) => r.json()).then(done, (e) => done(String(e)));";
+        self.client.execute_async(script, vec![path.into()]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
+    }
+
+    /// Tells the program from the page.
+    pub async fn tell(&self, path: &str, body: Value) -> Value {
+        let script = "const [path, body, done] = arguments;
+            fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).then((r) => r.json()).then(done, (e) => done(String(e)));";
+        self.client.execute_async(script, vec![path.into(), body]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
     }
 
     /// Waits until an element reads something that satisfies `test`, and gives it.

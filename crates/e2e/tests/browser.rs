@@ -1,1 +1,258 @@
-//! x
+//! The whole path of a trade in a real browser, against the real program.
+
+use std::time::Duration;
+
+use e2e::{Browser, DOWN, ENTER, ESCAPE, LEFT, Program, RIGHT, UP, in_browser};
+use serde_json::{Value, json};
+
+/// Strikes on the screen, from high to low, and the place of the first one below the price.
+async fn rows(b: &Browser) -> (Vec<String>, usize) {
+    let script = "const spot = Number(document.querySelector('[data-testid=spot]').textContent.replaceAll(',', ''));
+        const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
+        return [strikes, strikes.findIndex((s) => Number(s) < spot)];";
+    let found = b.run(script).await;
+    let strikes: Vec<String> = found[0].as_array().into_iter().flatten().filter_map(|s| s.as_str().map(str::to_owned)).collect();
+    (strikes, found[1].as_u64().unwrap_or(0) as usize)
+}
+
+/// The amount in a figure of the masthead, as cents.
+fn cents(text: &str) -> i64 {
+    let digits: String = text.replace('−', "-").chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
+    digits.parse().unwrap_or_else(|e| panic!("{text}: {e}"))
+}
+
+fn amount(v: &Value) -> i64 {
+    let text = v.as_str().unwrap_or_default();
+    let (whole, fraction) = text.split_once('.').unwrap_or((text, "00"));
+    cents(&format!("{whole}{fraction:0<2}"))
+}
+
+/// Nothing wrong by axe in either theme.
+async fn accessible(b: &Browser, place: &str) {
+    for theme in ["light", "night"] {
+        b.run(&format!("document.documentElement.dataset.theme = '{theme}'")).await;
+        let found = b.axe().await;
+        assert!(found.is_empty(), "{place}, {theme}:\n{}", found.join("\n"));
+    }
+    b.run("document.documentElement.dataset.theme = 'light'").await;
+}
+
+/// Waits for the order of the drawer to fill; time passes by the minute.
+async fn filled(b: &Browser) {
+    for _ in 0..40 {
+        tokio::time::sleep(Duration::from_millis(120)).await;
+        if b.text("[data-testid=order-state]").await == "filled" {
+            return;
+        }
+        b.tell("/api/clock", json!({ "step": "minute" })).await;
+    }
+    panic!("the order is {}", b.text("[data-testid=order-state]").await);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn from_the_chain_to_a_closed_trade() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let data = folder.path().join("demo.db");
+    in_browser(move |b| async move {
+        let mut program = Program::demo(&data, 0);
+        let home = program.address.clone();
+
+        // Open the chain: quotes move, the ribbon and the rows are there.
+        b.goto(&home).await;
+        b.find("[data-cell]").await;
+        let first = b.text("[data-testid=spot]").await;
+        b.until("[data-testid=spot]", "moving", |t| t != first && !t.is_empty()).await;
+        assert_eq!(b.text("h1").await, "Nimoura Systems");
+        let chosen = b.text("[aria-label=Expirations] [aria-pressed=true]").await;
+        assert!(["38 d", "18 Apr", "%"].iter().all(|w| chosen.contains(w)), "{chosen}");
+        assert!(
+            b.run("return document.querySelector('[aria-label=Expirations]').textContent")
+                .await
+                .to_string()
+                .contains("results after the close on 20 Mar")
+        );
+        let (strikes, below) = rows(&b).await;
+        assert!(strikes.len() >= 20 && (5..strikes.len() - 5).contains(&below), "{strikes:?} {below}");
+        assert!(strikes.windows(2).all(|w| w[0].parse::<f64>().ok() > w[1].parse().ok()), "high to low");
+        accessible(&b, "empty chain").await;
+        // The demo's own resting order is taken out, so that only this trade moves money.
+        for order in b.api("/api/orders").await.as_array().into_iter().flatten().filter(|o| o["open"] == true) {
+            b.tell(&format!("/api/orders/{}/cancel", order["id"]), json!({})).await;
+        }
+        tokio::time::sleep(Duration::from_millis(600)).await;
+        let start = cents(&b.until("[data-testid=buying-power]", "there", |t| !t.is_empty()).await);
+
+        // Build: two clicks, then arrows and b, s.
+        let cell = |i: usize, side: &str, what: &str| format!("[data-cell='{}-{side}-{what}']", strikes[i]);
+        b.click(&cell(below - 5, "call", "bid")).await;
+        b.until("[data-testid=structure-name]", "a short call", |t| t.starts_with("short call")).await;
+        b.keys(UP).await;
+        b.keys(UP).await;
+        b.keys(RIGHT).await;
+        b.keys("b").await;
+        b.until("[data-testid=structure-name]", "a vertical", |t| t.starts_with("bear call vertical")).await;
+        b.click(&cell(below + 4, "put", "bid")).await;
+        b.keys(DOWN).await;
+        b.keys(DOWN).await;
+        b.keys("b").await;
+        b.keys("z").await;
+        b.keys(ENTER).await; // the cursor stands on a bid: Enter sells there
+        b.keys("z").await;
+        b.keys("Z").await;
+        b.keys("z").await;
+        b.keys("b").await;
+        let condor = b.until("[data-testid=structure-name]", "an iron condor", |t| t.starts_with("iron condor")).await;
+        let sentence = b.text("[data-testid=sentence]").await;
+        for words in ["Iron condor on NMOU, 38 days.", "You receive", "Most you can make:", "Most you can lose:", "or at", "Even at"] {
+            assert!(sentence.contains(words), "{sentence}");
+        }
+        assert!(b.text("[data-testid=tail-above]").await.ends_with("flat") && b.text("[data-testid=tail-below]").await.ends_with("flat"));
+        for path in ["outline", "today-line"] {
+            let d = b.run(&format!("return document.querySelector('[data-testid={path}]').getAttribute('d').length")).await;
+            assert!(d.as_u64() > Some(500), "{path}: {d}");
+        }
+        let figures = b.text("section[aria-label=Draft]").await;
+        for figure in ["credit", "most +", "least −", "Δ ", "Γ −", "θ +", "vega −", "chance of profit", "buying power −"] {
+            assert!(figures.contains(figure), "{figure}: {figures}");
+        }
+
+        // A fifth leg is refused in words; drag a tab one row down and take it back; nudge, widen, turn over.
+        b.click(&cell(below, "call", "ask")).await;
+        b.until("[role=alert]", "a refusal", |t| t.contains("at most 4 legs")).await;
+        let tab = "[data-leg*='P']";
+        b.drag(tab, 20.0).await;
+        b.until("[data-testid=structure-name]", "changed by the drag", |t| t != condor).await;
+        b.keys("z").await;
+        b.until("[data-testid=structure-name]", "as before the drag", |t| t == condor).await;
+        let nudges: [(&str, &str, &str, fn(&str, &str) -> bool); 4] = [
+            ("]", "[", "[data-testid=structure-name]", |now, before| now.starts_with("iron condor") && now != before),
+            ("=", "-", "[data-testid=structure-name]", |now, before| now.starts_with("iron condor") && now != before),
+            ("}", "{", "[data-testid=sentence]", |now, _| now.contains("Iron condor") && !now.contains("38 days")),
+            ("x", "x", "[data-testid=structure-name]", |now, _| now.starts_with("reverse iron condor")),
+        ];
+        for (there, back, place, moved) in nudges {
+            b.keys(there).await;
+            b.until(place, there, |now| moved(now, &condor)).await;
+            b.keys(back).await;
+            b.until(place, back, |now| !moved(now, &condor)).await;
+            b.until("[data-testid=structure-name]", back, |t| t == condor).await;
+        }
+        accessible(&b, "chain with a draft").await;
+
+        // Ticket: two packages at rest, read back, placed, working; cancelled.
+        b.keys("t").await;
+        b.until("[data-testid=ticket-name]", "the condor", |t| t.contains("iron condor")).await;
+        b.press("+").await;
+        b.keys(ESCAPE).await;
+        b.until("body", "without a ticket", |t| !t.contains("Read back")).await;
+        b.keys("t").await;
+        b.write("#quantity", "2").await;
+        b.press("good till cancelled").await;
+        accessible(&b, "ticket").await;
+        b.click("[role=slider]").await;
+        b.keys(e2e::HOME).await;
+        let limit = b.run("return document.querySelector('[aria-label=\"Limit price\"]').value").await;
+        b.press("Read back").await;
+        let said = b.until("[role=dialog]", "read back", |t| t.contains("2 × iron condor on NMOU")).await;
+        assert!(said.contains(&format!("at {} credit or better, until filled or cancelled", limit.as_str().unwrap_or_default())), "{said}");
+        accessible(&b, "read back").await;
+        b.press("Place order").await;
+        b.until("[data-testid=order-state]", "working", |t| t == "working").await;
+        accessible(&b, "order card").await;
+        let order = b.text("[role=dialog] h2").await;
+        b.press("Cancel order").await;
+        b.until("[data-testid=order-state]", "cancelled", |t| t == "cancelled").await;
+        b.keys(ESCAPE).await;
+        assert_eq!(cents(&b.until("[data-testid=buying-power]", "given back", |t| cents(t) == start).await), start);
+
+        // Place it again; kill the program; start it again: everything is where it was.
+        b.keys("t").await;
+        b.write("#quantity", "2").await;
+        b.press("good till cancelled").await;
+        b.click("[role=slider]").await;
+        b.keys(e2e::HOME).await;
+        b.press("Read back").await;
+        b.press("Place order").await;
+        b.until("[data-testid=order-state]", "working", |t| t == "working").await;
+        assert_ne!(b.text("[role=dialog] h2").await, order);
+        let (ledger, drafts) = (b.api("/api/ledger").await, b.api("/api/drafts").await);
+        let noise: Vec<String> = b.complaints().await;
+        assert_eq!(noise, Vec::<String>::new(), "the console is quiet");
+        let seen = b.requests().await;
+        let stray: Vec<&String> = seen.iter().filter(|u| !u.starts_with(&home) && !u.starts_with(&home.replace("http", "ws"))).collect();
+        assert!(seen.len() > 10 && stray.is_empty(), "asked outside its own origin: {stray:?}");
+        let port = program.port();
+        let clock = b.text("[data-testid=clock]").await;
+        drop(program);
+        b.until("[role=status]", "told", |t| t.contains("The program does not answer")).await;
+        program = Program::demo(&data, port);
+        b.until("body", "connected again", |t| !t.contains("does not answer")).await;
+        assert_eq!(b.api("/api/drafts").await, drafts);
+        assert_eq!(b.api("/api/ledger").await, ledger);
+        let again = b.text("[data-testid=clock]").await;
+        let minute = |t: &str| {
+            t.rsplit(' ').next().and_then(|t| t.split(':').map(|p| p.parse::<i64>().ok()).try_fold(0, |s, p| Some(s * 60 + p?))).unwrap_or(0)
+        };
+        assert!((-2..20).contains(&(minute(&again) - minute(&clock))), "{clock} {again}");
+        b.goto(&format!("{home}/orders")).await;
+        b.until("[aria-label=Working]", "working still", |t| t.contains("iron condor") && t.contains("0 / 2")).await;
+        accessible(&b, "orders").await;
+
+        // Change its price to the cross: it fills.
+        b.click("[aria-label=Working] tbody tr:last-child button").await;
+        b.press_starting("cross").await;
+        b.press("Change price").await;
+        filled(&b).await;
+        b.keys(ESCAPE).await;
+
+        // The book carries it; close half, then the rest.
+        b.goto(&format!("{home}/book")).await;
+        b.until("main", "carrying it", |t| t.contains("2 × iron condor")).await;
+        let row = b.run("return [...document.querySelectorAll('tbody')].find((t) => t.textContent.includes('2 × iron condor')).dataset.testid").await;
+        let row = format!("[data-testid={}]", row.as_str().unwrap_or_default());
+        let reads = b.text(&row).await;
+        for part in ["38 d", "close half", "close all", "1,000.00", "most +", "even "] {
+            assert!(reads.contains(part), "{part}: {reads}");
+        }
+        assert!(b.has(&format!("{row} svg[role=img]")).await, "a range strip");
+        accessible(&b, "book").await;
+        for (button, quantity) in [("close half", "1"), ("close all", "1")] {
+            b.click(&format!("{row} [aria-label^='{button}']")).await;
+            b.find("#quantity").await;
+            assert_eq!(b.run("return document.querySelector('#quantity').value").await, quantity);
+            b.press_starting("cross").await;
+            b.press("Read back").await;
+            b.press("Place order").await;
+            filled(&b).await;
+            b.keys(ESCAPE).await;
+        }
+        b.until("main", "without it", |t| t.contains("Book") && !t.contains("× iron condor")).await;
+
+        // The result is booked, buying power is back but for the result, and the ledger adds up.
+        b.goto(&format!("{home}/ledger")).await;
+        b.until("[data-testid=reconciled]", "reconciled", |t| t.ends_with("It reconciles to the cent.")).await;
+        accessible(&b, "ledger").await;
+        let after = b.api("/api/ledger").await;
+        let lines = |l: &Value| l["lines"].as_array().map_or(0, Vec::len);
+        assert!(lines(&after) >= lines(&ledger) + 3, "one line for each execution");
+        let gained = amount(&after["realised"]) - amount(&ledger["realised"]) - (amount(&after["fees"]) - amount(&ledger["fees"]));
+        b.until("[data-testid=buying-power]", "back but for the result", |t| cents(t) == start + gained).await;
+
+        // Find, keys, and an address that is nothing.
+        b.keys("/").await;
+        b.find("[aria-label='Symbol or view']").await;
+        accessible(&b, "find").await;
+        b.keys("tolv").await;
+        b.keys(ENTER).await;
+        b.until("h1", "Tolvane Bank", |t| t == "Tolvane Bank").await;
+        b.keys("?").await;
+        b.until("[role=dialog]", "the keys", |t| t.contains("structure one strike down, up")).await;
+        accessible(&b, "keys").await;
+        b.keys(ESCAPE).await;
+        b.goto(&format!("{home}/chain/QQQQ")).await;
+        b.until("[role=alert]", "a refusal", |t| t.contains("not a known symbol; known: WXMR")).await;
+        b.keys(LEFT).await;
+        drop(program);
+    })
+    .await;
+}

@@ -28,7 +28,7 @@ pub struct Listed {
     pub theoretical: f64,
     /// Delta per unit, at the surface's volatility.
     pub delta: f64,
-    /// Volatility implied by the middle; absent where one tick would move it by thirty points.
+    /// Volatility implied by the middle; absent without a bid, and where bid and ask lie thirty points apart.
     pub implied: Option<f64>,
 }
 
@@ -94,8 +94,8 @@ impl Quoter {
         }
         let quote = place.market(value.price, value.delta, at, spot)?;
         let off = quote.mid().to_f64() - value.price;
-        let tick = underlying.ticks.tick_at(quote.ask).to_f64();
-        let informative = value.vega_point > tick / 30.0 && quote.bid.raw() > 0;
+        let width = (quote.ask - quote.bid).to_f64();
+        let informative = value.vega_point > width / 30.0 && quote.bid.raw() > 0;
         // The middle lies within a tick or two of the theoretical value: one Newton step is exact to
         // a hundredth of a point where the number means anything.
         let implied = (terms.vol + off / (value.vega_point * 100.0)).max(0.0);

@@ -119,9 +119,7 @@ struct Pragmas;
 
 impl r2d2::CustomizeConnection<SqliteConnection, r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), r2d2::Error> {
-        connection
-            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
-            .map_err(r2d2::Error::QueryError)
+        connection.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;").map_err(r2d2::Error::QueryError)
     }
 }
 

@@ -24,9 +24,6 @@ let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [] };
 let watchBook: ClientMessage = { type: 'watchBook', on: false };
 let asked = 0;
 let lastRequest: EvaluateRequest | null = null;
-const askedAt = new Map<number, number>();
-/** Milliseconds from asking to the answer having been painted; read by the browser measure. */
-const repaints: number[] = [];
 
 function send(m: ClientMessage) {
   if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(m));
@@ -51,7 +48,6 @@ export function evaluate(request: EvaluateRequest | null) {
     return;
   }
   if (!useLive.getState().following) useLive.setState({ following: true });
-  askedAt.set(asked, performance.now());
   send({ type: 'evaluate', id: asked, request });
 }
 
@@ -74,20 +70,6 @@ function merge(before: Row[] | undefined, changed: Row[]): Row[] {
   });
 }
 
-function painted(id: number) {
-  const from = askedAt.get(id);
-  for (const k of askedAt.keys()) if (k <= id) askedAt.delete(k);
-  if (from === undefined) return;
-  requestAnimationFrame(() => {
-    // The frame after the one in which the change is committed has been painted.
-    setTimeout(() => {
-      repaints.push(performance.now() - from);
-      if (repaints.length > 500) repaints.shift();
-      document.documentElement.dataset.repaints = JSON.stringify(repaints.slice(-200).map((x) => Math.round(x * 10) / 10));
-    }, 0);
-  });
-}
-
 function receive(m: ServerMessage) {
   switch (m.type) {
     case 'clock': useLive.setState({ clock: m.clock }); break;
@@ -100,10 +82,7 @@ function receive(m: ServerMessage) {
     case 'book': useLive.setState({ book: m.book }); break;
     case 'changed': useLive.setState({ version: m.version }); break;
     case 'evaluation':
-      if (m.id === asked) {
-        useLive.setState({ evaluation: m.evaluation, refusal: undefined });
-        painted(m.id);
-      }
+      if (m.id === asked) useLive.setState({ evaluation: m.evaluation, refusal: undefined });
       break;
     case 'refused':
       if (m.id === asked) useLive.setState({ evaluation: undefined, refusal: m.problem.message });

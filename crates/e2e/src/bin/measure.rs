@@ -1,2 +1,102 @@
-//! Measures.
-fn main() {}
+//! Speed as a trader meets it, printed: start to first page, nudge to repaint, cost of pushing a chain.
+//! Run by `cargo xtask measure` against the released program.
+
+use std::time::{Duration, Instant};
+
+use e2e::{Browser, Program, in_browser};
+
+/// Draws of each figure.
+const NUDGES: usize = 100;
+const STARTS: usize = 5;
+/// How long the pushing is watched.
+const WATCHED: Duration = Duration::from_secs(20);
+
+#[tokio::main]
+async fn main() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let data = folder.path().join("demo.db");
+    // The first start makes the demo data; what is measured is an existing database.
+    drop(Program::demo(&data, 0));
+    in_browser(move |b| async move {
+        let mut starts = Vec::new();
+        for _ in 0..STARTS {
+            let began = Instant::now();
+            let program = Program::demo(&data, 0);
+            b.goto(&program.address).await;
+            b.find("[data-cell]").await;
+            starts.push(began.elapsed().as_secs_f64() * 1e3);
+        }
+        report("program start to first rows on the page", "ms", starts, 2_000.0);
+
+        let program = Program::demo(&data, 0);
+        b.goto(&program.address).await;
+        b.find("[data-cell]").await;
+        report("nudge of a four-leg draft to its repaint, quotes running", "ms", nudges(&b).await, 50.0);
+        b.goto("about:blank").await;
+        let cores = pushing(&b, &program).await;
+        report("pushing twelve NMOU expirations 4 times a second", "% of one core", vec![cores * 100.0], 30.0);
+    })
+    .await;
+}
+
+fn report(what: &str, unit: &str, mut values: Vec<f64>, wanted: f64) {
+    values.sort_by(f64::total_cmp);
+    let (least, most) = (values[0], values[values.len() - 1]);
+    println!("{what}: median {:.1} {unit} ({least:.1} to {most:.1}, {} draws; wanted under {wanted})", values[values.len() / 2], values.len());
+}
+
+/// An iron condor nudged up and down: from the key until the frame that shows the new strikes is painted,
+/// clocked in the page.
+async fn nudges(b: &Browser) -> Vec<f64> {
+    let pick = "const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
+        const middle = Math.floor(strikes.length / 2);
+        const click = (i, side, what) => document.querySelector(`[data-cell='${strikes[i]}-${side}-${what}']`).click();
+        click(middle - 5, 'call', 'bid'); click(middle - 7, 'call', 'ask'); click(middle + 5, 'put', 'bid'); click(middle + 7, 'put', 'ask');";
+    b.run(pick).await;
+    b.until("[data-testid=structure-name]", "a condor", |t| t.starts_with("iron condor")).await;
+    let nudge = |key: &str| {
+        format!(
+            "const [done] = arguments;
+            const name = document.querySelector('[data-testid=structure-name]');
+            const began = performance.now();
+            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - began), 0)); }})
+                .observe(name, {{ characterData: true, childList: true, subtree: true }});
+            document.body.dispatchEvent(new KeyboardEvent('keydown', {{ key: '{key}', bubbles: true, cancelable: true }}));"
+        )
+    };
+    let mut out = Vec::new();
+    for i in 0..NUDGES {
+        out.extend(b.run_async(&nudge(if i % 2 == 0 { "]" } else { "[" })).await.as_f64());
+        tokio::time::sleep(Duration::from_millis(110)).await;
+    }
+    out
+}
+
+/// Share of a core the program needs while a page follows twelve expirations.
+async fn pushing(b: &Browser, program: &Program) -> f64 {
+    b.goto(&format!("{}/ledger", program.address)).await;
+    let follow = "const [done] = arguments;
+        fetch('/api/chain/NMOU').then((r) => r.json()).then(({ head }) => {
+            const keys = head.marks.slice(0, 12).map((m) => m.key);
+            window.pushed = { messages: 0, rows: 0 };
+            window.follower = new WebSocket(`ws://${location.host}/api/stream`);
+            window.follower.onopen = () => { window.follower.send(JSON.stringify({ type: 'watch', symbol: 'NMOU', expirations: keys })); done([keys.length, head.marks.slice(0, 12).reduce((n, m) => n + m.strikes, 0)]); };
+            window.follower.onmessage = (e) => { const m = JSON.parse(e.data); window.pushed.messages += 1; if (m.type === 'rows') window.pushed.rows += m.rows.length; };
+        });";
+    let listed = b.run_async(follow).await;
+    tokio::time::sleep(Duration::from_secs(2)).await;
+    b.run("window.pushed = { messages: 0, rows: 0 }").await;
+    let (began, before) = (Instant::now(), cpu_seconds(program.id()));
+    tokio::time::sleep(WATCHED).await;
+    let used = (cpu_seconds(program.id()) - before) / began.elapsed().as_secs_f64();
+    println!("  {} expirations, {} strikes; pushed in {} s: {}", listed[0], listed[1], WATCHED.as_secs(), b.run("return window.pushed").await);
+    used
+}
+
+/// User and system time of a process, from Linux's /proc (fields 14 and 15 of stat, in ticks of 1/100 s).
+fn cpu_seconds(process: u32) -> f64 {
+    let stat = std::fs::read_to_string(format!("/proc/{process}/stat")).expect("the program runs on Linux");
+    let after = stat.rsplit(')').next().unwrap_or_default();
+    let field = |n: usize| after.split_whitespace().nth(n - 3).and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
+    (field(14) + field(15)) / 100.0
+}

@@ -63,13 +63,22 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
     if (box.current) watch.observe(box.current);
     return () => { watch.disconnect(); };
   }, []);
+  // More rows than fit: begin with the price in the middle. (The table is made anew for another choice of rows.)
+  const level = useRef(head.level);
+  const some = rows.length > 1;
+  useEffect(() => {
+    const at = box.current;
+    if (some && at) at.scrollTop = axis.y(level.current) - at.clientHeight / 2 + 24;
+    // Only when the rows first appear: later the trader scrolls.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [some]);
   const table = width - PICTURE;
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
   const dragKink = (strike: number, e: React.PointerEvent) => {
     const leg = draft?.legs.find((l) => Number(l.contract.slice(13)) / 1000 === strike);
     if (leg) drag(leg.contract, e);
   };
-  const th = 'sticky top-0 z-20 h-6 border-b border-strong bg-ground px-1.5 text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
+  const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-1.5 text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
       <div className="relative flex items-start">
@@ -93,7 +102,7 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
           <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]"><OutlineHead evaluation={evaluation} /></div>
           <div className="relative" style={{ height: axis.height }}>
             {rows.length > 1 && <PictureLines axis={axis} width={PICTURE} level={head.level} spot={head.spot} mark={mark} evaluation={evaluation} />}
-            {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={PICTURE} onDragKink={dragKink} />}
+            {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={PICTURE} bands={mark?.bands ?? []} onDragKink={dragKink} />}
           </div>
           <OutlineFoot evaluation={evaluation} />
         </div>

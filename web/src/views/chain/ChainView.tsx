@@ -2,16 +2,17 @@ import { useEffect, useMemo, useState } from 'react';
 import { useParams } from 'react-router';
 import { evaluate, useLive, watchChain } from '../../api/live';
 import type { Row } from '../../api/client';
-import { keyOf, parts } from '../../drafts/contract';
+import { keyOf } from '../../drafts/contract';
 import { add, later, MOST_LEGS, shift, turn, widen } from '../../drafts/moves';
 import { change, redo, undo, useDrafts } from '../../drafts/store';
 import { Choices, Notice } from '../../ui/controls';
 import { useKeys } from '../../ui/keys';
-import { makeAxis, near } from './axis';
+import { makeAxis } from './axis';
 import type { Cursor } from './ChainRow';
 import { ChainTable } from './ChainTable';
 import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
 import { Ribbon } from './Ribbon';
+import { useShown, type Around } from './rows';
 import { SymbolHead } from './SymbolHead';
 
 const NONE: Row[] = [];
@@ -30,7 +31,7 @@ export function ChainView() {
   const refusal = useLive((s) => s.refusal);
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string>>({});
-  const [around, setAround] = useState<'11' | '16' | '25' | '0'>('11');
+  const [around, setAround] = useState<Around>('11');
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
 
@@ -42,7 +43,8 @@ export function ChainView() {
   const chosen = marks.find((m) => m.key === wanted)?.key ?? usual?.key;
   const mark = marks.find((m) => m.key === chosen);
   const whole = (chosen ? allRows[chosen] : undefined) ?? NONE;
-  const rows = head ? near(whole, head.level, Number(around), (draft?.legs ?? []).map((l) => parts(l.contract).strike)) : NONE;
+  const legs = draft?.legs;
+  const rows = useShown(whole, around, head?.level, mark?.bands, legs);
 
   const legKeys = [...new Set((draft?.legs ?? []).map((l) => keyOf(l.contract)))].sort().join('|');
   useEffect(() => {
@@ -55,7 +57,6 @@ export function ChainView() {
     const axis = makeAxis(strikes === '' ? [] : strikes.split(' ').map(Number));
     return axis.strikes.length > 1 ? [Math.max(0, axis.price(axis.height)), axis.price(0)] : [undefined, undefined];
   }, [strikes]);
-  const legs = draft?.legs;
   const second = head?.at.slice(0, 19);
   useEffect(() => {
     evaluate(legs && legs.length > 0 && low !== undefined ? { symbol, legs, low, high } : null);
@@ -102,12 +103,12 @@ export function ChainView() {
       <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={(key) => { setPicked((p) => ({ ...p, [symbol]: key })); }} />
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
-        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '16', label: '±16' }, { value: '25', label: '±25' }, { value: '0', label: 'all strikes' }]} />
+        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '25', label: '±25' }, { value: 'sigma', label: '±2 σ' }, { value: 'all', label: 'all strikes' }]} />
         {mark && <span className="text-ink2">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
       </div>
-      <ChainTable head={head} mark={mark} rows={rows} draft={draft} evaluation={evaluation} cursor={cursor} onCursor={setCursor} onTrade={trade} />
+      <ChainTable key={`${symbol} ${chosen ?? ''} ${around}`} head={head} mark={mark} rows={rows} draft={draft} evaluation={evaluation} cursor={cursor} onCursor={setCursor} onTrade={trade} />
     </div>
   );
 }

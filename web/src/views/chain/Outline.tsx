@@ -6,34 +6,38 @@ import type { Axis } from './axis';
 import { GUTTER } from './Lines';
 
 type Point = { price: number; profit: number };
-type Props = { evaluation: Evaluation; axis: Axis; width: number; onDragKink?: (strike: number, e: React.PointerEvent) => void };
+type Props = { evaluation: Evaluation; axis: Axis; width: number; bands: number[]; onDragKink?: (strike: number, e: React.PointerEvent) => void };
 
 /** Profit against price on the rows' own axis: outline in ink, today in brass, loss hatched. */
-export function Outline({ evaluation: e, axis, width, onDragKink }: Props) {
+export function Outline({ evaluation: e, axis, width, bands, onDragKink }: Props) {
   const height = axis.height;
   const [low, high] = [axis.price(height), axis.price(0)];
   const grid = e.prices.map((price, i): Point => ({ price, profit: e.outline[i] ?? 0 }));
   const corners = e.estimate ? [] : e.kinks;
   const outline = [...grid, ...corners].filter((p) => p.price >= low && p.price <= high).sort((a, b) => a.price - b.price);
   const today = e.prices.map((price, i): Point => ({ price, profit: e.today[i] ?? 0 })).filter((p) => p.price >= low && p.price <= high);
-  const profits = [...outline, ...today].map((p) => p.profit);
+  // Far tails do not squeeze the middle: the scale holds what two deviations and the legs reach, the rest is cut.
+  const strikes = e.legs.map((l) => Number(l.contract.slice(13)) / 1000);
+  const [nearest, farthest] = [Math.min(...bands, ...strikes), Math.max(...bands, ...strikes)];
+  const profits = [...outline, ...today].filter((p) => p.price >= nearest && p.price <= farthest).map((p) => p.profit);
   const x = scaleLinear([Math.min(0, ...profits), Math.max(0, ...profits)], [16, width - GUTTER - 10]);
   const y = (p: Point) => axis.y(p.price);
   const shape = area<Point>().y(y).x0(x(0)).x1((p) => x(p.profit))(outline) ?? '';
   const path = (points: Point[]) => line<Point>().x((p) => x(p.profit)).y(y)(points) ?? '';
-  const legs = new Set(e.legs.map((l) => Number(l.contract.slice(13)) / 1000));
+  const legs = new Set(strikes);
   return (
     <svg role="img" width={width} height={height} aria-label={`Outline of the ${e.name}. ${e.tailAbove}. ${e.tailBelow}.`} className="absolute top-0 left-0 z-[5]">
       <defs>
         <Hatch id="loss" />
-        <clipPath id="gain-side"><rect x={x(0)} y={0} width={width} height={height} /></clipPath>
+        <clipPath id="gain-side"><rect x={x(0)} y={0} width={Math.max(0, width - GUTTER + 2 - x(0))} height={height} /></clipPath>
+        <clipPath id="picture"><rect x={0} y={0} width={width - GUTTER + 2} height={height} /></clipPath>
         <clipPath id="loss-side"><rect x={0} y={0} width={x(0)} height={height} /></clipPath>
       </defs>
       <path d={shape} fill="var(--gain-soft)" clipPath="url(#gain-side)" />
       <path d={shape} fill="url(#loss)" clipPath="url(#loss-side)" />
       <line x1={x(0)} x2={x(0)} y1={0} y2={height} stroke="var(--ink2)" />
-      <path data-testid="today-line" d={path(today)} fill="none" stroke="var(--brass)" strokeWidth={2} />
-      <path data-testid="outline" d={path(outline)} fill="none" stroke="var(--ink)" strokeWidth={2} strokeLinejoin="round" />
+      <path data-testid="today-line" d={path(today)} clipPath="url(#picture)" fill="none" stroke="var(--brass)" strokeWidth={2} />
+      <path data-testid="outline" d={path(outline)} clipPath="url(#picture)" fill="none" stroke="var(--ink)" strokeWidth={2} strokeLinejoin="round" />
       {corners.filter((k) => legs.has(k.price) && k.price >= low && k.price <= high).map((k) => (
         <circle key={k.price} cx={x(k.profit)} cy={axis.y(k.price)} r={5} fill="var(--raised)" stroke="var(--ink)" strokeWidth={2} className="cursor-ns-resize touch-none"
           onPointerDown={(ev) => { onDragKink?.(k.price, ev); }}><title>drag to move the leg at {k.price}</title></circle>

@@ -30,13 +30,3 @@ export function makeAxis(strikes: number[]): Axis {
   };
   return { strikes, height: strikes.length * ROW, y, price };
 }
-
-/** So many rows on each side of the price, and on to the outermost strike that must be seen; all rows when
- * `around` is 0. */
-export function near<T extends { at: number }>(rows: T[], spot: number, around: number, seen: number[]): T[] {
-  if (around === 0 || rows.length === 0) return rows;
-  const split = rows.findIndex((r) => r.at < spot);
-  const middle = split < 0 ? rows.length : split;
-  const places = seen.map((strike) => rows.findIndex((r) => r.at === strike)).filter((i) => i >= 0);
-  return rows.slice(Math.max(0, Math.min(middle - around, ...places.map((i) => i - 1))), Math.max(middle + around, ...places.map((i) => i + 2)));
-}
