@@ -34,7 +34,7 @@ async fn main() {
         report("nudge of a four-leg draft to its repaint, quotes running", "ms", nudges(&b).await, 50.0);
         b.goto("about:blank").await;
         let cores = pushing(&b, &program).await;
-        report("pushing twelve NMOU expirations 4 times a second", "% of one core", vec![cores * 100.0], 30.0);
+        report("pushing twelve WXMT expirations 4 times a second", "% of one core", vec![cores * 100.0], 30.0);
     })
     .await;
 }
@@ -76,11 +76,11 @@ async fn nudges(b: &Browser) -> Vec<f64> {
 async fn pushing(b: &Browser, program: &Program) -> f64 {
     b.goto(&format!("{}/ledger", program.address)).await;
     let follow = "const [done] = arguments;
-        fetch('/api/chain/NMOU').then((r) => r.json()).then(({ head }) => {
+        fetch('/api/chain/WXMT').then((r) => r.json()).then(({ head }) => {
             const keys = head.marks.slice(0, 12).map((m) => m.key);
             window.pushed = { messages: 0, rows: 0 };
             window.follower = new WebSocket(`ws://${location.host}/api/stream`);
-            window.follower.onopen = () => { window.follower.send(JSON.stringify({ type: 'watch', symbol: 'NMOU', expirations: keys })); done([keys.length, head.marks.slice(0, 12).reduce((n, m) => n + m.strikes, 0)]); };
+            window.follower.onopen = () => { window.follower.send(JSON.stringify({ type: 'watch', symbol: 'WXMT', expirations: keys })); done([keys.length, head.marks.slice(0, 12).reduce((n, m) => n + m.strikes, 0)]); };
             window.follower.onmessage = (e) => { const m = JSON.parse(e.data); window.pushed.messages += 1; if (m.type === 'rows') window.pushed.rows += m.rows.length; };
         });";
     let listed = b.run_async(follow).await;
