@@ -150,6 +150,16 @@ pub fn is_open(at: Moment) -> bool {
     is_session(d) && at >= open_of(d) && at < close_of(d)
 }
 
+/// `at` itself while the exchange trades, otherwise the last instant of the last session.
+pub fn last_trading(at: Moment) -> Moment {
+    if is_open(at) {
+        return at;
+    }
+    let today = session_on_or_before(at.date());
+    let day = if at < close_of(today) { previous_session(today) } else { today };
+    close_of(day).plus_millis(-1)
+}
+
 /// The first opening strictly after `at`.
 pub fn next_open(at: Moment) -> Moment {
     let today = at.date();
@@ -255,5 +265,10 @@ mod tests {
         assert!(rule.expirations(friday_close).iter().all(|e| e.moment() > friday_close));
         assert_eq!(next_open(friday_close), Moment::at(date(2031, 3, 17), 9, 30));
         assert_eq!(next_close(now), Moment::at(date(2031, 3, 11), 16, 0));
+        let last = friday_close.plus_millis(-1);
+        for at in [friday_close, Moment::at(date(2031, 3, 15), 11, 0), Moment::at(date(2031, 3, 17), 9, 29)] {
+            assert_eq!(last_trading(at), last);
+        }
+        assert_eq!((last_trading(now), last_trading(last)), (now, last));
     }
 }

@@ -1,5 +1,6 @@
 //! Things worth a look before money moves, each with its reason and its number.
 
+use crate::calendar::{is_open, next_open};
 use crate::evaluate::{MarketView, MoneyEffect, Proposal};
 use crate::horizon::Horizon;
 use crate::naming::{Name, Nature};
@@ -43,6 +44,10 @@ pub(crate) fn checks(
 ) -> Vec<Check> {
     let mut out = Vec::new();
     let mut say = |verdict, text: String| out.push(Check { verdict, text });
+    if !is_open(market.at) {
+        let open = next_open(market.at);
+        say(Verdict::Note, format!("the exchange is closed; an order waits for the opening on {}", short_date(open.date())));
+    }
     let width = quote.cross - quote.rest;
     let middle = quote.middle.abs();
     match (width.raw() * 100).checked_div(middle.raw()) {

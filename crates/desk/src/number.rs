@@ -186,6 +186,12 @@ impl Money {
         out
     }
 
+    /// For estimates: whole units, ties to even, grouped.
+    pub fn whole_grouped(self) -> String {
+        let whole = divide_half_even(i128::from(self.0), i128::from(Self::SCALE));
+        Money::whole(clamp(whole)).grouped().trim_end_matches("00").trim_end_matches('.').to_owned()
+    }
+
     /// Magnitude.
     pub fn abs(self) -> Money {
         Money(self.0.abs())
@@ -306,6 +312,9 @@ mod tests {
         ];
         for (given, want) in grouped {
             assert_eq!(given.parse::<Money>().unwrap().grouped(), want);
+        }
+        for (given, want) in [("1195.00", "1,195"), ("-797.54", "-798"), ("100.49", "100"), ("0.3", "0")] {
+            assert_eq!(given.parse::<Money>().unwrap().whole_grouped(), want);
         }
     }
 }

@@ -23,16 +23,17 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
     if closing {
         return out;
     }
-    let about = if horizon.estimate { "about " } else { "" };
+    // An estimate is told in whole units: more digits would claim too much.
+    let told = |amount: Money| if horizon.estimate { format!("about {}", amount.whole_grouped()) } else { amount.grouped() };
     out.push(match &horizon.shape.most {
         Extent::Unlimited => "What you can make has no limit as the price rises.".into(),
         Extent::Limited { profit, .. } if *profit <= Money::ZERO => "It cannot make money at this price.".into(),
-        Extent::Limited { profit, places } => format!("Most you can make: {about}{}, {}.", profit.grouped(), any_of(places)),
+        Extent::Limited { profit, places } => format!("Most you can make: {}, {}.", told(*profit), any_of(places)),
     });
     out.push(match &horizon.shape.least {
         Extent::Unlimited => "What you can lose has no limit as the price rises.".into(),
         Extent::Limited { profit, .. } if *profit >= Money::ZERO => "It cannot lose money at this price.".into(),
-        Extent::Limited { profit, places } => format!("Most you can lose: {about}{}, {}.", (-*profit).grouped(), any_of(places)),
+        Extent::Limited { profit, places } => format!("Most you can lose: {}, {}.", told(-*profit), any_of(places)),
     });
     if let Some(text) = evens(&horizon.shape.evens) {
         out.push(format!("Even {text}."));
@@ -96,15 +97,17 @@ pub fn tails(horizon: &Horizon) -> (String, String) {
         s => format!("down to zero: loses {s} per point, {} at zero", signed(first.profit)),
     };
     if horizon.estimate {
-        return (
-            format!("far above: {}", if last.slope == 0 { format!("about {}", signed(last.profit)) } else { above }),
-            format!("at zero: about {}", signed(first.profit)),
-        );
+        let about = |amount: Money| format!("about {}{}", sign(amount), amount.abs().whole_grouped());
+        let far = if last.slope == 0 { about(last.profit) } else { above };
+        return (format!("far above: {far}"), format!("at zero: {}", about(first.profit)));
     }
     (above, below)
 }
 
+fn sign(amount: Money) -> &'static str {
+    if amount < Money::ZERO { "−" } else { "+" }
+}
+
 fn signed(amount: Money) -> String {
-    let sign = if amount < Money::ZERO { "−" } else { "+" };
-    format!("{sign}{}", amount.abs().grouped())
+    format!("{}{}", sign(amount), amount.abs().grouped())
 }

@@ -153,7 +153,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys(e2e::HOME).await;
         let limit = b.run("return document.querySelector('[aria-label=\"Limit price\"]').value").await;
         b.press("Read back").await;
-        let said = b.until("[role=dialog]", "read back", |t| t.contains("2 × iron condor on NMOU")).await;
+        let said = b.until("[role=dialog]", "read back", |t| t.contains("2 × iron condor ") && t.contains(" on NMOU, at ")).await;
         assert!(said.contains(&format!("at {} credit or better, until filled or cancelled", limit.as_str().unwrap_or_default())), "{said}");
         accessible(&b, "read back").await;
         b.press("Place order").await;

@@ -8,7 +8,7 @@
 
 use std::collections::HashMap;
 
-use desk::calendar::{close_of, open_of};
+use desk::calendar::{close_of, last_trading, open_of};
 use desk::{Contract, LegMarket, Moment, Price, Quote, Underlying, day_number, terms_of};
 use quant::{Accuracy, Model, Style, Terms, european, implied_vol_near};
 
@@ -154,16 +154,18 @@ impl Place<'_> {
 
     fn market(&self, value: f64, delta: f64, at: Moment, spot: f64) -> Option<Quote> {
         let spec = self.world.spec(&self.underlying.symbol)?;
-        let day = day_number(at.date());
-        let minute = at.millis() / 60_000;
-        let since_open = (at.millis() - open_of(at.date()).millis()) as f64 / 60_000.0;
-        let early = if (0.0..390.0).contains(&since_open) { 1.0 + 0.8 * (-since_open / 15.0).exp() } else { 2.0 };
+        // Closed, the last quotes of the session stand.
+        let live = last_trading(at);
+        let day = day_number(live.date());
+        let minute = live.millis() / 60_000;
+        let since_open = (live.millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
+        let early = 1.0 + 0.8 * (-since_open / 15.0).exp();
         let wiggle = 0.8 + 0.5 * self.noise().uniform(Stream::Width, self.key, minute);
         let deep = 1.0 + 1.2 * (delta.abs() - 0.5).max(0.0);
         let scale = spot / 200.0;
         let width = spec.width * early * wiggle * deep * (0.025 * scale.max(0.2) + 0.011 * value.max(0.0)).max(0.0);
         // Each contract shifts at an instant of its own.
-        let beat = (at.millis() + (self.key % FLICKER as u64) as i64) / FLICKER;
+        let beat = (live.millis() + (self.key % FLICKER as u64) as i64) / FLICKER;
         let lean = (self.noise().uniform(Stream::Skew, self.key, beat) - 0.5) * 0.3 * width;
         let ticks = &self.underlying.ticks;
         let centre = value + lean;
@@ -175,8 +177,8 @@ impl Place<'_> {
         let uniform = |stream, index| self.noise().uniform(stream, self.key, index);
         let size = |side: i64| 1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 60.0 * spec.activity.sqrt()) as i64;
         let popularity = self.popularity(spec.activity, spot);
-        let session = (close_of(at.date()).millis() - open_of(at.date()).millis()) as f64 / 60_000.0;
-        let part = (since_open / session).clamp(0.0, 1.0);
+        let session = (close_of(live.date()).millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
+        let part = since_open / session;
         let volume = popularity * 0.12 * part * 2.0 * uniform(Stream::Volume, day);
         let drift = 0.85 + 0.3 * uniform(Stream::Interest, day / 5);
         Some(Quote {

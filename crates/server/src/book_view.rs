@@ -16,7 +16,7 @@ pub struct Masthead {
     pub account_value: String,
     /// What new positions may use.
     pub buying_power: String,
-    /// Change of the account value since the last close.
+    /// Change of the account value since the close before this session (or, when closed, the last one).
     pub today: String,
     /// Margin held.
     pub held: String,
@@ -32,7 +32,10 @@ const INDEX: &str = "WXMR";
 /// Builds the masthead.
 pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
     let value = account_value(state, quoter);
-    let base = state.last_mark.unwrap_or_else(|| -state.account.balance(Book::Capital));
+    // After the close the day's result stands until the next opening.
+    let session = desk::calendar::last_trading(state.clock.now).date().to_string();
+    let before = state.marks.iter().rev().find(|(day, _)| *day < session);
+    let base = before.map_or_else(|| -state.account.balance(Book::Capital), |m| m.1);
     let index = state.world.spot(INDEX, state.clock.now).map_or(1.0, Price::to_f64);
     let (mut lean, mut theta) = (0.0, 0.0);
     for (symbol, _, lots) in campaigns(state) {

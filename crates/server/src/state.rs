@@ -89,8 +89,8 @@ pub struct State {
     pub account: Arc<Account>,
     /// Drafts by slot.
     pub drafts: Arc<Drafts>,
-    /// Account value at the last close.
-    pub last_mark: Option<Money>,
+    /// Account value at closes, as (ISO date, value), ascending.
+    pub marks: Arc<Vec<(String, Money)>>,
     /// Counts changes of orders and account, so that readers know when to look again.
     pub version: u64,
 }
@@ -134,7 +134,7 @@ impl Desk {
             orders: Arc::new(saved.orders),
             account: Arc::new(account),
             drafts: Arc::new(saved.drafts.into_iter().collect()),
-            last_mark: saved.marks.last().map(|m| m.1),
+            marks: Arc::new(saved.marks),
             version: 1,
         };
         Ok(Desk { state, store, quoter: Quoter::new() })
@@ -199,7 +199,7 @@ impl Desk {
             let day = stop.date();
             if is_session(day) && stop == close_of(day) {
                 let value = account_value(&next, &mut self.quoter);
-                next.last_mark = Some(value);
+                Arc::make_mut(&mut next.marks).push((day.to_string(), value));
                 facts.push(Fact::Mark(day.to_string(), value));
                 self.quoter.forget_before(stop);
             }
@@ -454,14 +454,18 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
     Ok(())
 }
 
+/// "iron condor 205/200 · 175/165". A closing order is told by the name of what it closes, not of its
+/// mirror image.
+pub fn told(order: &Order) -> String {
+    let unit = &order.request.unit;
+    let named = if order.request.closes.is_some() { unit.turned() } else { unit.clone() };
+    format!("{} {}", desk::recognise(&named).text, unit.strikes_label())
+}
+
 fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Fact {
-    // A closing order is told by the name of what it closes, not of its mirror image.
-    let closing = order.request.closes.is_some();
-    let named = if closing { order.request.unit.turned() } else { order.request.unit.clone() };
-    let name = desk::recognise(&named).text;
-    let verb = if closing { "closed" } else { "opened" };
+    let verb = if order.request.closes.is_some() { "closed" } else { "opened" };
     let (price, side) = if fill.price < Price::ZERO { (-fill.price, "credit") } else { (fill.price, "debit") };
-    let memo = format!("{verb} {} × {} {name} {} at {price} {side}", fill.packages, order.request.symbol, order.request.unit.strikes_label());
+    let memo = format!("{verb} {} × {} {} at {price} {side}", fill.packages, order.request.symbol, told(order));
     let m = multiplier(&next.world, &order.request.symbol);
     let entry = Arc::make_mut(&mut next.account).fill(fill, order.request.closes, m, memo).clone();
     Fact::Booked(entry, None)

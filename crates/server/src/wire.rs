@@ -420,7 +420,7 @@ pub(crate) fn order(o: &Order) -> OrderWire {
         client_id: r.client_id.clone(),
         placed: o.placed.to_string(),
         symbol: r.symbol.clone(),
-        name: format!("{} {}", desk::recognise(&r.unit).text, r.unit.strikes_label()),
+        name: crate::state::told(o),
         unit: legs_wire(&r.unit),
         legs: r.unit.legs().iter().map(leg_words).collect(),
         quantity: r.quantity,

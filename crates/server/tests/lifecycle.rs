@@ -188,7 +188,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
 /// Everything the books hold, to compare before and after.
 fn everything(desk: &Desk) -> String {
     let s = desk.state();
-    format!("{:?} {:?} {:?} {:?} {:?}", s.clock, s.orders, s.account, s.drafts, s.last_mark)
+    format!("{:?} {:?} {:?} {:?} {:?}", s.clock, s.orders, s.account, s.drafts, s.marks)
 }
 
 #[test]

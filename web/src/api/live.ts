@@ -57,6 +57,14 @@ function movedCells(a: Row, b: Row): string {
   const pairs = [[a.call.bid, b.call.bid, 'call-bid'], [a.call.ask, b.call.ask, 'call-ask'], [a.put.bid, b.put.bid, 'put-bid'], [a.put.ask, b.put.ask, 'put-ask']];
   return pairs.flatMap(([x, y, name]) => (x === y ? [] : [name])).join(' ');
 }
+/** Takes marks away that nothing newer replaced: when the market closes, for one. */
+let sweeping: ReturnType<typeof setTimeout> | undefined;
+function sweepMarks() {
+  clearTimeout(sweeping);
+  sweeping = setTimeout(() => {
+    useLive.setState((s) => ({ rows: Object.fromEntries(Object.entries(s.rows).map(([key, rows]) => [key, merge(rows, [])])) }));
+  }, MARKED + 100);
+}
 function merge(before: Row[] | undefined, changed: Row[]): Row[] {
   const by = new Map(changed.map((r) => [r.strike, r]));
   const at = performance.now();
@@ -78,6 +86,7 @@ function receive(m: ServerMessage) {
     case 'rows':
       if (watch.type === 'watch' && watch.symbol === m.symbol)
         useLive.setState((s) => ({ rows: { ...s.rows, [m.key]: m.whole ? m.rows : merge(s.rows[m.key], m.rows) } }));
+      sweepMarks();
       break;
     case 'book': useLive.setState({ book: m.book }); break;
     case 'changed': useLive.setState({ version: m.version }); break;

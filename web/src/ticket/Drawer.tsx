@@ -17,7 +17,7 @@ export function Drawer() {
           onOpenAutoFocus={(e) => { e.preventDefault(); box.current?.focus(); }}
           className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]">
           <div className="mb-2 flex items-baseline justify-between">
-            <Dialog.Title className="font-serif text-[19px]">{ticket ? (ticket.closes ? 'Closing ticket' : 'Ticket') : `Order ${order ?? ''}`}</Dialog.Title>
+            <Dialog.Title className="font-serif text-[19px]">{ticket ? (ticket.closing ? 'Closing ticket' : 'Ticket') : `Order ${order ?? ''}`}</Dialog.Title>
             <Dialog.Close aria-label="Close" className="rounded px-1.5 text-[16px] text-ink2 hover:text-ink">×</Dialog.Close>
           </div>
           {ticket && <TicketForm key={ticket.clientId} ticket={ticket} />}

@@ -25,14 +25,14 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
   const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
   const valid = written === undefined || /^\d+(\.\d+)?$/.test(written.amount);
-  const base = { symbol: ticket.symbol, legs, closes: ticket.closes ?? null };
+  const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null };
   const market = useQuery(evaluationQuery(base, 1_000));
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
   const price = kind === 'market' ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
   const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, price }, 1_000));
   const place = useMutation({
     mutationFn: async () => {
-      const body: PlaceRequest = { clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, limit: kind === 'limit' && limit ? signed(limit) : null, timeInForce: stand, closes: ticket.closes ?? null };
+      const body: PlaceRequest = { clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, limit: kind === 'limit' && limit ? signed(limit) : null, timeInForce: stand, closes: ticket.closing?.campaign ?? null };
       return must(await api.POST('/api/orders', { body }));
     },
     onSuccess: (order) => { openOrder(order.id); },
@@ -41,12 +41,13 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   if (trouble && !market.data) return <Notice>{trouble.message}</Notice>;
   const e = priced.data ?? market.data;
   if (!market.data || !e || !limit) return <p className="text-ink2">Asking for the market</p>;
+  const what = ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
   const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : `at ${limit.amount} ${limit.side} or better`;
   const stands = stand === 'day' ? 'for this session' : 'until filled or cancelled';
   if (reading) {
     return (
       <div className="flex flex-col gap-3">
-        <p className="font-serif text-[16px] leading-6">{`${quantity} × ${e.name} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
+        <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
         <Legs lines={legWords(e, quantity)} />
         <p className="font-serif text-[15px] leading-6 italic">{e.sentences.slice(1).join(' ')}</p>
         <MoneyTable evaluation={e} />
@@ -61,14 +62,14 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   }
   return (
     <div className="flex flex-col gap-3">
-      <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">{e.name} {e.strikes} on {ticket.symbol}</p>
+      <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">{what} on {ticket.symbol}</p>
       <Legs lines={legWords(e, Math.max(1, quantity))} />
       <div className="flex items-center gap-2">
         <label htmlFor="quantity" className="font-semibold">Packages</label>
         <Button aria-label="one fewer" onClick={() => { setQuantity(String(Math.max(1, quantity - 1))); }}>−</Button>
         <input id="quantity" autoFocus inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
         <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
-        {ticket.most !== undefined && <span className="text-ink2">of {ticket.most} held</span>}
+        {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
       </div>
       <div className="flex gap-2">
         <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }]} />

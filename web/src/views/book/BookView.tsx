@@ -12,7 +12,7 @@ const right = `${th} text-right`;
 const left = `${th} text-left`;
 
 function close(p: Position, quantity: number) {
-  openTicket({ symbol: p.symbol, unit: p.closing, quantity, most: p.packages, closes: p.campaign });
+  openTicket({ symbol: p.symbol, unit: p.closing, quantity, closing: { campaign: p.campaign, name: `${p.name} ${p.strikes}`, held: p.packages } });
 }
 
 function Rows({ p }: { p: Position }) {

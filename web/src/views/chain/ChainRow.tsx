@@ -22,7 +22,7 @@ function PriceButton({ cell, what, row, side, tint, cursor, onTrade, onCursor }:
         title={`${what === 'bid' ? cell.bidSize : cell.askSize} contracts`}
         onFocus={() => { onCursor({ strike: row.strike, side, what }); }}
         onClick={() => { onTrade(cell.contract, what === 'bid' ? -1 : 1); }}
-        className="num h-[19px] w-full px-1.5 font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft">
+        className="num h-[19px] w-full px-[clamp(2px,0.47vw,6px)] font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft">
         {price ? <span className={row.moved?.cells.includes(`${side}-${what}`) ? 'moved' : undefined}>{price}</span> : <span className="text-ink2">·</span>}
       </button>
     </td>
@@ -37,13 +37,14 @@ function LegTab({ leg, side, onDragLeg, onRemoveLeg }: { leg: Leg; side: 'call' 
     <button type="button" data-leg={leg.contract} onPointerDown={(e) => { onDragLeg(leg.contract, e); }} onDoubleClick={() => { onRemoveLeg(leg.contract); }}
       onKeyDown={(e) => { if (e.key === 'Delete' || e.key === 'Backspace') onRemoveLeg(leg.contract); }}
       aria-label={`${bought ? 'buy' : 'sell'} ${Math.abs(leg.quantity)} ${side}; drag to another strike, Delete removes`} style={{ clipPath: notch }}
-      className={`h-[17px] w-full cursor-ns-resize touch-none text-[12px] leading-[17px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-brass-fill text-[#1d2125]'}`}>
+      className={`h-[17px] w-full cursor-ns-resize touch-none text-[12px] leading-[17px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}>
       {bought ? 'buy' : 'sell'} {Math.abs(leg.quantity)}
     </button>
   );
 }
 
-const quiet = 'num px-1.5 text-ink2';
+const pad = 'px-[clamp(2px,0.47vw,6px)]';
+const quiet = `num ${pad} text-ink2`;
 
 export const ChainRow = memo(function ChainRow(p: Props) {
   const { row, callIn, putIn } = p;
@@ -56,7 +57,7 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       <td className={`${quiet} ${callTint}`}>{call.oi}</td>
       <td className={`${quiet} ${callTint}`}>{call.vol}</td>
       <td className={`${quiet} ${callTint}`}>{call.iv}</td>
-      <td className={`num px-1.5 ${callTint}`}>{call.delta}</td>
+      <td className={`num ${pad} ${callTint}`}>{call.delta}</td>
       <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />
       <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />
       <td className={`p-0 pl-1 ${callTint}`}>{p.callLeg && <LegTab leg={p.callLeg} side="call" {...acts} />}</td>
@@ -64,7 +65,7 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       <td className={`p-0 pr-1 ${putTint}`}>{p.putLeg && <LegTab leg={p.putLeg} side="put" {...acts} />}</td>
       <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />
       <PriceButton {...acts} tint={putTint} cell={row.put} what="ask" side="put" />
-      <td className={`num px-1.5 ${putTint}`}>{put.delta}</td>
+      <td className={`num ${pad} ${putTint}`}>{put.delta}</td>
       <td className={`${quiet} ${putTint}`}>{put.iv}</td>
       <td className={`${quiet} ${putTint}`}>{put.vol}</td>
       <td className={`${quiet} ${putTint} pr-3`}>{put.oi}</td>

@@ -7,7 +7,8 @@ import { ChainRow, type Cursor } from './ChainRow';
 import { PictureLines, RowLines } from './Lines';
 import { Outline, OutlineFoot, OutlineHead } from './Outline';
 
-const PICTURE = 372;
+/** Width of the picture: a little under a third. */
+const pictureOf = (width: number) => Math.round(Math.min(372, width * 0.306));
 type Props = {
   head: ChainHead;
   mark?: Mark;
@@ -72,13 +73,14 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
     // Only when the rows first appear: later the trader scrolls.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [some]);
-  const table = width - PICTURE;
+  const picture = pictureOf(width);
+  const table = width - picture;
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
   const dragKink = (strike: number, e: React.PointerEvent) => {
     const leg = draft?.legs.find((l) => Number(l.contract.slice(13)) / 1000 === strike);
     if (leg) drag(leg.contract, e);
   };
-  const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-1.5 text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
+  const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
       <div className="relative flex items-start">
@@ -86,9 +88,9 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
           <caption className="sr-only">{`Calls left, puts right, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
           <thead>
             <tr>
-              <th className={th}><abbr title="open interest" className="no-underline">OI</abbr></th><th className={th}>volume</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
+              <th className={th}><abbr title="open interest" className="no-underline">OI</abbr></th><th className={th}>vol</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
               <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
-              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>volume</th><th className={`${th} pr-3`}><abbr title="open interest" className="no-underline">OI</abbr></th>
+              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>vol</th><th className={`${th} pr-3`}><abbr title="open interest" className="no-underline">OI</abbr></th>
             </tr>
           </thead>
           <tbody>
@@ -98,11 +100,11 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
             ))}
           </tbody>
         </table>
-        <div className="border-l border-hair bg-raised" style={{ width: PICTURE }}>
+        <div className="border-l border-hair bg-raised" style={{ width: picture }}>
           <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]"><OutlineHead evaluation={evaluation} /></div>
           <div className="relative" style={{ height: axis.height }}>
-            {rows.length > 1 && <PictureLines axis={axis} width={PICTURE} level={head.level} spot={head.spot} mark={mark} evaluation={evaluation} />}
-            {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={PICTURE} bands={mark?.bands ?? []} onDragKink={dragKink} />}
+            {rows.length > 1 && <PictureLines axis={axis} width={picture} level={head.level} spot={head.spot} mark={mark} evaluation={evaluation} />}
+            {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={picture} bands={mark?.bands ?? []} onDragKink={dragKink} />}
           </div>
           <OutlineFoot evaluation={evaluation} />
         </div>

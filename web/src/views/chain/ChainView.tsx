@@ -12,6 +12,7 @@ import type { Cursor } from './ChainRow';
 import { ChainTable } from './ChainTable';
 import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
 import { Ribbon } from './Ribbon';
+import { Elsewhere } from './Elsewhere';
 import { useShown, type Around } from './rows';
 import { SymbolHead } from './SymbolHead';
 
@@ -94,17 +95,19 @@ export function ChainView() {
     };
   }, [symbol, rows, allRows, head?.marks, cursor, trade, draft, evaluation]);
   useKeys(keys);
+  const choose = (key: string) => { setPicked((p) => ({ ...p, [symbol]: key })); };
 
   if (chainProblem) return <div className="p-6"><Notice>{chainProblem}</Notice></div>;
   if (!head) return <p className="p-6 text-ink2">Reading the chain of {symbol}</p>;
   return (
     <div className="flex h-full flex-col">
       <SymbolHead head={head} />
-      <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={(key) => { setPicked((p) => ({ ...p, [symbol]: key })); }} />
+      <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={choose} />
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
         <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '25', label: '±25' }, { value: 'sigma', label: '±2 σ' }, { value: 'all', label: 'all strikes' }]} />
         {mark && <span className="text-ink2">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
+        <Elsewhere legs={legs} chosen={chosen} onChoose={choose} />
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
       </div>

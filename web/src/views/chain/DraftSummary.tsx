@@ -20,6 +20,7 @@ function Greek({ name, value, decimals, note }: { name: string; value: number; d
 
 /** The draft in words and numbers, above the rows. */
 export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
+  const about = e?.estimate ? ', about' : '';
   const empty = !draft || draft.legs.length === 0;
   return (
     <section aria-label="Draft" className="h-[66px] overflow-hidden border-t border-hair px-4 py-1">
@@ -29,16 +30,16 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
         {!empty && !refusal && e && (
           <>
             <p data-testid="sentence" className="line-clamp-2 h-[38px] font-serif text-[15px] leading-[19px]" title={e.sentences.join(' ')}>{e.sentences.join(' ')}</p>
-            <p className="flex gap-4 whitespace-nowrap">
+            <p className="flex gap-[clamp(8px,1.25vw,16px)] whitespace-nowrap">
               <b data-testid="structure-name">{e.name} {e.strikes}</b>
               <span><span className="text-ink2">middle </span><b>{e.middle.amount} {e.middle.side}</b></span>
-              <span><span className="text-ink2">most </span><b className="text-gain">{e.most.unlimited ? 'no limit' : money(e.most.profit, true)}</b></span>
-              <span><span className="text-ink2">least </span><b className="text-loss">{e.least.unlimited ? 'no limit' : money(e.least.profit)}</b></span>
+              <span><span className="text-ink2">most{about} </span><b className="text-gain">{e.most.unlimited ? 'no limit' : money(e.most.profit, true)}</b></span>
+              <span><span className="text-ink2">least{about} </span><b className="text-loss">{e.least.unlimited ? 'no limit' : money(e.least.profit)}</b></span>
               <Greek name="Δ" value={e.greeks.delta} decimals={1} note="Money gained when the price rises by 1.00." />
               <Greek name="Γ" value={e.greeks.gamma} decimals={2} note="Change of that for each 1.00 of price." />
               <Greek name="θ" value={e.greeks.theta} decimals={2} note="Money gained in a calendar day, all else unchanged." />
               <Greek name="vega" value={e.greeks.vega} decimals={1} note="Money gained when volatility rises by one point." />
-              <span><span className="text-ink2">chance of profit </span><b>{percent(e.chanceOfProfit, 0)} %</b></span>
+              <span><span className="text-ink2">chance<span className="max-[1160px]:hidden"> of profit</span> </span><b>{percent(e.chanceOfProfit, 0)} %</b></span>
               <span><span className="text-ink2">buying power </span><b>{money(e.money.buyingPowerChange)}</b></span>
             </p>
           </>

@@ -63,7 +63,7 @@ export function Ribbon({ head, chosen, legs, onChoose }: Props) {
                 {m.label}{m.amSettled ? ' am' : ''}<br />{percent(m.vol)} %<span className="sr-only"> volatility, {m.cycle}, expected move {fixed(m.expectedMove, 2)}</span>
               </span>
             )}
-            {own.length > 0 && <span className="absolute right-0.5 top-0.5 rounded bg-brass px-1 text-[10px] leading-[13px] font-semibold text-on-brass">{own.length}</span>}
+            {own.length > 0 && <span className="absolute -right-1.5 -top-0.5 rounded bg-brass px-1 text-[10px] leading-[13px] font-semibold text-on-brass">{own.length}</span>}
           </button>
         );
       })}

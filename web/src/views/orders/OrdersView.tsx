@@ -38,7 +38,8 @@ export function OrdersView() {
         <section key={title} aria-label={title} className="mb-5">
           <h2 className="py-1 font-semibold">{title}</h2>
           {list.length === 0 ? <p className="text-ink2">{title === 'Working' ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.' : 'Nothing has been filled, cancelled or ended yet.'}</p> : (
-            <table className="w-full border-collapse">
+            <table className="w-full table-fixed border-collapse">
+              <colgroup>{[56, 110, 72, null, 74, 104, 104, 150, 104, 124].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
               <thead><tr><th className={right}>order</th><th className={left}>placed</th><th className={left}>symbol</th><th className={left}>structure</th><th className={right}>filled</th><th className={right}>limit</th><th className={right}>average</th><th className={left}>stands</th><th className={left}>state</th><th className={left}><span className="sr-only">actions</span></th></tr></thead>
               <tbody>{list.map((o) => <Line key={o.id} order={o} />)}</tbody>
             </table>
