@@ -180,7 +180,7 @@ impl Money {
         let start = usize::from(text.starts_with('-'));
         let whole = text.find('.').unwrap_or(text.len());
         let mut out = text.clone();
-        for at in (start + 1..whole).rev().filter(|at| (whole - at) % 3 == 0) {
+        for at in (start + 1..whole).rev().filter(|at| (whole - at).is_multiple_of(3)) {
             out.insert(at, ',');
         }
         out

@@ -5,6 +5,9 @@ use std::time::Duration;
 use e2e::{Browser, DOWN, ENTER, ESCAPE, LEFT, Program, RIGHT, UP, in_browser};
 use serde_json::{Value, json};
 
+/// Whether what is read now differs from before as it should.
+type Moved = fn(&str, &str) -> bool;
+
 /// Strikes on the screen, from high to low, and the place of the first one below the price.
 async fn rows(b: &Browser) -> (Vec<String>, usize) {
     let script = "const spot = Number(document.querySelector('[data-testid=spot]').textContent.replaceAll(',', ''));
@@ -124,7 +127,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.until("[data-testid=structure-name]", "changed by the drag", |t| t != condor).await;
         b.keys("z").await;
         b.until("[data-testid=structure-name]", "as before the drag", |t| t == condor).await;
-        let nudges: [(&str, &str, &str, fn(&str, &str) -> bool); 4] = [
+        let nudges: [(&str, &str, &str, Moved); 4] = [
             ("]", "[", "[data-testid=structure-name]", |now, before| now.starts_with("iron condor") && now != before),
             ("=", "-", "[data-testid=structure-name]", |now, before| now.starts_with("iron condor") && now != before),
             ("}", "{", "[data-testid=sentence]", |now, _| now.contains("Iron condor") && !now.contains("38 days")),

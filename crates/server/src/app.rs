@@ -14,7 +14,8 @@ use utoipa_axum::router::OpenApiRouter;
 
 use crate::handle::{Closed, DeskHandle};
 use crate::problem::Problem;
-use crate::state::{Desk, Refusal, State};
+use crate::refusal::Refusal;
+use crate::state::{Desk, State};
 use crate::{api, assets, guard, stream};
 
 /// What every handler can reach.

@@ -5,7 +5,8 @@ use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use crate::state::{State, account_value, buying_power, evaluate, requirement_of, total_requirement};
+use crate::money::{account_value, buying_power, evaluate, requirement_of, total_requirement};
+use crate::state::State;
 use crate::wire::{EvenWire, GreeksWire, LegWire, contract_label, even, greeks, moment, money};
 
 /// The strip over every view.

@@ -5,7 +5,8 @@ use market::{Listed, Quoter, World, contract, strikes};
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use crate::state::{Refusal, State, known};
+use crate::refusal::Refusal;
+use crate::state::{State, known};
 
 /// One contract of a row.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]

@@ -6,7 +6,8 @@ use desk::{Kind, Leg, Moment, Money, Order, Price, Pricing, Request, Structure, 
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
 
-use crate::state::{Desk, Refusal, State};
+use crate::refusal::Refusal;
+use crate::state::{Desk, State};
 
 /// The seed of the demo world.
 pub const DEMO_SEED: u64 = 20_310_311;

@@ -12,7 +12,10 @@ mod chain_view;
 pub mod demo;
 mod guard;
 mod handle;
+mod money;
+mod order_wire;
 mod problem;
+mod refusal;
 mod state;
 mod stream;
 mod wire;
@@ -29,7 +32,8 @@ pub use app::{AppState, openapi_json, router};
 pub use guard::Hosts;
 pub use handle::DeskHandle;
 pub use problem::Problem;
-pub use state::{Desk, Refusal, State};
+pub use refusal::Refusal;
+pub use state::{Desk, State};
 
 /// What a new database begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -10,7 +10,7 @@ use serde::de::DeserializeOwned;
 use utoipa::ToSchema;
 
 use crate::handle::Closed;
-use crate::state::Refusal;
+use crate::refusal::Refusal;
 
 /// What went wrong.
 #[derive(Debug, Clone, Serialize, ToSchema)]

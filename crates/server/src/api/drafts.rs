@@ -10,7 +10,8 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::problem::{Body, Problem};
-use crate::state::{Refusal, known};
+use crate::refusal::Refusal;
+use crate::state::known;
 use crate::wire::{LegWire, structure};
 
 /// A draft as kept.

@@ -8,8 +8,10 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::money;
 use crate::problem::{Body, Problem};
-use crate::state::{self, Refusal, State as DeskState};
+use crate::refusal::Refusal;
+use crate::state::{self, State as DeskState};
 use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, parse_price, structure};
 
 /// Parses, evaluates and translates; also used by the stream.
@@ -18,7 +20,7 @@ pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &Eva
     state::check_legs(state, &request.symbol, &structure.unit())?;
     let price = request.price.as_deref().map(|text| parse_price("price", text)).transpose()?;
     let proposal = Proposal { structure, price, range: request.low.zip(request.high), closing: request.closes.is_some() };
-    Ok(evaluation(&state::evaluate(state, quoter, &request.symbol, &proposal)?))
+    Ok(evaluation(&money::evaluate(state, quoter, &request.symbol, &proposal)?))
 }
 
 /// Evaluates a structure at the market of now.

@@ -10,9 +10,10 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::order_wire::{OrderWire, order};
 use crate::problem::{Body, Problem};
-use crate::state::Refusal;
-use crate::wire::{LegWire, OrderWire, order, parse_price, structure};
+use crate::refusal::Refusal;
+use crate::wire::{LegWire, parse_price, structure};
 
 /// How long an order stands.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
