@@ -72,7 +72,7 @@ impl Legs {
     pub fn at(structure: &Structure, underlying: &Underlying, markets: &[LegMarket], at: Moment) -> Result<Legs, quant::Error> {
         let models = structure.legs().iter().zip(markets).map(|(leg, m)| {
             let terms = terms_of(&leg.contract, underlying, at, m.rate, m.vol);
-            Ok((Model::new(&terms, Accuracy::Analysis)?, (leg.quantity * underlying.multiplier) as f64))
+            Ok((Model::new(&terms, Accuracy::Interactive)?, (leg.quantity * underlying.multiplier) as f64))
         });
         Ok(Legs { models: models.collect::<Result<_, quant::Error>>()? })
     }

@@ -112,7 +112,7 @@ impl Quoter {
         let mark = listed.quote.mark().to_f64();
         let vol = listed
             .implied
-            .and_then(|guess| implied_vol_near(&terms, spot, mark, guess.max(0.01), Accuracy::Analysis).ok())
+            .and_then(|guess| implied_vol_near(&terms, spot, mark, guess.max(0.01), Accuracy::Interactive).ok())
             .filter(|v| *v > 0.005)
             .unwrap_or(terms.vol);
         Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })
@@ -125,7 +125,7 @@ impl Quoter {
             let start = Moment::from_millis(slot * SLOT);
             let built = place.world.spot(&place.underlying.symbol, start).and_then(|spot| {
                 let terms = place.terms(start, spot.to_f64())?;
-                let american = Model::new(&terms, Accuracy::Chain).ok()?;
+                let american = Model::new(&terms, Accuracy::Interactive).ok()?;
                 Some(Anchor { american, european: Terms { style: Style::European, ..terms } })
             });
             *entry = (slot, built);

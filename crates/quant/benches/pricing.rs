@@ -9,14 +9,14 @@ fn pricing(c: &mut Criterion) {
     let american = Terms { style: Style::American, ..t };
     c.bench_function("european price and Greeks", |b| b.iter(|| european(black_box(&t), black_box(98.0))));
     c.bench_function("european implied volatility", |b| b.iter(|| implied_vol(black_box(&t), 98.0, 5.0)));
-    for accuracy in [Accuracy::Chain, Accuracy::Analysis, Accuracy::Reference] {
+    for accuracy in [Accuracy::Interactive, Accuracy::Reference] {
         c.bench_function(&format!("american solve and price, {accuracy:?}"), |b| {
             b.iter(|| Model::new(black_box(&american), accuracy).map(|m| m.price(98.0)))
         });
     }
-    let model = Model::new(&american, Accuracy::Analysis).ok();
+    let model = Model::new(&american, Accuracy::Interactive).ok();
     c.bench_function("american next spot", |b| b.iter(|| model.as_ref().map(|m| m.price(black_box(97.0)))));
-    c.bench_function("american price and Greeks", |b| b.iter(|| Model::new(black_box(&american), Accuracy::Analysis).map(|m| m.value(98.0))));
+    c.bench_function("american price and Greeks", |b| b.iter(|| Model::new(black_box(&american), Accuracy::Interactive).map(|m| m.value(98.0))));
     c.bench_function("american implied volatility", |b| b.iter(|| implied_vol(black_box(&american), 98.0, 5.0)));
 }
 

@@ -60,7 +60,7 @@ impl std::fmt::Display for Bound {
 
 /// The volatility at which the option in `terms` (its own `vol` is ignored) costs `price`.
 pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedError> {
-    implied_vol_near(terms, spot, price, 0.3, Accuracy::Analysis)
+    implied_vol_near(terms, spot, price, 0.3, Accuracy::Interactive)
 }
 
 /// As [`implied_vol`], starting near `guess`, with the engine accuracy of an American option.

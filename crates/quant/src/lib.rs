@@ -13,8 +13,8 @@
 //! use quant::{Model, Terms, Kind, Style, Accuracy};
 //! let terms = Terms { kind: Kind::Put, style: Style::American, strike: 100.0, time: 0.25,
 //!     rate: 0.05, carry_yield: 0.0, vol: 0.3 };
-//! let model = Model::new(&terms, Accuracy::Analysis)?;
-//! assert!((model.price(90.0) - 11.3640).abs() < 1e-3);
+//! let model = Model::new(&terms, Accuracy::Interactive)?;
+//! assert!((model.price(90.0) - 11.36402).abs() < 1e-5);
 //! # Ok::<(), quant::Error>(())
 //! ```
 
@@ -23,20 +23,20 @@ mod brent;
 mod chance;
 mod european;
 mod implied;
-mod lattice;
 mod model;
 mod normal;
 mod quadrature;
 mod surface;
 mod terms;
+mod touch;
 
 pub use american::Boundary;
 pub use brent::{Root, RootError, find_root};
 pub use chance::{Lognormal, Outcome};
 pub use european::{european, european_price};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_near};
-pub use lattice::leisen_reimer;
 pub use model::{Accuracy, Model};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use surface::{Ssvi, butterfly_density_factor};
 pub use terms::{Error, Kind, Style, Terms, Valuation};
+pub use touch::{Touch, touch};

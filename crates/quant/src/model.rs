@@ -4,25 +4,20 @@ use std::sync::LazyLock;
 
 use crate::american::{Boundary, Scheme};
 use crate::european::{european, european_price, exercise_value};
-use crate::lattice::leisen_reimer;
-use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level, within};
+use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
 
-/// How much work an American price may cost. Errors are for strike 100, over maturities up to
-/// three years (measured in `tests/american.rs`).
+/// How much work an American price may cost. Errors are relative to the strike, over maturities up to three
+/// years (measured in `tests/reference.rs`).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Accuracy {
-    /// For whole chains: worst about 2e-3, typically 1e-4.
-    Chain,
-    /// For drafts and positions: worst about 5e-4, typically 3e-5.
-    Analysis,
-    /// For checks: worst about 2e-5.
+    /// For chains, drafts and positions: at most 1e-6.
+    Interactive,
+    /// For checks and batches: at most 1e-10.
     Reference,
 }
 
-static CHAIN: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(7, 2, 7, 27));
-static ANALYSIS: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(12, 3, 10, 20));
-static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 8, 16, 64));
-const LATTICE_STEPS: usize = 501;
+static INTERACTIVE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 10, 4, 0.0, 20));
+static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 40, 40, 1e-14, 56));
 /// One minute, the shortest time worth a model.
 const SHORTEST: f64 = 1.0 / 525_600.0;
 
@@ -43,18 +38,13 @@ enum Engine {
     Put(Boundary),
     /// A call through the mirrored put.
     Call(Boundary),
-    Lattice,
 }
 
 impl Model {
     /// Checks the terms and prepares the engine that covers them.
     pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
         terms.check()?;
-        let engine = Engine::choose(terms, accuracy);
-        if matches!(engine, Engine::Lattice) {
-            // Beyond it the lattice's outermost prices overflow.
-            within("volatility × √time of an American option at negative rates", terms.vol * terms.time.sqrt(), 0.0, 10.0)?;
-        }
+        let engine = Engine::choose(terms, accuracy)?;
         Ok(Model { terms: *terms, accuracy, engine })
     }
 
@@ -75,7 +65,6 @@ impl Model {
             Engine::European => european_price(t, spot),
             Engine::Put(b) => k * b.price(spot / k),
             Engine::Call(b) => spot * b.price(k / spot),
-            Engine::Lattice => leisen_reimer(t, spot, LATTICE_STEPS),
         }
     }
 
@@ -88,36 +77,56 @@ impl Model {
         }
     }
 
-    /// Price and all Greeks at `spot`, which must be above zero.
+    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
         let out = self.value_but_rho(spot)?;
-        if out.gamma == 0.0 || matches!(self.engine, Engine::European) {
-            return Ok(out);
+        Ok(Valuation { rho_point: self.derivative(spot, &out, out.rho_point, |t, by| t.rate += by, 1e-5), ..out })
+    }
+
+    /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate. Delta is with respect to
+    /// the future and rho holds it fixed: only the discounting moves.
+    pub fn value_on_future(&self, future: f64) -> Result<Valuation, Error> {
+        if self.terms.carry_yield != self.terms.rate {
+            return Err(Error::NotAFuture { rate: self.terms.rate, carry_yield: self.terms.carry_yield });
         }
-        let bump: fn(&mut Terms, f64) = if self.terms.carry_yield == self.terms.rate {
-            |t, by| {
-                t.rate += by;
-                t.carry_yield += by;
-            }
-        } else {
-            |t, by| t.rate += by
+        let out = self.value_but_rho(future)?;
+        let european = -self.terms.time * out.price / 100.0;
+        let both = |t: &mut Terms, by: f64| {
+            t.rate += by;
+            t.carry_yield += by;
         };
-        Ok(Valuation { rho_point: self.bumped(spot, bump, 1e-4), ..out })
+        Ok(Valuation { rho_point: self.derivative(future, &out, european, both, 1e-5), ..out })
     }
 
-    /// Derivative per 0.01 of an input, by central difference; both ends solve their own boundary.
-    fn bumped(&self, spot: f64, change: fn(&mut Terms, f64), by: f64) -> f64 {
-        // The error of a coarser scheme hardly changes over so small a step: it cancels.
-        let accuracy = if self.accuracy == Accuracy::Reference { Accuracy::Analysis } else { Accuracy::Chain };
+    /// Derivative per 0.01 of an input: known for a European option, zero in the exercise region, else by central
+    /// difference, both ends solved from this boundary.
+    fn derivative(&self, spot: f64, here: &Valuation, european: f64, change: impl Fn(&mut Terms, f64), by: f64) -> f64 {
+        let boundary = match &self.engine {
+            Engine::European => return european,
+            Engine::Put(_) | Engine::Call(_) if here.gamma == 0.0 => return 0.0,
+            Engine::Exercise => return 0.0,
+            Engine::Put(b) | Engine::Call(b) => b,
+        };
+        let (k, mirrored) = (self.terms.strike, self.terms.kind == Kind::Call);
         let at = |by: f64| {
-            let mut terms = self.terms;
-            change(&mut terms, by);
-            Model { terms, accuracy, engine: Engine::choose(&terms, accuracy) }.price(spot)
+            let mut t = self.terms;
+            change(&mut t, by);
+            let (rate, carry_yield) = if mirrored { (t.carry_yield, t.rate) } else { (t.rate, t.carry_yield) };
+            if rate <= 0.0 {
+                return None;
+            }
+            let b = boundary.nearby(t.time, rate, carry_yield, t.vol, self.accuracy.scheme());
+            Some(if mirrored { spot * b.price(k / spot) } else { k * b.price(spot / k) })
         };
-        (at(by) - at(-by)) / (2.0 * by) / 100.0
+        match (at(by), at(-by)) {
+            (Some(up), Some(down)) => (up - down) / (2.0 * by) / 100.0,
+            // Just above a rate of zero one side has no boundary: one-sided.
+            (Some(up), None) => (up - here.price) / by / 100.0,
+            _ => 0.0,
+        }
     }
 
-    /// As [`Model::value`], but the rho of an American option stays zero: half the work.
+    /// As [`Model::value`], but the rho of an American option stays zero: a third of the work less.
     pub fn value_but_rho(&self, spot: f64) -> Result<Valuation, Error> {
         let spot = price_level("spot", spot)?;
         let t = &self.terms;
@@ -134,58 +143,46 @@ impl Model {
                 let v = b.value(x);
                 Valuation { price: spot * v.price, delta: v.price - x * v.delta, gamma: x * x * v.gamma / spot, theta_day: spot * v.theta_day, ..v }
             }
-            Engine::Lattice => self.lattice_value(spot),
         };
-        if base.gamma == 0.0 {
-            return Ok(base); // in the exercise region nothing but the spot moves the price
-        }
-        Ok(Valuation { vega_point: self.bumped(spot, |t, by| t.vol += by, (1e-3_f64).min(t.vol / 2.0)), ..base })
+        let vega_point = self.derivative(spot, &base, base.vega_point, |t, by| t.vol += by, 1e-4_f64.min(t.vol / 2.0));
+        Ok(Valuation { vega_point, ..base })
     }
+}
 
-    fn lattice_value(&self, spot: f64) -> Valuation {
-        let h = spot * 0.01;
-        let at = |s: f64| leisen_reimer(&self.terms, s, LATTICE_STEPS);
-        let (down, mid, up) = (at(spot - h), at(spot), at(spot + h));
-        let (delta, gamma) = ((up - down) / (2.0 * h), (up - 2.0 * mid + down) / (h * h));
-        let t = &self.terms;
-        let theta = t.rate * mid - (t.rate - t.carry_yield) * spot * delta - 0.5 * t.vol * t.vol * spot * spot * gamma;
-        Valuation { price: mid, delta, gamma, theta_day: theta / 365.0, ..Valuation::default() }
+impl Accuracy {
+    fn scheme(self) -> &'static Scheme {
+        match self {
+            Accuracy::Interactive => &INTERACTIVE,
+            Accuracy::Reference => &REFERENCE,
+        }
     }
 }
 
 impl Engine {
     /// Which engine is valid for which rates: Andersen, Lake & Offengenden (2016), section 2; for a
     /// call, rate and yield trade places.
-    fn choose(t: &Terms, accuracy: Accuracy) -> Engine {
+    fn choose(t: &Terms, accuracy: Accuracy) -> Result<Engine, Error> {
         let (rate, carry_yield) = match t.kind {
             Kind::Put => (t.rate, t.carry_yield),
             Kind::Call => (t.carry_yield, t.rate),
         };
-        if t.time < SHORTEST {
-            return match t.style {
-                Style::American => Engine::Exercise,
-                Style::European => Engine::European,
-            };
+        if t.time < SHORTEST && t.style == Style::American {
+            return Ok(Engine::Exercise);
         }
         let never_early = rate <= 0.0 && carry_yield >= rate;
         if t.style == Style::European || never_early {
-            return Engine::European;
-        }
-        if t.vol * t.time.sqrt() < 1e-4 {
-            return Engine::Exercise;
+            return Ok(Engine::European);
         }
         if rate <= 0.0 {
-            return Engine::Lattice;
+            return Err(Error::TwoBoundaries { rate: t.rate, carry_yield: t.carry_yield });
         }
-        let scheme = match accuracy {
-            Accuracy::Chain => &*CHAIN,
-            Accuracy::Analysis => &*ANALYSIS,
-            Accuracy::Reference => &*REFERENCE,
-        };
-        let boundary = Boundary::solve(t.time, rate, carry_yield, t.vol, scheme);
-        match t.kind {
+        if t.vol * t.time.sqrt() < 1e-4 {
+            return Ok(Engine::Exercise);
+        }
+        let boundary = Boundary::solve(t.time, rate, carry_yield, t.vol, accuracy.scheme());
+        Ok(match t.kind {
             Kind::Put => Engine::Put(boundary),
             Kind::Call => Engine::Call(boundary),
-        }
+        })
     }
 }

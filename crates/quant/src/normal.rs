@@ -32,6 +32,34 @@ pub fn cdf(x: f64) -> f64 {
     if z > 0.0 { half } else { 1.0 - half }
 }
 
+/// ln Φ(x), kept where Φ itself underflows.
+pub(crate) fn log_cdf(x: f64) -> f64 {
+    if x > -30.0 {
+        return cdf(x).ln();
+    }
+    // Φ(x) = φ(x)/|x|·(1 − 1/x² + 3/x⁴ − …) (Abramowitz & Stegun 26.2.12); the error here is below 2e-12.
+    let y = 1.0 / (x * x);
+    -0.5 * x * x + (FRAC_1_SQRT_2PI / -x).ln() + (-y * (1.0 - 3.0 * y * (1.0 - 5.0 * y))).ln_1p()
+}
+
+/// Φ(x) where φ(x) is already known: no exponential of its own.
+pub(crate) fn cdf_with_density(x: f64, density: f64) -> f64 {
+    let z = -x * FRAC_1_SQRT_2;
+    let size = z.abs();
+    if size <= 0.46875 {
+        let y = z * z;
+        return 0.5 - 0.5 * z * horner(&ERF_NUM, y) / horner(&ERF_DEN, y);
+    }
+    let scaled = if size <= 4.0 {
+        horner(&NEAR_NUM, size) / horner(&NEAR_DEN, size)
+    } else {
+        let y = 1.0 / (size * size);
+        (FRAC_1_SQRT_PI - y * horner(&TAIL_NUM, y) / horner(&TAIL_DEN, y)) / size
+    };
+    let half = SQRT_HALF_PI * density * scaled;
+    if z > 0.0 { half } else { 1.0 - half }
+}
+
 /// φ(x): the standard normal density.
 pub fn pdf(x: f64) -> f64 {
     (-0.5 * x * x).exp() * FRAC_1_SQRT_2PI
@@ -65,6 +93,8 @@ fn horner<const N: usize>(c: &[f64; N], x: f64) -> f64 {
     sum
 }
 
+/// √(π/2): half of e^{−x²/2} over φ(x).
+const SQRT_HALF_PI: f64 = 1.253_314_137_315_500_3;
 const FRAC_1_SQRT_2PI: f64 = 0.398_942_280_401_432_7;
 const FRAC_1_SQRT_PI: f64 = 0.564_189_583_547_756_3;
 #[rustfmt::skip]
@@ -113,6 +143,8 @@ mod tests {
             let want = 0.5 * libm::erfc(-x * FRAC_1_SQRT_2);
             // One exponential carries the square of x: its rounding grows with it.
             assert!((cdf(x) - want).abs() <= (2e-15 + 2e-16 * x * x) * want, "{x}: {} {want}", cdf(x));
+            let given = cdf_with_density(x, pdf(x));
+            assert!((given - want).abs() <= (3e-15 + 5e-16 * x * x) * want, "{x}: {given} {want}");
         }
     }
 

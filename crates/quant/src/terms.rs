@@ -93,6 +93,22 @@ pub enum Error {
         /// What was given.
         value: f64,
     },
+    /// At negative rates an American option may be best exercised in a band of prices with two ends.
+    #[error("an American option at rate {rate} and yield {carry_yield} is exercised inside a band of prices; it is not priced")]
+    TwoBoundaries {
+        /// Rate given.
+        rate: f64,
+        /// Yield given.
+        carry_yield: f64,
+    },
+    /// An option on a future carries the rate as its yield.
+    #[error("on a future the yield must equal the rate: {carry_yield} is not {rate}")]
+    NotAFuture {
+        /// Rate given.
+        rate: f64,
+        /// Yield given.
+        carry_yield: f64,
+    },
     /// The named input is finite but beyond what the formulas keep their digits for.
     #[error("{name} {value} is out of range: {least} to {most} are priced")]
     OutOfRange {

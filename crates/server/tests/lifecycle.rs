@@ -20,14 +20,15 @@ async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_res
     let begin = p.get("/api/account").await;
     assert_eq!((&begin["accountValue"], &begin["buyingPower"], &begin["held"]), (&json!("60000.00"), &json!("60000.00"), &json!("0.00")));
 
-    // What the ticket says will happen to buying power is what happens.
+    // What the ticket says will happen to buying power is what happens: asked of the same program untouched.
     let four: Value =
         legs.as_array().unwrap().iter().map(|l| json!({ "contract": l["contract"], "quantity": 4 * l["quantity"].as_i64().unwrap() })).collect();
-    let cross = p.evaluate(&legs, None).await["cross"]["value"].as_str().unwrap().to_owned();
-    let preview = p.evaluate(&four, Some(&cross)).await;
+    let (status, order) = p.post("/api/orders", &at_market("open", &legs, 4)).await;
+    assert_eq!((status, order["state"].as_str()), (StatusCode::CREATED, Some("filled")));
+    let paid_in = order["fillPrice"]["value"].as_str().unwrap().to_owned();
+    let untouched = Place::new();
+    let preview = untouched.program().evaluate(&four, Some(&paid_in)).await;
     assert_eq!((preview["name"].as_str(), preview["packages"].as_i64()), (Some("bear call vertical"), Some(4)));
-    let (status, order) = p.post("/api/orders", &ticket("open", &legs, 4, &cross)).await;
-    assert_eq!((status, order["state"].as_str(), order["fillPrice"]["value"].as_str()), (StatusCode::CREATED, Some("filled"), Some(cross.as_str())));
     let opened = p.get("/api/account").await;
     assert_eq!(opened["buyingPower"], preview["money"]["buyingPowerAfter"]);
     assert_eq!(opened["held"], preview["money"]["requirementAlone"]);
@@ -49,23 +50,26 @@ async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_res
     let (status, answer) = p.post("/api/orders", &closing("five", 5, &back, &out)).await;
     assert_eq!((status.as_u16(), answer["code"].as_str()), (422, Some("more_than_held")), "{answer}");
     assert!(answer["message"].as_str().unwrap().contains("closing 5 but the campaign holds 4"), "{answer}");
-    assert_eq!(p.post("/api/orders", &closing("wrong", 1, &legs, &cross)).await.1["code"], "more_than_held");
+    assert_eq!(p.post("/api/orders", &closing("wrong", 1, &legs, &paid_in)).await.1["code"], "more_than_held");
     // A resting close keeps its contracts: what it may close cannot be closed twice.
     let far = p.evaluate(&back, None).await["rest"]["value"].as_str().unwrap().to_owned();
     assert_eq!(p.post("/api/orders", &closing("resting", 3, &back, &far)).await.1["state"], "working");
     assert_eq!(p.post("/api/orders", &closing("too many", 2, &back, &out)).await.1["code"], "more_than_held");
     let (_, cancelled) = p.post("/api/orders/2/cancel", &json!({})).await;
     assert_eq!(cancelled["state"], "cancelled", "{cancelled}");
+    let units_of = |text: &str| text.parse::<Price>().unwrap();
+    let mut result = -units_of(&paid_in).times(400);
     for (id, held) in [("half", "2"), ("rest", "0")] {
-        let (_, order) = p.post("/api/orders", &closing(id, 2, &back, &out)).await;
+        let mut order = closing(id, 2, &back, "0");
+        order["limit"] = Value::Null;
+        let (_, order) = p.post("/api/orders", &order).await;
         assert_eq!(order["state"], "filled", "{order}");
+        result += -units_of(order["fillPrice"]["value"].as_str().unwrap()).times(200);
         let left = p.get("/api/book").await["positions"].as_array().unwrap().first().map_or_else(|| "0".into(), |x| x["packages"].to_string());
         assert_eq!(left, held);
     }
 
     // In 4 × credit, out 4 × debit, 16 contracts at 0.65 each way of two legs.
-    let units_of = |text: &str| text.parse::<Price>().unwrap();
-    let result = -(units_of(&cross) + units_of(&out)).times(400);
     let fees = Money::from_raw(6_500 * 16);
     let ledger = p.get("/api/ledger").await;
     assert_eq!(units(&ledger["realised"]), result.raw());
@@ -97,6 +101,13 @@ async fn a_resting_order_keeps_its_buying_power_is_eased_and_fills() {
     assert_eq!(order["state"], "filled", "{order}");
     let (_, late) = p.post("/api/orders/1/limit", &json!({ "limit": "-0.10" })).await;
     assert_eq!((late["code"].as_str(), late["message"].as_str()), (Some("not_working"), Some("order 1 is filled and cannot be changed")));
+}
+
+/// A ticket at the market: it fills whole on arrival, whatever size is displayed.
+fn at_market(id: &str, legs: &Value, quantity: i64) -> Value {
+    let mut t = ticket(id, legs, quantity, "0");
+    t["limit"] = Value::Null;
+    t
 }
 
 /// One thing a trader, or time, may do.

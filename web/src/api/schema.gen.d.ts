@@ -699,7 +699,7 @@ export interface components {
              * @description Theta of the whole book per day.
              */
             theta: number;
-            /** @description Change of the account value since the last close. */
+            /** @description Change of the account value since the close before this session (or, when closed, the last one). */
             today: string;
         };
         /** @description Money of a fill at the given price. */

@@ -2,12 +2,9 @@
 //!
 //! Source: D. Leisen & M. Reimer, "Binomial models for option valuation", *Applied Mathematical
 //! Finance* 3 (1996) 319–346, with the Peizer–Pratt inversion 2. Odd step counts; error falls as
-//! 1/n² for European options and about 1/n for American ones. Used where the exercise region is
-//! an interval (negative rates), which the boundary method does not cover, and as an independent
-//! check of it.
+//! 1/n² for European options and about 1/n for American ones. An independent check of the engines.
 
-use crate::european::european_price;
-use crate::terms::{Style, Terms};
+use quant::{Style, Terms};
 
 /// Price per unit. `steps` is raised to the next odd number. Requires `time > 0` and `vol > 0`.
 pub fn leisen_reimer(t: &Terms, spot: f64, steps: usize) -> f64 {
@@ -18,10 +15,6 @@ pub fn leisen_reimer(t: &Terms, spot: f64, steps: usize) -> f64 {
     let growth = ((t.rate - t.carry_yield) * dt).exp();
     let p = peizer_pratt(d1 - deviation, n as f64);
     let share = peizer_pratt(d1, n as f64);
-    // So far in or out of the money that no branch of the lattice crosses the strike.
-    if [p, share].iter().any(|x| !(1e-9..=1.0 - 1e-9).contains(x)) {
-        return european_price(t, spot).max(t.kind.intrinsic(spot, t.strike));
-    }
     let up = growth * share / p;
     let down = (growth - p * up) / (1.0 - p);
     let discount = (-t.rate * dt).exp();
