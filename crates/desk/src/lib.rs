@@ -20,6 +20,7 @@ mod number;
 pub mod order;
 mod package;
 mod plain;
+pub mod position;
 mod shape;
 mod structure;
 mod time;

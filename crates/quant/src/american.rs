@@ -3,7 +3,7 @@
 //! Method: spectral collocation of the boundary and a fixed-point iteration of its integral
 //! equation. Source: L. Andersen, M. Lake, D. Offengenden, "High-performance American option
 //! pricing", *Journal of Computational Finance* 20 (2016) 39–87, fixed-point systems A (smooth pasting;
-//! where |r−q|√τ < σ: it converges faster there, and diverges elsewhere) and B (value matching); the first
+//! where |r−q|√τ < σ/2: it converges faster there, and diverges far outside) and B (value matching); the first
 //! guess is the QD+ approximation of M. Li, "Analytical approximations for the critical stock
 //! prices of American options", *Review of Derivatives Research* 13 (2010) 75–99.
 //!
@@ -153,7 +153,9 @@ impl Boundary {
         let mut heights: Vec<f64> = values.iter().map(|b| height(*b, at_expiry)).collect();
         let nodes = scheme.nodes(&european);
         let log_top = at_expiry.ln();
-        for _ in 0..scheme.sweeps {
+        // System B gains less with each sweep.
+        let sweeps = if nodes.iter().all(|n| n.smooth_pasting) { scheme.sweeps } else { 3 * scheme.sweeps };
+        for _ in 0..sweeps {
             let mut change = 0.0_f64;
             let points = scheme.boundary.len() * heights.len();
             for ((node, value), rows) in nodes.iter().zip(&mut values).zip(scheme.boundary_rows.chunks_exact(points)) {
@@ -284,7 +286,7 @@ impl Scheme {
         let node = |root: &f64| {
             let tau = t.time * root * root;
             let root_tau = tau.sqrt();
-            let smooth_pasting = (r - q).abs() * root_tau < vol;
+            let smooth_pasting = (r - q).abs() * root_tau < 0.5 * vol;
             let point = |a: &Angle| {
                 let (left, u) = (tau * a.sin * a.sin, tau * a.cos * a.cos);
                 let v = vol * root_tau * a.sin;

@@ -59,6 +59,19 @@ impl Lognormal {
         }
     }
 
+    /// Chance of finishing above `price`, with the digits of a small tail kept.
+    pub fn above(&self, price: f64) -> f64 {
+        if price <= 0.0 {
+            1.0
+        } else if price == f64::INFINITY {
+            0.0
+        } else if self.deviation < 1e-12 {
+            f64::from(u8::from(self.forward > price))
+        } else {
+            cdf(-(price / self.forward).ln() / self.deviation - 0.5 * self.deviation)
+        }
+    }
+
     /// Expected price counted only where it finishes below `price`.
     fn partial(&self, price: f64) -> f64 {
         if price <= 0.0 {

@@ -51,6 +51,36 @@ pub fn european(t: &Terms, spot: f64) -> Valuation {
     }
 }
 
+/// How the Greeks themselves change; European options only.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Higher {
+    /// Change of delta per calendar day passing.
+    pub charm_day: f64,
+    /// Change of delta per volatility point.
+    pub vanna_point: f64,
+    /// Change of vega (per point) per volatility point.
+    pub vomma_point: f64,
+}
+
+/// Charm, vanna and vomma (Haug, *The Complete Guide to Option Pricing Formulas*, 2007, ch. 2). `None` without time or
+/// volatility, where they do not exist at the strike.
+pub fn european_higher(t: &Terms, spot: f64) -> Option<Higher> {
+    let root = t.time.sqrt();
+    let deviation = t.vol * root;
+    if deviation < 1e-12 {
+        return None;
+    }
+    let carry = (-t.carry_yield * t.time).exp();
+    let b = t.rate - t.carry_yield;
+    let d1 = ((spot / t.strike).ln() + b * t.time) / deviation + 0.5 * deviation;
+    let d2 = d1 - deviation;
+    let density = carry * pdf(d1);
+    let sign = t.kind.sign();
+    let charm = sign * t.carry_yield * carry * cdf(sign * d1) - density * (2.0 * b * t.time - d2 * deviation) / (2.0 * t.time * deviation);
+    let vega = spot * density * root;
+    Some(Higher { charm_day: charm / 365.0, vanna_point: -density * d2 / t.vol / 100.0, vomma_point: vega * d1 * d2 / t.vol / 1e4 })
+}
+
 fn without_volatility(t: &Terms, spot: f64, discount: f64, carry: f64) -> Valuation {
     let sign = t.kind.sign();
     let value = sign * (spot * carry - t.strike * discount);

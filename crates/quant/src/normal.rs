@@ -32,6 +32,19 @@ pub fn cdf(x: f64) -> f64 {
     if z > 0.0 { half } else { 1.0 - half }
 }
 
+/// e^{z²} erfc(z), for z ≥ 0 without overflow anywhere; below zero as far as e^{z²} goes.
+pub(crate) fn erfcx(z: f64) -> f64 {
+    if z < 0.46875 {
+        let erf = if z.abs() <= 0.46875 { z * horner(&ERF_NUM, z * z) / horner(&ERF_DEN, z * z) } else { 2.0 * cdf(z / FRAC_1_SQRT_2) - 1.0 };
+        return (z * z).exp() * (1.0 - erf);
+    }
+    if z <= 4.0 {
+        return horner(&NEAR_NUM, z) / horner(&NEAR_DEN, z);
+    }
+    let y = 1.0 / (z * z);
+    (FRAC_1_SQRT_PI - y * horner(&TAIL_NUM, y) / horner(&TAIL_DEN, y)) / z
+}
+
 /// ln Φ(x), kept where Φ itself underflows.
 pub(crate) fn log_cdf(x: f64) -> f64 {
     if x > -30.0 {

@@ -131,6 +131,31 @@ fn any_terms() -> impl Strategy<Value = (Terms, f64)> {
     )
 }
 
+/// The domain's table of units: call S=100 K=95 T=0.4 r=3 % q=1 % σ=25 %, recomputed with an independent library.
+#[test]
+fn the_greeks_of_greeks_match_the_table_and_their_differences() {
+    let t = Terms { kind: Kind::Call, style: Style::European, strike: 95.0, time: 0.4, rate: 0.03, carry_yield: 0.01, vol: 0.25 };
+    let h = quant::european_higher(&t, 100.0).unwrap();
+    for (what, got, want) in
+        [("charm", h.charm_day * 365.0, 0.093981), ("vanna", h.vanna_point * 100.0, -0.424304), ("vomma", h.vomma_point * 1e4, 12.184870)]
+    {
+        assert!((got - want).abs() < 5e-7, "{what}: {got} {want}");
+    }
+    let put = Terms { kind: Kind::Put, ..t };
+    for t in [t, put] {
+        let h = quant::european_higher(&t, 100.0).unwrap();
+        let delta = |t: &Terms| european(t, 100.0).delta;
+        let vega = |t: &Terms| european(t, 100.0).vega_point;
+        let (d, e) = (1e-5, 1e-5);
+        let later = |by: f64| Terms { time: t.time - by, ..t };
+        let bumped = |by: f64| Terms { vol: t.vol + by, ..t };
+        assert!((h.charm_day - (delta(&later(d)) - delta(&later(-d))) / (2.0 * d) / 365.0).abs() < 1e-9);
+        assert!((h.vanna_point - (delta(&bumped(e)) - delta(&bumped(-e))) / (2.0 * e) / 100.0).abs() < 1e-8);
+        assert!((h.vomma_point - (vega(&bumped(e)) - vega(&bumped(-e))) / (2.0 * e) / 100.0).abs() < 1e-8);
+    }
+    assert_eq!(quant::european_higher(&Terms { time: 0.0, ..t }, 100.0), None);
+}
+
 proptest! {
     #[test]
     fn greeks_are_the_derivatives_of_the_price((t, s) in any_terms()) {

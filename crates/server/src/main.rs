@@ -1,4 +1,6 @@
-//! The command line: `pikebell demo`, `pikebell serve`, `pikebell openapi`.
+//! The command line: `pikebell demo`, `serve`, `calc`, `openapi`.
+
+mod calc;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -21,6 +23,9 @@ enum Command {
     Demo(Serving),
     /// Starts with a paper account of your own in the same world.
     Serve(Serving),
+    /// Calculates many options or positions at once, from a file to a file.
+    #[command(subcommand)]
+    Calc(calc::Calc),
     /// Prints the API's OpenAPI document.
     Openapi,
 }
@@ -58,6 +63,16 @@ fn main() -> ExitCode {
     let result = match Cli::parse().command {
         Command::Demo(s) => serve(s, Beginning::Demo, "demo.db"),
         Command::Serve(s) => serve(s, Beginning::Empty, "desk.db"),
+        Command::Calc(what) => {
+            return match calc::run(&what) {
+                Ok(calc::Outcome::AllGood) => ExitCode::SUCCESS,
+                Ok(calc::Outcome::SomeBad) => ExitCode::FAILURE,
+                Err(message) => {
+                    eprintln!("pikebell: {message}");
+                    ExitCode::from(2)
+                }
+            };
+        }
         Command::Openapi => {
             println!("{}", server::openapi_json());
             Ok(())

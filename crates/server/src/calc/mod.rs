@@ -1,0 +1,93 @@
+//! The batch calculator: `pikebell calc price|iv|chance|position`.
+//!
+//! Rows are read, worked out in parallel and written in their order, a block at a time. A row that cannot be priced gets an
+//! `error` text and the good rows are still written; the exit status then is 1. What cannot be read at all (no such file, a
+//! missing column) ends the run with status 2 and a message, before anything is written.
+
+mod chance;
+mod iv;
+mod position;
+mod price;
+mod table;
+
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Read, Write};
+use std::path::PathBuf;
+
+use clap::{Args, Subcommand, ValueEnum};
+use quant::Accuracy;
+
+/// What to calculate.
+#[derive(Debug, Subcommand)]
+pub enum Calc {
+    /// Prices and Greeks of options.
+    #[command(after_long_help = price::HELP)]
+    Price(Files),
+    /// Implied volatilities of option prices.
+    #[command(after_long_help = iv::HELP)]
+    Iv(Files),
+    /// Chances of finishing beyond, and of touching, two prices.
+    #[command(after_long_help = chance::HELP)]
+    Chance(Files),
+    /// Profit, loss, break-evens, chances and Greeks of whole positions (JSON).
+    #[command(after_long_help = position::HELP)]
+    Position(Files),
+}
+
+/// Where from, where to, how exactly.
+#[derive(Debug, Args)]
+pub struct Files {
+    /// File to read; standard input when absent.
+    #[arg(long = "in", value_name = "FILE")]
+    input: Option<PathBuf>,
+    /// File to write; standard output when absent.
+    #[arg(long = "out", value_name = "FILE")]
+    output: Option<PathBuf>,
+    /// Engine setting.
+    #[arg(long, value_enum, default_value = "reference")]
+    accuracy: Setting,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Setting {
+    /// 1e-6 of the strike, fast.
+    Interactive,
+    /// 1e-10 of the strike.
+    Reference,
+}
+
+/// How a run ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Outcome {
+    /// Every row was worked out.
+    AllGood,
+    /// Some rows carry an error.
+    SomeBad,
+}
+
+/// Runs one calculation to its end.
+pub fn run(what: &Calc) -> Result<Outcome, String> {
+    let (files, work): (&Files, Work) = match what {
+        Calc::Price(f) => (f, price::run),
+        Calc::Iv(f) => (f, iv::run),
+        Calc::Chance(f) => (f, chance::run),
+        Calc::Position(f) => (f, position::run),
+    };
+    let input: Box<dyn Read> = match &files.input {
+        Some(path) => Box::new(BufReader::new(File::open(path).map_err(|e| format!("{}: {e}", path.display()))?)),
+        None => Box::new(std::io::stdin().lock()),
+    };
+    let mut output: Box<dyn Write> = match &files.output {
+        Some(path) => Box::new(BufWriter::new(File::create(path).map_err(|e| format!("{}: {e}", path.display()))?)),
+        None => Box::new(BufWriter::new(std::io::stdout().lock())),
+    };
+    let accuracy = match files.accuracy {
+        Setting::Interactive => Accuracy::Interactive,
+        Setting::Reference => Accuracy::Reference,
+    };
+    let outcome = work(input, &mut output, accuracy)?;
+    output.flush().map_err(|e| format!("writing: {e}"))?;
+    Ok(outcome)
+}
+
+type Work = fn(Box<dyn Read>, &mut dyn Write, Accuracy) -> Result<Outcome, String>;

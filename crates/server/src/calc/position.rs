@@ -1,0 +1,192 @@
+//! `pikebell calc position`.
+
+use std::io::{Read, Write};
+
+use desk::position::{Horizon, Instrument, Limit, Point, Position, PositionLeg};
+use quant::{Accuracy, Kind, Style};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+use super::Outcome;
+
+pub const HELP: &str = r#"In (JSON): {"cases":[{"id","spot","rate","yield","prob_vol","legs":[…],"eval":[…]}…]}
+  legs  {"qty","kind","strike","t_years","entry_price","multiplier","vol","style"?}
+        qty signed contracts or shares; kind call | put | stock (a stock has no strike, time, vol);
+        entry_price per unit; multiplier units per contract; style european (default) | american
+  eval  {"spot","elapsed_years","vol_shift"}: a price, years from now, an addition to every volatility
+  prob_vol is the volatility of the price up to the horizon; rate and yield are continuously compounded
+Out, in the same order: {"cases":[…]}; money per position (quantity × multiplier)
+  net_cost              paid (received below zero)
+  horizon_t_years       years to the first expiration; later legs are valued there. null without options
+  max_profit, max_loss  at the horizon; max_loss above zero is a loss. "unlimited" where there is no bound,
+  max_profit_side, max_loss_side   then with the side, "up"
+  break_evens           ascending; zero_ranges [from, to] are stretches of exactly zero (to null: for ever)
+  pl_at_zero            profit at a price of zero
+  slope_at_infinity     profit per unit of price far above; pl_limit_at_infinity the profit there if the slope is 0
+  prob_profit, expected_pl   at the horizon, lognormal with prob_vol, undiscounted
+  eval                  {"value","pl","delta","gamma","theta_day","vega_pt"}; null where a Greek does not exist
+A case that cannot be read has "id" and "error"; exit status 1 then."#;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Document {
+    cases: Vec<Value>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Case {
+    #[serde(default)]
+    id: Value,
+    spot: f64,
+    rate: f64,
+    #[serde(rename = "yield")]
+    carry_yield: f64,
+    prob_vol: f64,
+    legs: Vec<LegIn>,
+    #[serde(default)]
+    eval: Vec<EvalIn>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct LegIn {
+    qty: f64,
+    kind: String,
+    strike: Option<f64>,
+    t_years: Option<f64>,
+    entry_price: f64,
+    multiplier: f64,
+    vol: Option<f64>,
+    style: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct EvalIn {
+    spot: f64,
+    #[serde(default)]
+    elapsed_years: f64,
+    #[serde(default)]
+    vol_shift: f64,
+}
+
+#[derive(Serialize)]
+struct Answer {
+    id: Value,
+    net_cost: f64,
+    horizon_t_years: Option<f64>,
+    max_profit: Option<Value>,
+    max_profit_side: Option<&'static str>,
+    max_loss: Option<Value>,
+    max_loss_side: Option<&'static str>,
+    break_evens: Vec<f64>,
+    zero_ranges: Vec<(f64, Option<f64>)>,
+    pl_at_zero: Option<f64>,
+    slope_at_infinity: Option<f64>,
+    pl_limit_at_infinity: Option<f64>,
+    prob_profit: Option<f64>,
+    expected_pl: Option<f64>,
+    eval: Vec<EvalOut>,
+}
+
+#[derive(Serialize)]
+struct EvalOut {
+    value: f64,
+    pl: f64,
+    delta: Option<f64>,
+    gamma: Option<f64>,
+    theta_day: Option<f64>,
+    vega_pt: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct Failed {
+    id: Value,
+    error: String,
+}
+
+pub fn run(input: Box<dyn Read>, output: &mut dyn Write, accuracy: Accuracy) -> Result<Outcome, String> {
+    let document: Document = serde_json::from_reader(input).map_err(|e| format!("reading: {e}"))?;
+    let answers: Vec<(bool, Value)> = document.cases.into_par_iter().map(|case| answer(case, accuracy)).collect();
+    let outcome = if answers.iter().all(|a| a.0) { Outcome::AllGood } else { Outcome::SomeBad };
+    let cases: Vec<Value> = answers.into_iter().map(|a| a.1).collect();
+    serde_json::to_writer(&mut *output, &serde_json::json!({ "cases": cases })).map_err(|e| format!("writing: {e}"))?;
+    output.write_all(b"\n").map_err(|e| format!("writing: {e}"))?;
+    Ok(outcome)
+}
+
+fn answer(case: Value, accuracy: Accuracy) -> (bool, Value) {
+    let id = case.get("id").cloned().unwrap_or(Value::Null);
+    let worked = serde_json::from_value::<Case>(case).map_err(|e| e.to_string()).and_then(|c| work(c, accuracy));
+    match worked.and_then(|a| serde_json::to_value(a).map_err(|e| e.to_string())) {
+        Ok(value) => (true, value),
+        Err(error) => (false, serde_json::to_value(Failed { id, error }).unwrap_or(Value::Null)),
+    }
+}
+
+fn leg(number: usize, l: LegIn) -> Result<PositionLeg, String> {
+    let need = |name: &str, value: Option<f64>| value.ok_or_else(|| format!("leg {number}: {name} is missing"));
+    let option = |kind| -> Result<Instrument, String> {
+        let style = match l.style.as_deref() {
+            None | Some("european") => Style::European,
+            Some("american") => Style::American,
+            Some(other) => return Err(format!("leg {number}: style {other:?} is not known; write european or american")),
+        };
+        Ok(Instrument::Option { kind, style, strike: need("strike", l.strike)?, time: need("t_years", l.t_years)?, vol: need("vol", l.vol)? })
+    };
+    let instrument = match l.kind.as_str() {
+        "call" => option(Kind::Call)?,
+        "put" => option(Kind::Put)?,
+        "stock" => Instrument::Stock,
+        other => return Err(format!("leg {number}: kind {other:?} is not known; write call, put or stock")),
+    };
+    Ok(PositionLeg { instrument, quantity: l.qty, multiplier: l.multiplier, entry: l.entry_price })
+}
+
+fn limit(l: Limit, sign: f64) -> (Value, Option<&'static str>) {
+    match l {
+        Limit::Unlimited => ("unlimited".into(), Some("up")),
+        Limit::At(v) => ((sign * v).into(), None),
+    }
+}
+
+fn point(p: &Point) -> EvalOut {
+    EvalOut { value: p.value, pl: p.profit, delta: p.delta, gamma: p.gamma, theta_day: p.theta_day, vega_pt: p.vega_point }
+}
+
+fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
+    if case.legs.is_empty() {
+        return Err("legs: at least one is needed".into());
+    }
+    let legs = case.legs.into_iter().enumerate().map(|(i, l)| leg(i, l)).collect::<Result<Vec<_>, _>>()?;
+    let position = Position { spot: case.spot, rate: case.rate, carry_yield: case.carry_yield, legs };
+    let horizon = position.horizon(case.prob_vol, accuracy).map_err(|e| e.to_string())?;
+    let eval = case
+        .eval
+        .iter()
+        .map(|e| position.at(e.spot, e.elapsed_years, e.vol_shift, accuracy).map(|p| point(&p)).map_err(|e| e.to_string()))
+        .collect::<Result<Vec<_>, _>>()?;
+    let h = horizon.as_ref();
+    let most = h.map(|h| limit(h.most, 1.0));
+    let least = h.map(|h| limit(h.least, -1.0));
+    let of = |f: fn(&Horizon) -> f64| h.map(f);
+    Ok(Answer {
+        id: case.id,
+        net_cost: position.net_cost(),
+        horizon_t_years: of(|h| h.time),
+        max_profit_side: most.as_ref().and_then(|m| m.1),
+        max_profit: most.map(|m| m.0),
+        max_loss_side: least.as_ref().and_then(|m| m.1),
+        max_loss: least.map(|m| m.0),
+        break_evens: h.map_or_else(Vec::new, |h| h.break_evens.clone()),
+        zero_ranges: h.map_or_else(Vec::new, |h| h.zero_ranges.clone()),
+        pl_at_zero: of(|h| h.at_zero),
+        slope_at_infinity: of(|h| h.slope_at_infinity),
+        pl_limit_at_infinity: h.and_then(|h| h.limit_at_infinity),
+        prob_profit: of(|h| h.chance),
+        expected_pl: of(|h| h.expected),
+        eval,
+    })
+}
