@@ -219,7 +219,8 @@ async fn from_the_chain_to_a_closed_trade() {
         }
         assert!(b.has(&format!("{row} svg[role=img]")).await, "a range strip");
         accessible(&b, "book").await;
-        for (button, quantity) in [("close half", "1"), ("close all", "1")] {
+        for (button, held, quantity) in [("close half", "2 × iron condor", "1"), ("close all", "1 × iron condor", "1")] {
+            b.until(&row, held, |t| t.contains(held)).await;
             b.click(&format!("{row} [aria-label^='{button}']")).await;
             b.find("#quantity").await;
             assert_eq!(b.run("return document.querySelector('#quantity').value").await, quantity);

@@ -27,7 +27,7 @@ use std::f64::consts::FRAC_PI_4;
 
 use crate::brent::find_root;
 use crate::european::{european, european_price};
-use crate::normal::{cdf, cdf_with_density, pdf};
+use crate::normal::{cdf, cdf_lane, exp_lane, pdf, pdf_lane};
 use crate::quadrature::gauss_legendre;
 use crate::terms::{Kind, Style, Terms, Valuation};
 
@@ -52,6 +52,37 @@ fn angles(points: usize) -> Vec<Angle> {
         .collect()
 }
 
+/// The boundary equation's points, node by node, in units of T = 1 and σ = 1.
+#[derive(Debug)]
+struct Unscaled {
+    /// τ − u.
+    left: Vec<f64>,
+    /// u.
+    until: Vec<f64>,
+    /// √(τ−u).
+    root_left: Vec<f64>,
+    /// 1/√(τ−u).
+    inverse: Vec<f64>,
+    /// 2√τ cosθ times the weight: system A.
+    per_root: Vec<f64>,
+    /// 2τ sinθ cosθ times the weight: system B.
+    per_time: Vec<f64>,
+}
+
+impl Unscaled {
+    fn new(roots: &[f64], angles: &[Angle]) -> Unscaled {
+        let each = |f: fn(f64, &Angle) -> f64| roots.iter().flat_map(|root| angles.iter().map(move |a| f(*root, a))).collect();
+        Unscaled {
+            left: each(|root, a| (root * a.sin).powi(2)),
+            until: each(|root, a| (root * a.cos).powi(2)),
+            root_left: each(|root, a| root * a.sin),
+            inverse: each(|root, a| 1.0 / (root * a.sin)),
+            per_root: each(|root, a| 2.0 * root * a.cos * a.weight),
+            per_time: each(|root, a| 2.0 * root * root * a.sin * a.cos * a.weight),
+        }
+    }
+}
+
 /// How finely the boundary and the value integral are resolved.
 #[derive(Debug)]
 pub(crate) struct Scheme {
@@ -61,26 +92,34 @@ pub(crate) struct Scheme {
     tolerance: f64,
     /// √(τ/T) of each collocation point; the first is 1, the last (expiry) 0.
     roots: Vec<f64>,
-    /// Quadrature of the boundary equation.
-    boundary: Vec<Angle>,
-    /// Row (i·points + j): what the interpolant at √u = √τᵢ cos θⱼ takes of each collocation value.
-    boundary_rows: Vec<f64>,
+    /// Quadrature points of the boundary equation at each collocation point.
+    points: usize,
+    /// What they are at every point of every node, before time and volatility scale them.
+    unscaled: Unscaled,
+    /// Column k: what the interpolant takes of collocation value k at each point √u = √τᵢ cos θⱼ, place i·points + j.
+    boundary_columns: Vec<Vec<f64>>,
     /// Quadrature of the value integral.
     value: Vec<Angle>,
     /// The same at √u = √T cos θⱼ.
-    value_rows: Vec<f64>,
+    value_columns: Vec<Vec<f64>>,
+    /// Of every second collocation value, what the ones between take.
+    halves: Vec<Vec<f64>>,
 }
 
 impl Scheme {
-    /// `nodes` collocation points besides the one at expiry.
+    /// `nodes` collocation points (an even number) besides the one at expiry.
     pub(crate) fn new(nodes: usize, boundary_points: usize, sweeps: usize, tolerance: f64, value_points: usize) -> Scheme {
         let chebyshev: Vec<f64> = (0..=nodes).map(|i| (i as f64 * std::f64::consts::PI / nodes as f64).cos()).collect();
         let roots: Vec<f64> = chebyshev.iter().map(|z| (1.0 + z) / 2.0).collect();
         let (boundary, value) = (angles(boundary_points), angles(value_points));
         let read = |root: f64| interpolation_row(&chebyshev, 2.0 * root - 1.0);
-        let boundary_rows = roots[..nodes].iter().flat_map(|root| boundary.iter().flat_map(move |a| read(root * a.cos))).collect();
-        let value_rows = value.iter().flat_map(|a| read(a.cos)).collect();
-        Scheme { sweeps, tolerance, roots, boundary, boundary_rows, value, value_rows }
+        let columns = |rows: Vec<Vec<f64>>| (0..=nodes).map(|k| rows.iter().map(|row| row[k]).collect()).collect();
+        let boundary_columns = columns(roots[..nodes].iter().flat_map(|root| boundary.iter().map(move |a| read(root * a.cos))).collect());
+        let value_columns = columns(value.iter().map(|a| read(a.cos)).collect());
+        let coarse: Vec<f64> = chebyshev.iter().step_by(2).copied().collect();
+        let halves = chebyshev[..nodes].iter().skip(1).step_by(2).map(|z| interpolation_row(&coarse, *z)).collect();
+        let unscaled = Unscaled::new(&roots[..nodes], &boundary);
+        Scheme { sweeps, tolerance, roots, points: boundary.len(), unscaled, boundary_columns, value, value_columns, halves }
     }
 }
 
@@ -129,14 +168,19 @@ impl Boundary {
     pub(crate) fn solve(time: f64, rate: f64, carry_yield: f64, vol: f64, scheme: &Scheme) -> Boundary {
         let european = Terms { kind: Kind::Put, style: Style::European, strike: 1.0, time, rate, carry_yield, vol };
         let at_expiry = at_expiry(rate, carry_yield);
-        let mut values = Vec::with_capacity(scheme.roots.len());
+        // Every second collocation point is guessed; those between follow from the interpolant through them.
         let mut floor = None;
-        for root in &scheme.roots[..scheme.roots.len() - 1] {
+        let mut heights = Vec::with_capacity(scheme.halves.len() + 1);
+        for root in scheme.roots.iter().step_by(2).take(scheme.halves.len()) {
             let guess = first_guess(&Terms { time: time * root * root, ..european }, at_expiry, floor);
-            values.push(guess);
+            heights.push(height(guess, at_expiry));
             // Nearer to expiry the boundary lies higher.
             floor = Some(guess);
         }
+        heights.push(0.0);
+        let below = |h: f64| at_expiry * (-h.max(0.0).sqrt()).exp();
+        let between = |row: &Vec<f64>| below(row.iter().zip(&heights).map(|(w, h)| w * h).sum());
+        let mut values: Vec<f64> = heights.iter().zip(&scheme.halves).flat_map(|(h, row)| [below(*h), between(row)]).collect();
         values.push(at_expiry);
         Boundary::refine(european, values, scheme)
     }
@@ -150,19 +194,13 @@ impl Boundary {
 
     fn refine(european: Terms, mut values: Vec<f64>, scheme: &Scheme) -> Boundary {
         let at_expiry = values[values.len() - 1];
-        let mut heights: Vec<f64> = values.iter().map(|b| height(*b, at_expiry)).collect();
-        let nodes = scheme.nodes(&european);
         let log_top = at_expiry.ln();
+        let mut heights: Vec<f64> = values.iter().map(|b| height(*b, at_expiry)).collect();
+        let mut equation = Equation::new(&european, scheme);
         // System B gains less with each sweep.
-        let sweeps = if nodes.iter().all(|n| n.smooth_pasting) { scheme.sweeps } else { 3 * scheme.sweeps };
+        let sweeps = if equation.nodes.iter().all(|n| n.smooth_pasting) { scheme.sweeps } else { 3 * scheme.sweeps };
         for _ in 0..sweeps {
-            let mut change = 0.0_f64;
-            let points = scheme.boundary.len() * heights.len();
-            for ((node, value), rows) in nodes.iter().zip(&mut values).zip(scheme.boundary_rows.chunks_exact(points)) {
-                let next = node.sweep(&european, *value, at_expiry, log_top, rows, &heights);
-                change = change.max((next - *value).abs());
-                *value = next;
-            }
+            let change = equation.sweep(&mut values, &heights, log_top, scheme);
             for (h, b) in heights.iter_mut().zip(&values) {
                 *h = height(*b, at_expiry);
             }
@@ -171,14 +209,18 @@ impl Boundary {
             }
         }
         let (time, rate, carry_yield) = (european.time, european.rate, european.carry_yield);
-        let strips = scheme.value.iter().zip(scheme.value_rows.chunks_exact(heights.len()));
-        let strips = strips
-            .map(|(a, row)| {
+        let mut read = vec![0.0; scheme.value.len()];
+        combine(&mut read, &scheme.value_columns, &heights);
+        let strips = scheme
+            .value
+            .iter()
+            .zip(read)
+            .map(|(a, height)| {
                 let left = time * a.sin * a.sin;
                 let weight = 2.0 * time * a.sin * a.cos * a.weight;
                 let deviation = european.vol * time.sqrt() * a.sin;
                 Strip {
-                    shift: log_boundary(row, &heights, log_top) - (rate - carry_yield) * left,
+                    shift: log_top - height.max(0.0).sqrt() - (rate - carry_yield) * left,
                     inverse_deviation: 1.0 / deviation,
                     half_deviation: deviation / 2.0,
                     interest: rate * (-rate * left).exp() * weight,
@@ -249,105 +291,150 @@ fn height(boundary: f64, at_expiry: f64) -> f64 {
     (boundary / at_expiry).ln().powi(2)
 }
 
-/// ln B where the interpolant of H takes `row` of the collocation values.
-fn log_boundary(row: &[f64], heights: &[f64], log_top: f64) -> f64 {
-    let height: f64 = row.iter().zip(heights).map(|(w, h)| w * h).sum();
-    log_top - height.max(0.0).sqrt()
+/// `out` = Σ columns[k]·weights[k]; the last weight, at expiry, is always zero.
+fn combine(out: &mut [f64], columns: &[Vec<f64>], weights: &[f64]) {
+    out.fill(0.0);
+    for (column, weight) in columns.iter().zip(&weights[..weights.len() - 1]) {
+        for (o, c) in out.iter_mut().zip(column) {
+            *o += c * weight;
+        }
+    }
 }
 
-/// One collocation point with its quadrature, everything that no sweep changes.
+/// One collocation point.
 struct Node {
     /// Whether system A serves here.
     smooth_pasting: bool,
     deviation: f64,
     /// (r−q)τ.
     drift: f64,
-    points: Vec<NodePoint>,
+    /// e^{−(r−q)τ}.
+    shrink: f64,
 }
 
-struct NodePoint {
+/// The boundary equation at all points of all nodes, as arrays (node by node): what no sweep changes, and room to work in.
+struct Equation {
+    nodes: Vec<Node>,
+    pays: bool,
     /// (r−q)(τ−u).
-    drift: f64,
-    /// σ√(τ−u).
-    v: f64,
+    drift: Vec<f64>,
+    /// σ√(τ−u)/2.
+    half: Vec<f64>,
     /// 1/(σ√(τ−u)).
-    inverse: f64,
+    inverse: Vec<f64>,
     /// r e^{ru} times the weight, and 2√τ cosθ/σ in system A, 2τ sinθ cosθ in system B.
-    interest: f64,
-    /// q e^{qu} 2√τ cosθ/σ times the weight; system A only.
-    density: f64,
+    interest: Vec<f64>,
+    /// q e^{qu} 2√τ cosθ/σ times the weight; zero in system B.
+    density: Vec<f64>,
     /// q e^{qu} 2τ sinθ cosθ times the weight.
-    dividend: f64,
+    dividend: Vec<f64>,
+    d: Vec<f64>,
+    top: Vec<f64>,
+    bottom: Vec<f64>,
 }
 
-impl Scheme {
-    fn nodes(&self, t: &Terms) -> Vec<Node> {
+impl Equation {
+    fn new(t: &Terms, scheme: &Scheme) -> Equation {
         let (r, q, vol) = (t.rate, t.carry_yield, t.vol);
-        let node = |root: &f64| {
-            let tau = t.time * root * root;
-            let root_tau = tau.sqrt();
-            let smooth_pasting = (r - q).abs() * root_tau < 0.5 * vol;
-            let point = |a: &Angle| {
-                let (left, u) = (tau * a.sin * a.sin, tau * a.cos * a.cos);
-                let v = vol * root_tau * a.sin;
-                let per_root = 2.0 * root_tau * a.cos / vol * a.weight;
-                let per_time = 2.0 * tau * a.sin * a.cos * a.weight;
-                let grown = if q == 0.0 { 0.0 } else { q * (q * u).exp() };
-                NodePoint {
-                    drift: (r - q) * left,
-                    v,
-                    inverse: 1.0 / v,
-                    interest: r * (r * u).exp() * if smooth_pasting { per_root } else { per_time },
-                    density: grown * per_root,
-                    dividend: grown * per_time,
-                }
-            };
-            Node { smooth_pasting, deviation: vol * root_tau, drift: (r - q) * tau, points: self.boundary.iter().map(point).collect() }
+        let (u, time) = (&scheme.unscaled, t.time);
+        let deviation = vol * time.sqrt();
+        let scaled = |from: &[f64], by: f64| from.iter().map(|x| x * by).collect::<Vec<f64>>();
+        let grown = |rate: f64| u.until.iter().map(|x| rate * exp_lane(rate * time * x)).collect::<Vec<f64>>();
+        let pays = q != 0.0;
+        let count = u.left.len();
+        let mut e = Equation {
+            nodes: Vec::with_capacity(scheme.roots.len()),
+            pays,
+            drift: scaled(&u.left, (r - q) * time),
+            half: scaled(&u.root_left, deviation / 2.0),
+            inverse: scaled(&u.inverse, 1.0 / deviation),
+            interest: grown(r),
+            density: if pays { grown(q) } else { Vec::new() },
+            dividend: if pays { scaled(&u.per_time, time) } else { Vec::new() },
+            d: vec![0.0; count],
+            top: vec![0.0; count],
+            bottom: vec![0.0; if pays { count } else { 0 }],
         };
-        self.roots[..self.roots.len() - 1].iter().map(node).collect()
-    }
-}
-
-impl Node {
-    /// One fixed-point step.
-    fn sweep(&self, t: &Terms, current: f64, at_expiry: f64, log_top: f64, rows: &[f64], heights: &[f64]) -> f64 {
-        let log = current.ln();
-        let d_minus = (log + self.drift) / self.deviation - self.deviation / 2.0;
-        let points = self.points.iter().zip(rows.chunks_exact(heights.len()));
-        let points = points.map(|(p, row)| (p, (log - log_boundary(row, heights, log_top) + p.drift) * p.inverse));
-        let pays = t.carry_yield != 0.0;
-        let (top, bottom) = if self.smooth_pasting { self.pasted(d_minus, points, pays) } else { self.matched(d_minus, points, pays) };
-        let next = (-self.drift).exp() * top / bottom;
-        // A step out of the domain keeps the previous value: the iteration stays defined.
-        if next.is_finite() && next > 0.0 { next.min(at_expiry) } else { current }
-    }
-
-    /// Numerator and denominator of system A.
-    fn pasted<'a>(&self, d_minus: f64, points: impl Iterator<Item = (&'a NodePoint, f64)>, pays: bool) -> (f64, f64) {
-        let d_plus = d_minus + self.deviation;
-        let mut top = pdf(d_minus) / self.deviation;
-        let mut bottom = pdf(d_plus) / self.deviation + cdf(d_plus);
-        for (p, d) in points {
-            let density = pdf(d - p.v / 2.0);
-            top += p.interest * density;
+        for (i, root) in scheme.roots[..scheme.roots.len() - 1].iter().enumerate() {
+            let tau = time * root * root;
+            let smooth_pasting = (r - q).abs() * tau.sqrt() < 0.5 * vol;
+            let here = i * scheme.points..(i + 1) * scheme.points;
+            let (weights, by) = if smooth_pasting { (&u.per_root, time.sqrt() / vol) } else { (&u.per_time, time) };
+            for (interest, w) in e.interest[here.clone()].iter_mut().zip(&weights[here.clone()]) {
+                *interest *= w * by;
+            }
             if pays {
-                let density = density * (-d * p.v).exp();
-                bottom += p.dividend * cdf_with_density(d + p.v / 2.0, density) + p.density * density;
+                // The dividend term takes the growth before the density takes its weight.
+                for (dividend, grown) in e.dividend[here.clone()].iter_mut().zip(&e.density[here.clone()]) {
+                    *dividend *= grown;
+                }
+                for (density, w) in e.density[here.clone()].iter_mut().zip(&u.per_root[here]) {
+                    *density *= if smooth_pasting { w * by } else { 0.0 };
+                }
+            }
+            let drift = (r - q) * tau;
+            e.nodes.push(Node { smooth_pasting, deviation: vol * tau.sqrt(), drift, shrink: (-drift).exp() });
+        }
+        e
+    }
+
+    /// One fixed-point step of every node from the same boundary; gives the largest move.
+    fn sweep(&mut self, values: &mut [f64], heights: &[f64], log_top: f64, scheme: &Scheme) -> f64 {
+        let points = scheme.points;
+        combine(&mut self.d, &scheme.boundary_columns, heights);
+        let logs: Vec<f64> = values.iter().map(|b| b.ln()).collect();
+        for ((d, log), drift) in self.d.chunks_exact_mut(points).zip(&logs).zip(self.drift.chunks_exact(points)) {
+            let base = log - log_top;
+            for (d, drift) in d.iter_mut().zip(drift) {
+                let height = if *d > 0.0 { *d } else { 0.0 };
+                *d = base + height.sqrt() + drift;
             }
         }
-        (top, bottom)
-    }
-
-    /// Numerator and denominator of system B.
-    fn matched<'a>(&self, d_minus: f64, points: impl Iterator<Item = (&'a NodePoint, f64)>, pays: bool) -> (f64, f64) {
-        let (mut top, mut bottom) = (cdf(d_minus), cdf(d_minus + self.deviation));
-        for (p, d) in points {
-            top += p.interest * cdf(d - p.v / 2.0);
-            if pays {
-                bottom += p.dividend * cdf(d + p.v / 2.0);
+        for (d, inverse) in self.d.iter_mut().zip(&self.inverse) {
+            *d *= inverse;
+        }
+        // Long maturities come first, and with them the nodes of system B.
+        let matched = self.nodes.iter().take_while(|n| !n.smooth_pasting).count() * points;
+        for i in 0..matched {
+            let minus = self.d[i] - self.half[i];
+            self.top[i] = self.interest[i] * cdf_lane(minus, pdf_lane(minus));
+        }
+        for (((top, d), half), interest) in
+            self.top[matched..].iter_mut().zip(&self.d[matched..]).zip(&self.half[matched..]).zip(&self.interest[matched..])
+        {
+            *top = interest * pdf_lane(d - half);
+        }
+        if self.pays {
+            let weights = self.dividend.iter().zip(&self.density);
+            for (((bottom, d), half), (dividend, density)) in self.bottom.iter_mut().zip(&self.d).zip(&self.half).zip(weights) {
+                let plus = d + half;
+                let phi = pdf_lane(plus);
+                *bottom = dividend * cdf_lane(plus, phi) + density * phi;
             }
         }
-        (top, bottom)
+        let mut change = 0.0_f64;
+        for (i, node) in self.nodes.iter().enumerate() {
+            let here = i * points..(i + 1) * points;
+            let d_minus = (logs[i] + node.drift) / node.deviation - node.deviation / 2.0;
+            let d_plus = d_minus + node.deviation;
+            let (mut above, mut under) = if node.smooth_pasting {
+                (pdf(d_minus) / node.deviation, pdf(d_plus) / node.deviation + cdf(d_plus))
+            } else {
+                (cdf(d_minus), cdf(d_plus))
+            };
+            above += self.top[here.clone()].iter().sum::<f64>();
+            if self.pays {
+                under += self.bottom[here].iter().sum::<f64>();
+            }
+            let next = node.shrink * above / under;
+            // A step out of the domain keeps the previous value: the iteration stays defined.
+            if next.is_finite() && next > 0.0 {
+                let next = next.min(values[values.len() - 1]);
+                change = change.max((next - values[i]).abs());
+                values[i] = next;
+            }
+        }
+        change
     }
 }
 

@@ -27,6 +27,7 @@ mod implied;
 mod model;
 mod normal;
 mod quadrature;
+mod reach;
 mod surface;
 mod terms;
 mod touch;
@@ -39,6 +40,12 @@ pub use european::{Higher, european, european_higher, european_price};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_near, implied_vol_with_dividends};
 pub use model::{Accuracy, Model};
 pub use normal::{cdf, inverse_cdf, pdf};
+pub use reach::chance_of_reaching;
 pub use surface::{Ssvi, butterfly_density_factor};
 pub use terms::{Error, Kind, Style, Terms, Valuation};
 pub use touch::{Touch, touch};
+
+/// The samples of the README are tests.
+#[cfg(doctest)]
+#[doc = include_str!("../README.md")]
+struct Readme;

@@ -55,22 +55,33 @@ pub(crate) fn log_cdf(x: f64) -> f64 {
     -0.5 * x * x + (FRAC_1_SQRT_2PI / -x).ln() + (-y * (1.0 - 3.0 * y * (1.0 - 5.0 * y))).ln_1p()
 }
 
-/// Φ(x) where φ(x) is already known: no exponential of its own.
-pub(crate) fn cdf_with_density(x: f64, density: f64) -> f64 {
-    let z = -x * FRAC_1_SQRT_2;
-    let size = z.abs();
-    if size <= 0.46875 {
-        let y = z * z;
-        return 0.5 - 0.5 * z * horner(&ERF_NUM, y) / horner(&ERF_DEN, y);
-    }
-    let scaled = if size <= 4.0 {
-        horner(&NEAR_NUM, size) / horner(&NEAR_DEN, size)
-    } else {
-        let y = 1.0 / (size * size);
-        (FRAC_1_SQRT_PI - y * horner(&TAIL_NUM, y) / horner(&TAIL_DEN, y)) / size
-    };
-    let half = SQRT_HALF_PI * density * scaled;
-    if z > 0.0 { half } else { 1.0 - half }
+/// e^x for x up to 700 without a branch or a call, so that loops over arrays run in vector registers. Relative error below 1e-15
+/// down to x = −700, where it stays. Range reduction by ln 2 in two parts, Taylor's series to r¹³.
+#[inline(always)]
+pub(crate) fn exp_lane(x: f64) -> f64 {
+    const ROUND: f64 = 6_755_399_441_055_744.0; // 1.5·2⁵²: adding it leaves the nearest integer in the low bits
+    const LN_2_HIGH: f64 = 0.693_147_180_369_123_8;
+    const LN_2_LOW: f64 = 1.908_214_929_270_587_7e-10;
+    let x = if x > -700.0 { x } else { -700.0 };
+    let shifted = x * std::f64::consts::LOG2_E + ROUND;
+    let n = shifted - ROUND;
+    let r = x - n * LN_2_HIGH - n * LN_2_LOW;
+    let power = f64::from_bits(shifted.to_bits().wrapping_add(1023) << 52);
+    power * horner(&RECIPROCAL_FACTORIALS, r)
+}
+
+/// Φ(x) where φ(x) is known, without a branch: Cody's middle range used everywhere. Absolute error below 5e-12.
+#[inline(always)]
+pub(crate) fn cdf_lane(x: f64, density: f64) -> f64 {
+    let size = x.abs() * FRAC_1_SQRT_2;
+    let tail = SQRT_HALF_PI * density * horner(&NEAR_NUM, size) / horner(&NEAR_DEN, size);
+    if x > 0.0 { 1.0 - tail } else { tail }
+}
+
+/// φ(x) without a branch.
+#[inline(always)]
+pub(crate) fn pdf_lane(x: f64) -> f64 {
+    exp_lane(-0.5 * x * x) * FRAC_1_SQRT_2PI
 }
 
 /// φ(x): the standard normal density.
@@ -98,6 +109,7 @@ pub fn inverse_cdf(p: f64) -> f64 {
     if q < 0.0 { -x } else { x }
 }
 
+#[inline(always)]
 fn horner<const N: usize>(c: &[f64; N], x: f64) -> f64 {
     let mut sum = c[N - 1];
     for i in (0..N - 1).rev() {
@@ -110,6 +122,10 @@ fn horner<const N: usize>(c: &[f64; N], x: f64) -> f64 {
 const SQRT_HALF_PI: f64 = 1.253_314_137_315_500_3;
 const FRAC_1_SQRT_2PI: f64 = 0.398_942_280_401_432_7;
 const FRAC_1_SQRT_PI: f64 = 0.564_189_583_547_756_3;
+/// 1/k!, k = 0..=13.
+#[rustfmt::skip]
+const RECIPROCAL_FACTORIALS: [f64; 14] = [1.0, 1.0, 0.5, 1.0 / 6.0, 1.0 / 24.0, 1.0 / 120.0, 1.0 / 720.0, 1.0 / 5_040.0, 1.0 / 40_320.0,
+    1.0 / 362_880.0, 1.0 / 3_628_800.0, 1.0 / 39_916_800.0, 1.0 / 479_001_600.0, 1.0 / 6_227_020_800.0];
 #[rustfmt::skip]
 const ERF_NUM: [f64; 5] = [3.20937758913846947e3, 3.77485237685302021e2, 1.13864154151050156e2, 3.16112374387056560e0, 1.85777706184603153e-1];
 #[rustfmt::skip]
@@ -156,8 +172,8 @@ mod tests {
             let want = 0.5 * libm::erfc(-x * FRAC_1_SQRT_2);
             // One exponential carries the square of x: its rounding grows with it.
             assert!((cdf(x) - want).abs() <= (2e-15 + 2e-16 * x * x) * want, "{x}: {} {want}", cdf(x));
-            let given = cdf_with_density(x, pdf(x));
-            assert!((given - want).abs() <= (3e-15 + 5e-16 * x * x) * want, "{x}: {given} {want}");
+            assert!((cdf_lane(x, pdf_lane(x)) - want).abs() < 5e-12, "{x}");
+            assert!((exp_lane(-x.abs() * 18.0) / (-x.abs() * 18.0).exp() - 1.0).abs() < 2e-15, "{x}");
         }
     }
 

@@ -71,6 +71,11 @@ fn weighted(exponent: f64, x: f64) -> f64 {
     if exponent.abs() < 300.0 && x > -30.0 { exponent.exp() * cdf(x) } else { (exponent + log_cdf(x)).exp() }
 }
 
+/// e^{exponent}·(Φ(x) − Φ(y)), from the tails that are small.
+fn weighted_between(exponent: f64, x: f64, y: f64) -> f64 {
+    if x > 0.0 && y > 0.0 { weighted(exponent, -y) - weighted(exponent, -x) } else { weighted(exponent, x) - weighted(exponent, y) }
+}
+
 impl Walk {
     fn still(&self) -> bool {
         self.vol * self.time.sqrt() < 1e-12
@@ -129,8 +134,8 @@ impl Walk {
         for j in -6..=6 {
             let shift = 2.0 * f64::from(j) * w;
             let (first, second) = (c * shift, 2.0 * c * a - c * shift);
-            sum += weighted(first, (b - shift - moved) / v) - weighted(first, (a - shift - moved) / v);
-            sum -= weighted(second, (b - 2.0 * a + shift - moved) / v) - weighted(second, (-a + shift - moved) / v);
+            sum += weighted_between(first, (b - shift - moved) / v, (a - shift - moved) / v);
+            sum -= weighted_between(second, (b - 2.0 * a + shift - moved) / v, (-a + shift - moved) / v);
         }
         sum
     }
