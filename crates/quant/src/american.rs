@@ -102,12 +102,10 @@ pub(crate) struct Scheme {
     value: Vec<Angle>,
     /// The same at √u = √T cos θⱼ.
     value_columns: Vec<Vec<f64>>,
-    /// Of every second collocation value, what the ones between take.
-    halves: Vec<Vec<f64>>,
 }
 
 impl Scheme {
-    /// `nodes` collocation points (an even number) besides the one at expiry.
+    /// `nodes` collocation points besides the one at expiry.
     pub(crate) fn new(nodes: usize, boundary_points: usize, sweeps: usize, tolerance: f64, value_points: usize) -> Scheme {
         let chebyshev: Vec<f64> = (0..=nodes).map(|i| (i as f64 * std::f64::consts::PI / nodes as f64).cos()).collect();
         let roots: Vec<f64> = chebyshev.iter().map(|z| (1.0 + z) / 2.0).collect();
@@ -116,10 +114,8 @@ impl Scheme {
         let columns = |rows: Vec<Vec<f64>>| (0..=nodes).map(|k| rows.iter().map(|row| row[k]).collect()).collect();
         let boundary_columns = columns(roots[..nodes].iter().flat_map(|root| boundary.iter().map(move |a| read(root * a.cos))).collect());
         let value_columns = columns(value.iter().map(|a| read(a.cos)).collect());
-        let coarse: Vec<f64> = chebyshev.iter().step_by(2).copied().collect();
-        let halves = chebyshev[..nodes].iter().skip(1).step_by(2).map(|z| interpolation_row(&coarse, *z)).collect();
         let unscaled = Unscaled::new(&roots[..nodes], &boundary);
-        Scheme { sweeps, tolerance, roots, points: boundary.len(), unscaled, boundary_columns, value, value_columns, halves }
+        Scheme { sweeps, tolerance, roots, points: boundary.len(), unscaled, boundary_columns, value, value_columns }
     }
 }
 
@@ -168,19 +164,14 @@ impl Boundary {
     pub(crate) fn solve(time: f64, rate: f64, carry_yield: f64, vol: f64, scheme: &Scheme) -> Boundary {
         let european = Terms { kind: Kind::Put, style: Style::European, strike: 1.0, time, rate, carry_yield, vol };
         let at_expiry = at_expiry(rate, carry_yield);
-        // Every second collocation point is guessed; those between follow from the interpolant through them.
+        let mut values = Vec::with_capacity(scheme.roots.len());
         let mut floor = None;
-        let mut heights = Vec::with_capacity(scheme.halves.len() + 1);
-        for root in scheme.roots.iter().step_by(2).take(scheme.halves.len()) {
+        for root in &scheme.roots[..scheme.roots.len() - 1] {
             let guess = first_guess(&Terms { time: time * root * root, ..european }, at_expiry, floor);
-            heights.push(height(guess, at_expiry));
+            values.push(guess);
             // Nearer to expiry the boundary lies higher.
             floor = Some(guess);
         }
-        heights.push(0.0);
-        let below = |h: f64| at_expiry * (-h.max(0.0).sqrt()).exp();
-        let between = |row: &Vec<f64>| below(row.iter().zip(&heights).map(|(w, h)| w * h).sum());
-        let mut values: Vec<f64> = heights.iter().zip(&scheme.halves).flat_map(|(h, row)| [below(*h), between(row)]).collect();
         values.push(at_expiry);
         Boundary::refine(european, values, scheme)
     }
@@ -448,19 +439,25 @@ fn first_guess(t: &Terms, at_expiry: f64, floor: Option<f64>) -> f64 {
     let lambda = (-(omega - 1.0) - root) / 2.0;
     let slope = alpha / (h * h * root);
     let width = 2.0 * lambda + omega - 1.0;
-    let grown = (t.rate * t.time).exp();
+    let (grown, discount, carry) = ((t.rate * t.time).exp(), (-t.rate * t.time).exp(), (-t.carry_yield * t.time).exp());
+    let (deviation, drift) = (t.vol * t.time.sqrt(), (t.rate - t.carry_yield) * t.time);
+    let decay = t.vol / (2.0 * t.time.sqrt());
     let f = |b: f64| {
-        let e = european(t, b);
-        let gap = 1.0 - b - e.price;
-        let theta = e.theta_day * 365.0;
-        (1.0 + e.delta) * b + lambda * gap - (1.0 - h) * alpha / width * ((1.0 / h + slope / width) * gap - theta * grown / t.rate)
+        let d1 = (b.ln() + drift) / deviation + deviation / 2.0;
+        let d2 = d1 - deviation;
+        let density = pdf_lane(d1);
+        let asset = b * carry * cdf_lane(-d1, density);
+        let cash = discount * cdf_lane(-d2, pdf_lane(d2));
+        let gap = 1.0 - b - (cash - asset);
+        let theta = t.rate * cash - t.carry_yield * asset - b * carry * density * decay;
+        b - asset + lambda * gap - (1.0 - h) * alpha / width * ((1.0 / h + slope / width) * gap - theta * grown / t.rate)
     };
     let b = (t.rate - t.carry_yield) / variance;
     let l = 0.5 - b - ((b - 0.5).powi(2) + 2.0 * t.rate / variance).sqrt();
     let perpetual = l / (l - 1.0);
     let top = at_expiry * (1.0 - 1e-10);
     // Noise here would wake unstable modes of the sweeps near expiry: the guess must be smooth in τ.
-    let solve = |low: f64| find_root(f, low, top, 1e-9 * top).map(|root| root.x);
+    let solve = |low: f64| find_root(f, low, top, 1e-7 * top).map(|root| root.x);
     floor.map(|low| solve(low * 0.999)).and_then(Result::ok).or_else(|| solve(perpetual).ok()).unwrap_or(at_expiry * 0.999)
 }
 

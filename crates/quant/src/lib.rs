@@ -29,6 +29,7 @@ mod normal;
 mod quadrature;
 mod reach;
 mod surface;
+mod svi;
 mod terms;
 mod touch;
 
@@ -41,7 +42,8 @@ pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_near, implied_vo
 pub use model::{Accuracy, Model};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
-pub use surface::{Ssvi, butterfly_density_factor};
+pub use surface::{Ssvi, butterfly_density_factor, event_variance, smile_below, total_variance_between};
+pub use svi::{Fit, SmilePoint, Svi};
 pub use terms::{Error, Kind, Style, Terms, Valuation};
 pub use touch::{Touch, touch};
 

@@ -6,6 +6,7 @@
 //! φ(θ) = η/(θ^γ (1+θ)^{1−γ}). Their theorem: with 0 < γ ≤ ½ and η(1+|ρ|) ≤ 2 there is no butterfly
 //! arbitrage, and none across expirations while θ does not fall with time.
 
+use crate::normal::{cdf, pdf};
 use crate::terms::Error;
 
 /// Shape of the smile; the level θ is given at each call.
@@ -60,4 +61,36 @@ pub fn butterfly_density_factor(w: impl Fn(f64) -> f64, k: f64, h: f64) -> f64 {
     let first = (up - down) / (2.0 * h);
     let second = (up - 2.0 * mid + down) / (h * h);
     (1.0 - k * first / (2.0 * mid)).powi(2) - first * first / 4.0 * (1.0 / mid + 0.25) + second / 2.0
+}
+
+/// Total variance between two expirations at one log-moneyness, linear in time; `near` and `far` are (years, total variance).
+/// Refuses a far variance below the near one: that would be calendar arbitrage.
+pub fn total_variance_between(near: (f64, f64), far: (f64, f64), time: f64) -> Result<f64, Error> {
+    if !(near.0..=far.0).contains(&time) {
+        return Err(Error::OutOfRange { name: "time", value: time, least: near.0, most: far.0 });
+    }
+    if far.1 < near.1 || near.1 < 0.0 {
+        return Err(Error::OutOfRange { name: "near total variance", value: near.1, least: 0.0, most: far.1 });
+    }
+    if far.0 == near.0 {
+        return Ok(near.1);
+    }
+    Ok(near.1 + (far.1 - near.1) * (time - near.0) / (far.0 - near.0))
+}
+
+/// Variance that an event between two expirations adds, if every other year carries the same: the far total variance less what the
+/// near one grows to. `near` and `far` are (years, at-the-money total variance); below zero when the event is priced at less than nothing.
+pub fn event_variance(near: (f64, f64), far: (f64, f64)) -> Result<f64, Error> {
+    if near.0 <= 0.0 || far.0 <= near.0 {
+        return Err(Error::OutOfRange { name: "near time", value: near.0, least: 0.0, most: far.0 });
+    }
+    Ok(far.1 - near.1 * far.0 / near.0)
+}
+
+/// The smile's own chance that the price ends below log-moneyness `k`, where its total variance is `w` with slope `dw`:
+/// Φ(−d₂) + φ(d₂)·dw/(2√w) (Breeden & Litzenberger, *Journal of Business* 51 (1978) 621–651, applied to Black's formula).
+pub fn smile_below(w: f64, dw: f64, k: f64) -> f64 {
+    let s = w.sqrt();
+    let d2 = -k / s - s / 2.0;
+    cdf(-d2) + pdf(d2) * dw / (2.0 * s)
 }

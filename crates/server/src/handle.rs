@@ -13,7 +13,9 @@ pub const TICK: Duration = Duration::from_millis(250);
 /// The clock is written down this often while it runs.
 const KEEP_CLOCK: Duration = Duration::from_secs(1);
 
-type Job = Box<dyn FnOnce(&mut Desk) + Send>;
+/// Works on the desk and gives back how to answer, so that the answer follows the snapshot.
+type Job = Box<dyn FnOnce(&mut Desk) -> Answer + Send>;
+type Answer = Box<dyn FnOnce()>;
 
 /// Sends commands to the desk task and reads its snapshots.
 #[derive(Clone)]
@@ -36,11 +38,12 @@ impl DeskHandle {
         DeskHandle { jobs, snapshots }
     }
 
-    /// Runs a command on the desk task and waits for its answer.
+    /// Runs a command on the desk task and waits for its answer. The snapshot already shows what it did.
     pub async fn call<T: Send + 'static>(&self, job: impl FnOnce(&mut Desk) -> T + Send + 'static) -> Result<T, Closed> {
         let (answer, receive) = oneshot::channel();
         let boxed: Job = Box::new(move |desk| {
-            let _ = answer.send(job(desk));
+            let done = job(desk);
+            Box::new(move || drop(answer.send(done)))
         });
         self.jobs.send(boxed).map_err(|_| Closed)?;
         receive.await.map_err(|_| Closed)
@@ -62,7 +65,12 @@ fn run(mut desk: Desk, inbox: &Receiver<Job>, publish: &watch::Sender<State>) {
     let mut kept = Instant::now();
     loop {
         match inbox.recv_timeout(TICK.saturating_sub(last.elapsed())) {
-            Ok(job) => job(&mut desk),
+            Ok(job) => {
+                let answer = job(&mut desk);
+                publish.send_replace(desk.state().clone());
+                answer();
+                continue;
+            }
             Err(RecvTimeoutError::Disconnected) => return,
             Err(RecvTimeoutError::Timeout) => {
                 let passed = last.elapsed();

@@ -1,0 +1,95 @@
+//! How many options a second, on one thread, over the same random rows as a general-purpose library's bench uses (a linear
+//! congruential generator and its seeds), so that both can be run in one go and compared as ratios. Errors are against the
+//! reference setting, in parts of the underlying.
+//!
+//!     cargo run --release -p quant --example rates
+
+use std::hint::black_box;
+use std::time::Instant;
+
+use quant::{Accuracy, Dividend, DividendModel, Kind, Model, Style, Terms, european, implied_vol, implied_vol_near};
+
+const SPOT: f64 = 100.0;
+
+struct Generator(u64);
+
+impl Generator {
+    fn uniform(&mut self) -> f64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 11) as f64 / 9_007_199_254_740_992.0
+    }
+}
+
+fn rows(count: usize, style: Style) -> Vec<Terms> {
+    let mut g = Generator(if style == Style::American { 77 } else { 42 });
+    (0..count)
+        .map(|i| {
+            let strike = SPOT * (-0.45 + 0.9 * g.uniform()).exp();
+            let time = (7.0 + g.uniform() * 720.0) / 365.0;
+            let vol = 0.10 + 0.70 * g.uniform();
+            let rate = 0.001 + 0.08 * g.uniform();
+            let carry_yield = if i % 3 == 0 { 0.0 } else { 0.06 * g.uniform() };
+            Terms { kind: if i % 2 == 1 { Kind::Call } else { Kind::Put }, style, strike, time, rate, carry_yield, vol }
+        })
+        .collect()
+}
+
+/// Median rate of five runs.
+fn rate<T>(name: &str, items: &[T], mut one: impl FnMut(&T) -> f64) {
+    let mut rates: Vec<f64> = (0..5)
+        .map(|_| {
+            let began = Instant::now();
+            black_box(items.iter().map(&mut one).sum::<f64>());
+            items.len() as f64 / began.elapsed().as_secs_f64()
+        })
+        .collect();
+    rates.sort_by(f64::total_cmp);
+    println!("{name:<42}{:>12.0} a second {:>10.2} µs each", rates[2], 1e6 / rates[2]);
+}
+
+fn american(t: &Terms, accuracy: Accuracy) -> Model {
+    Model::new(t, accuracy).unwrap_or_else(|e| panic!("{t:?}: {e}"))
+}
+
+fn main() {
+    let europeans = rows(100_000, Style::European);
+    rate("european price and 5 Greeks", &europeans, |t| {
+        let v = european(t, SPOT);
+        v.price + v.delta + v.gamma + v.theta_day + v.vega_point + v.rho_point
+    });
+    let priced: Vec<(Terms, f64)> = europeans
+        .iter()
+        .map(|t| (*t, european(t, SPOT).price))
+        .filter(|(t, p)| {
+            let forward = SPOT * (-t.carry_yield * t.time).exp() - t.strike * (-t.rate * t.time).exp();
+            p - (t.kind.sign() * forward).max(0.0) > 1e-4
+        })
+        .collect();
+    rate("european implied volatility", &priced, |(t, p)| implied_vol(t, SPOT, *p).unwrap_or(0.0));
+
+    let americans = rows(2_000, Style::American);
+    let mut errors: Vec<f64> = americans
+        .iter()
+        .map(|t| (american(t, Accuracy::Interactive).price(SPOT) - american(t, Accuracy::Reference).price(SPOT)).abs() / SPOT)
+        .collect();
+    errors.sort_by(f64::total_cmp);
+    println!("interactive against reference: median {:.1e}, 95 % {:.1e}, worst {:.1e}", errors[1_000], errors[1_900], errors[1_999]);
+    rate("american price, interactive", &americans, |t| american(t, Accuracy::Interactive).price(SPOT));
+    rate("american price, reference", &americans[..200], |t| american(t, Accuracy::Reference).price(SPOT));
+    rate("american price and 5 Greeks, interactive", &americans, |t| {
+        american(t, Accuracy::Interactive).value(SPOT).map_or(0.0, |v| v.price + v.delta + v.gamma + v.theta_day + v.vega_point + v.rho_point)
+    });
+    let solved: Vec<(Terms, f64)> = americans
+        .iter()
+        .map(|t| (*t, american(t, Accuracy::Reference).price(SPOT)))
+        .filter(|(t, p)| p - t.kind.intrinsic(SPOT, t.strike) > 1e-3)
+        .collect();
+    rate("american implied volatility, interactive", &solved, |(t, p)| implied_vol_near(t, SPOT, *p, 0.3, Accuracy::Interactive).unwrap_or(0.0));
+    for (accuracy, count) in [(Accuracy::Interactive, 100), (Accuracy::Reference, 20)] {
+        rate(&format!("american, four cash dividends, {accuracy:?}"), &americans[..count], |t| {
+            let paid: Vec<Dividend> = (1..=4).map(|i| Dividend { time: t.time * f64::from(i) / 5.0, amount: 0.6 }).collect();
+            let t = Terms { carry_yield: 0.0, ..*t };
+            DividendModel::new(&t, &paid, accuracy).and_then(|m| m.price(SPOT)).unwrap_or(0.0)
+        });
+    }
+}
