@@ -28,6 +28,7 @@ mod model;
 mod normal;
 mod quadrature;
 mod reach;
+mod scheme;
 mod surface;
 mod svi;
 mod terms;

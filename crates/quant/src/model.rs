@@ -2,8 +2,9 @@
 
 use std::sync::LazyLock;
 
-use crate::american::{Boundary, Scheme};
+use crate::american::Boundary;
 use crate::european::{european, european_price, exercise_value};
+use crate::scheme::Scheme;
 use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
 
 /// How much work an American price may cost. Errors are relative to the strike, over maturities up to three

@@ -19,7 +19,7 @@ fn legs(t: f64, s: f64, carry_yield: f64, legs: &[(f64, Kind, f64)]) -> f64 {
 
 const CONDOR: [(f64, Kind, f64); 4] = [(1.0, Kind::Put, 90.0), (-1.0, Kind::Put, 95.0), (-1.0, Kind::Call, 105.0), (1.0, Kind::Call, 110.0)];
 
-/// The domain's worked values (grid limits, and simulation with bridges at two standard errors): an iron condor sold for 1.983111 reaches a
+/// Worked values (own, by two other methods: grid limits, and simulation with bridges at two standard errors): an iron condor sold for 1.983111 reaches a
 /// quarter, half, three quarters of its most; a sold 95 put half.
 #[test]
 fn half_of_the_most_is_reached_as_often_as_worked_out() {
@@ -53,7 +53,7 @@ fn a_linear_profit_is_touching_and_a_stop_takes_its_share() {
     let ask = |target, stop| chance_of_reaching(100.0, 0.03, VOL, TIME, |_, s| s - 100.0, target, stop).unwrap();
     let t = touch(100.0, 90.0, 110.0, 0.03, VOL, TIME).unwrap();
     assert!((ask(10.0, None) - t.high).abs() < 1e-3, "{} {}", ask(10.0, None), t.high);
-    // The domain's worked value: the upper of 90 and 110 is touched first with chance 0.276561.
+    // Worked by an eigenfunction series of its own: the upper of 90 and 110 is touched first with chance 0.276561.
     assert!((ask(10.0, Some(-10.0)) - 0.276561).abs() < 1e-3, "{}", ask(10.0, Some(-10.0)));
     let mut dice = Dice(1);
     let (steps, paths) = (400, 40_000);

@@ -23,7 +23,7 @@ fn price(t: &Terms, spot: f64, dividends: &[Dividend], accuracy: Accuracy) -> f6
     DividendModel::new(t, dividends, accuracy).unwrap().price(spot).unwrap()
 }
 
-/// Values of the domain's check table (spot model): an independent library and an own fine grid agree on them.
+/// Values (spot model) on which an independent library and another grid agree; not published.
 #[test]
 fn check_values() {
     use Kind::{Call, Put};

@@ -131,7 +131,7 @@ fn any_terms() -> impl Strategy<Value = (Terms, f64)> {
     )
 }
 
-/// The domain's table of units: call S=100 K=95 T=0.4 r=3 % q=1 % σ=25 %, recomputed with an independent library.
+/// Own reference values: call S=100 K=95 T=0.4 r=3 % q=1 % σ=25 %, recomputed with an independent library.
 #[test]
 fn the_greeks_of_greeks_match_the_table_and_their_differences() {
     let t = Terms { kind: Kind::Call, style: Style::European, strike: 95.0, time: 0.4, rate: 0.03, carry_yield: 0.01, vol: 0.25 };

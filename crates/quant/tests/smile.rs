@@ -22,7 +22,7 @@ fn the_printed_slice_has_its_arbitrage() {
     }
 }
 
-/// The domain's example of a constant maturity: 23 days at 18 %, 37 days at 19 % give 18.623014 % at 30.
+/// A constant maturity by hand: 23 days at 18 %, 37 days at 19 % give 18.623014 % at 30.
 #[test]
 fn variance_between_expirations_and_of_an_event() {
     let at = |days: f64, vol: f64| (days / 365.0, vol * vol * days / 365.0);

