@@ -68,6 +68,15 @@ pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedE
 
 /// As [`implied_vol`], starting near `guess`, with the engine accuracy of an American option.
 pub fn implied_vol_near(terms: &Terms, spot: f64, price: f64, guess: f64, accuracy: Accuracy) -> Result<f64, ImpliedError> {
+    check(terms, spot, price)?;
+    match terms.style {
+        Style::European => european_implied(terms, spot, price),
+        Style::American => american_implied(terms, spot, price, guess, accuracy),
+    }
+}
+
+/// Refuses what no solver can use.
+fn check(terms: &Terms, spot: f64, price: f64) -> Result<(), ImpliedError> {
     terms.check()?;
     terms::price_level("spot", spot)?;
     if !price.is_finite() {
@@ -76,10 +85,7 @@ pub fn implied_vol_near(terms: &Terms, spot: f64, price: f64, guess: f64, accura
     if terms.time <= 0.0 {
         return Err(ImpliedError::NoTime);
     }
-    match terms.style {
-        Style::European => european_implied(terms, spot, price),
-        Style::American => american_implied(terms, spot, price, guess, accuracy),
-    }
+    Ok(())
 }
 
 fn european_implied(t: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedError> {
@@ -203,14 +209,7 @@ fn enclosed(f: impl Fn(f64) -> f64, price: f64, lower: f64, upper: f64, guess: f
 
 /// The volatility at which an option with cash dividends costs `price`.
 pub fn implied_vol_with_dividends(terms: &Terms, dividends: &[Dividend], spot: f64, price: f64, accuracy: Accuracy) -> Result<f64, ImpliedError> {
-    terms.check()?;
-    terms::price_level("spot", spot)?;
-    if !price.is_finite() {
-        return Err(terms::Error::NotFinite("price").into());
-    }
-    if terms.time <= 0.0 {
-        return Err(ImpliedError::NoTime);
-    }
+    check(terms, spot, price)?;
     let at = |vol: f64| -> Result<f64, terms::Error> { DividendModel::new(&Terms { vol, ..*terms }, dividends, accuracy)?.price(spot) };
     let lower = at(0.0)?;
     let american = terms.style == Style::American;

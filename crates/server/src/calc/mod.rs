@@ -50,9 +50,9 @@ pub struct Files {
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
 enum Setting {
-    /// 1e-6 of the strike, fast.
+    /// About 1e-7 of the strike, 2e-6 in far corners; fast.
     Interactive,
-    /// 1e-10 of the strike.
+    /// 1e-10 of the strike, up to three years.
     Reference,
 }
 
