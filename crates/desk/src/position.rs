@@ -139,7 +139,7 @@ impl Position {
                 add(&mut out.delta, Some(1.0));
                 continue;
             };
-            let v = Model::new(&terms, accuracy)?.value_but_rho(spot)?;
+            let v = Model::new(&terms, accuracy)?.value(spot)?;
             // At expiry the payoff has a corner at the strike: no derivative exists there.
             let smooth = terms.time > 0.0 || spot != terms.strike;
             let exists = |g: f64| smooth.then_some(g);

@@ -84,7 +84,7 @@ impl Legs {
 
     /// Greeks of each leg, in money.
     pub fn greeks(&self, spot: f64) -> Result<Vec<PositionGreeks>, quant::Error> {
-        self.models.iter().map(|(m, units)| Ok(PositionGreeks::of(&m.value_but_rho(spot)?, *units))).collect()
+        self.models.iter().map(|(m, units)| Ok(PositionGreeks::of(&m.value(spot)?, *units))).collect()
     }
 
     /// Profit per 1.00 far above every strike: net calls.

@@ -7,7 +7,7 @@
 use std::hint::black_box;
 use std::time::Instant;
 
-use quant::{Accuracy, Dividend, DividendModel, Kind, Model, Style, Terms, european, implied_vol, implied_vol_near};
+use quant::{Accuracy, Contract, Dividend, DividendModel, Kind, Model, Style, Terms, Underlying, european, implied_vol, implied_vol_near, value_all, value_universe};
 
 const SPOT: f64 = 100.0;
 
@@ -34,13 +34,18 @@ fn rows(count: usize, style: Style) -> Vec<Terms> {
         .collect()
 }
 
-/// Median rate of five runs.
+/// One by one.
 fn rate<T>(name: &str, items: &[T], mut one: impl FnMut(&T) -> f64) {
+    together(name, items.len(), || items.iter().map(&mut one).sum());
+}
+
+/// Median rate of five runs.
+fn together(name: &str, count: usize, mut all: impl FnMut() -> f64) {
     let mut rates: Vec<f64> = (0..5)
         .map(|_| {
             let began = Instant::now();
-            black_box(items.iter().map(&mut one).sum::<f64>());
-            items.len() as f64 / began.elapsed().as_secs_f64()
+            black_box(all());
+            count as f64 / began.elapsed().as_secs_f64()
         })
         .collect();
     rates.sort_by(f64::total_cmp);
@@ -56,6 +61,10 @@ fn main() {
     rate("european price and 5 Greeks", &europeans, |t| {
         let v = european(t, SPOT);
         v.price + v.delta + v.gamma + v.theta_day + v.vega_point + v.rho_point
+    });
+    let paired: Vec<(Terms, f64)> = europeans.iter().map(|t| (*t, SPOT)).collect();
+    together("european price and 5 Greeks, together", paired.len(), || {
+        quant::europeans(&paired).iter().map(|v| v.price + v.delta + v.gamma + v.theta_day + v.vega_point + v.rho_point).sum()
     });
     let priced: Vec<(Terms, f64)> = europeans
         .iter()
@@ -79,6 +88,13 @@ fn main() {
     rate("american price and 5 Greeks, interactive", &americans, |t| {
         american(t, Accuracy::Interactive).value(SPOT).map_or(0.0, |v| v.price + v.delta + v.gamma + v.theta_day + v.vega_point + v.rho_point)
     });
+    let contracts: Vec<Contract> = americans.iter().map(|t| Contract { terms: *t, spot: SPOT, on: Underlying::Spot }).collect();
+    for accuracy in [Accuracy::Interactive, Accuracy::Reference] {
+        let some = if accuracy == Accuracy::Reference { &contracts[..200] } else { &contracts[..] };
+        together(&format!("american price and 5 Greeks together, {accuracy:?}"), some.len(), || value_all(some, accuracy).iter().flatten().map(|v| v.price).sum());
+    }
+    let universe: Vec<Contract> = contracts.iter().cycle().take(20_000).copied().collect();
+    together("universe of 20,000, all cores", universe.len(), || value_universe(&universe, Accuracy::Interactive).iter().flatten().map(|v| v.price).sum());
     let solved: Vec<(Terms, f64)> = americans
         .iter()
         .map(|t| (*t, american(t, Accuracy::Reference).price(SPOT)))

@@ -15,155 +15,377 @@
 //! Where we differ from the paper: the integrals over u ∈ (0, τ) are taken in the angle θ with
 //! τ − u = τ sin²θ, which makes both √(τ−u) and √u smooth (the paper's substitution serves the first
 //! alone), by Gauss–Legendre; and since the quadrature points are fixed fractions of each τ, reading
-//! the interpolant there is one fixed matrix per scheme. Errors against an independent library are
-//! in `tests/reference.rs`.
+//! the interpolant there is one fixed matrix per scheme. Many options are solved side by side, one in each lane of the vector
+//! registers; a lane's result does not depend on its neighbours. The first guess is four Newton steps on the QD+ equation from an
+//! asymptotic start (J. D. Evans, R. Kuske & J. B. Keller, *Mathematical Finance* 12 (2002) 219–237, blended with the perpetual
+//! boundary): a fixed number, so that the guess is smooth in τ. Errors against an independent library are in `tests/reference.rs`.
 //!
 //! Valid for r > 0 and any q ≥ 0, or q < 0 < r: one boundary exists. Calls come by the symmetry
 //! C(S,K,r,q) = P(K,S,q,r) (McDonald & Schroder 1998). The caller sends every other case
 //! elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges slowly; below
 //! one minute the caller uses the European price or intrinsic value.
 
-use crate::brent::find_root;
-use crate::european::{european, european_price};
-use crate::normal::{cdf, cdf_lane, exp_lane, pdf, pdf_lane};
-use crate::scheme::Scheme;
-use crate::terms::{Kind, Style, Terms, Valuation};
+use crate::lanes::{self, Kernel, exp, ln, max, min};
+use crate::normal::{cdf_with, pdf_lane};
+use crate::scheme::{Lanes, Pair, Scheme, WIDTH};
 
-/// One point of the value integral, everything that does not depend on the spot.
+/// One option to solve: a put with strike 1. Requires `time`, `vol`, `rate` above zero.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Put {
+    pub time: f64,
+    pub rate: f64,
+    pub carry_yield: f64,
+    pub vol: f64,
+    /// |r − q|/σ, which chooses the fixed-point system at each τ. An option that is bumped for a derivative keeps that of its
+    /// original: switching would cost the derivative its digits.
+    pub pull: f64,
+}
+
+/// Price of a put with strike 1 and its derivatives by x.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct PutValue {
+    pub price: f64,
+    pub delta: f64,
+    pub gamma: f64,
+}
+
+/// Solved boundaries of up to [`WIDTH`] puts with strike 1, one a lane: price any spot.
+#[derive(Debug, Clone)]
+pub(crate) struct Boundaries {
+    /// B at τ = T: the boundary today.
+    now: Lanes,
+    /// (r−q)T, σ√T, e^{−rT} and e^{−qT} of the European puts of the same terms.
+    drift: Lanes,
+    deviation: Lanes,
+    discount: Lanes,
+    carry: Lanes,
+    strips: Vec<Strip>,
+    pays: bool,
+}
+
+/// Two points of the value integral, everything that does not depend on the spot.
 #[derive(Debug, Clone, Copy)]
 struct Strip {
     /// ln B(u) − (r−q)(T−u): subtract from ln x to get the numerator of d.
-    shift: f64,
+    shift: Pair,
     /// 1/(σ√(T−u)).
-    inverse_deviation: f64,
+    inverse: Pair,
     /// σ√(T−u)/2.
-    half_deviation: f64,
+    half: Pair,
     /// r e^{−r(T−u)} times the quadrature weight.
-    interest: f64,
+    interest: Pair,
     /// q e^{−q(T−u)} times the quadrature weight.
-    dividend: f64,
+    dividend: Pair,
 }
 
-/// A solved boundary for a put with strike 1: prices any spot.
-#[derive(Debug, Clone)]
-pub struct Boundary {
-    european: Terms,
-    /// B at the collocation points; the first is the boundary today.
-    values: Vec<f64>,
-    strips: Vec<Strip>,
+/// Each lane twice.
+#[inline(always)]
+fn twice(lanes: &Lanes) -> Pair {
+    std::array::from_fn(|l| lanes[l % WIDTH])
 }
 
-impl Boundary {
-    /// Solves for a unit-strike put. Requires `time > 0`, `vol > 0`, `rate > 0`.
-    pub(crate) fn solve(time: f64, rate: f64, carry_yield: f64, vol: f64, scheme: &Scheme) -> Boundary {
-        let european = Terms { kind: Kind::Put, style: Style::European, strike: 1.0, time, rate, carry_yield, vol };
-        let at_expiry = at_expiry(rate, carry_yield);
-        let mut values = Vec::with_capacity(scheme.roots.len());
-        let mut floor = None;
-        for root in &scheme.roots[..scheme.roots.len() - 1] {
-            let guess = first_guess(&Terms { time: time * root * root, ..european }, at_expiry, floor);
-            values.push(guess);
-            // Nearer to expiry the boundary lies higher.
-            floor = Some(guess);
+/// The sum of both halves.
+#[inline(always)]
+fn halves(pair: &Pair) -> Lanes {
+    std::array::from_fn(|l| pair[l] + pair[l + WIDTH])
+}
+
+impl Boundaries {
+    /// Solves all of them at once; the lanes that are left over repeat the last.
+    pub(crate) fn solve(puts: &[Put], scheme: &Scheme) -> Boundaries {
+        assert!((1..=WIDTH).contains(&puts.len()), "one to {WIDTH} puts");
+        lanes::run(Solve { puts, scheme })
+    }
+
+    /// The spot (in strikes) at and below which exercise of a lane's put is best today.
+    pub(crate) fn now(&self, lane: usize) -> f64 {
+        self.now[lane]
+    }
+
+    /// Price, delta and gamma of each lane's put at its own x = spot/strike.
+    pub(crate) fn values(&self, x: &Lanes) -> [PutValue; WIDTH] {
+        lanes::run(Values { boundaries: self, x })
+    }
+
+    /// Prices of one lane's put at many x = spot/strike.
+    pub(crate) fn prices(&self, lane: usize, x: &[f64], out: &mut [f64]) {
+        for (x, out) in x.chunks(WIDTH).zip(out.chunks_mut(WIDTH)) {
+            let mut block = [1.0; WIDTH];
+            block[..x.len()].copy_from_slice(x);
+            let prices = lanes::run(Prices { boundaries: self, lane, x: block });
+            out.copy_from_slice(&prices[..x.len()]);
         }
-        values.push(at_expiry);
-        Boundary::refine(european, values, scheme)
     }
+}
 
-    /// The same option under slightly different terms, beginning with this boundary instead of a guess.
-    pub(crate) fn nearby(&self, time: f64, rate: f64, carry_yield: f64, vol: f64, scheme: &Scheme) -> Boundary {
-        let european = Terms { time, rate, carry_yield, vol, ..self.european };
-        let scale = at_expiry(rate, carry_yield) / at_expiry(self.european.rate, self.european.carry_yield);
-        Boundary::refine(european, self.values.iter().map(|b| b * scale).collect(), scheme)
-    }
+struct Solve<'a> {
+    puts: &'a [Put],
+    scheme: &'a Scheme,
+}
 
-    fn refine(european: Terms, mut values: Vec<f64>, scheme: &Scheme) -> Boundary {
-        let at_expiry = values[values.len() - 1];
-        let log_top = at_expiry.ln();
-        let mut heights: Vec<f64> = values.iter().map(|b| height(*b, at_expiry)).collect();
-        let mut equation = Equation::new(&european, scheme);
-        // System B gains less with each sweep.
-        let sweeps = if equation.nodes.iter().all(|n| n.smooth_pasting) { scheme.sweeps } else { 3 * scheme.sweeps };
-        for _ in 0..sweeps {
-            let change = equation.sweep(&mut values, &heights, log_top, scheme);
-            for (h, b) in heights.iter_mut().zip(&values) {
-                *h = height(*b, at_expiry);
-            }
-            if change <= scheme.tolerance {
+impl Kernel for Solve<'_> {
+    type Output = Boundaries;
+
+    #[inline(always)]
+    fn call(self) -> Boundaries {
+        let mut equation = Equation::new(self.puts, self.scheme);
+        let most = equation.sweeps.iter().fold(0, |a, b| a.max(*b));
+        for sweep in 0..most {
+            if !equation.sweep(sweep, self.scheme) {
                 break;
             }
         }
-        let (time, rate, carry_yield) = (european.time, european.rate, european.carry_yield);
-        let mut read = vec![0.0; scheme.value.len()];
-        combine(&mut read, &scheme.value_columns, &heights);
-        let strips = scheme
-            .value
-            .iter()
-            .zip(read)
-            .map(|(a, height)| {
-                let left = time * a.sin * a.sin;
-                let weight = 2.0 * time * a.sin * a.cos * a.weight;
-                let deviation = european.vol * time.sqrt() * a.sin;
-                Strip {
-                    shift: log_top - height.max(0.0).sqrt() - (rate - carry_yield) * left,
-                    inverse_deviation: 1.0 / deviation,
-                    half_deviation: deviation / 2.0,
-                    interest: rate * (-rate * left).exp() * weight,
-                    dividend: if carry_yield == 0.0 { 0.0 } else { carry_yield * (-carry_yield * left).exp() * weight },
+        equation.finish(self.scheme)
+    }
+}
+
+/// One collocation point of all lanes.
+#[derive(Clone, Copy)]
+struct Node {
+    /// B.
+    value: Lanes,
+    /// ln(B/X).
+    log: Lanes,
+    /// 1 where system A serves, 0 where B does.
+    pasting: Lanes,
+    /// Whether system B serves any lane.
+    matching: bool,
+}
+
+/// The boundary equation of all lanes.
+struct Equation {
+    time: Lanes,
+    rate: Lanes,
+    carry_yield: Lanes,
+    /// σ√T and its inverse.
+    deviation: Lanes,
+    inverse: Lanes,
+    /// (r−q)T.
+    drift: Lanes,
+    /// X and its logarithm.
+    top: Lanes,
+    log_top: Lanes,
+    pays: bool,
+    nodes: Vec<Node>,
+    /// H = ln²(B/X) of each node, which is smooth in √τ.
+    heights: Vec<Lanes>,
+    /// r e^{ru} and q e^{qu} at every point.
+    interest: Vec<Pair>,
+    dividend: Vec<Pair>,
+    /// Sweeps each lane may take, and its largest move in the last.
+    sweeps: [usize; WIDTH],
+    moved: Lanes,
+}
+
+impl Equation {
+    #[inline(always)]
+    fn new(puts: &[Put], scheme: &Scheme) -> Equation {
+        const ZERO: Lanes = [0.0; WIDTH];
+        let put = |l: usize| &puts[l.min(puts.len() - 1)];
+        let mut e = Equation {
+            time: std::array::from_fn(|l| put(l).time),
+            rate: std::array::from_fn(|l| put(l).rate),
+            carry_yield: std::array::from_fn(|l| put(l).carry_yield),
+            deviation: ZERO,
+            inverse: ZERO,
+            drift: ZERO,
+            top: std::array::from_fn(|l| at_expiry(put(l).rate, put(l).carry_yield)),
+            log_top: ZERO,
+            pays: puts.iter().any(|p| p.carry_yield != 0.0),
+            nodes: Vec::with_capacity(scheme.roots.len()),
+            heights: vec![ZERO; scheme.roots.len()],
+            interest: Vec::new(),
+            dividend: Vec::new(),
+            sweeps: [scheme.sweeps; WIDTH],
+            moved: [f64::INFINITY; WIDTH],
+        };
+        let vol: Lanes = std::array::from_fn(|l| put(l).vol);
+        let mut root_time = ZERO;
+        for l in 0..WIDTH {
+            root_time[l] = e.time[l].sqrt();
+            e.deviation[l] = vol[l] * root_time[l];
+            e.inverse[l] = 1.0 / e.deviation[l];
+            e.drift[l] = (e.rate[l] - e.carry_yield[l]) * e.time[l];
+            e.log_top[l] = ln(e.top[l]);
+        }
+        e.interest = grown(&e.rate, &e.time, scheme);
+        if e.pays {
+            e.dividend = grown(&e.carry_yield, &e.time, scheme);
+        }
+        for root in &scheme.roots {
+            let value = guess(root * root, &e.time, &e.rate, &e.carry_yield, &vol, &e.top);
+            let pasting: Lanes = std::array::from_fn(|l| f64::from(u8::from(put(l).pull * root * root_time[l] < 0.5)));
+            for l in 0..WIDTH {
+                if pasting[l] == 0.0 {
+                    // System B gains less with each sweep.
+                    e.sweeps[l] = 3 * scheme.sweeps;
                 }
-            })
-            .collect();
-        Boundary { european, values, strips }
-    }
-
-    /// The spot (in strikes) at and below which exercise is best today.
-    pub fn now(&self) -> f64 {
-        self.values[0]
-    }
-
-    /// Price of the unit-strike put at `x` = spot/strike.
-    pub(crate) fn price(&self, x: f64) -> f64 {
-        if x <= self.now() {
-            return 1.0 - x;
+            }
+            e.nodes.push(Node { value, log: ZERO, pasting, matching: pasting.contains(&0.0) });
         }
-        let log = x.ln();
-        let premium: f64 = self
-            .strips
-            .iter()
-            .map(|s| {
-                let d = (log - s.shift) * s.inverse_deviation;
-                let cash = s.interest * cdf(s.half_deviation - d);
-                if s.dividend == 0.0 { cash } else { cash - x * s.dividend * cdf(-d - s.half_deviation) }
-            })
-            .sum();
-        (european_price(&self.european, x) + premium.max(0.0)).max(1.0 - x)
+        e.measure();
+        e
     }
 
-    /// Price, delta, gamma and (from the pricing equation) theta of the unit-strike put.
-    /// Vega and rho are left at zero: they need neighbouring boundaries.
-    pub(crate) fn value(&self, x: f64) -> Valuation {
-        if x <= self.now() {
-            return Valuation { price: 1.0 - x, delta: -1.0, ..Valuation::default() };
+    /// Logarithms and heights of the boundary.
+    #[inline(always)]
+    fn measure(&mut self) {
+        for (node, height) in self.nodes.iter_mut().zip(&mut self.heights) {
+            let value = node.value;
+            let (mut log, mut square) = ([0.0; WIDTH], [0.0; WIDTH]);
+            for l in 0..WIDTH {
+                log[l] = ln(value[l] / self.top[l]);
+                square[l] = log[l] * log[l];
+            }
+            (node.log, *height) = (log, square);
         }
-        let mut out = european(&self.european, x);
-        let log = x.ln();
-        for s in &self.strips {
-            let d = (log - s.shift) * s.inverse_deviation;
-            let (minus, plus) = (d - s.half_deviation, d + s.half_deviation);
-            let v = 1.0 / s.inverse_deviation;
-            out.price += s.interest * cdf(-minus);
-            out.delta -= s.interest * pdf(minus) / (x * v);
-            out.gamma += s.interest * pdf(minus) * (minus / v + 1.0) / (x * x * v);
-            if s.dividend != 0.0 {
-                out.price -= x * s.dividend * cdf(-plus);
-                out.delta += s.dividend * (pdf(plus) / v - cdf(-plus));
-                out.gamma += s.dividend * pdf(plus) * (1.0 - plus / v) / (x * v);
+    }
+
+    /// One fixed-point step of every node from the same boundary, of the lanes that still move; false if none did.
+    #[inline(always)]
+    fn sweep(&mut self, sweep: usize, scheme: &Scheme) -> bool {
+        let goes: [bool; WIDTH] = std::array::from_fn(|l| sweep < self.sweeps[l] && self.moved[l] > scheme.tolerance);
+        if !goes.contains(&true) {
+            return false;
+        }
+        let mut moves = [0.0; WIDTH];
+        for (i, root) in scheme.roots.iter().enumerate() {
+            let (above, under) = match (self.nodes[i].matching, self.pays) {
+                (false, false) => self.gather::<false, false>(i, scheme),
+                (false, true) => self.gather::<false, true>(i, scheme),
+                (true, false) => self.gather::<true, false>(i, scheme),
+                (true, true) => self.gather::<true, true>(i, scheme),
+            };
+            let next = self.step(i, *root, &above, &under);
+            let value = &mut self.nodes[i].value;
+            for l in 0..WIDTH {
+                if goes[l] {
+                    moves[l] = max((next[l] - value[l]).abs(), moves[l]);
+                    value[l] = next[l];
+                }
             }
         }
-        let t = &self.european;
-        let theta = t.rate * out.price - (t.rate - t.carry_yield) * x * out.delta - 0.5 * t.vol * t.vol * x * x * out.gamma;
-        Valuation { theta_day: theta / 365.0, vega_point: 0.0, rho_point: 0.0, ..out }
+        self.moved = moves;
+        self.measure();
+        true
     }
+
+    /// The two integrals of one node, both times σ√T/T: cash above, the underlying under the line.
+    #[inline(always)]
+    fn gather<const MATCHING: bool, const PAYS: bool>(&self, i: usize, scheme: &Scheme) -> (Lanes, Lanes) {
+        let nodes = scheme.roots.len();
+        let (log, pasting) = (twice(&self.nodes[i].log), twice(&self.nodes[i].pasting));
+        let (drift, inverse, deviation) = (twice(&self.drift), twice(&self.inverse), twice(&self.deviation));
+        let (mut above, mut under) = ([0.0; 2 * WIDTH], [0.0; 2 * WIDTH]);
+        for j in i * scheme.pairs..(i + 1) * scheme.pairs {
+            let p = scheme.boundary[j];
+            let height = read(&scheme.boundary_weights[j * nodes..][..nodes], &self.heights);
+            let interest = self.interest[j];
+            let dividend = if PAYS { self.dividend[j] } else { [0.0; 2 * WIDTH] };
+            for l in 0..2 * WIDTH {
+                let d = (log[l] + max(height[l], 0.0).sqrt() + drift[l] * p.left[l]) * inverse[l] * p.inverse[l];
+                let half = 0.5 * deviation[l] * p.root_left[l];
+                let minus = d - half;
+                let phi = pdf_lane(minus);
+                let pasted = p.per_root[l] * phi;
+                above[l] +=
+                    interest[l] * if MATCHING { either(pasting[l], pasted, deviation[l] * p.per_time[l] * cdf_with(minus, phi)) } else { pasted };
+                if PAYS {
+                    let plus = d + half;
+                    let phi = pdf_lane(plus);
+                    let held = deviation[l] * p.per_time[l] * cdf_with(plus, phi);
+                    let pasted = p.per_root[l] * phi;
+                    under[l] += dividend[l] * (held + if MATCHING { either(pasting[l], pasted, 0.0) } else { pasted });
+                }
+            }
+        }
+        (halves(&above), halves(&under))
+    }
+
+    /// The next boundary of a node from its two integrals.
+    #[inline(always)]
+    fn step(&self, i: usize, root: f64, above: &Lanes, under: &Lanes) -> Lanes {
+        let node = self.nodes[i];
+        let mut next = [0.0; WIDTH];
+        for l in 0..WIDTH {
+            let drift = self.drift[l] * root * root;
+            let deviation = self.deviation[l] * root;
+            let minus = (node.log[l] + self.log_top[l] + drift) / deviation - 0.5 * deviation;
+            let plus = minus + deviation;
+            let (phi_minus, phi_plus) = (pdf_lane(minus), pdf_lane(plus));
+            let scale = self.time[l] * self.inverse[l];
+            let cash = either(node.pasting[l], phi_minus / deviation, cdf_with(minus, phi_minus));
+            let held = cdf_with(plus, phi_plus) + either(node.pasting[l], phi_plus / deviation, 0.0);
+            let b = exp(-drift) * (cash + above[l] * scale) / (held + under[l] * scale);
+            // A step out of the domain keeps the previous value: the iteration stays defined.
+            let b = if b > 0.0 { b } else { node.value[l] };
+            let b = if b < f64::INFINITY { b } else { node.value[l] };
+            next[l] = min(b, self.top[l]);
+        }
+        next
+    }
+
+    /// What the value integral needs of the boundary.
+    #[inline(always)]
+    fn finish(&self, scheme: &Scheme) -> Boundaries {
+        const ZERO: Pair = [0.0; 2 * WIDTH];
+        let nodes = scheme.roots.len();
+        let (mut discount, mut carry) = ([0.0; WIDTH], [0.0; WIDTH]);
+        for l in 0..WIDTH {
+            discount[l] = exp(-self.rate[l] * self.time[l]);
+            carry[l] = exp(-self.carry_yield[l] * self.time[l]);
+        }
+        let (time, rate, carry_yield) = (twice(&self.time), twice(&self.rate), twice(&self.carry_yield));
+        let (drift, deviation, inverse, log_top) = (twice(&self.drift), twice(&self.deviation), twice(&self.inverse), twice(&self.log_top));
+        let mut strips = Vec::with_capacity(scheme.value.len());
+        for (j, p) in scheme.value.iter().enumerate() {
+            let height = read(&scheme.value_weights[j * nodes..][..nodes], &self.heights);
+            let mut s = Strip { shift: ZERO, inverse: ZERO, half: ZERO, interest: ZERO, dividend: ZERO };
+            for l in 0..2 * WIDTH {
+                s.shift[l] = log_top[l] - max(height[l], 0.0).sqrt() - drift[l] * p.left[l];
+                s.inverse[l] = inverse[l] * p.inverse[l];
+                s.half[l] = 0.5 * deviation[l] * p.root_left[l];
+                s.interest[l] = rate[l] * exp(-rate[l] * time[l] * p.left[l]) * time[l] * p.per_time[l];
+                s.dividend[l] = carry_yield[l] * exp(-carry_yield[l] * time[l] * p.left[l]) * time[l] * p.per_time[l];
+            }
+            strips.push(s);
+        }
+        Boundaries { now: self.nodes[0].value, drift: self.drift, deviation: self.deviation, discount, carry, strips, pays: self.pays }
+    }
+}
+
+/// `a` where the flag is 1, `b` where it is 0.
+#[inline(always)]
+fn either(flag: f64, a: f64, b: f64) -> f64 {
+    if flag > 0.5 { a } else { b }
+}
+
+/// rate·e^{rate·u} at every point of every node.
+#[inline(always)]
+fn grown(rate: &Lanes, time: &Lanes, scheme: &Scheme) -> Vec<Pair> {
+    let (rate, time) = (twice(rate), twice(time));
+    let mut out = Vec::with_capacity(scheme.boundary.len());
+    for p in &scheme.boundary {
+        let mut here = [0.0; 2 * WIDTH];
+        for l in 0..2 * WIDTH {
+            here[l] = rate[l] * exp(rate[l] * time[l] * p.until[l]);
+        }
+        out.push(here);
+    }
+    out
+}
+
+/// H at a pair of points: the interpolant of the collocation values.
+#[inline(always)]
+fn read(weights: &[[f64; 2]], heights: &[Lanes]) -> Pair {
+    let (mut one, mut other) = ([0.0; WIDTH], [0.0; WIDTH]);
+    for (weight, height) in weights.iter().zip(heights) {
+        for l in 0..WIDTH {
+            one[l] = weight[0].mul_add(height[l], one[l]);
+            other[l] = weight[1].mul_add(height[l], other[l]);
+        }
+    }
+    std::array::from_fn(|l| if l < WIDTH { one[l] } else { other[l - WIDTH] })
 }
 
 /// B(0+): where the boundary ends at expiry.
@@ -171,188 +393,171 @@ fn at_expiry(rate: f64, carry_yield: f64) -> f64 {
     if carry_yield > rate { rate / carry_yield } else { 1.0 }
 }
 
-/// H = ln²(B/X), smooth in √τ.
-fn height(boundary: f64, at_expiry: f64) -> f64 {
-    (boundary / at_expiry).ln().powi(2)
-}
+/// Newton's steps on the QD+ equation.
+const GUESS_STEPS: usize = 4;
 
-/// `out` = Σ columns[k]·weights[k]; the last weight, at expiry, is always zero.
-fn combine(out: &mut [f64], columns: &[Vec<f64>], weights: &[f64]) {
-    out.fill(0.0);
-    for (column, weight) in columns.iter().zip(&weights[..weights.len() - 1]) {
-        for (o, c) in out.iter_mut().zip(column) {
-            *o += c * weight;
+/// The QD+ boundary of each lane at τ = `share`·T.
+#[inline(always)]
+fn guess(share: f64, time: &Lanes, rate: &Lanes, carry_yield: &Lanes, vol: &Lanes, top: &Lanes) -> Lanes {
+    let (time, rate, carry_yield, vol, top) = (*time, *rate, *carry_yield, *vol, *top);
+    let (mut b, mut least, mut most) = ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
+    let (mut discount, mut carry) = ([0.0; WIDTH], [0.0; WIDTH]);
+    let (mut lambda, mut outer, mut inner) = ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
+    for l in 0..WIDTH {
+        let (t, r, q, variance) = (time[l] * share, rate[l], carry_yield[l], vol[l] * vol[l]);
+        let (deviation, drift) = (vol[l] * t.sqrt(), (r - q) * t);
+        discount[l] = exp(-r * t);
+        carry[l] = exp(-q * t);
+        // 1 − e^{−rt} with all its digits.
+        let x = r * t;
+        let h = if x < 0.03 { x * (1.0 - x / 2.0 * (1.0 - x / 3.0 * (1.0 - x / 4.0 * (1.0 - x / 5.0)))) } else { 1.0 - discount[l] };
+        let (alpha, less) = (2.0 * r / variance, 2.0 * (r - q) / variance - 1.0);
+        let root = (less * less + 4.0 * alpha / h).sqrt();
+        lambda[l] = -0.5 * (less + root);
+        // 2λ + ω − 1 is −root.
+        outer[l] = -(1.0 - h) * alpha / root;
+        inner[l] = 1.0 / h - alpha / (h * h * root * root);
+        // Between expiry and for ever, or the asymptote near expiry if that is lower.
+        let z = -0.5 * (less + (less * less + 4.0 * alpha).sqrt());
+        let perpetual = z / (z - 1.0);
+        let long = perpetual + (top[l] - perpetual) * exp(min((drift - 2.0 * deviation) / (1.0 - perpetual), 0.0));
+        let apart = 1.0 - min(q / r, 1.0);
+        let bend = ln(1.4 + variance / (16.0 * std::f64::consts::PI * r * r * t) * apart * apart);
+        least[l] = perpetual;
+        most[l] = top[l] * (1.0 - 1e-10);
+        b[l] = max(min(min(long, top[l] * exp(-deviation * bend.sqrt())), most[l]), perpetual);
+    }
+    for _ in 0..GUESS_STEPS {
+        for l in 0..WIDTH {
+            let (t, r, q) = (time[l] * share, rate[l], carry_yield[l]);
+            let root_time = t.sqrt();
+            let (deviation, drift, decay) = (vol[l] * root_time, (r - q) * t, vol[l] / (2.0 * root_time));
+            let d1 = (ln(b[l]) + drift) / deviation + 0.5 * deviation;
+            let d2 = d1 - deviation;
+            let density = pdf_lane(d1);
+            let upper = carry[l] * cdf_with(-d1, density);
+            let cash = discount[l] * cdf_with(-d2, pdf_lane(d2));
+            let asset = b[l] * upper;
+            let gap = 1.0 - b[l] - (cash - asset);
+            let theta = r * cash - q * asset - b[l] * carry[l] * density * decay;
+            let per_rate = 1.0 / (discount[l] * r);
+            let f = b[l] - asset + lambda[l] * gap - outer[l] * (inner[l] * gap - theta * per_rate);
+            let d_cash = -carry[l] * density / deviation;
+            let d_asset = upper + d_cash;
+            let d_gap = upper - 1.0;
+            let d_theta = r * d_cash - q * d_asset - decay * carry[l] * density * (1.0 - d1 / deviation);
+            let df = 1.0 - d_asset + lambda[l] * d_gap - outer[l] * (inner[l] * d_gap - d_theta * per_rate);
+            let next = b[l] - f / df;
+            let next = if next.abs() < f64::INFINITY { next } else { b[l] };
+            b[l] = max(min(next, most[l]), least[l]);
         }
     }
+    b
 }
 
-/// One collocation point.
-struct Node {
-    /// Whether system A serves here.
-    smooth_pasting: bool,
-    deviation: f64,
-    /// (r−q)τ.
-    drift: f64,
-    /// e^{−(r−q)τ}.
-    shrink: f64,
+struct Values<'a> {
+    boundaries: &'a Boundaries,
+    x: &'a Lanes,
 }
 
-/// The boundary equation at all points of all nodes, as arrays (node by node): what no sweep changes, and room to work in.
-struct Equation {
-    nodes: Vec<Node>,
-    pays: bool,
-    /// (r−q)(τ−u).
-    drift: Vec<f64>,
-    /// σ√(τ−u)/2.
-    half: Vec<f64>,
-    /// 1/(σ√(τ−u)).
-    inverse: Vec<f64>,
-    /// r e^{ru} times the weight, and 2√τ cosθ/σ in system A, 2τ sinθ cosθ in system B.
-    interest: Vec<f64>,
-    /// q e^{qu} 2√τ cosθ/σ times the weight; zero in system B.
-    density: Vec<f64>,
-    /// q e^{qu} 2τ sinθ cosθ times the weight.
-    dividend: Vec<f64>,
-    d: Vec<f64>,
-    top: Vec<f64>,
-    bottom: Vec<f64>,
-}
+impl Kernel for Values<'_> {
+    type Output = [PutValue; WIDTH];
 
-impl Equation {
-    fn new(t: &Terms, scheme: &Scheme) -> Equation {
-        let (r, q, vol) = (t.rate, t.carry_yield, t.vol);
-        let (u, time) = (&scheme.unscaled, t.time);
-        let deviation = vol * time.sqrt();
-        let scaled = |from: &[f64], by: f64| from.iter().map(|x| x * by).collect::<Vec<f64>>();
-        let grown = |rate: f64| u.until.iter().map(|x| rate * exp_lane(rate * time * x)).collect::<Vec<f64>>();
-        let pays = q != 0.0;
-        let count = u.left.len();
-        let mut e = Equation {
-            nodes: Vec::with_capacity(scheme.roots.len()),
-            pays,
-            drift: scaled(&u.left, (r - q) * time),
-            half: scaled(&u.root_left, deviation / 2.0),
-            inverse: scaled(&u.inverse, 1.0 / deviation),
-            interest: grown(r),
-            density: if pays { grown(q) } else { Vec::new() },
-            dividend: if pays { scaled(&u.per_time, time) } else { Vec::new() },
-            d: vec![0.0; count],
-            top: vec![0.0; count],
-            bottom: vec![0.0; if pays { count } else { 0 }],
-        };
-        for (i, root) in scheme.roots[..scheme.roots.len() - 1].iter().enumerate() {
-            let tau = time * root * root;
-            let smooth_pasting = (r - q).abs() * tau.sqrt() < 0.5 * vol;
-            let here = i * scheme.points..(i + 1) * scheme.points;
-            let (weights, by) = if smooth_pasting { (&u.per_root, time.sqrt() / vol) } else { (&u.per_time, time) };
-            for (interest, w) in e.interest[here.clone()].iter_mut().zip(&weights[here.clone()]) {
-                *interest *= w * by;
+    #[inline(always)]
+    fn call(self) -> [PutValue; WIDTH] {
+        let b = self.boundaries;
+        let x = *self.x;
+        let (drift, deviation, discount, carry) = (b.drift, b.deviation, b.discount, b.carry);
+        let (mut log, mut price, mut delta, mut gamma) = ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
+        for l in 0..WIDTH {
+            log[l] = ln(x[l]);
+            let d1 = (log[l] + drift[l]) / deviation[l] + 0.5 * deviation[l];
+            let d2 = d1 - deviation[l];
+            let density = pdf_lane(d1);
+            let below = carry[l] * cdf_with(-d1, density);
+            price[l] = max(discount[l] * cdf_with(-d2, pdf_lane(d2)) - x[l] * below, 0.0);
+            delta[l] = -below;
+            gamma[l] = carry[l] * density / (x[l] * deviation[l]);
+        }
+        let (logs, spots) = (twice(&log), twice(&x));
+        let (mut premium, mut slopes, mut bends) = ([0.0; 2 * WIDTH], [0.0; 2 * WIDTH], [0.0; 2 * WIDTH]);
+        for s in &b.strips {
+            let s = *s;
+            for l in 0..2 * WIDTH {
+                let d = (logs[l] - s.shift[l]) * s.inverse[l];
+                let minus = d - s.half[l];
+                let density = pdf_lane(minus);
+                let slope = s.interest[l] * density * s.inverse[l] / spots[l];
+                premium[l] += s.interest[l] * cdf_with(-minus, density);
+                slopes[l] -= slope;
+                bends[l] += slope * (minus * s.inverse[l] + 1.0) / spots[l];
             }
-            if pays {
-                // The dividend term takes the growth before the density takes its weight.
-                for (dividend, grown) in e.dividend[here.clone()].iter_mut().zip(&e.density[here.clone()]) {
-                    *dividend *= grown;
-                }
-                for (density, w) in e.density[here.clone()].iter_mut().zip(&u.per_root[here]) {
-                    *density *= if smooth_pasting { w * by } else { 0.0 };
+            if b.pays {
+                for l in 0..2 * WIDTH {
+                    let plus = (logs[l] - s.shift[l]) * s.inverse[l] + s.half[l];
+                    let density = pdf_lane(plus);
+                    let held = cdf_with(-plus, density);
+                    premium[l] -= spots[l] * s.dividend[l] * held;
+                    slopes[l] += s.dividend[l] * (density * s.inverse[l] - held);
+                    bends[l] += s.dividend[l] * density * s.inverse[l] * (1.0 - plus * s.inverse[l]) / spots[l];
                 }
             }
-            let drift = (r - q) * tau;
-            e.nodes.push(Node { smooth_pasting, deviation: vol * tau.sqrt(), drift, shrink: (-drift).exp() });
         }
-        e
-    }
-
-    /// One fixed-point step of every node from the same boundary; gives the largest move.
-    fn sweep(&mut self, values: &mut [f64], heights: &[f64], log_top: f64, scheme: &Scheme) -> f64 {
-        let points = scheme.points;
-        combine(&mut self.d, &scheme.boundary_columns, heights);
-        let logs: Vec<f64> = values.iter().map(|b| b.ln()).collect();
-        for ((d, log), drift) in self.d.chunks_exact_mut(points).zip(&logs).zip(self.drift.chunks_exact(points)) {
-            let base = log - log_top;
-            for (d, drift) in d.iter_mut().zip(drift) {
-                let height = if *d > 0.0 { *d } else { 0.0 };
-                *d = base + height.sqrt() + drift;
-            }
-        }
-        for (d, inverse) in self.d.iter_mut().zip(&self.inverse) {
-            *d *= inverse;
-        }
-        // Long maturities come first, and with them the nodes of system B.
-        let matched = self.nodes.iter().take_while(|n| !n.smooth_pasting).count() * points;
-        for i in 0..matched {
-            let minus = self.d[i] - self.half[i];
-            self.top[i] = self.interest[i] * cdf_lane(minus, pdf_lane(minus));
-        }
-        for (((top, d), half), interest) in
-            self.top[matched..].iter_mut().zip(&self.d[matched..]).zip(&self.half[matched..]).zip(&self.interest[matched..])
-        {
-            *top = interest * pdf_lane(d - half);
-        }
-        if self.pays {
-            let weights = self.dividend.iter().zip(&self.density);
-            for (((bottom, d), half), (dividend, density)) in self.bottom.iter_mut().zip(&self.d).zip(&self.half).zip(weights) {
-                let plus = d + half;
-                let phi = pdf_lane(plus);
-                *bottom = dividend * cdf_lane(plus, phi) + density * phi;
-            }
-        }
-        let mut change = 0.0_f64;
-        for (i, node) in self.nodes.iter().enumerate() {
-            let here = i * points..(i + 1) * points;
-            let d_minus = (logs[i] + node.drift) / node.deviation - node.deviation / 2.0;
-            let d_plus = d_minus + node.deviation;
-            let (mut above, mut under) = if node.smooth_pasting {
-                (pdf(d_minus) / node.deviation, pdf(d_plus) / node.deviation + cdf(d_plus))
+        let (premium, slopes, bends) = (halves(&premium), halves(&slopes), halves(&bends));
+        std::array::from_fn(|l| {
+            if x[l] <= b.now[l] {
+                PutValue { price: 1.0 - x[l], delta: -1.0, gamma: 0.0 }
             } else {
-                (cdf(d_minus), cdf(d_plus))
-            };
-            above += self.top[here.clone()].iter().sum::<f64>();
-            if self.pays {
-                under += self.bottom[here].iter().sum::<f64>();
+                PutValue { price: max(price[l] + max(premium[l], 0.0), 1.0 - x[l]), delta: delta[l] + slopes[l], gamma: gamma[l] + bends[l] }
             }
-            let next = node.shrink * above / under;
-            // A step out of the domain keeps the previous value: the iteration stays defined.
-            if next.is_finite() && next > 0.0 {
-                let next = next.min(values[values.len() - 1]);
-                change = change.max((next - values[i]).abs());
-                values[i] = next;
-            }
-        }
-        change
+        })
     }
 }
 
-/// The QD+ boundary at one time to maturity, somewhat below B(0+) if no root is bracketed. `floor` is a lower bound if
-/// one is known.
-fn first_guess(t: &Terms, at_expiry: f64, floor: Option<f64>) -> f64 {
-    let variance = t.vol * t.vol;
-    let (alpha, omega) = (2.0 * t.rate / variance, 2.0 * (t.rate - t.carry_yield) / variance);
-    let h = -(-t.rate * t.time).exp_m1();
-    let root = ((omega - 1.0).powi(2) + 4.0 * alpha / h).sqrt();
-    let lambda = (-(omega - 1.0) - root) / 2.0;
-    let slope = alpha / (h * h * root);
-    let width = 2.0 * lambda + omega - 1.0;
-    let (grown, discount, carry) = ((t.rate * t.time).exp(), (-t.rate * t.time).exp(), (-t.carry_yield * t.time).exp());
-    let (deviation, drift) = (t.vol * t.time.sqrt(), (t.rate - t.carry_yield) * t.time);
-    let decay = t.vol / (2.0 * t.time.sqrt());
-    let f = |b: f64| {
-        let d1 = (b.ln() + drift) / deviation + deviation / 2.0;
-        let d2 = d1 - deviation;
-        let density = pdf_lane(d1);
-        let asset = b * carry * cdf_lane(-d1, density);
-        let cash = discount * cdf_lane(-d2, pdf_lane(d2));
-        let gap = 1.0 - b - (cash - asset);
-        let theta = t.rate * cash - t.carry_yield * asset - b * carry * density * decay;
-        b - asset + lambda * gap - (1.0 - h) * alpha / width * ((1.0 / h + slope / width) * gap - theta * grown / t.rate)
-    };
-    let b = (t.rate - t.carry_yield) / variance;
-    let l = 0.5 - b - ((b - 0.5).powi(2) + 2.0 * t.rate / variance).sqrt();
-    let perpetual = l / (l - 1.0);
-    let top = at_expiry * (1.0 - 1e-10);
-    // Noise here would wake unstable modes of the sweeps near expiry: the guess must be smooth in τ.
-    let solve = |low: f64| find_root(f, low, top, 1e-7 * top).map(|root| root.x);
-    floor.map(|low| solve(low * 0.999)).and_then(Result::ok).or_else(|| solve(perpetual).ok()).unwrap_or(at_expiry * 0.999)
+struct Prices<'a> {
+    boundaries: &'a Boundaries,
+    lane: usize,
+    x: Lanes,
+}
+
+impl Kernel for Prices<'_> {
+    type Output = Lanes;
+
+    #[inline(always)]
+    fn call(self) -> Lanes {
+        let Prices { boundaries: b, lane, x } = self;
+        let mut log = [0.0; WIDTH];
+        for l in 0..WIDTH {
+            log[l] = ln(x[l]);
+        }
+        let (logs, spots) = (twice(&log), twice(&x));
+        let mut premium = [0.0; 2 * WIDTH];
+        for s in &b.strips {
+            let of = |pair: &Pair| -> Pair { std::array::from_fn(|l| pair[l / WIDTH * WIDTH + lane]) };
+            let (shift, inverse, half, interest, dividend) = (of(&s.shift), of(&s.inverse), of(&s.half), of(&s.interest), of(&s.dividend));
+            for l in 0..2 * WIDTH {
+                let minus = (logs[l] - shift[l]) * inverse[l] - half[l];
+                premium[l] += interest[l] * cdf_with(-minus, pdf_lane(minus));
+            }
+            if b.pays {
+                for l in 0..2 * WIDTH {
+                    let plus = (logs[l] - shift[l]) * inverse[l] + half[l];
+                    premium[l] -= spots[l] * dividend[l] * cdf_with(-plus, pdf_lane(plus));
+                }
+            }
+        }
+        let premium = halves(&premium);
+        let (drift, deviation, discount, carry, now) = (b.drift[lane], b.deviation[lane], b.discount[lane], b.carry[lane], b.now[lane]);
+        let mut out = [0.0; WIDTH];
+        for l in 0..WIDTH {
+            let d1 = (log[l] + drift) / deviation + 0.5 * deviation;
+            let d2 = d1 - deviation;
+            let european = max(discount * cdf_with(-d2, pdf_lane(d2)) - x[l] * carry * cdf_with(-d1, pdf_lane(d1)), 0.0);
+            let held = max(european + max(premium[l], 0.0), 1.0 - x[l]);
+            out[l] = if x[l] <= now { 1.0 - x[l] } else { held };
+        }
+        out
+    }
 }
 
 #[cfg(test)]
@@ -365,8 +570,10 @@ mod tests {
     fn boundary_matches_an_independent_computation() {
         let scheme = Scheme::new(32, 40, 40, 1e-14, 56);
         let table = [(1.0, 95.7918), (7.0, 90.6513), (30.0, 83.8943), (90.0, 76.8028), (180.0, 71.5681), (365.0, 65.8975)];
-        for (days, want) in table {
-            let got = 100.0 * Boundary::solve(days / 365.0, 0.05, 0.02, 0.30, &scheme).now();
+        let puts = table.map(|(days, _)| Put { time: days / 365.0, rate: 0.05, carry_yield: 0.02, vol: 0.30, pull: 0.1 });
+        let solved = Boundaries::solve(&puts, &scheme);
+        for (lane, (days, want)) in table.into_iter().enumerate() {
+            let got = 100.0 * solved.now(lane);
             assert!((got - want).abs() < 1e-3, "{days} days: {got} {want}");
         }
     }

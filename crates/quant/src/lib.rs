@@ -19,11 +19,13 @@
 //! ```
 
 mod american;
+mod batch;
 mod brent;
 mod chance;
 mod dividends;
 mod european;
 mod implied;
+mod lanes;
 mod model;
 mod normal;
 mod quadrature;
@@ -34,13 +36,13 @@ mod svi;
 mod terms;
 mod touch;
 
-pub use american::Boundary;
+pub use batch::{Contract, value_all, value_universe};
 pub use brent::{Root, RootError, find_root};
 pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
-pub use european::{Higher, european, european_higher, european_price};
+pub use european::{Higher, european, european_higher, european_price, europeans};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_near, implied_vol_with_dividends};
-pub use model::{Accuracy, Model};
+pub use model::{Accuracy, Model, Underlying};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
 pub use surface::{Ssvi, butterfly_density_factor, event_variance, smile_below, total_variance_between};

@@ -2,9 +2,9 @@
 
 use std::sync::LazyLock;
 
-use crate::american::Boundary;
+use crate::american::{Boundaries, Put, PutValue};
 use crate::european::{european, european_price, exercise_value};
-use crate::scheme::Scheme;
+use crate::scheme::{Scheme, WIDTH};
 use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
 
 /// How much work an American price may cost. Errors are relative to the strike, over maturities up to three
@@ -17,156 +17,45 @@ pub enum Accuracy {
     Reference,
 }
 
-static INTERACTIVE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 10, 4, 0.0, 20));
+static INTERACTIVE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 6, 3, 0.0, 20));
+/// Where the carry is strong against the volatility, system B serves the far nodes and more is needed.
+static INTERACTIVE_STRAINED: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 10, 4, 0.0, 24));
 static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 40, 40, 1e-14, 56));
 /// One minute, the shortest time worth a model.
 const SHORTEST: f64 = 1.0 / 525_600.0;
 
-/// A priced option. Building it solves the exercise boundary where there is one; after that each
-/// spot is cheap.
-#[derive(Debug, Clone)]
-pub struct Model {
-    terms: Terms,
-    accuracy: Accuracy,
-    engine: Engine,
-}
-
-#[derive(Debug, Clone)]
-enum Engine {
-    /// At expiry, or without volatility on an American: exercise value.
-    Exercise,
-    European,
-    Put(Boundary),
-    /// A call through the mirrored put.
-    Call(Boundary),
-}
-
-impl Model {
-    /// Checks the terms and prepares the engine that covers them.
-    pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
-        terms.check()?;
-        let engine = Engine::choose(terms, accuracy)?;
-        Ok(Model { terms: *terms, accuracy, engine })
-    }
-
-    /// The terms this model prices.
-    pub fn terms(&self) -> &Terms {
-        &self.terms
-    }
-
-    /// Price per unit at `spot`. A spot of zero or below gives the value of a worthless underlying.
-    pub fn price(&self, spot: f64) -> f64 {
-        let t = &self.terms;
-        let k = t.strike;
-        if spot <= 0.0 {
-            return self.worthless_underlying();
-        }
-        match &self.engine {
-            Engine::Exercise => t.kind.intrinsic(spot, k),
-            Engine::European => european_price(t, spot),
-            Engine::Put(b) => k * b.price(spot / k),
-            Engine::Call(b) => spot * b.price(k / spot),
-        }
-    }
-
-    fn worthless_underlying(&self) -> f64 {
-        let t = &self.terms;
-        match (t.kind, &self.engine) {
-            (Kind::Call, _) => 0.0,
-            (Kind::Put, Engine::European) => t.strike * (-t.rate * t.time).exp(),
-            (Kind::Put, _) => t.strike,
-        }
-    }
-
-    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.
-    pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
-        let out = self.value_but_rho(spot)?;
-        Ok(Valuation { rho_point: self.derivative(spot, &out, out.rho_point, |t, by| t.rate += by, 1e-5), ..out })
-    }
-
-    /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate. Delta is with respect to
-    /// the future and rho holds it fixed: only the discounting moves.
-    pub fn value_on_future(&self, future: f64) -> Result<Valuation, Error> {
-        if self.terms.carry_yield != self.terms.rate {
-            return Err(Error::NotAFuture { rate: self.terms.rate, carry_yield: self.terms.carry_yield });
-        }
-        let out = self.value_but_rho(future)?;
-        let european = -self.terms.time * out.price / 100.0;
-        let both = |t: &mut Terms, by: f64| {
-            t.rate += by;
-            t.carry_yield += by;
-        };
-        Ok(Valuation { rho_point: self.derivative(future, &out, european, both, 1e-5), ..out })
-    }
-
-    /// Derivative per 0.01 of an input: known for a European option, zero in the exercise region, else by central
-    /// difference, both ends solved from this boundary.
-    fn derivative(&self, spot: f64, here: &Valuation, european: f64, change: impl Fn(&mut Terms, f64), by: f64) -> f64 {
-        let boundary = match &self.engine {
-            Engine::European => return european,
-            Engine::Put(_) | Engine::Call(_) if here.gamma == 0.0 => return 0.0,
-            Engine::Exercise => return 0.0,
-            Engine::Put(b) | Engine::Call(b) => b,
-        };
-        let (k, mirrored) = (self.terms.strike, self.terms.kind == Kind::Call);
-        let at = |by: f64| {
-            let mut t = self.terms;
-            change(&mut t, by);
-            let (rate, carry_yield) = if mirrored { (t.carry_yield, t.rate) } else { (t.rate, t.carry_yield) };
-            if rate <= 0.0 {
-                return None;
-            }
-            let b = boundary.nearby(t.time, rate, carry_yield, t.vol, self.accuracy.scheme());
-            Some(if mirrored { spot * b.price(k / spot) } else { k * b.price(spot / k) })
-        };
-        match (at(by), at(-by)) {
-            (Some(up), Some(down)) => (up - down) / (2.0 * by) / 100.0,
-            // Just above a rate of zero one side has no boundary: one-sided.
-            (Some(up), None) => (up - here.price) / by / 100.0,
-            _ => 0.0,
-        }
-    }
-
-    /// As [`Model::value`], but the rho of an American option stays zero: a third of the work less.
-    pub fn value_but_rho(&self, spot: f64) -> Result<Valuation, Error> {
-        let spot = price_level("spot", spot)?;
-        let t = &self.terms;
-        let k = t.strike;
-        let base = match &self.engine {
-            Engine::Exercise => return Ok(exercise_value(t.kind, spot, k)),
-            Engine::European => return Ok(european(t, spot)),
-            Engine::Put(b) => {
-                let v = b.value(spot / k);
-                Valuation { price: k * v.price, gamma: v.gamma / k, theta_day: k * v.theta_day, ..v }
-            }
-            Engine::Call(b) => {
-                let x = k / spot;
-                let v = b.value(x);
-                Valuation { price: spot * v.price, delta: v.price - x * v.delta, gamma: x * x * v.gamma / spot, theta_day: spot * v.theta_day, ..v }
-            }
-        };
-        let vega_point = self.derivative(spot, &base, base.vega_point, |t, by| t.vol += by, 1e-4_f64.min(t.vol / 2.0));
-        Ok(Valuation { vega_point, ..base })
-    }
-}
-
 impl Accuracy {
-    fn scheme(self) -> &'static Scheme {
+    /// What solves an option whose carry is strained, or not.
+    pub(crate) fn scheme(self, strained: bool) -> &'static Scheme {
         match self {
+            Accuracy::Interactive if strained => &INTERACTIVE_STRAINED,
             Accuracy::Interactive => &INTERACTIVE,
             Accuracy::Reference => &REFERENCE,
         }
     }
 }
 
+/// Whether system B serves any part of the boundary.
+pub(crate) fn strained(t: &Terms) -> bool {
+    (t.rate - t.carry_yield).abs() * t.time.sqrt() >= 0.5 * t.vol
+}
+
+/// What covers an option.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Engine {
+    /// At expiry, or without volatility on an American: exercise value.
+    Exercise,
+    European,
+    /// Early exercise has a boundary.
+    Boundary,
+}
+
 impl Engine {
     /// Which engine is valid for which rates: Andersen, Lake & Offengenden (2016), section 2; for a
     /// call, rate and yield trade places.
-    fn choose(t: &Terms, accuracy: Accuracy) -> Result<Engine, Error> {
-        let (rate, carry_yield) = match t.kind {
-            Kind::Put => (t.rate, t.carry_yield),
-            Kind::Call => (t.carry_yield, t.rate),
-        };
+    pub(crate) fn of(t: &Terms) -> Result<Engine, Error> {
+        t.check()?;
+        let (rate, carry_yield) = mirrored(t.kind, t.rate, t.carry_yield);
         if t.time < SHORTEST && t.style == Style::American {
             return Ok(Engine::Exercise);
         }
@@ -180,10 +69,198 @@ impl Engine {
         if t.vol * t.time.sqrt() < 1e-4 {
             return Ok(Engine::Exercise);
         }
-        let boundary = Boundary::solve(t.time, rate, carry_yield, t.vol, accuracy.scheme());
-        Ok(match t.kind {
-            Kind::Put => Engine::Put(boundary),
-            Kind::Call => Engine::Call(boundary),
-        })
+        Ok(Engine::Boundary)
     }
+}
+
+/// Rate and yield of the put that mirrors an option of this kind.
+fn mirrored(kind: Kind, rate: f64, carry_yield: f64) -> (f64, f64) {
+    match kind {
+        Kind::Put => (rate, carry_yield),
+        Kind::Call => (carry_yield, rate),
+    }
+}
+
+/// How an option's price answers to rate and yield: what is held fixed when the rate moves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Underlying {
+    /// The spot and its yield are held.
+    Spot,
+    /// The future is held: rate and yield move together. The yield must equal the rate.
+    Future,
+}
+
+/// One option and the four neighbours that its vega and rho are differences of: lanes of `Boundaries`.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Bumps {
+    pub puts: [Put; 5],
+    /// Half the distance between the neighbours in volatility and in rate.
+    vol_step: f64,
+    rate_step: f64,
+}
+
+impl Bumps {
+    /// The mirrored put of an option with a boundary and its neighbours.
+    pub(crate) fn of(t: &Terms, on: Underlying) -> Bumps {
+        let vol_step = 1e-4_f64.min(t.vol / 2.0);
+        let (rate, _) = mirrored(t.kind, t.rate, t.carry_yield);
+        // The mirrored rate must stay above zero.
+        let moves = on == Underlying::Future || t.kind == Kind::Put;
+        let rate_step = if moves { 1e-5_f64.min(rate / 2.0) } else { 1e-5 };
+        let pull = (t.rate - t.carry_yield).abs() / t.vol;
+        let put = |vol: f64, by: f64| {
+            let yield_too = if on == Underlying::Future { by } else { 0.0 };
+            let (rate, carry_yield) = mirrored(t.kind, t.rate + by, t.carry_yield + yield_too);
+            Put { time: t.time, rate, carry_yield, vol: t.vol + vol, pull }
+        };
+        let puts = [put(0.0, 0.0), put(vol_step, 0.0), put(-vol_step, 0.0), put(0.0, rate_step), put(0.0, -rate_step)];
+        Bumps { puts, vol_step, rate_step }
+    }
+
+    /// x of the mirrored put at `spot`.
+    pub(crate) fn moneyness(t: &Terms, spot: f64) -> f64 {
+        if t.kind == Kind::Put { spot / t.strike } else { t.strike / spot }
+    }
+
+    /// The option's own price and Greeks from those of the five puts.
+    pub(crate) fn valuation(&self, t: &Terms, spot: f64, lanes: &[PutValue; 5]) -> Valuation {
+        let [base, vol_up, vol_down, rate_up, rate_down] = *lanes;
+        let k = t.strike;
+        let (price, delta, gamma, unit) = match t.kind {
+            Kind::Put => (k * base.price, base.delta, base.gamma / k, k),
+            Kind::Call => {
+                let x = k / spot;
+                (spot * base.price, base.price - x * base.delta, x * x * base.gamma / spot, spot)
+            }
+        };
+        if base.gamma == 0.0 {
+            // Exercised: nothing moves but the underlying.
+            return Valuation { price, delta, ..Valuation::default() };
+        }
+        // The pricing equation gives theta.
+        let theta = t.rate * price - (t.rate - t.carry_yield) * spot * delta - 0.5 * t.vol * t.vol * spot * spot * gamma;
+        Valuation {
+            price,
+            delta,
+            gamma,
+            theta_day: theta / 365.0,
+            vega_point: unit * (vol_up.price - vol_down.price) / (2.0 * self.vol_step) / 100.0,
+            rho_point: unit * (rate_up.price - rate_down.price) / (2.0 * self.rate_step) / 100.0,
+        }
+    }
+}
+
+/// A priced option. Building it solves the exercise boundary where there is one; after that each
+/// spot is cheap.
+#[derive(Debug, Clone)]
+pub struct Model {
+    terms: Terms,
+    engine: Engine,
+    /// The option, and its neighbours on a spot and on a future.
+    boundaries: Option<Boundaries>,
+}
+
+/// Lanes of a model: the five of an option on a spot, then the two more of an option on a future.
+fn lanes(t: &Terms) -> Vec<Put> {
+    let on_future = Bumps::of(t, Underlying::Future).puts;
+    let more: &[Put] = if t.rate == t.carry_yield { &on_future[3..] } else { &[] };
+    Bumps::of(t, Underlying::Spot).puts.into_iter().chain(more.iter().copied()).collect()
+}
+
+impl Model {
+    /// Checks the terms and prepares the engine that covers them.
+    pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
+        let engine = Engine::of(terms)?;
+        let boundaries = (engine == Engine::Boundary).then(|| Boundaries::solve(&lanes(terms), accuracy.scheme(strained(terms))));
+        Ok(Model { terms: *terms, engine, boundaries })
+    }
+
+    /// The terms this model prices.
+    pub fn terms(&self) -> &Terms {
+        &self.terms
+    }
+
+    /// Price per unit at `spot`. A spot of zero or below gives the value of a worthless underlying.
+    pub fn price(&self, spot: f64) -> f64 {
+        let mut out = [0.0];
+        self.prices(&[spot], &mut out);
+        out[0]
+    }
+
+    /// As [`Model::price`] at many spots, for much less than one by one. `out` is as long as `spots`.
+    pub fn prices(&self, spots: &[f64], out: &mut [f64]) {
+        assert_eq!(spots.len(), out.len(), "one place for each spot");
+        let t = &self.terms;
+        let k = t.strike;
+        match (&self.boundaries, self.engine) {
+            (Some(b), _) => {
+                let x: Vec<f64> = spots.iter().map(|s| if *s > 0.0 { Bumps::moneyness(t, *s) } else { 1.0 }).collect();
+                b.prices(0, &x, out);
+                for (price, spot) in out.iter_mut().zip(spots) {
+                    *price *= if t.kind == Kind::Put { k } else { *spot };
+                }
+            }
+            (None, Engine::European) => {
+                for (price, spot) in out.iter_mut().zip(spots) {
+                    *price = european_price(t, *spot);
+                }
+            }
+            (None, _) => {
+                for (price, spot) in out.iter_mut().zip(spots) {
+                    *price = t.kind.intrinsic(*spot, k);
+                }
+            }
+        }
+        for (price, spot) in out.iter_mut().zip(spots) {
+            if *spot <= 0.0 {
+                *price = self.worthless_underlying();
+            }
+        }
+    }
+
+    fn worthless_underlying(&self) -> f64 {
+        let t = &self.terms;
+        match (t.kind, self.engine) {
+            (Kind::Call, _) => 0.0,
+            (Kind::Put, Engine::European) => t.strike * (-t.rate * t.time).exp(),
+            (Kind::Put, _) => t.strike,
+        }
+    }
+
+    /// The spot at and beyond which exercise is best today (below it for a put, above it for a call), where there is one.
+    pub fn exercise_boundary(&self) -> Option<f64> {
+        let b = self.boundaries.as_ref()?.now(0);
+        Some(if self.terms.kind == Kind::Put { self.terms.strike * b } else { self.terms.strike / b })
+    }
+
+    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.
+    pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
+        self.valued(spot, Underlying::Spot)
+    }
+
+    /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate. Delta is with respect to
+    /// the future and rho holds it fixed: only the discounting moves.
+    pub fn value_on_future(&self, future: f64) -> Result<Valuation, Error> {
+        if self.terms.carry_yield != self.terms.rate {
+            return Err(Error::NotAFuture { rate: self.terms.rate, carry_yield: self.terms.carry_yield });
+        }
+        self.valued(future, Underlying::Future)
+    }
+
+    fn valued(&self, spot: f64, on: Underlying) -> Result<Valuation, Error> {
+        let spot = price_level("spot", spot)?;
+        let t = &self.terms;
+        let Some(b) = &self.boundaries else {
+            return Ok(if self.engine == Engine::European { on_future(t, european(t, spot), on) } else { exercise_value(t.kind, spot, t.strike) });
+        };
+        let bumps = Bumps::of(t, on);
+        let lanes = b.values(&[Bumps::moneyness(t, spot); WIDTH]);
+        let rates = if on == Underlying::Future { 5 } else { 3 };
+        Ok(bumps.valuation(t, spot, &[lanes[0], lanes[1], lanes[2], lanes[rates], lanes[rates + 1]]))
+    }
+}
+
+/// A European value as it is on this underlying: on a future, rho holds the future.
+pub(crate) fn on_future(t: &Terms, v: Valuation, on: Underlying) -> Valuation {
+    if on == Underlying::Future { Valuation { rho_point: -t.time * v.price / 100.0, ..v } } else { v }
 }

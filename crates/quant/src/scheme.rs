@@ -7,56 +7,27 @@ use std::f64::consts::FRAC_PI_4;
 
 use crate::quadrature::gauss_legendre;
 
-/// One quadrature point in the angle θ ∈ (0, π/2).
+/// Options side by side in `american`, and their quadrature points by twos: enough independent work to keep the registers busy.
+pub(crate) const WIDTH: usize = 8;
+pub(crate) type Lanes = [f64; WIDTH];
+/// The first half is one quadrature point, the second the next.
+pub(crate) type Pair = [f64; 2 * WIDTH];
+
+/// Two quadrature points of the boundary equation at one collocation point, in units of T = 1 and σ = 1, the same in each lane.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Angle {
-    /// √((τ−u)/τ).
-    pub sin: f64,
-    /// √(u/τ).
-    pub cos: f64,
-    /// Weight, Jacobian of the interval included.
-    pub weight: f64,
-}
-
-fn angles(points: usize) -> Vec<Angle> {
-    let rule = gauss_legendre(points);
-    rule.into_iter()
-        .map(|(y, w)| {
-            let (sin, cos) = ((1.0 + y) * FRAC_PI_4).sin_cos();
-            Angle { sin, cos, weight: w * FRAC_PI_4 }
-        })
-        .collect()
-}
-
-/// The boundary equation's points, node by node, in units of T = 1 and σ = 1.
-#[derive(Debug)]
-pub(crate) struct Unscaled {
+pub(crate) struct Point {
     /// τ − u.
-    pub left: Vec<f64>,
+    pub left: Pair,
     /// u.
-    pub until: Vec<f64>,
+    pub until: Pair,
     /// √(τ−u).
-    pub root_left: Vec<f64>,
+    pub root_left: Pair,
     /// 1/√(τ−u).
-    pub inverse: Vec<f64>,
+    pub inverse: Pair,
     /// 2√τ cosθ times the weight: system A.
-    pub per_root: Vec<f64>,
-    /// 2τ sinθ cosθ times the weight: system B.
-    pub per_time: Vec<f64>,
-}
-
-impl Unscaled {
-    fn new(roots: &[f64], angles: &[Angle]) -> Unscaled {
-        let each = |f: fn(f64, &Angle) -> f64| roots.iter().flat_map(|root| angles.iter().map(move |a| f(*root, a))).collect();
-        Unscaled {
-            left: each(|root, a| (root * a.sin).powi(2)),
-            until: each(|root, a| (root * a.cos).powi(2)),
-            root_left: each(|root, a| root * a.sin),
-            inverse: each(|root, a| 1.0 / (root * a.sin)),
-            per_root: each(|root, a| 2.0 * root * a.cos * a.weight),
-            per_time: each(|root, a| 2.0 * root * root * a.sin * a.cos * a.weight),
-        }
-    }
+    pub per_root: Pair,
+    /// 2τ sinθ cosθ times the weight: system B, and the dividend's part of both.
+    pub per_time: Pair,
 }
 
 /// How finely the boundary and the value integral are resolved.
@@ -66,33 +37,73 @@ pub(crate) struct Scheme {
     pub sweeps: usize,
     /// Sweeps end when the boundary moves less than this (in strikes).
     pub tolerance: f64,
-    /// √(τ/T) of each collocation point; the first is 1, the last (expiry) 0.
+    /// √(τ/T) of each collocation point but the one at expiry; the first is 1.
     pub roots: Vec<f64>,
-    /// Quadrature points of the boundary equation at each collocation point.
-    pub points: usize,
-    /// What they are at every point of every node, before time and volatility scale them.
-    pub unscaled: Unscaled,
-    /// Column k: what the interpolant takes of collocation value k at each point √u = √τᵢ cos θⱼ, place i·points + j.
-    pub boundary_columns: Vec<Vec<f64>>,
-    /// Quadrature of the value integral.
-    pub value: Vec<Angle>,
-    /// The same at √u = √T cos θⱼ.
-    pub value_columns: Vec<Vec<f64>>,
+    /// Pairs of quadrature points of the boundary equation at each collocation point.
+    pub pairs: usize,
+    /// Place i·pairs + j is pair j of collocation point i.
+    pub boundary: Vec<Point>,
+    /// What the interpolant takes of the collocation values at each of them: as many weights a pair as there are collocation points.
+    pub boundary_weights: Vec<[f64; 2]>,
+    /// Points of the value integral, at τ = T.
+    pub value: Vec<Point>,
+    /// What the interpolant takes there.
+    pub value_weights: Vec<[f64; 2]>,
 }
 
 impl Scheme {
-    /// `nodes` collocation points besides the one at expiry.
+    /// `nodes` collocation points besides the one at expiry; the numbers of quadrature points are even.
     pub(crate) fn new(nodes: usize, boundary_points: usize, sweeps: usize, tolerance: f64, value_points: usize) -> Scheme {
         let chebyshev: Vec<f64> = (0..=nodes).map(|i| (i as f64 * std::f64::consts::PI / nodes as f64).cos()).collect();
-        let roots: Vec<f64> = chebyshev.iter().map(|z| (1.0 + z) / 2.0).collect();
-        let (boundary, value) = (angles(boundary_points), angles(value_points));
-        let read = |root: f64| interpolation_row(&chebyshev, 2.0 * root - 1.0);
-        let columns = |rows: Vec<Vec<f64>>| (0..=nodes).map(|k| rows.iter().map(|row| row[k]).collect()).collect();
-        let boundary_columns = columns(roots[..nodes].iter().flat_map(|root| boundary.iter().map(move |a| read(root * a.cos))).collect());
-        let value_columns = columns(value.iter().map(|a| read(a.cos)).collect());
-        let unscaled = Unscaled::new(&roots[..nodes], &boundary);
-        Scheme { sweeps, tolerance, roots, points: boundary.len(), unscaled, boundary_columns, value, value_columns }
+        let roots: Vec<f64> = chebyshev[..nodes].iter().map(|z| (1.0 + z) / 2.0).collect();
+        // The value at expiry is zero: its weight is left out.
+        let weights = |p: &Point| {
+            let [one, other] = [p.until[0], p.until[WIDTH]].map(|until| interpolation_row(&chebyshev, 2.0 * until.sqrt() - 1.0));
+            (0..nodes).map(|k| [one[k], other[k]]).collect::<Vec<_>>()
+        };
+        let boundary: Vec<Point> = roots.iter().flat_map(|root| points(*root, boundary_points)).collect();
+        let value = points(1.0, value_points);
+        Scheme {
+            sweeps,
+            tolerance,
+            pairs: boundary_points / 2,
+            boundary_weights: boundary.iter().flat_map(weights).collect(),
+            boundary,
+            value_weights: value.iter().flat_map(weights).collect(),
+            value,
+            roots,
+        }
     }
+}
+
+/// Quadrature over θ ∈ (0, π/2) at τ = `root`², by twos.
+fn points(root: f64, count: usize) -> Vec<Point> {
+    let angles: Vec<(f64, f64, f64)> = gauss_legendre(count)
+        .into_iter()
+        .map(|(y, w)| {
+            let (sin, cos) = ((1.0 + y) * FRAC_PI_4).sin_cos();
+            (sin, cos, w * FRAC_PI_4)
+        })
+        .collect();
+    let (pairs, rest) = angles.as_chunks::<2>();
+    assert!(rest.is_empty(), "an even number of points");
+    let pair = |two: &[(f64, f64, f64); 2]| {
+        let each = |f: &dyn Fn(f64, f64, f64) -> f64| -> Pair {
+            std::array::from_fn(|l| {
+                let (sin, cos, weight) = two[l / WIDTH];
+                f(sin, cos, weight)
+            })
+        };
+        Point {
+            left: each(&|sin, _, _| (root * sin).powi(2)),
+            until: each(&|_, cos, _| (root * cos).powi(2)),
+            root_left: each(&|sin, _, _| root * sin),
+            inverse: each(&|sin, _, _| 1.0 / (root * sin)),
+            per_root: each(&|_, cos, weight| 2.0 * root * cos * weight),
+            per_time: each(&|sin, cos, weight| 2.0 * root * root * sin * cos * weight),
+        }
+    };
+    pairs.iter().map(pair).collect()
 }
 
 /// Weights of the polynomial through the Chebyshev points at `z` (barycentric formula; Berrut & Trefethen,

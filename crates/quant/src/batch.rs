@@ -1,0 +1,105 @@
+//! Many options at once: the same numbers as one by one, several times faster.
+//!
+//! Options with an exercise boundary are laid side by side in the lanes of `american`, each with the four neighbours that give its
+//! vega and rho; European ones go through the lanes of `european`. What a row gives does not depend on its neighbours or on
+//! their order (tested), so callers may cut a list anywhere and work on the parts in parallel.
+
+use rayon::prelude::*;
+
+use crate::american::{Boundaries, Put, PutValue};
+use crate::european::{europeans, exercise_value};
+use crate::model::{Accuracy, Bumps, Engine, Underlying, on_future, strained};
+use crate::scheme::WIDTH;
+use crate::terms::{Error, Terms, Valuation, price_level};
+
+/// One option in its market.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Contract {
+    /// The option.
+    pub terms: Terms,
+    /// Price of the underlying, above zero.
+    pub spot: f64,
+    /// What the underlying is: decides what rho holds.
+    pub on: Underlying,
+}
+
+impl Contract {
+    /// What covers it, or why nothing does.
+    fn engine(&self) -> Result<Engine, Error> {
+        price_level("spot", self.spot)?;
+        let t = &self.terms;
+        if self.on == Underlying::Future && t.carry_yield != t.rate {
+            return Err(Error::NotAFuture { rate: t.rate, carry_yield: t.carry_yield });
+        }
+        Engine::of(t)
+    }
+}
+
+/// Price and Greeks of each contract, or why it has none.
+pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
+    let mut out: Vec<Result<Valuation, Error>> = Vec::with_capacity(contracts.len());
+    let (mut plain, mut early) = (Vec::new(), Vec::new());
+    for (i, c) in contracts.iter().enumerate() {
+        out.push(c.engine().map(|engine| {
+            match engine {
+                Engine::European => plain.push(i),
+                Engine::Boundary => early.push(i),
+                Engine::Exercise => return exercise_value(c.terms.kind, c.spot, c.terms.strike),
+            }
+            Valuation::default()
+        }));
+    }
+    let rows: Vec<(Terms, f64)> = plain.iter().map(|i| (contracts[*i].terms, contracts[*i].spot)).collect();
+    for (i, v) in plain.into_iter().zip(europeans(&rows)) {
+        out[i] = Ok(on_future(&contracts[i].terms, v, contracts[i].on));
+    }
+    let bumps: Vec<Bumps> = early.iter().map(|i| Bumps::of(&contracts[*i].terms, contracts[*i].on)).collect();
+    let lanes: Vec<Lane> = early
+        .iter()
+        .zip(&bumps)
+        .flat_map(|(i, bumps)| {
+            let c = &contracts[*i];
+            bumps.puts.map(|put| Lane { put, x: Bumps::moneyness(&c.terms, c.spot), strained: strained(&c.terms) })
+        })
+        .collect();
+    let values = values(&lanes, accuracy);
+    let (five, _) = values.as_chunks::<5>();
+    for ((i, bumps), five) in early.into_iter().zip(bumps).zip(five) {
+        out[i] = Ok(bumps.valuation(&contracts[i].terms, contracts[i].spot, five));
+    }
+    out
+}
+
+/// As [`value_all`], on all cores: for a whole universe of contracts.
+pub fn value_universe(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
+    contracts.par_chunks(256).flat_map_iter(|part| value_all(part, accuracy)).collect()
+}
+
+/// One put of strike 1 to solve and its x = spot/strike.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Lane {
+    pub put: Put,
+    pub x: f64,
+    /// Which scheme solves it.
+    pub strained: bool,
+}
+
+/// Values of puts of strike 1: those that take the same path through the solver go side by side.
+pub(crate) fn values(lanes: &[Lane], accuracy: Accuracy) -> Vec<PutValue> {
+    let mut out = vec![PutValue::default(); lanes.len()];
+    for (strained, pays) in [(false, false), (false, true), (true, false), (true, true)] {
+        let alike: Vec<usize> = (0..lanes.len()).filter(|i| lanes[*i].strained == strained && (lanes[*i].put.carry_yield != 0.0) == pays).collect();
+        for block in alike.chunks(WIDTH) {
+            let puts: Vec<Put> = block.iter().map(|i| lanes[*i].put).collect();
+            let mut x = [1.0; WIDTH];
+            for (x, i) in x.iter_mut().zip(block) {
+                *x = lanes[*i].x;
+            }
+            let values = Boundaries::solve(&puts, accuracy.scheme(strained)).values(&x);
+            for (i, value) in block.iter().zip(values) {
+                out[*i] = value;
+            }
+        }
+    }
+    out
+}
