@@ -10,7 +10,7 @@ use std::collections::HashMap;
 
 use desk::calendar::{close_of, last_trading, open_of};
 use desk::{Contract, LegMarket, Moment, Price, Quote, Underlying, day_number, terms_of};
-use quant::{Accuracy, Model, Style, Terms, european, implied_vol_near};
+use quant::{Accuracy, Model, Style, Terms, european, implied_vol};
 
 use crate::noise::{Noise, Stream, name_key};
 use crate::world::World;
@@ -112,7 +112,7 @@ impl Quoter {
         let mark = listed.quote.mark().to_f64();
         let vol = listed
             .implied
-            .and_then(|guess| implied_vol_near(&terms, spot, mark, guess.max(0.01), Accuracy::Interactive).ok())
+            .and_then(|_| implied_vol(&terms, spot, mark).ok())
             .filter(|v| *v > 0.005)
             .unwrap_or(terms.vol);
         Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })

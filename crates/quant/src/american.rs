@@ -107,6 +107,11 @@ impl Boundaries {
         lanes::run(Values { boundaries: self, x })
     }
 
+    /// Values at volatilities between those of the lanes, which differ in nothing else; see [`Between`].
+    pub(crate) fn between(&self, scheme: &Scheme, weights: &[Lanes; WIDTH], deviation: &Lanes, x: &Lanes) -> [PutValue; WIDTH] {
+        lanes::run(Between { boundaries: self, scheme, weights, deviation, x })
+    }
+
     /// Prices of one lane's put at many x = spot/strike.
     pub(crate) fn prices(&self, lane: usize, x: &[f64], out: &mut [f64]) {
         for (x, out) in x.chunks(WIDTH).zip(out.chunks_mut(WIDTH)) {
@@ -215,10 +220,10 @@ impl Equation {
         for root in &scheme.roots {
             let value = guess(root * root, &e.time, &e.rate, &e.carry_yield, &vol, &e.top);
             let pasting: Lanes = std::array::from_fn(|l| f64::from(u8::from(put(l).pull * root * root_time[l] < 0.5)));
-            for l in 0..WIDTH {
-                if pasting[l] == 0.0 {
+            for (sweeps, pasting) in e.sweeps.iter_mut().zip(pasting) {
+                if pasting == 0.0 {
                     // System B gains less with each sweep.
-                    e.sweeps[l] = 3 * scheme.sweeps;
+                    *sweeps = 3 * scheme.sweeps;
                 }
             }
             e.nodes.push(Node { value, log: ZERO, pasting, matching: pasting.contains(&0.0) });
@@ -466,8 +471,33 @@ impl Kernel for Values<'_> {
     #[inline(always)]
     fn call(self) -> [PutValue; WIDTH] {
         let b = self.boundaries;
-        let x = *self.x;
-        let (drift, deviation, discount, carry) = (b.drift, b.deviation, b.discount, b.carry);
+        let mut sum = Sum::of_european(self.x, &b.drift, &b.deviation, &b.discount, &b.carry);
+        for strip in &b.strips {
+            sum.add(strip, b.pays);
+        }
+        sum.values(&b.now)
+    }
+}
+
+/// A put's value while the points of its integral are added up.
+struct Sum {
+    x: Lanes,
+    /// Of the European put.
+    price: Lanes,
+    delta: Lanes,
+    gamma: Lanes,
+    /// x and ln x, and the premium with its derivatives.
+    spots: Pair,
+    logs: Pair,
+    premium: Pair,
+    slopes: Pair,
+    bends: Pair,
+}
+
+impl Sum {
+    #[inline(always)]
+    fn of_european(x: &Lanes, drift: &Lanes, deviation: &Lanes, discount: &Lanes, carry: &Lanes) -> Sum {
+        let (x, drift, deviation, discount, carry) = (*x, *drift, *deviation, *discount, *carry);
         let (mut log, mut price, mut delta, mut gamma) = ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
         for l in 0..WIDTH {
             log[l] = ln(x[l]);
@@ -479,38 +509,95 @@ impl Kernel for Values<'_> {
             delta[l] = -below;
             gamma[l] = carry[l] * density / (x[l] * deviation[l]);
         }
-        let (logs, spots) = (twice(&log), twice(&x));
-        let (mut premium, mut slopes, mut bends) = ([0.0; 2 * WIDTH], [0.0; 2 * WIDTH], [0.0; 2 * WIDTH]);
-        for s in &b.strips {
-            let s = *s;
+        const ZERO: Pair = [0.0; 2 * WIDTH];
+        Sum { x, price, delta, gamma, spots: twice(&x), logs: twice(&log), premium: ZERO, slopes: ZERO, bends: ZERO }
+    }
+
+    #[inline(always)]
+    fn add(&mut self, strip: &Strip, pays: bool) {
+        let (s, logs, spots) = (*strip, self.logs, self.spots);
+        let (mut premium, mut slopes, mut bends) = (self.premium, self.slopes, self.bends);
+        for l in 0..2 * WIDTH {
+            let minus = (logs[l] - s.shift[l]) * s.inverse[l] - s.half[l];
+            let density = pdf_lane(minus);
+            let slope = s.interest[l] * density * s.inverse[l] / spots[l];
+            premium[l] += s.interest[l] * cdf_with(-minus, density);
+            slopes[l] -= slope;
+            bends[l] += slope * (minus * s.inverse[l] + 1.0) / spots[l];
+        }
+        if pays {
             for l in 0..2 * WIDTH {
-                let d = (logs[l] - s.shift[l]) * s.inverse[l];
-                let minus = d - s.half[l];
-                let density = pdf_lane(minus);
-                let slope = s.interest[l] * density * s.inverse[l] / spots[l];
-                premium[l] += s.interest[l] * cdf_with(-minus, density);
-                slopes[l] -= slope;
-                bends[l] += slope * (minus * s.inverse[l] + 1.0) / spots[l];
-            }
-            if b.pays {
-                for l in 0..2 * WIDTH {
-                    let plus = (logs[l] - s.shift[l]) * s.inverse[l] + s.half[l];
-                    let density = pdf_lane(plus);
-                    let held = cdf_with(-plus, density);
-                    premium[l] -= spots[l] * s.dividend[l] * held;
-                    slopes[l] += s.dividend[l] * (density * s.inverse[l] - held);
-                    bends[l] += s.dividend[l] * density * s.inverse[l] * (1.0 - plus * s.inverse[l]) / spots[l];
-                }
+                let plus = (logs[l] - s.shift[l]) * s.inverse[l] + s.half[l];
+                let density = pdf_lane(plus);
+                let held = cdf_with(-plus, density);
+                premium[l] -= spots[l] * s.dividend[l] * held;
+                slopes[l] += s.dividend[l] * (density * s.inverse[l] - held);
+                bends[l] += s.dividend[l] * density * s.inverse[l] * (1.0 - plus * s.inverse[l]) / spots[l];
             }
         }
-        let (premium, slopes, bends) = (halves(&premium), halves(&slopes), halves(&bends));
+        (self.premium, self.slopes, self.bends) = (premium, slopes, bends);
+    }
+
+    #[inline(always)]
+    fn values(&self, now: &Lanes) -> [PutValue; WIDTH] {
+        let (premium, slopes, bends) = (halves(&self.premium), halves(&self.slopes), halves(&self.bends));
         std::array::from_fn(|l| {
-            if x[l] <= b.now[l] {
-                PutValue { price: 1.0 - x[l], delta: -1.0, gamma: 0.0 }
+            let exercised = 1.0 - self.x[l];
+            if self.x[l] <= now[l] {
+                PutValue { price: exercised, delta: -1.0, gamma: 0.0 }
             } else {
-                PutValue { price: max(price[l] + max(premium[l], 0.0), 1.0 - x[l]), delta: delta[l] + slopes[l], gamma: gamma[l] + bends[l] }
+                let price = max(self.price[l] + max(premium[l], 0.0), exercised);
+                PutValue { price, delta: self.delta[l] + slopes[l], gamma: self.gamma[l] + bends[l] }
             }
         })
+    }
+}
+
+/// Puts that differ in volatility and spot alone, from boundaries solved at [`WIDTH`] volatilities: between them ln B is interpolated.
+/// Lane l takes `weights[m][l]` of the boundary at volatility m.
+struct Between<'a> {
+    boundaries: &'a Boundaries,
+    scheme: &'a Scheme,
+    weights: &'a [Lanes; WIDTH],
+    deviation: &'a Lanes,
+    x: &'a Lanes,
+}
+
+impl Kernel for Between<'_> {
+    type Output = [PutValue; WIDTH];
+
+    #[inline(always)]
+    fn call(self) -> [PutValue; WIDTH] {
+        let (b, weights, deviation) = (self.boundaries, *self.weights, twice(self.deviation));
+        let mut sum = Sum::of_european(self.x, &b.drift, self.deviation, &b.discount, &b.carry);
+        for (strip, p) in b.strips.iter().zip(&self.scheme.value) {
+            // Interest and dividend are the same in every lane.
+            let mut s = *strip;
+            let (mut one, mut other) = ([0.0; WIDTH], [0.0; WIDTH]);
+            for (m, weights) in weights.iter().enumerate() {
+                for l in 0..WIDTH {
+                    one[l] = weights[l].mul_add(strip.shift[m], one[l]);
+                    other[l] = weights[l].mul_add(strip.shift[m + WIDTH], other[l]);
+                }
+            }
+            s.shift = std::array::from_fn(|l| if l < WIDTH { one[l] } else { other[l - WIDTH] });
+            for (l, deviation) in deviation.iter().enumerate() {
+                s.inverse[l] = p.inverse[l] / deviation;
+                s.half[l] = 0.5 * deviation * p.root_left[l];
+            }
+            sum.add(&s, b.pays);
+        }
+        let mut now = [0.0; WIDTH];
+        for (m, weights) in weights.iter().enumerate() {
+            let log = ln(b.now[m]);
+            for l in 0..WIDTH {
+                now[l] = weights[l].mul_add(log, now[l]);
+            }
+        }
+        for now in &mut now {
+            *now = exp(*now);
+        }
+        sum.values(&now)
     }
 }
 

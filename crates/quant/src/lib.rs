@@ -21,6 +21,7 @@
 mod american;
 mod batch;
 mod brent;
+mod chain;
 mod chance;
 mod dividends;
 mod european;
@@ -36,12 +37,13 @@ mod svi;
 mod terms;
 mod touch;
 
-pub use batch::{Contract, value_all, value_universe};
+pub use batch::{Contract, price_all, value_all, value_universe};
 pub use brent::{Root, RootError, find_root};
+pub use chain::{Chain, ChainError, Values, value_chain, value_chains};
 pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
 pub use european::{Higher, european, european_higher, european_price, europeans};
-pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_near, implied_vol_with_dividends};
+pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_all, implied_vol_with_dividends};
 pub use model::{Accuracy, Model, Underlying};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;

@@ -95,26 +95,36 @@ pub enum Underlying {
 pub(crate) struct Bumps {
     pub puts: [Put; 5],
     /// Half the distance between the neighbours in volatility and in rate.
-    vol_step: f64,
-    rate_step: f64,
+    pub vol_step: f64,
+    pub rate_step: f64,
 }
 
 impl Bumps {
     /// The mirrored put of an option with a boundary and its neighbours.
     pub(crate) fn of(t: &Terms, on: Underlying) -> Bumps {
         let vol_step = 1e-4_f64.min(t.vol / 2.0);
-        let (rate, _) = mirrored(t.kind, t.rate, t.carry_yield);
+        let base = Bumps::put(t);
         // The mirrored rate must stay above zero.
         let moves = on == Underlying::Future || t.kind == Kind::Put;
-        let rate_step = if moves { 1e-5_f64.min(rate / 2.0) } else { 1e-5 };
-        let pull = (t.rate - t.carry_yield).abs() / t.vol;
+        let rate_step = if moves { 1e-5_f64.min(base.rate / 2.0) } else { 1e-5 };
         let put = |vol: f64, by: f64| {
             let yield_too = if on == Underlying::Future { by } else { 0.0 };
             let (rate, carry_yield) = mirrored(t.kind, t.rate + by, t.carry_yield + yield_too);
-            Put { time: t.time, rate, carry_yield, vol: t.vol + vol, pull }
+            Put { rate, carry_yield, vol: t.vol + vol, ..base }
         };
         let puts = [put(0.0, 0.0), put(vol_step, 0.0), put(-vol_step, 0.0), put(0.0, rate_step), put(0.0, -rate_step)];
         Bumps { puts, vol_step, rate_step }
+    }
+
+    /// The mirrored put alone.
+    pub(crate) fn put(t: &Terms) -> Put {
+        let (rate, carry_yield) = mirrored(t.kind, t.rate, t.carry_yield);
+        Put { time: t.time, rate, carry_yield, vol: t.vol, pull: (t.rate - t.carry_yield).abs() / t.vol }
+    }
+
+    /// What the mirrored put's price is counted in.
+    pub(crate) fn unit(t: &Terms, spot: f64) -> f64 {
+        if t.kind == Kind::Put { t.strike } else { spot }
     }
 
     /// x of the mirrored put at `spot`.
@@ -125,12 +135,13 @@ impl Bumps {
     /// The option's own price and Greeks from those of the five puts.
     pub(crate) fn valuation(&self, t: &Terms, spot: f64, lanes: &[PutValue; 5]) -> Valuation {
         let [base, vol_up, vol_down, rate_up, rate_down] = *lanes;
-        let k = t.strike;
-        let (price, delta, gamma, unit) = match t.kind {
-            Kind::Put => (k * base.price, base.delta, base.gamma / k, k),
+        let (k, unit) = (t.strike, Bumps::unit(t, spot));
+        let price = unit * base.price;
+        let (delta, gamma) = match t.kind {
+            Kind::Put => (base.delta, base.gamma / k),
             Kind::Call => {
                 let x = k / spot;
-                (spot * base.price, base.price - x * base.delta, x * x * base.gamma / spot, spot)
+                (base.price - x * base.delta, x * x * base.gamma / spot)
             }
         };
         if base.gamma == 0.0 {
@@ -197,7 +208,7 @@ impl Model {
                 let x: Vec<f64> = spots.iter().map(|s| if *s > 0.0 { Bumps::moneyness(t, *s) } else { 1.0 }).collect();
                 b.prices(0, &x, out);
                 for (price, spot) in out.iter_mut().zip(spots) {
-                    *price *= if t.kind == Kind::Put { k } else { *spot };
+                    *price *= Bumps::unit(t, *spot);
                 }
             }
             (None, Engine::European) => {

@@ -63,20 +63,6 @@ pub(crate) fn erfcx_lane(y: f64) -> f64 {
     t.mul_add(horner(&ERFCX_ODD, t2), horner(&ERFCX_EVEN, t2)) * inverse
 }
 
-/// e^{z²} erfc(z): for z ≥ 0 without overflow anywhere, below zero as far as e^{z²} goes.
-pub(crate) fn erfcx(z: f64) -> f64 {
-    struct At(f64);
-    impl Kernel for At {
-        type Output = f64;
-        #[inline(always)]
-        fn call(self) -> f64 {
-            erfcx_lane(self.0)
-        }
-    }
-    let positive = lanes::run(At(z.abs()));
-    if z < 0.0 { 2.0 * (z * z).exp() - positive } else { positive }
-}
-
 /// ln Φ(x), kept where Φ itself underflows.
 pub(crate) fn log_cdf(x: f64) -> f64 {
     if x > -30.0 {
@@ -109,7 +95,7 @@ pub fn inverse_cdf(p: f64) -> f64 {
 
 /// √(π/2).
 const SQRT_HALF_PI: f64 = 1.253_314_137_315_500_3;
-const FRAC_1_SQRT_2PI: f64 = 0.398_942_280_401_432_7;
+pub(crate) const FRAC_1_SQRT_2PI: f64 = 0.398_942_280_401_432_7;
 /// Of (y + 4) erfcx(y) in t = (y − 4)/(y + 4): the even powers and the odd.
 #[rustfmt::skip]
 const ERFCX_EVEN: [f64; 12] = [1.095995661000491, 0.7732087022652306, 0.33085158787831587, 0.07638151490371081, 0.006112055708386392,

@@ -27,7 +27,7 @@ Columns out, chances between 0 and 1 under a lognormal price watched continuousl
 A barrier already at or behind the price counts as touched. Exit status 1 if a row has an error.";
 
 pub fn run(input: Box<dyn Read>, output: &mut dyn Write, _: Accuracy) -> Result<Outcome, String> {
-    table::run(input, output, &COLUMNS, &RESULTS, chance)
+    table::run(input, output, &COLUMNS, &RESULTS, |rows| rows.iter().map(chance).collect())
 }
 
 fn chance(row: &Row<'_>) -> Result<Vec<f64>, String> {

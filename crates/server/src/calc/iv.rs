@@ -2,10 +2,10 @@
 
 use std::io::{Read, Write};
 
-use quant::{Accuracy, implied_vol_near, implied_vol_with_dividends};
+use quant::{Accuracy, ImpliedError, implied_vol_all, implied_vol_with_dividends};
 
 use super::Outcome;
-use super::table::{self, OptionRow, Row};
+use super::table;
 
 const COLUMNS: [&str; 11] = ["id", "kind", "style", "on", "underlying", "strike", "t_years", "rate", "yield", "price", "dividends"];
 
@@ -18,16 +18,13 @@ Columns out:
 Exit status 1 if a row has an error.";
 
 pub fn run(input: Box<dyn Read>, output: &mut dyn Write, accuracy: Accuracy) -> Result<Outcome, String> {
-    table::run(input, output, &COLUMNS, &["iv"], |row| implied(row, accuracy))
-}
-
-fn implied(row: &Row<'_>, accuracy: Accuracy) -> Result<Vec<f64>, String> {
-    let option = OptionRow::read(row)?;
-    let price = row.number("price")?;
-    let found = if option.dividends.is_empty() {
-        implied_vol_near(&option.terms, option.underlying, price, 0.3, accuracy)
-    } else {
-        implied_vol_with_dividends(&option.terms, &option.dividends, option.underlying, price, accuracy)
-    };
-    Ok(vec![found.map_err(|e| e.to_string())?])
+    let answer = |vol: Result<f64, ImpliedError>| vol.map(|v| vec![v]).map_err(|e| e.to_string());
+    table::run(input, output, &COLUMNS, &["iv"], |rows| {
+        table::options(
+            rows,
+            "price",
+            |priced| implied_vol_all(priced, accuracy).into_iter().map(answer).collect(),
+            |option, price| answer(implied_vol_with_dividends(&option.terms, &option.dividends, option.underlying, price, accuracy)),
+        )
+    })
 }

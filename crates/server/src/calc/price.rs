@@ -2,10 +2,10 @@
 
 use std::io::{Read, Write};
 
-use quant::{Accuracy, DividendModel, Model, Terms};
+use quant::{Accuracy, Contract, DividendModel, Error, Terms, Valuation, value_all};
 
 use super::Outcome;
-use super::table::{self, OptionRow, Row};
+use super::table::{self, Answer};
 
 const COLUMNS: [&str; 11] = ["id", "kind", "style", "on", "underlying", "strike", "t_years", "rate", "yield", "vol", "dividends"];
 const RESULTS: [&str; 6] = ["price", "delta", "gamma", "theta_day", "vega_pt", "rho_pt"];
@@ -37,20 +37,27 @@ a Greek that does not exist (at expiry, at the strike) is empty.
 Every digit of the 64-bit number is written. Exit status 1 if a row has an error.";
 
 pub fn run(input: Box<dyn Read>, output: &mut dyn Write, accuracy: Accuracy) -> Result<Outcome, String> {
-    table::run(input, output, &COLUMNS, &RESULTS, |row| price(row, accuracy))
+    table::run(input, output, &COLUMNS, &RESULTS, |rows| {
+        table::options(
+            rows,
+            "vol",
+            |options| {
+                let contracts: Vec<Contract> = options.iter().map(|(c, vol)| Contract { terms: Terms { vol: *vol, ..c.terms }, ..*c }).collect();
+                let valued = value_all(&contracts, accuracy);
+                contracts.iter().zip(valued).map(|(c, v)| columns(&c.terms, c.spot, v)).collect()
+            },
+            |option, vol| {
+                let terms = Terms { vol, ..option.terms };
+                let valued = DividendModel::new(&terms, &option.dividends, accuracy).and_then(|m| m.value(option.underlying));
+                columns(&terms, option.underlying, valued)
+            },
+        )
+    })
 }
 
-fn price(row: &Row<'_>, accuracy: Accuracy) -> Result<Vec<f64>, String> {
-    let option = OptionRow::read(row)?;
-    let terms = Terms { vol: row.number("vol")?, ..option.terms };
-    let valued = if option.dividends.is_empty() {
-        let model = Model::new(&terms, accuracy).map_err(|e| e.to_string())?;
-        if option.on_future { model.value_on_future(option.underlying) } else { model.value(option.underlying) }
-    } else {
-        DividendModel::new(&terms, &option.dividends, accuracy).and_then(|m| m.value(option.underlying))
-    };
+fn columns(terms: &Terms, underlying: f64, valued: Result<Valuation, Error>) -> Answer {
     let v = valued.map_err(|e| e.to_string())?;
-    if terms.time == 0.0 && option.underlying == terms.strike {
+    if terms.time == 0.0 && underlying == terms.strike {
         // The corner of the payoff has no derivatives.
         return Ok(vec![v.price, f64::NAN, f64::NAN, f64::NAN, f64::NAN, f64::NAN]);
     }

@@ -3,18 +3,22 @@
 use std::collections::HashMap;
 use std::io::{Read, Write};
 
-use quant::{Dividend, Kind, Style, Terms};
+use quant::{Contract, Dividend, Kind, Style, Terms, Underlying};
 use rayon::prelude::*;
 
 use super::Outcome;
 
-/// Rows worked on together.
+/// Rows read before any is written, and rows handed to one core together.
 const BLOCK: usize = 4_096;
+const PART: usize = 128;
+
+/// A row's output columns after `id`, or its error.
+pub type Answer = Result<Vec<f64>, String>;
 
 /// One row of input by column name.
 pub struct Row<'a> {
     columns: &'a HashMap<String, usize>,
-    record: csv::StringRecord,
+    record: &'a csv::StringRecord,
 }
 
 impl Row<'_> {
@@ -49,7 +53,37 @@ pub struct OptionRow {
     pub dividends: Vec<Dividend>,
 }
 
+/// Answers option rows: those without cash dividends all at once by `many`, the others by `one`. `last` names the column that both
+/// tables read besides, the volatility or the price.
+pub fn options(
+    rows: &[Row<'_>],
+    last: &str,
+    many: impl Fn(&[(Contract, f64)]) -> Vec<Answer>,
+    one: impl Fn(&OptionRow, f64) -> Answer,
+) -> Vec<Answer> {
+    let mut answers = Vec::with_capacity(rows.len());
+    let (mut places, mut contracts) = (Vec::new(), Vec::new());
+    for row in rows {
+        answers.push(OptionRow::read(row).and_then(|option| Ok((row.number(last)?, option))).and_then(|(number, option)| {
+            if !option.dividends.is_empty() {
+                return one(&option, number);
+            }
+            places.push(answers.len());
+            contracts.push((option.contract(), number));
+            Ok(Vec::new())
+        }));
+    }
+    for (place, answer) in places.into_iter().zip(many(&contracts)) {
+        answers[place] = answer;
+    }
+    answers
+}
+
 impl OptionRow {
+    fn contract(&self) -> Contract {
+        Contract { terms: self.terms, spot: self.underlying, on: if self.on_future { Underlying::Future } else { Underlying::Spot } }
+    }
+
     /// Reads the columns both tables share.
     pub fn read(row: &Row<'_>) -> Result<OptionRow, String> {
         let kind = row.one_of("kind", &[("call", Kind::Call), ("put", Kind::Put)])?;
@@ -76,13 +110,13 @@ fn dividends(text: &str) -> Result<Vec<Dividend>, String> {
     text.split(';').map(str::trim).filter(|p| !p.is_empty()).map(one).collect()
 }
 
-/// Runs a table through `work`, which gives the output columns after `id`, or the row's error.
+/// Runs a table through `work`, which answers many rows at once.
 pub fn run(
     input: Box<dyn Read>,
     output: &mut dyn Write,
     columns: &[&str],
     results: &[&str],
-    work: impl Fn(&Row<'_>) -> Result<Vec<f64>, String> + Sync,
+    work: impl Fn(&[Row<'_>]) -> Vec<Answer> + Sync,
 ) -> Result<Outcome, String> {
     let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(input);
     let headers = reader.headers().map_err(|e| format!("reading: {e}"))?.clone();
@@ -104,20 +138,7 @@ pub fn run(
         if block.is_empty() {
             break;
         }
-        let answers: Vec<(String, Result<Vec<f64>, String>)> = block
-            .into_par_iter()
-            .map(|record| match record {
-                Ok(record) => {
-                    let row = Row { columns: &places, record };
-                    let id = row.text("id").to_owned();
-                    let fields = (row.record.len(), headers.len());
-                    let answer =
-                        if fields.0 == fields.1 { work(&row) } else { Err(format!("{} fields where the header has {}", fields.0, fields.1)) };
-                    (id, answer)
-                }
-                Err(e) => (String::new(), Err(format!("unreadable row: {e}"))),
-            })
-            .collect();
+        let answers: Vec<(String, Answer)> = block.par_chunks(PART).flat_map_iter(|part| answer(part, &places, headers.len(), &work)).collect();
         for (id, answer) in answers {
             let mut cells = vec![id];
             match answer {
@@ -136,4 +157,35 @@ pub fn run(
     }
     writer.flush().map_err(|e| format!("writing: {e}"))?;
     Ok(outcome)
+}
+
+/// Sorts out what cannot be read and works on the rest.
+fn answer(
+    part: &[Result<csv::StringRecord, csv::Error>],
+    columns: &HashMap<String, usize>,
+    fields: usize,
+    work: impl Fn(&[Row<'_>]) -> Vec<Answer>,
+) -> Vec<(String, Answer)> {
+    let mut sound = Vec::with_capacity(part.len());
+    let mut answers: Vec<(String, Answer)> = Vec::with_capacity(part.len());
+    for record in part {
+        answers.push(match record {
+            Ok(record) => {
+                let row = Row { columns, record };
+                let id = row.text("id").to_owned();
+                if record.len() == fields {
+                    sound.push((answers.len(), row));
+                    (id, Ok(Vec::new()))
+                } else {
+                    (id, Err(format!("{} fields where the header has {fields}", record.len())))
+                }
+            }
+            Err(e) => (String::new(), Err(format!("unreadable row: {e}"))),
+        });
+    }
+    let (places, rows): (Vec<usize>, Vec<Row<'_>>) = sound.into_iter().unzip();
+    for (place, answer) in places.into_iter().zip(work(&rows)) {
+        answers[place].1 = answer;
+    }
+    answers
 }

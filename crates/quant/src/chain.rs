@@ -1,0 +1,221 @@
+//! All options of one expiration, as arrays.
+//!
+//! Options of one expiration differ in strike, kind and volatility alone. Their exercise boundary does not depend on the strike, and on
+//! the volatility smoothly: it is solved at eight Chebyshev points in ln σ over the smile, once for calls and once for puts (and
+//! again at two neighbouring rates for rho), and interpolated between them (barycentric formula; Berrut & Trefethen, *SIAM Review* 46
+//! (2004) 501–517). An option then costs its value integral alone. Interpolation adds about 1e-9 of the strike to the error of
+//! [`Accuracy::Interactive`] while the smile's volatilities stay within a factor of 2.5; wider smiles are cut. The
+//! reference setting and short lists are priced option by option.
+
+use rayon::prelude::*;
+use thiserror::Error;
+
+use crate::american::{Boundaries, Put, PutValue};
+use crate::batch::{Contract, value_all};
+use crate::model::{Accuracy, Bumps, Engine, Underlying, strained};
+use crate::scheme::{Lanes, WIDTH};
+use crate::terms::{self, Kind, Style, Terms, Valuation};
+
+/// One expiration: what its options share, and arrays of what they do not, of one length.
+#[derive(Debug, Clone, Copy)]
+pub struct Chain<'a> {
+    /// When they may be exercised.
+    pub style: Style,
+    /// What they are on: decides what rho holds.
+    pub on: Underlying,
+    /// Price of the underlying.
+    pub spot: f64,
+    /// Years of 365 days to expiry.
+    pub time: f64,
+    /// Interest, continuously compounded per year.
+    pub rate: f64,
+    /// Dividend yield, or the rate itself on a future.
+    pub carry_yield: f64,
+    /// Call or put, each.
+    pub kinds: &'a [Kind],
+    /// Strikes.
+    pub strikes: &'a [f64],
+    /// Volatilities per year, as fractions.
+    pub vols: &'a [f64],
+}
+
+/// Prices and Greeks, array by array, in the order and the units of [`Valuation`].
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Values {
+    /// Present values.
+    pub price: Vec<f64>,
+    /// Per unit of the underlying.
+    pub delta: Vec<f64>,
+    /// Change of delta per unit of the underlying.
+    pub gamma: Vec<f64>,
+    /// Per calendar day.
+    pub theta_day: Vec<f64>,
+    /// Per volatility point.
+    pub vega_point: Vec<f64>,
+    /// Per percentage point of interest.
+    pub rho_point: Vec<f64>,
+}
+
+/// Why a chain was refused.
+#[derive(Debug, Clone, Copy, PartialEq, Error)]
+pub enum ChainError {
+    /// The arrays are of different lengths.
+    #[error("{kinds} kinds, {strikes} strikes and {vols} volatilities: one of each is needed for each option")]
+    Lengths {
+        /// How many kinds.
+        kinds: usize,
+        /// How many strikes.
+        strikes: usize,
+        /// How many volatilities.
+        vols: usize,
+    },
+    /// One option cannot be priced.
+    #[error("option {place}: {error}")]
+    Option {
+        /// Its place in the arrays.
+        place: usize,
+        /// Why.
+        error: terms::Error,
+    },
+}
+
+impl Values {
+    fn zeros(count: usize) -> Values {
+        let zeros = || vec![0.0; count];
+        Values { price: zeros(), delta: zeros(), gamma: zeros(), theta_day: zeros(), vega_point: zeros(), rho_point: zeros() }
+    }
+
+    fn set(&mut self, place: usize, v: &Valuation) {
+        self.price[place] = v.price;
+        self.delta[place] = v.delta;
+        self.gamma[place] = v.gamma;
+        self.theta_day[place] = v.theta_day;
+        self.vega_point[place] = v.vega_point;
+        self.rho_point[place] = v.rho_point;
+    }
+}
+
+impl Chain<'_> {
+    fn contract(&self, place: usize) -> Contract {
+        let terms = Terms {
+            kind: self.kinds[place],
+            style: self.style,
+            strike: self.strikes[place],
+            time: self.time,
+            rate: self.rate,
+            carry_yield: self.carry_yield,
+            vol: self.vols[place],
+        };
+        Contract { terms, spot: self.spot, on: self.on }
+    }
+}
+
+/// Fewer options than this are not worth a common boundary.
+const FEW: usize = 12;
+/// Highest volatility over lowest that one interpolation spans.
+const SPAN: f64 = 2.5;
+
+/// Prices and Greeks of one expiration.
+pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, ChainError> {
+    let count = chain.strikes.len();
+    if chain.kinds.len() != count || chain.vols.len() != count {
+        return Err(ChainError::Lengths { kinds: chain.kinds.len(), strikes: count, vols: chain.vols.len() });
+    }
+    let mut out = Values::zeros(count);
+    let mut alone: Vec<usize> = Vec::new();
+    let (mut calls, mut puts) = (Vec::new(), Vec::new());
+    for place in 0..count {
+        let c = chain.contract(place);
+        let engine = c.engine().map_err(|error| ChainError::Option { place, error })?;
+        match (engine, accuracy, c.terms.kind) {
+            (Engine::Boundary, Accuracy::Interactive, Kind::Call) => calls.push(place),
+            (Engine::Boundary, Accuracy::Interactive, Kind::Put) => puts.push(place),
+            _ => alone.push(place),
+        }
+    }
+    for mut together in [calls, puts] {
+        together.sort_by(|a, b| chain.vols[*a].total_cmp(&chain.vols[*b]));
+        while let Some(first) = together.first() {
+            let most = chain.vols[*first] * SPAN;
+            let rest = together.split_off(together.partition_point(|p| chain.vols[*p] <= most));
+            if together.len() < FEW { alone.append(&mut together) } else { smile(chain, &together, &mut out) }
+            together = rest;
+        }
+    }
+    let contracts: Vec<Contract> = alone.iter().map(|p| chain.contract(*p)).collect();
+    for (place, value) in alone.into_iter().zip(value_all(&contracts, accuracy)) {
+        out.set(place, &value.map_err(|error| ChainError::Option { place, error })?);
+    }
+    Ok(out)
+}
+
+/// Many expirations, on all cores.
+pub fn value_chains(chains: &[Chain<'_>], accuracy: Accuracy) -> Vec<Result<Values, ChainError>> {
+    chains.par_iter().map(|chain| value_chain(chain, accuracy)).collect()
+}
+
+/// Options of one kind with volatilities in ascending order, from common boundaries.
+fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
+    let contracts: Vec<Contract> = places.iter().map(|p| chain.contract(*p)).collect();
+    let (first, last) = (&contracts[0].terms, &contracts[contracts.len() - 1].terms);
+    let nodes = Nodes::new(first.vol, last.vol);
+    let solved: Vec<Bumps> = nodes.vols.iter().map(|vol| Bumps::of(&Terms { vol: *vol, ..*first }, chain.on)).collect();
+    // Strain falls with volatility.
+    let scheme = Accuracy::Interactive.scheme(strained(&Terms { vol: nodes.vols[0], ..*first }));
+    let at = |bump: usize| Boundaries::solve(&solved.iter().map(|b| b.puts[bump]).collect::<Vec<Put>>(), scheme);
+    let (now, rate_up, rate_down) = (at(0), at(3), at(4));
+    let root_time = chain.time.sqrt();
+    for (places, contracts) in places.chunks(WIDTH).zip(contracts.chunks(WIDTH)) {
+        let lane = |l: usize| &contracts[l.min(contracts.len() - 1)];
+        let bumps: [Bumps; WIDTH] = std::array::from_fn(|l| Bumps::of(&lane(l).terms, chain.on));
+        let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(&lane(l).terms, chain.spot));
+        let valued = |boundaries: &Boundaries, bump: usize| -> [PutValue; WIDTH] {
+            let vols: Lanes = std::array::from_fn(|l| bumps[l].puts[bump].vol);
+            boundaries.between(scheme, &nodes.weights(&vols), &vols.map(|v| v * root_time), &x)
+        };
+        let five = [valued(&now, 0), valued(&now, 1), valued(&now, 2), valued(&rate_up, 3), valued(&rate_down, 4)];
+        for (l, (place, c)) in places.iter().zip(contracts).enumerate() {
+            out.set(*place, &bumps[l].valuation(&c.terms, chain.spot, &five.map(|lanes| lanes[l])));
+        }
+    }
+}
+
+/// Chebyshev points in ln σ.
+struct Nodes {
+    vols: Lanes,
+    logs: Lanes,
+}
+
+impl Nodes {
+    /// Between two volatilities; wide enough to part them.
+    fn new(low: f64, high: f64) -> Nodes {
+        let (low, high) = ((low * 0.995).ln(), (high * 1.005).ln());
+        let logs: Lanes = std::array::from_fn(|m| {
+            let angle = m as f64 * std::f64::consts::PI / (WIDTH - 1) as f64;
+            0.5 * (low + high) - 0.5 * (high - low) * angle.cos()
+        });
+        Nodes { vols: logs.map(f64::exp), logs }
+    }
+
+    /// What each lane's volatility takes of each point.
+    fn weights(&self, vols: &Lanes) -> [Lanes; WIDTH] {
+        let mut out = [[0.0; WIDTH]; WIDTH];
+        for (l, vol) in vols.iter().enumerate() {
+            let log = vol.ln();
+            let pulls: Lanes = std::array::from_fn(|m| {
+                let weight = if m == 0 || m == WIDTH - 1 { 0.5 } else { 1.0 };
+                weight * if m % 2 == 0 { 1.0 } else { -1.0 } / (log - self.logs[m])
+            });
+            match self.logs.iter().position(|node| *node == log) {
+                Some(hit) => out[hit][l] = 1.0,
+                None => {
+                    let sum: f64 = pulls.iter().sum();
+                    for m in 0..WIDTH {
+                        out[m][l] = pulls[m] / sum;
+                    }
+                }
+            }
+        }
+        out
+    }
+}
