@@ -110,11 +110,7 @@ impl Quoter {
         let place = Place { world, underlying, contract, key: 0 };
         let terms = place.terms(at, spot)?;
         let mark = listed.quote.mark().to_f64();
-        let vol = listed
-            .implied
-            .and_then(|_| implied_vol(&terms, spot, mark).ok())
-            .filter(|v| *v > 0.005)
-            .unwrap_or(terms.vol);
+        let vol = listed.implied.and_then(|_| implied_vol(&terms, spot, mark).ok()).filter(|v| *v > 0.005).unwrap_or(terms.vol);
         Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })
     }
 

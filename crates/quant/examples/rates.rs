@@ -7,7 +7,10 @@
 use std::hint::black_box;
 use std::time::Instant;
 
-use quant::{Accuracy, Chain, ChainError, Contract, Dividend, DividendModel, Kind, Model, Style, Terms, Underlying, Values, european, implied_vol, implied_vol_all, price_all, value_all, value_chain, value_chains, value_universe};
+use quant::{
+    Accuracy, Chain, ChainError, Contract, Dividend, DividendModel, Kind, Model, Style, Terms, Underlying, Values, european, implied_vol,
+    implied_vol_all, price_all, value_all, value_chain, value_chains, value_universe,
+};
 
 const SPOT: f64 = 100.0;
 
@@ -100,10 +103,14 @@ fn main() {
     together("american price together, interactive", contracts.len(), || price_all(&contracts, Accuracy::Interactive).iter().flatten().sum());
     for accuracy in [Accuracy::Interactive, Accuracy::Reference] {
         let some = if accuracy == Accuracy::Reference { &contracts[..200] } else { &contracts[..] };
-        together(&format!("american price and 5 Greeks together, {accuracy:?}"), some.len(), || value_all(some, accuracy).iter().flatten().map(|v| v.price).sum());
+        together(&format!("american price and 5 Greeks together, {accuracy:?}"), some.len(), || {
+            value_all(some, accuracy).iter().flatten().map(|v| v.price).sum()
+        });
     }
     let universe: Vec<Contract> = contracts.iter().cycle().take(20_000).copied().collect();
-    together("universe of 20,000, all cores", universe.len(), || value_universe(&universe, Accuracy::Interactive).iter().flatten().map(|v| v.price).sum());
+    together("universe of 20,000, all cores", universe.len(), || {
+        value_universe(&universe, Accuracy::Interactive).iter().flatten().map(|v| v.price).sum()
+    });
     chains();
     let solved: Vec<(Terms, f64)> = americans
         .iter()

@@ -138,7 +138,11 @@ pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, Chai
         while let Some(first) = together.first() {
             let most = chain.vols[*first] * SPAN;
             let rest = together.split_off(together.partition_point(|p| chain.vols[*p] <= most));
-            if together.len() < FEW { alone.append(&mut together) } else { smile(chain, &together, &mut out) }
+            if together.len() < FEW {
+                alone.append(&mut together)
+            } else {
+                smile(chain, &together, &mut out)
+            }
             together = rest;
         }
     }

@@ -5,7 +5,7 @@
 //! E[S_T; S_T < K] = S e^{μT} Φ((ln(K/S) − (μ+σ²/2)T)/(σ√T)) (Hull, ch. 15, appendix). At T = 0 or
 //! σ = 0 all chance lies on S e^{μT}.
 
-use crate::normal::cdf;
+use crate::normal::{cdf, inverse_cdf};
 use crate::terms::{Error, not_negative, positive};
 
 /// The price of the underlying at one future moment.
@@ -44,6 +44,11 @@ impl Lognormal {
     /// the price now: S·e^{kσ√T}, the band a chain draws.
     pub fn band(&self, deviations: f64) -> f64 {
         self.spot * (deviations * self.deviation).exp()
+    }
+
+    /// The price below which it finishes with chance `share` (0 < share < 1): an edge of the cone.
+    pub fn quantile(&self, share: f64) -> f64 {
+        self.forward * (self.deviation * inverse_cdf(share) - 0.5 * self.deviation * self.deviation).exp()
     }
 
     /// Chance of finishing below `price`.

@@ -84,7 +84,9 @@ pub fn europeans(rows: &[(Terms, f64)]) -> Vec<Valuation> {
     let mut out = Vec::with_capacity(rows.len());
     for block in rows.chunks(BLOCK) {
         let values = lanes::run(Block(block));
-        out.extend(block.iter().zip(values).map(|((t, spot), v)| if t.vol * t.time.sqrt() < STILL { without_volatility(t, *spot) } else { valuation(v) }));
+        out.extend(
+            block.iter().zip(values).map(|((t, spot), v)| if t.vol * t.time.sqrt() < STILL { without_volatility(t, *spot) } else { valuation(v) }),
+        );
     }
     out
 }
@@ -101,11 +103,13 @@ impl Kernel for Block<'_> {
         let (mut rate, mut carry_yield, mut vol) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
         for l in 0..BLOCK {
             let i = of(l);
-            (sign[l], spot[l], strike[l], time[l], rate[l], carry_yield[l], vol[l]) = (i.sign, i.spot, i.strike, i.time, i.rate, i.carry_yield, i.vol);
+            (sign[l], spot[l], strike[l], time[l], rate[l], carry_yield[l], vol[l]) =
+                (i.sign, i.spot, i.strike, i.time, i.rate, i.carry_yield, i.vol);
         }
         let mut columns = [[0.0; BLOCK]; 6];
         for l in 0..BLOCK {
-            let i = Inputs { sign: sign[l], spot: spot[l], strike: strike[l], time: time[l], rate: rate[l], carry_yield: carry_yield[l], vol: vol[l] };
+            let i =
+                Inputs { sign: sign[l], spot: spot[l], strike: strike[l], time: time[l], rate: rate[l], carry_yield: carry_yield[l], vol: vol[l] };
             let [a, b, c, d, e, f] = i.value();
             (columns[0][l], columns[1][l], columns[2][l], columns[3][l], columns[4][l], columns[5][l]) = (a, b, c, d, e, f);
         }

@@ -32,6 +32,7 @@ mod normal;
 mod quadrature;
 mod reach;
 mod scheme;
+mod smile;
 mod surface;
 mod svi;
 mod terms;
@@ -47,6 +48,7 @@ pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_all, implied_vol
 pub use model::{Accuracy, Model, Underlying};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
+pub use smile::Smile;
 pub use surface::{Ssvi, butterfly_density_factor, event_variance, smile_below, total_variance_between};
 pub use svi::{Fit, SmilePoint, Svi};
 pub use terms::{Error, Kind, Style, Terms, Valuation};

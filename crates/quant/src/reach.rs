@@ -14,6 +14,33 @@ use crate::terms::{Error, not_negative, price_level};
 const NODES: usize = 401;
 const STEPS: usize = 200;
 
+/// What is aimed at.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Aim {
+    target: f64,
+    stop: Option<f64>,
+}
+
+impl Aim {
+    pub(crate) fn new(target: f64, stop: Option<f64>) -> Result<Aim, Error> {
+        if !target.is_finite() || stop.is_some_and(|s| !s.is_finite()) {
+            return Err(Error::NotFinite("target and stop"));
+        }
+        Ok(Aim { target, stop })
+    }
+
+    /// The value an absorbed node has, or nothing.
+    fn absorbed(&self, gain: f64) -> Option<f64> {
+        if gain >= self.target {
+            Some(1.0)
+        } else if self.stop.is_some_and(|s| gain <= s) {
+            Some(0.0)
+        } else {
+            None
+        }
+    }
+}
+
 /// Chance of reaching `target` within `time` years, before falling to `stop` if one is given. `drift` and `vol` of the price are per year;
 /// `gain(t, s)` is the profit `t` years from now at price `s`, continuous in both.
 pub fn chance_of_reaching(
@@ -27,94 +54,78 @@ pub fn chance_of_reaching(
 ) -> Result<f64, Error> {
     let spot = price_level("spot", spot)?;
     let (vol, time) = (not_negative("volatility", vol)?, not_negative("time", time)?);
-    if !drift.is_finite() || !target.is_finite() || stop.is_some_and(|s| !s.is_finite()) {
-        return Err(Error::NotFinite("drift, target and stop"));
+    if !drift.is_finite() {
+        return Err(Error::NotFinite("drift"));
     }
-    let now = gain(0.0, spot);
-    if now >= target {
-        return Ok(1.0);
+    chance(spot, drift, vol * time.sqrt(), time, gain, Aim::new(target, stop)?, |_, _| Ok(vol * vol))
+}
+
+/// As [`chance_of_reaching`] with a variance a year that depends on time and price; `spread` is about the deviation of ln S at the end.
+pub(crate) fn chance(
+    spot: f64,
+    drift: f64,
+    spread: f64,
+    time: f64,
+    gain: impl Fn(f64, f64) -> f64,
+    aim: Aim,
+    variance: impl Fn(f64, f64) -> Result<f64, Error>,
+) -> Result<f64, Error> {
+    if let Some(already) = aim.absorbed(gain(0.0, spot)) {
+        return Ok(already);
     }
-    if stop.is_some_and(|s| now <= s) {
-        return Ok(0.0);
-    }
-    let deviation = vol * time.sqrt();
-    if deviation < 1e-6 {
+    if spread < 1e-6 {
         // Along the path without chance, watched at many moments.
-        for i in 1..=STEPS {
-            let t = time * i as f64 / STEPS as f64;
-            let profit = gain(t, spot * (drift * t).exp());
-            if profit >= target {
-                return Ok(1.0);
-            }
-            if stop.is_some_and(|s| profit <= s) {
-                return Ok(0.0);
-            }
-        }
-        return Ok(0.0);
+        let watched = (1..=STEPS).map(|i| time * i as f64 / STEPS as f64).find_map(|t| aim.absorbed(gain(t, spot * (drift * t).exp())));
+        return Ok(watched.unwrap_or(0.0));
     }
     let half = NODES / 2;
-    let h = 6.0 * deviation / half as f64;
+    let h = 6.0 * spread / half as f64;
     let prices: Vec<f64> = (0..NODES).map(|j| spot * ((j as f64 - half as f64) * h).exp()).collect();
-    let mut march = March { diffusion: 0.5 * vol * vol, drift: drift - 0.5 * vol * vol, h, target, stop, chance: vec![0.0; NODES] };
     let gains = |t: f64| -> Vec<f64> { prices.iter().map(|s| gain(t, *s)).collect() };
-    march.begin(&gains(time));
+    let mut march = March { drift, h, aim, chance: gains(time).iter().map(|g| aim.absorbed(*g).unwrap_or(0.0)).collect() };
+    let left = |i: usize| time * (i as f64 / STEPS as f64).powi(2);
     for i in 1..=STEPS {
-        let left = |i: usize| time * (i as f64 / STEPS as f64).powi(2);
-        march.step(&gains(time - left(i)), left(i) - left(i - 1));
+        // A local volatility may grow without bound towards now: the middle of the step stands for it.
+        let (t, middle) = (time - left(i), time - 0.5 * (left(i) + left(i - 1)));
+        let variances = prices.iter().map(|s| variance(middle, *s)).collect::<Result<Vec<f64>, Error>>()?;
+        march.step(&gains(t), &variances, left(i) - left(i - 1));
     }
     Ok(march.chance[half].clamp(0.0, 1.0))
 }
 
 struct March {
-    diffusion: f64,
     drift: f64,
     h: f64,
-    target: f64,
-    stop: Option<f64>,
+    aim: Aim,
     chance: Vec<f64>,
 }
 
 impl March {
-    /// The value an absorbed node has, or nothing.
-    fn absorbed(&self, gain: f64) -> Option<f64> {
-        if gain >= self.target {
-            Some(1.0)
-        } else if self.stop.is_some_and(|s| gain <= s) {
-            Some(0.0)
-        } else {
-            None
-        }
-    }
-
-    fn begin(&mut self, gains: &[f64]) {
-        self.chance = gains.iter().map(|g| self.absorbed(*g).unwrap_or(0.0)).collect();
-    }
-
     /// Distance and value towards a neighbour: to the edge of its set if it is absorbed.
     fn towards(&self, here: f64, there: f64) -> (f64, Option<f64>) {
-        match self.absorbed(there) {
+        match self.aim.absorbed(there) {
             None => (self.h, None),
             Some(value) => {
-                let level = if value == 1.0 { self.target } else { self.stop.unwrap_or(self.target) };
+                let level = if value == 1.0 { self.aim.target } else { self.aim.stop.unwrap_or(self.aim.target) };
                 let share = (level - here) / (there - here);
                 (self.h * share.clamp(1e-3, 1.0), Some(value))
             }
         }
     }
 
-    fn step(&mut self, gains: &[f64], dt: f64) {
+    fn step(&mut self, gains: &[f64], variances: &[f64], dt: f64) {
         let n = gains.len();
         let (mut upper, mut side) = (vec![0.0; n], vec![0.0; n]);
         for j in 0..n {
             let (mut a, mut b, mut c, mut right) = (0.0, 1.0, 0.0, self.chance[j]);
-            if let Some(value) = self.absorbed(gains[j]) {
+            if let Some(value) = self.aim.absorbed(gains[j]) {
                 right = value;
             } else if j > 0 && j + 1 < n {
                 let (down, low) = self.towards(gains[j], gains[j - 1]);
                 let (up, high) = self.towards(gains[j], gains[j + 1]);
-                let both = down + up;
-                let to_low = dt * (2.0 * self.diffusion - self.drift * up) / (down * both);
-                let to_high = dt * (2.0 * self.diffusion + self.drift * down) / (up * both);
+                let (both, carried) = (down + up, self.drift - 0.5 * variances[j]);
+                let to_low = dt * (variances[j] - carried * up) / (down * both);
+                let to_high = dt * (variances[j] + carried * down) / (up * both);
                 b += to_low + to_high;
                 match low {
                     Some(value) => right += to_low * value,

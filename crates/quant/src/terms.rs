@@ -109,6 +109,14 @@ pub enum Error {
         /// Yield given.
         carry_yield: f64,
     },
+    /// A volatility surface leaves the price no density, or a negative one, here.
+    #[error("the volatility surface has arbitrage at price {price}, {time} years ahead")]
+    Arbitrage {
+        /// Where.
+        price: f64,
+        /// When.
+        time: f64,
+    },
     /// The named input is finite but beyond what the formulas keep their digits for.
     #[error("{name} {value} is out of range: {least} to {most} are priced")]
     OutOfRange {

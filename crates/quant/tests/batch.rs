@@ -3,8 +3,8 @@
 
 use proptest::prelude::*;
 use quant::{
-    Accuracy, Bound, Chain, ChainError, Contract, ImpliedError, Kind, Model, Style, Terms, Underlying, Valuation, implied_vol_all, price_all, value_all,
-    value_chain, value_chains, value_universe,
+    Accuracy, Bound, Chain, ChainError, Contract, ImpliedError, Kind, Model, Style, Terms, Underlying, Valuation, implied_vol_all, price_all,
+    value_all, value_chain, value_chains, value_universe,
 };
 
 const GREEKS: [fn(&Valuation) -> f64; 6] = [|v| v.price, |v| v.delta, |v| v.gamma, |v| v.theta_day, |v| v.vega_point, |v| v.rho_point];
@@ -93,7 +93,11 @@ impl Smile {
 
     fn contract(&self, chain: &Chain<'_>, place: usize) -> Contract {
         let Chain { style, on, spot, time, rate, carry_yield, .. } = *chain;
-        Contract { terms: Terms { kind: self.kinds[place], style, strike: self.strikes[place], time, rate, carry_yield, vol: self.vols[place] }, spot, on }
+        Contract {
+            terms: Terms { kind: self.kinds[place], style, strike: self.strikes[place], time, rate, carry_yield, vol: self.vols[place] },
+            spot,
+            on,
+        }
     }
 }
 

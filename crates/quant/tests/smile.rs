@@ -2,7 +2,10 @@
 #![allow(clippy::unwrap_used)]
 
 use proptest::prelude::*;
-use quant::{Kind, SmilePoint, Ssvi, Style, Svi, Terms, european_price, event_variance, smile_below, total_variance_between};
+use quant::{
+    Kind, Lognormal, Outcome, Smile, SmilePoint, Ssvi, Style, Svi, Terms, chance_of_reaching, european_price, event_variance, smile_below,
+    total_variance_between, touch,
+};
 
 /// Gatheral & Jacquier (2014), example 3.1 (after Vogt): a slice with butterfly arbitrage, its lowest g near k = 0.88 (from memory, recomputed
 /// with another library: w(0) = .01742625, g = −.03286).
@@ -87,4 +90,119 @@ fn too_few_or_impossible_points_are_refused_by_name() {
     assert!(Svi::fit(&bad).unwrap_err().to_string().contains("total variance"));
     bad[2].total_variance = f64::NAN;
     assert!(Svi::fit(&bad).is_err());
+}
+
+/// A surface of the demo's shape: skewed, its at-the-money variance growing evenly with time.
+fn skewed(k: f64, t: f64) -> f64 {
+    Ssvi::new(-0.6, 0.9, 0.5).unwrap().total_variance(k, 0.0625 * t)
+}
+
+/// On a flat surface everything is the lognormal's own, which has closed forms.
+#[test]
+fn a_flat_surface_gives_the_closed_forms() {
+    let (drift, vol, time) = (0.03, 0.25, 0.3);
+    let flat = Smile::new(100.0, drift, |_, t: f64| vol * vol * t).unwrap();
+    let lognormal = Lognormal::new(100.0, drift, vol, time).unwrap();
+    for price in [0.0, 50.0, 90.0, 100.0, 130.0, f64::INFINITY] {
+        assert!((flat.below(price, time) - lognormal.below(price)).abs() < 1e-13, "{price}");
+    }
+    for share in [0.001, 0.16, 0.5, 0.84, 0.999] {
+        assert!((flat.quantile(share, time).unwrap() / lognormal.quantile(share) - 1.0).abs() < 1e-9);
+        assert!((lognormal.below(lognormal.quantile(share)) - share).abs() < 1e-12);
+    }
+    // A condor bought, with a jump in its payoff besides.
+    let pieces = [(0.0, 80.0, -3.0, 0.0), (80.0, 95.0, -3.0, 0.4), (95.0, 110.0, 3.5, 0.0), (110.0, f64::INFINITY, 3.0, -0.5)]
+        .map(|(from, to, value, slope)| Outcome { from, to, value, slope });
+    let (got, want) = (flat.profit(&pieces, time), lognormal.profit(&pieces));
+    assert!((got.0 - want.0).abs() < 1e-12 && (got.1 - want.1).abs() < 1e-10, "{got:?} {want:?}");
+    for (low, high) in [(90.0, 110.0), (97.0, 104.0), (60.0, 101.0), (99.5, 180.0), (101.0, 120.0)] {
+        let (got, want) = (flat.touch(low, high, time).unwrap(), touch(100.0, low, high, drift, vol, time).unwrap());
+        for (a, b) in [(got.low, want.low), (got.high, want.high), (got.either, want.either), (got.both, want.both), (got.neither, want.neither)] {
+            assert!((a - b).abs() < 1e-4, "{low} {high}: {got:?} {want:?}");
+        }
+    }
+    let gain = |_: f64, s: f64| s - 100.0;
+    let (got, want) = (flat.reaching(time, gain, 8.0, Some(-6.0)), chance_of_reaching(100.0, drift, vol, time, gain, 8.0, Some(-6.0)));
+    assert!((got.unwrap() - want.unwrap()).abs() < 1e-6);
+}
+
+/// Under a skew: simulated along the local volatility the price ends where the slice says (so the local volatility is the surface's own), and
+/// touches and reaches as often as the grids say.
+#[test]
+fn under_a_skew_simulation_agrees() {
+    let (drift, time) = (0.02, 0.25);
+    let smile = Smile::new(100.0, drift, skewed).unwrap();
+    let mut state = 7_u64;
+    let mut uniform = || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        ((state >> 11) as f64 + 0.5) / (1_u64 << 53) as f64
+    };
+    let (steps, paths, cells) = (150, 20_000, 400);
+    let dt = time / f64::from(steps);
+    // Local volatility on a table, or the simulation would take minutes.
+    let table: Vec<Vec<f64>> = (0..steps)
+        .map(|i| (0..=cells).map(|c| smile.local_vol(100.0 * (f64::from(c) * 0.006 - 1.2).exp(), (f64::from(i) + 0.5) * dt).unwrap()).collect())
+        .collect();
+    let (low, high) = (90.0_f64, 108.0_f64);
+    let (a, b) = ((low / 100.0).ln(), (high / 100.0).ln());
+    let (mut below, mut touched_low, mut touched_high, mut either) = ([0; 3], 0, 0, 0);
+    let ends = [88.0, 98.0, 106.0];
+    for _ in 0..paths {
+        let (mut y, mut at_low, mut at_high) = (0.0_f64, false, false);
+        for row in &table {
+            let place = ((y + 1.2) / 0.006).clamp(0.0, f64::from(cells) - 1.0);
+            let (cell, part) = (place as usize, place.fract());
+            let vol = row[cell] * (1.0 - part) + row[cell + 1] * part;
+            let next = y + (drift - 0.5 * vol * vol) * dt + vol * dt.sqrt() * quant::inverse_cdf(uniform());
+            let mut crossed = |from: f64, to: f64| from <= 0.0 || to <= 0.0 || uniform() < (-2.0 * from * to / (vol * vol * dt)).exp();
+            at_low |= crossed(y - a, next - a);
+            at_high |= crossed(b - y, b - next);
+            y = next;
+        }
+        for (count, price) in below.iter_mut().zip(ends) {
+            *count += i32::from(100.0 * y.exp() < price);
+        }
+        touched_low += i32::from(at_low);
+        touched_high += i32::from(at_high);
+        either += i32::from(at_low || at_high);
+    }
+    // Three standard errors are 0.0106 at most.
+    let share = |count: i32| f64::from(count) / f64::from(paths);
+    for (count, price) in below.into_iter().zip(ends) {
+        let want = smile.below(price, time);
+        assert!((share(count) - want).abs() < 0.0106, "below {price}: {} {want}", share(count));
+    }
+    let t = smile.touch(low, high, time).unwrap();
+    for (count, want) in [(touched_low, t.low), (touched_high, t.high), (either, t.either)] {
+        assert!((share(count) - want).abs() < 0.0106, "{} {want} {t:?}", share(count));
+    }
+    let reached = smile.reaching(time, |_, s| 100.0 - s, 10.0, None).unwrap();
+    assert!((reached - t.low).abs() < 1e-3, "{reached} {t:?}");
+    // The skew shows: the same barriers under the volatility at the money are touched otherwise.
+    let flat = touch(100.0, low, high, drift, 0.25, time).unwrap();
+    assert!(t.high > flat.high + 0.01, "a skewed price rises often and falls far: {t:?} {flat:?}");
+    // Sold at the smile's own prices a condor is fair under the smile.
+    let pieces =
+        [(0.0, 90.0, -5.0, 0.0), (90.0, 95.0, -5.0, 1.0), (95.0, 105.0, 0.0, 0.0), (105.0, 110.0, 0.0, -1.0), (110.0, f64::INFINITY, -5.0, 0.0)]
+            .map(|(from, to, value, slope)| Outcome { from, to, value, slope });
+    let forward = 100.0 * (drift * time).exp();
+    let black = |kind, strike: f64| {
+        let vol = skewed((strike / forward).ln(), time).sqrt();
+        european_price(&Terms { kind, style: Style::European, strike, time: 1.0, rate: 0.0, carry_yield: 0.0, vol }, forward)
+    };
+    let premium = black(Kind::Put, 95.0) - black(Kind::Put, 90.0) + black(Kind::Call, 105.0) - black(Kind::Call, 110.0);
+    let (_, expected) = smile.profit(&pieces, time);
+    assert!((expected + premium).abs() < 1e-10, "{expected} {premium}");
+}
+
+/// A surface whose variance falls with time, and Vogt's slice (see above): no local volatility, said so.
+#[test]
+fn a_surface_with_arbitrage_is_refused_where_it_is() {
+    let falling = Smile::new(100.0, 0.0, |_, t: f64| 0.02 - 0.01 * t).unwrap();
+    assert!(falling.local_vol(100.0, 0.5).unwrap_err().to_string().starts_with("the volatility surface has arbitrage at price 100"));
+    let vogt = Svi::new(-0.0410, 0.1331, 0.3060, 0.3586, 0.4153).unwrap();
+    let smile = Smile::new(100.0, 0.0, |k, t: f64| vogt.at(k).0 * t).unwrap();
+    assert!(smile.local_vol(100.0 * 0.88_f64.exp(), 1.0).is_err());
+    assert!(smile.touch(50.0, 300.0, 1.0).is_err());
+    assert!(smile.touch(120.0, 110.0, 1.0).is_err() && Smile::new(100.0, f64::NAN, skewed).is_err());
 }
