@@ -4,7 +4,9 @@
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use desk::position::{Instrument, Position, PositionLeg, Scene};
 use desk::*;
+use quant::Accuracy;
 
 #[path = "../tests/common/mod.rs"]
 mod common;
@@ -29,5 +31,22 @@ fn evaluation(c: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, evaluation);
+/// Four American legs at 200 prices on five dates: what a drawing of date lines asks for.
+fn grid(c: &mut Criterion) {
+    let leg = |quantity: f64, kind, strike: f64| PositionLeg {
+        instrument: Instrument::Option { kind, style: Style::American, strike, time: 38.0 / 365.0, vol: 0.25 },
+        quantity,
+        multiplier: 100.0,
+        entry: 1.0,
+    };
+    let legs = vec![leg(1.0, Kind::Put, 90.0), leg(-1.0, Kind::Put, 95.0), leg(-1.0, Kind::Call, 105.0), leg(1.0, Kind::Call, 110.0)];
+    let position = Position { spot: 100.0, rate: 0.04, carry_yield: 0.02, legs };
+    let prices: Vec<f64> = (0..200).map(|i| 80.0 + 0.2 * f64::from(i)).collect();
+    let scenes: Vec<Scene> = (0..5).map(|i| Scene::later(7.0 * f64::from(i) / 365.0)).collect();
+    let values = |scene: &Scene| position.values(scene, &prices, Accuracy::Interactive);
+    c.bench_function("four American legs, values at 200 prices × 5 dates", |b| b.iter(|| scenes.iter().map(values).collect::<Vec<_>>()));
+    c.bench_function("the same with Greeks", |b| b.iter(|| position.grid(black_box(&scenes), &prices, Accuracy::Interactive)));
+}
+
+criterion_group!(benches, evaluation, grid);
 criterion_main!(benches);

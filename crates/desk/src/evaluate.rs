@@ -220,7 +220,7 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     let paid = cash.to_f64();
     let curves = Curves {
         outline: prices.iter().map(|&s| horizon.profit_at(s)).collect(),
-        today: prices.iter().map(|&s| now.value(s) + paid).collect(),
+        today: now.values(&prices).into_iter().map(|v| v + paid).collect(),
         prices,
     };
     let leg_greeks = now.greeks(spot)?;

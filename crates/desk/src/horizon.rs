@@ -94,7 +94,7 @@ impl Horizons<'_> {
         prices.sort_by(f64::total_cmp);
         prices.dedup();
         let upper = legs.upper_slope().round() as i64;
-        let values: Vec<f64> = prices.iter().map(|&p| profit(p)).collect();
+        let values: Vec<f64> = legs.values(&prices).into_iter().map(|v| v + paid).collect();
         let last = prices.len() - 1;
         let kinks: Vec<Kink> = prices
             .iter()

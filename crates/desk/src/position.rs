@@ -4,8 +4,12 @@
 //! Profit at the horizon is exact piecewise-linear arithmetic in `f64` (no rounding to money) when nothing outlives the
 //! first expiration; otherwise later legs are valued by their models there and extremes and break-evens are found on a fine
 //! grid and refined. `shape` is the exact-money sibling for tickets.
+//!
+//! A future is held like stock: a leg whose unit is the underlying itself. Options on a future are the case of a yield
+//! equal to the rate, `spot` being the future.
 
-use quant::{Accuracy, Kind, Lognormal, Model, Outcome, Style, Terms, find_root};
+use quant::{Accuracy, Kind, Lognormal, Model, Outcome, Style, Terms, chance_of_reaching, find_root};
+use rayon::prelude::*;
 
 /// What a leg is.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -23,7 +27,7 @@ pub enum Instrument {
         /// Its volatility per year.
         vol: f64,
     },
-    /// The underlying itself.
+    /// The underlying itself, stock or future.
     Stock,
 }
 
@@ -114,6 +118,100 @@ pub struct Point {
     pub vega_point: Option<f64>,
 }
 
+/// What happens to a volatility.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Shift {
+    /// So much is added (0.01 is a point).
+    Points(f64),
+    /// It is multiplied by this.
+    Factor(f64),
+}
+
+impl Shift {
+    fn of(self, vol: f64) -> f64 {
+        match self {
+            Shift::Points(by) => vol + by,
+            Shift::Factor(by) => vol * by,
+        }
+    }
+}
+
+/// What happens to all volatilities: one shift, and others in its place for some expirations.
+#[derive(Debug, Clone, PartialEq)]
+pub struct VolShift {
+    /// Of every expiration that is not named.
+    pub everywhere: Shift,
+    /// Years to expiry, as the legs state them, and the shift there.
+    pub at: Vec<(f64, Shift)>,
+}
+
+impl VolShift {
+    fn shifted(&self, vol: f64, time: f64) -> f64 {
+        self.at.iter().find(|(expiry, _)| *expiry == time).map_or(self.everywhere, |(_, shift)| *shift).of(vol)
+    }
+}
+
+impl From<Shift> for VolShift {
+    fn from(everywhere: Shift) -> VolShift {
+        VolShift { everywhere, at: Vec::new() }
+    }
+}
+
+/// A time from now and what happens to volatilities until then.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Scene {
+    /// Years from now.
+    pub elapsed: f64,
+    /// What happens to volatilities.
+    pub vols: VolShift,
+}
+
+impl Scene {
+    /// So many years from now, volatilities as they are.
+    pub fn later(elapsed: f64) -> Scene {
+        Scene { elapsed, vols: Shift::Points(0.0).into() }
+    }
+}
+
+/// Value of legs at many prices.
+fn worth(models: &[(Option<Model>, f64)], prices: &[f64]) -> Vec<f64> {
+    let (mut sum, mut leg) = (vec![0.0; prices.len()], vec![0.0; prices.len()]);
+    for (model, units) in models {
+        match model {
+            Some(model) => model.prices(prices, &mut leg),
+            None => leg.copy_from_slice(prices),
+        }
+        for (sum, price) in sum.iter_mut().zip(&leg) {
+            *sum += units * price;
+        }
+    }
+    sum
+}
+
+/// Value and Greeks of legs at one price.
+fn point(models: &[(Option<Model>, f64)], spot: f64, cost: f64) -> Result<Point, quant::Error> {
+    let mut out = Point { value: 0.0, profit: 0.0, delta: Some(0.0), gamma: Some(0.0), theta_day: Some(0.0), vega_point: Some(0.0) };
+    for (model, units) in models {
+        let add = |sum: &mut Option<f64>, greek: Option<f64>| *sum = sum.zip(greek).map(|(a, b)| a + b * units);
+        let Some(model) = model else {
+            out.value += units * spot;
+            add(&mut out.delta, Some(1.0));
+            continue;
+        };
+        let v = model.value(spot)?;
+        // At expiry the payoff has a corner at the strike: no derivative exists there.
+        let smooth = model.terms().time > 0.0 || spot != model.terms().strike;
+        let exists = |g: f64| smooth.then_some(g);
+        out.value += units * v.price;
+        add(&mut out.delta, exists(v.delta));
+        add(&mut out.gamma, exists(v.gamma));
+        add(&mut out.theta_day, exists(v.theta_day));
+        add(&mut out.vega_point, exists(v.vega_point));
+    }
+    out.profit = out.value - cost;
+    Ok(out)
+}
+
 /// Points of the grid on which a position that outlives its horizon is searched.
 const SCAN: usize = 2_001;
 
@@ -123,34 +221,45 @@ impl Position {
         self.legs.iter().map(|l| l.units() * l.entry).sum()
     }
 
-    fn terms(&self, leg: &PositionLeg, elapsed: f64, vol_shift: f64) -> Option<Terms> {
+    fn terms(&self, leg: &PositionLeg, scene: &Scene) -> Option<Terms> {
         let Instrument::Option { kind, style, strike, time, vol } = leg.instrument else { return None };
-        Some(Terms { kind, style, strike, time: (time - elapsed).max(0.0), rate: self.rate, carry_yield: self.carry_yield, vol: vol + vol_shift })
+        let vol = scene.vols.shifted(vol, time);
+        Some(Terms { kind, style, strike, time: (time - scene.elapsed).max(0.0), rate: self.rate, carry_yield: self.carry_yield, vol })
     }
 
-    /// Value and Greeks at a price, a time from now and a shift of every volatility.
-    pub fn at(&self, spot: f64, elapsed: f64, vol_shift: f64, accuracy: Accuracy) -> Result<Point, quant::Error> {
-        let mut out = Point { value: 0.0, profit: 0.0, delta: Some(0.0), gamma: Some(0.0), theta_day: Some(0.0), vega_point: Some(0.0) };
-        for leg in &self.legs {
-            let units = leg.units();
-            let add = |sum: &mut Option<f64>, greek: Option<f64>| *sum = sum.zip(greek).map(|(a, b)| a + b * units);
-            let Some(terms) = self.terms(leg, elapsed, vol_shift) else {
-                out.value += units * spot;
-                add(&mut out.delta, Some(1.0));
-                continue;
-            };
-            let v = Model::new(&terms, accuracy)?.value(spot)?;
-            // At expiry the payoff has a corner at the strike: no derivative exists there.
-            let smooth = terms.time > 0.0 || spot != terms.strike;
-            let exists = |g: f64| smooth.then_some(g);
-            out.value += units * v.price;
-            add(&mut out.delta, exists(v.delta));
-            add(&mut out.gamma, exists(v.gamma));
-            add(&mut out.theta_day, exists(v.theta_day));
-            add(&mut out.vega_point, exists(v.vega_point));
-        }
-        out.profit = out.value - self.net_cost();
-        Ok(out)
+    /// Each leg's units and, for an option, its model in the scene.
+    fn models(&self, scene: &Scene, accuracy: Accuracy) -> Result<Vec<(Option<Model>, f64)>, quant::Error> {
+        self.legs.iter().map(|l| Ok((self.terms(l, scene).map(|t| Model::new(&t, accuracy)).transpose()?, l.units()))).collect()
+    }
+
+    /// Value at each price of the underlying.
+    pub fn values(&self, scene: &Scene, prices: &[f64], accuracy: Accuracy) -> Result<Vec<f64>, quant::Error> {
+        Ok(worth(&self.models(scene, accuracy)?, prices))
+    }
+
+    /// Value and Greeks at each price of the underlying; several times the work of [`Position::values`].
+    pub fn points(&self, scene: &Scene, prices: &[f64], accuracy: Accuracy) -> Result<Vec<Point>, quant::Error> {
+        let models = self.models(scene, accuracy)?;
+        let cost = self.net_cost();
+        prices.iter().map(|spot| point(&models, *spot, cost)).collect()
+    }
+
+    /// [`Position::points`] of many scenes, on all cores: price × date × volatility.
+    pub fn grid(&self, scenes: &[Scene], prices: &[f64], accuracy: Accuracy) -> Result<Vec<Vec<Point>>, quant::Error> {
+        scenes.par_iter().map(|scene| self.points(scene, prices, accuracy)).collect()
+    }
+
+    /// Chance that the profit reaches `target` within `time` years, before it falls to `stop` if one is given: the price moves with
+    /// `vol`, the legs keep their volatilities. Meant for a `time` up to the first expiration.
+    pub fn chance_of_reaching(&self, vol: f64, time: f64, target: f64, stop: Option<f64>, accuracy: Accuracy) -> Result<f64, quant::Error> {
+        self.models(&Scene::later(0.0), accuracy)?;
+        let cost = self.net_cost();
+        // The legs are good now, so they are at any later time.
+        let gain = |t: f64, prices: &[f64]| match self.values(&Scene::later(t), prices, accuracy) {
+            Ok(values) => values.into_iter().map(|v| v - cost).collect(),
+            Err(_) => vec![f64::NAN; prices.len()],
+        };
+        chance_of_reaching(self.spot, self.rate - self.carry_yield, vol, time, gain, target, stop)
     }
 
     /// The first expiration; `None` without options. `vol` is that of the price up to it.
@@ -218,12 +327,8 @@ impl Position {
     /// Later legs by their models at the horizon, on a fine grid.
     fn scanned(&self, time: f64, vol: f64, accuracy: Accuracy) -> Result<Curve, quant::Error> {
         let cost = self.net_cost();
-        let models: Vec<(Option<Model>, f64)> = self
-            .legs
-            .iter()
-            .map(|l| Ok((self.terms(l, time, 0.0).map(|t| Model::new(&t, accuracy)).transpose()?, l.units())))
-            .collect::<Result<_, quant::Error>>()?;
-        let profit = |s: f64| models.iter().map(|(m, units)| units * m.as_ref().map_or(s, |m| m.price(s))).sum::<f64>() - cost;
+        let models = self.models(&Scene::later(time), accuracy)?;
+        let profit = |s: f64| worth(&models, &[s])[0] - cost;
         // Far above everything a call is worth what exercise, or the forward, is.
         let (mut slope, mut level) = (0.0, -cost);
         for (model, units) in &models {
@@ -250,7 +355,7 @@ impl Position {
         let mut prices: Vec<f64> = (0..SCAN).map(|i| (from + (to - from) * i as f64 / (SCAN - 1) as f64).exp()).chain(strikes).chain([0.0]).collect();
         prices.sort_by(f64::total_cmp);
         prices.dedup();
-        let values: Vec<f64> = prices.iter().map(|s| profit(*s)).collect();
+        let values: Vec<f64> = worth(&models, &prices).into_iter().map(|v| v - cost).collect();
         let limit = (slope == 0.0).then_some(level);
         let extreme = |sign: f64| {
             if slope * sign > 0.0 {

@@ -82,6 +82,18 @@ impl Legs {
         self.models.iter().map(|(m, units)| m.price(spot) * units).sum()
     }
 
+    /// Value in money at each of many prices.
+    pub fn values(&self, spots: &[f64]) -> Vec<f64> {
+        let (mut sum, mut leg) = (vec![0.0; spots.len()], vec![0.0; spots.len()]);
+        for (model, units) in &self.models {
+            model.prices(spots, &mut leg);
+            for (sum, price) in sum.iter_mut().zip(&leg) {
+                *sum += price * units;
+            }
+        }
+        sum
+    }
+
     /// Greeks of each leg, in money.
     pub fn greeks(&self, spot: f64) -> Result<Vec<PositionGreeks>, quant::Error> {
         self.models.iter().map(|(m, units)| Ok(PositionGreeks::of(&m.value(spot)?, *units))).collect()

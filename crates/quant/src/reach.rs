@@ -42,13 +42,13 @@ impl Aim {
 }
 
 /// Chance of reaching `target` within `time` years, before falling to `stop` if one is given. `drift` and `vol` of the price are per year;
-/// `gain(t, s)` is the profit `t` years from now at price `s`, continuous in both.
+/// `gain(t, prices)` gives the profit `t` years from now at each of the prices, continuous in both.
 pub fn chance_of_reaching(
     spot: f64,
     drift: f64,
     vol: f64,
     time: f64,
-    gain: impl Fn(f64, f64) -> f64,
+    gain: impl Fn(f64, &[f64]) -> Vec<f64>,
     target: f64,
     stop: Option<f64>,
 ) -> Result<f64, Error> {
@@ -66,29 +66,28 @@ pub(crate) fn chance(
     drift: f64,
     spread: f64,
     time: f64,
-    gain: impl Fn(f64, f64) -> f64,
+    gain: impl Fn(f64, &[f64]) -> Vec<f64>,
     aim: Aim,
     variance: impl Fn(f64, f64) -> Result<f64, Error>,
 ) -> Result<f64, Error> {
-    if let Some(already) = aim.absorbed(gain(0.0, spot)) {
+    if let Some(already) = aim.absorbed(gain(0.0, &[spot])[0]) {
         return Ok(already);
     }
     if spread < 1e-6 {
         // Along the path without chance, watched at many moments.
-        let watched = (1..=STEPS).map(|i| time * i as f64 / STEPS as f64).find_map(|t| aim.absorbed(gain(t, spot * (drift * t).exp())));
+        let watched = (1..=STEPS).map(|i| time * i as f64 / STEPS as f64).find_map(|t| aim.absorbed(gain(t, &[spot * (drift * t).exp()])[0]));
         return Ok(watched.unwrap_or(0.0));
     }
     let half = NODES / 2;
     let h = 6.0 * spread / half as f64;
     let prices: Vec<f64> = (0..NODES).map(|j| spot * ((j as f64 - half as f64) * h).exp()).collect();
-    let gains = |t: f64| -> Vec<f64> { prices.iter().map(|s| gain(t, *s)).collect() };
-    let mut march = March { drift, h, aim, chance: gains(time).iter().map(|g| aim.absorbed(*g).unwrap_or(0.0)).collect() };
+    let mut march = March { drift, h, aim, chance: gain(time, &prices).iter().map(|g| aim.absorbed(*g).unwrap_or(0.0)).collect() };
     let left = |i: usize| time * (i as f64 / STEPS as f64).powi(2);
     for i in 1..=STEPS {
         // A local volatility may grow without bound towards now: the middle of the step stands for it.
         let (t, middle) = (time - left(i), time - 0.5 * (left(i) + left(i - 1)));
         let variances = prices.iter().map(|s| variance(middle, *s)).collect::<Result<Vec<f64>, Error>>()?;
-        march.step(&gains(t), &variances, left(i) - left(i - 1));
+        march.step(&gain(t, &prices), &variances, left(i) - left(i - 1));
     }
     Ok(march.chance[half].clamp(0.0, 1.0))
 }

@@ -182,9 +182,9 @@ impl<W: Fn(f64, f64) -> f64> Smile<W> {
         Ok(u[NODES].clamp(0.0, 1.0))
     }
 
-    /// Chance of reaching `target` within `time` years, before falling to `stop` if one is given; `gain(t, s)` is the profit `t` years from now
-    /// at price `s`. As [`crate::chance_of_reaching`], under the local volatility.
-    pub fn reaching(&self, time: f64, gain: impl Fn(f64, f64) -> f64, target: f64, stop: Option<f64>) -> Result<f64, Error> {
+    /// Chance of reaching `target` within `time` years, before falling to `stop` if one is given; `gain(t, prices)` gives the profit
+    /// `t` years from now at each of the prices. As [`crate::chance_of_reaching`], under the local volatility.
+    pub fn reaching(&self, time: f64, gain: impl Fn(f64, &[f64]) -> Vec<f64>, target: f64, stop: Option<f64>) -> Result<f64, Error> {
         let time = not_negative("time", time)?;
         let spread = (self.total_variance)(0.0, time.max(1e-6)).sqrt();
         let aim = Aim::new(target, stop)?;

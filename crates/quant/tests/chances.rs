@@ -17,6 +17,11 @@ fn legs(t: f64, s: f64, carry_yield: f64, legs: &[(f64, Kind, f64)]) -> f64 {
     legs.iter().map(|(n, kind, strike)| n * price(*kind, *strike)).sum()
 }
 
+/// A profit at one price as the profits at many.
+fn each(profit: impl Fn(f64, f64) -> f64) -> impl Fn(f64, &[f64]) -> Vec<f64> {
+    move |t, prices| prices.iter().map(|s| profit(t, *s)).collect()
+}
+
 const CONDOR: [(f64, Kind, f64); 4] = [(1.0, Kind::Put, 90.0), (-1.0, Kind::Put, 95.0), (-1.0, Kind::Call, 105.0), (1.0, Kind::Call, 110.0)];
 
 /// Worked values (own, by two other methods: grid limits, and simulation with bridges at two standard errors): an iron condor sold for 1.983111 reaches a
@@ -26,12 +31,12 @@ fn half_of_the_most_is_reached_as_often_as_worked_out() {
     let credit = -legs(0.0, 100.0, 0.01, &CONDOR);
     assert!((credit - 1.983111).abs() < 5e-7, "{credit}");
     for (share, want) in [(0.25, 0.8486), (0.5, 0.7242), (0.75, 0.6070)] {
-        let got = chance_of_reaching(100.0, RATE - 0.01, VOL, TIME, |t, s| legs(t, s, 0.01, &CONDOR) + credit, share * credit, None).unwrap();
+        let got = chance_of_reaching(100.0, RATE - 0.01, VOL, TIME, each(|t, s| legs(t, s, 0.01, &CONDOR) + credit), share * credit, None).unwrap();
         assert!((got - want).abs() < 1.5e-3, "{share}: {got} {want}");
     }
     let put = [(-1.0, Kind::Put, 95.0)];
     let premium = -legs(0.0, 100.0, 0.0, &put);
-    let got = chance_of_reaching(100.0, RATE, VOL, TIME, |t, s| legs(t, s, 0.0, &put) + premium, 0.5 * premium, None).unwrap();
+    let got = chance_of_reaching(100.0, RATE, VOL, TIME, each(|t, s| legs(t, s, 0.0, &put) + premium), 0.5 * premium, None).unwrap();
     assert!((got - 0.8979).abs() < 2e-3, "{got}");
 }
 
@@ -50,7 +55,7 @@ impl Dice {
 /// A profit that is the price itself makes it a question of touching, whose answer is in closed form; with a stop, of which comes first.
 #[test]
 fn a_linear_profit_is_touching_and_a_stop_takes_its_share() {
-    let ask = |target, stop| chance_of_reaching(100.0, 0.03, VOL, TIME, |_, s| s - 100.0, target, stop).unwrap();
+    let ask = |target, stop| chance_of_reaching(100.0, 0.03, VOL, TIME, each(|_, s| s - 100.0), target, stop).unwrap();
     let t = touch(100.0, 90.0, 110.0, 0.03, VOL, TIME).unwrap();
     assert!((ask(10.0, None) - t.high).abs() < 1e-3, "{} {}", ask(10.0, None), t.high);
     // Worked by an eigenfunction series of its own: the upper of 90 and 110 is touched first with chance 0.276561.

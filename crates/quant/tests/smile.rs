@@ -121,7 +121,7 @@ fn a_flat_surface_gives_the_closed_forms() {
             assert!((a - b).abs() < 1e-4, "{low} {high}: {got:?} {want:?}");
         }
     }
-    let gain = |_: f64, s: f64| s - 100.0;
+    let gain = |_: f64, prices: &[f64]| prices.iter().map(|s| s - 100.0).collect();
     let (got, want) = (flat.reaching(time, gain, 8.0, Some(-6.0)), chance_of_reaching(100.0, drift, vol, time, gain, 8.0, Some(-6.0)));
     assert!((got.unwrap() - want.unwrap()).abs() < 1e-6);
 }
@@ -176,7 +176,7 @@ fn under_a_skew_simulation_agrees() {
     for (count, want) in [(touched_low, t.low), (touched_high, t.high), (either, t.either)] {
         assert!((share(count) - want).abs() < 0.0106, "{} {want} {t:?}", share(count));
     }
-    let reached = smile.reaching(time, |_, s| 100.0 - s, 10.0, None).unwrap();
+    let reached = smile.reaching(time, |_, prices| prices.iter().map(|s| 100.0 - s).collect(), 10.0, None).unwrap();
     assert!((reached - t.low).abs() < 1e-3, "{reached} {t:?}");
     // The skew shows: the same barriers under the volatility at the money are touched otherwise.
     let flat = touch(100.0, low, high, drift, 0.25, time).unwrap();

@@ -2,7 +2,7 @@
 
 use std::io::{Read, Write};
 
-use desk::position::{Horizon, Instrument, Limit, Point, Position, PositionLeg};
+use desk::position::{Horizon, Instrument, Limit, Point, Position, PositionLeg, Scene, Shift};
 use quant::{Accuracy, Kind, Style};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -156,6 +156,26 @@ fn point(p: &Point) -> EvalOut {
     EvalOut { value: p.value, pl: p.profit, delta: p.delta, gamma: p.gamma, theta_day: p.theta_day, vega_pt: p.vega_point }
 }
 
+/// The points asked for, in their order; those of one moment and volatility are worked out together.
+fn evaluated(position: &Position, asked: &[EvalIn], accuracy: Accuracy) -> Result<Vec<EvalOut>, quant::Error> {
+    let mut scenes: Vec<(Scene, Vec<usize>)> = Vec::new();
+    for (i, e) in asked.iter().enumerate() {
+        let scene = Scene { elapsed: e.elapsed_years, vols: Shift::Points(e.vol_shift).into() };
+        match scenes.iter_mut().find(|(s, _)| *s == scene) {
+            Some((_, places)) => places.push(i),
+            None => scenes.push((scene, vec![i])),
+        }
+    }
+    let mut out: Vec<(usize, EvalOut)> = Vec::with_capacity(asked.len());
+    for (scene, places) in scenes {
+        let prices: Vec<f64> = places.iter().map(|i| asked[*i].spot).collect();
+        let points = position.points(&scene, &prices, accuracy)?;
+        out.extend(places.into_iter().zip(points.iter().map(point)));
+    }
+    out.sort_by_key(|(place, _)| *place);
+    Ok(out.into_iter().map(|(_, point)| point).collect())
+}
+
 fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
     if case.legs.is_empty() {
         return Err("legs: at least one is needed".into());
@@ -163,11 +183,7 @@ fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
     let legs = case.legs.into_iter().enumerate().map(|(i, l)| leg(i, l)).collect::<Result<Vec<_>, _>>()?;
     let position = Position { spot: case.spot, rate: case.rate, carry_yield: case.carry_yield, legs };
     let horizon = position.horizon(case.prob_vol, accuracy).map_err(|e| e.to_string())?;
-    let eval = case
-        .eval
-        .iter()
-        .map(|e| position.at(e.spot, e.elapsed_years, e.vol_shift, accuracy).map(|p| point(&p)).map_err(|e| e.to_string()))
-        .collect::<Result<Vec<_>, _>>()?;
+    let eval = evaluated(&position, &case.eval, accuracy).map_err(|e| e.to_string())?;
     let h = horizon.as_ref();
     let most = h.map(|h| limit(h.most, 1.0));
     let least = h.map(|h| limit(h.least, -1.0));
