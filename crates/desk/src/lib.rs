@@ -21,6 +21,7 @@ pub mod order;
 mod package;
 mod plain;
 pub mod position;
+mod scene;
 mod shape;
 mod structure;
 mod time;

@@ -6,7 +6,8 @@
 
 use rayon::prelude::*;
 
-use crate::american::{Boundaries, Put, PutValue};
+use crate::american::PutValue;
+use crate::boundary::{Boundaries, Put};
 use crate::european::{europeans, exercise_value};
 use crate::model::{Accuracy, Bumps, Engine, Underlying, on_future, strained};
 use crate::scheme::WIDTH;

@@ -10,8 +10,9 @@
 use rayon::prelude::*;
 use thiserror::Error;
 
-use crate::american::{Boundaries, Put, PutValue};
+use crate::american::PutValue;
 use crate::batch::{Contract, value_all};
+use crate::boundary::{Boundaries, Put};
 use crate::model::{Accuracy, Bumps, Engine, Underlying, strained};
 use crate::scheme::{Lanes, WIDTH};
 use crate::terms::{self, Kind, Style, Terms, Valuation};

@@ -20,6 +20,7 @@
 
 mod american;
 mod batch;
+mod boundary;
 mod brent;
 mod chain;
 mod chance;

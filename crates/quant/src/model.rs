@@ -2,7 +2,8 @@
 
 use std::sync::LazyLock;
 
-use crate::american::{Boundaries, Put, PutValue};
+use crate::american::PutValue;
+use crate::boundary::{Boundaries, Put};
 use crate::european::{european, european_price, exercise_value};
 use crate::scheme::{Scheme, WIDTH};
 use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};

@@ -13,6 +13,18 @@ pub(crate) type Lanes = [f64; WIDTH];
 /// The first half is one quadrature point, the second the next.
 pub(crate) type Pair = [f64; 2 * WIDTH];
 
+/// Each lane twice.
+#[inline(always)]
+pub(crate) fn twice(lanes: &Lanes) -> Pair {
+    std::array::from_fn(|l| lanes[l % WIDTH])
+}
+
+/// The sum of both halves.
+#[inline(always)]
+pub(crate) fn halves(pair: &Pair) -> Lanes {
+    std::array::from_fn(|l| pair[l] + pair[l + WIDTH])
+}
+
 /// Two quadrature points of the boundary equation at one collocation point, in units of T = 1 and σ = 1, the same in each lane.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Point {
