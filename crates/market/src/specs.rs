@@ -21,21 +21,33 @@ pub(crate) struct Spec {
     pub width: f64,
     /// Contracts traded and open, relative scale.
     pub activity: f64,
-    /// Scheduled results.
-    pub results: Option<Results>,
+    /// The sector whose moves it shares, and the share of its own variance that they are.
+    pub sector: Option<(&'static str, f64)>,
+    /// What is scheduled.
+    pub event: Option<Scheduled>,
     /// Strike steps from the centre outward: (up to this distance as a fraction, step).
     pub steps: &'static [(f64, i64)],
 }
 
-/// Quarterly results after the close.
+/// An event after the close of a known day, told by a jump at the next opening.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Results {
-    /// One of the dates; the others follow every 13 weeks.
+pub(crate) struct Scheduled {
+    /// One of the dates.
     pub on: Date,
-    /// Standard deviation of the jump at the next opening.
+    /// Weeks between one and the next; none: it happens once.
+    pub every: Option<i64>,
+    /// Standard deviation of the jump.
     pub jump: f64,
     /// Factor on its variance as priced: above one is rich.
     pub priced: f64,
+    /// It goes one way or the other, and hardly ends in between.
+    pub two_sided: bool,
+    /// In plain words.
+    pub what: &'static str,
+}
+
+fn results(on: Date, jump: f64, priced: f64) -> Option<Scheduled> {
+    Some(Scheduled { on, every: Some(13), jump, priced, two_sided: false, what: "results after the close" })
 }
 
 const FRIDAYS: &[Weekday] = &[Weekday::Friday];
@@ -95,54 +107,103 @@ pub(crate) fn specs() -> Vec<Spec> {
         listing: ListingRule { weekly_on: MON_WED_FRI, weeklies: 7, ..stock("", "", 1.0, 0.0).listing },
         ..stock("WXMT", "Wexmoor 300 Trust", 1.0, 0.014)
     };
+    let small =
+        Underlying { listing: ListingRule { weeklies: 5, ..stock("", "", 1.0, 0.0).listing }, ..stock("SMLX", "Small Company Trust", 1.2, 0.011) };
+    let quiet = |u: Underlying| Underlying {
+        listing: ListingRule { weeklies: 0, ..u.listing },
+        ticks: TickTable::split(Price::cents(5), Price::cents(300), Price::cents(10)),
+        package_tick: Price::cents(5),
+        ..u
+    };
+    let lots_of_forty = Underlying {
+        multiplier: 40,
+        listing: ListingRule {
+            weekly_on: &[Weekday::Thursday],
+            weeklies: 4,
+            monthlies: 3,
+            quarter_months: 2,
+            januaries: 0,
+            quarter_ends: false,
+            am_monthlies: false,
+        },
+        weekly_root: None,
+        ..index.clone()
+    };
+    // Anchor, own volatility; smile: correlation, strength, premium; width, activity; strike steps.
+    let spec = |underlying: Underlying, anchor, own_vol, (rho, eta, premium), (width, activity), steps| Spec {
+        underlying,
+        anchor,
+        own_vol,
+        rho,
+        eta,
+        premium,
+        width,
+        activity,
+        sector: None,
+        event: None,
+        steps,
+    };
+    const INDEX: (f64, f64, f64) = (-0.7, 1.15, 1.22);
+    const FUND: (f64, f64, f64) = (-0.65, 1.05, 1.20);
+    const SHARE: (f64, f64, f64) = (-0.35, 0.8, 1.15);
+    let skerry = Underlying { symbol: "SKRY".into(), name: "Skerry 64 Index".into(), beta: 0.7, dividend_yield: 0.018, ..lots_of_forty };
+    let (tech, shops, fields) = (Some(("technology", 0.35)), Some(("consumers", 0.25)), Some(("staples", 0.2)));
+    let decision =
+        Scheduled { on: date(2031, 5, 14), every: None, jump: 0.26, priced: 1.05, two_sided: true, what: "trial decision after the close" };
     vec![
+        spec(index, 2_940.0, 0.0, INDEX, (1.0, 3.0), &[(0.03, 500), (0.08, 1000), (0.30, 2500)]),
+        spec(trust, 294.0, 0.0, (-0.7, 1.15, 1.20), (0.5, 5.0), &[(0.06, 100), (0.12, 200), (0.30, 500)]),
+        spec(small, 118.0, 0.09, FUND, (0.7, 2.5), &[(0.12, 100), (0.32, 200)]),
         Spec {
-            underlying: index,
-            anchor: 2_940.0,
-            own_vol: 0.0,
-            rho: -0.7,
-            eta: 1.15,
-            premium: 1.22,
-            width: 1.0,
-            activity: 3.0,
-            results: None,
-            steps: &[(0.03, 500), (0.08, 1000), (0.30, 2500)],
+            sector: Some(("technology", 0.9)),
+            ..spec(stock("TKZR", "Technology Trust", 1.3, 0.006), 212.0, 0.09, FUND, (0.6, 3.0), &[(0.08, 100), (0.16, 250), (0.34, 500)])
         },
         Spec {
-            underlying: trust,
-            anchor: 294.0,
-            own_vol: 0.0,
-            rho: -0.7,
-            eta: 1.15,
-            premium: 1.20,
-            width: 0.5,
-            activity: 5.0,
-            results: None,
-            steps: &[(0.06, 100), (0.12, 200), (0.30, 500)],
+            sector: tech,
+            event: results(date(2031, 3, 20), 0.045, 1.5),
+            ..spec(stock("NMOU", "Nimoura Systems", 1.25, 0.0), 187.0, 0.31, SHARE, (1.0, 1.0), &[(0.20, 250), (0.55, 500)])
         },
         Spec {
-            underlying: stock("NMOU", "Nimoura Systems", 1.25, 0.0),
-            anchor: 187.0,
-            own_vol: 0.31,
-            rho: -0.35,
-            eta: 0.8,
-            premium: 1.15,
-            width: 1.0,
-            activity: 1.0,
-            results: Some(Results { on: date(2031, 3, 20), jump: 0.045, priced: 1.5 }),
-            steps: &[(0.20, 250), (0.55, 500)],
+            sector: tech,
+            event: results(date(2031, 4, 24), 0.06, 1.2),
+            ..spec(stock("VXLO", "Vexlo Devices", 1.6, 0.0), 862.0, 0.48, (-0.3, 0.75, 1.12), (1.1, 1.6), &[(0.25, 1000), (0.60, 2000)])
         },
         Spec {
-            underlying: stock("TLVN", "Tolvane Bank", 1.1, 0.038),
-            anchor: 92.0,
-            own_vol: 0.17,
-            rho: -0.4,
-            eta: 0.8,
-            premium: 1.12,
-            width: 1.6,
-            activity: 0.5,
-            results: Some(Results { on: date(2031, 4, 15), jump: 0.03, priced: 1.0 }),
-            steps: &[(0.18, 100), (0.40, 250)],
+            event: results(date(2031, 4, 29), 0.07, 1.15),
+            ..spec(stock("ZORV", "Zorvane Motors", 1.7, 0.0), 421.0, 0.52, (-0.2, 0.7, 1.12), (0.6, 4.5), &[(0.15, 500), (0.50, 1000)])
         },
+        Spec {
+            sector: shops,
+            event: results(date(2031, 4, 22), 0.06, 1.0),
+            ..spec(stock("MYRR", "Myrr Cruises", 1.4, 0.0), 17.3, 0.42, SHARE, (1.3, 0.9), &[(0.55, 50)])
+        },
+        Spec {
+            event: results(date(2031, 4, 15), 0.03, 1.0),
+            ..spec(stock("TLVN", "Tolvane Bank", 1.1, 0.038), 92.0, 0.17, (-0.4, 0.8, 1.12), (1.6, 0.5), &[(0.18, 100), (0.40, 250)])
+        },
+        Spec {
+            sector: fields,
+            event: results(date(2031, 4, 30), 0.025, 1.1),
+            ..spec(quiet(stock("KVLN", "Kavlin Foods", 0.5, 0.027)), 54.0, 0.14, (-0.4, 0.8, 1.12), (2.6, 0.12), &[(0.14, 100), (0.40, 250)])
+        },
+        Spec {
+            sector: shops,
+            event: results(date(2031, 3, 12), 0.055, 0.7),
+            ..spec(stock("BRLW", "Brellow Homes", 1.3, 0.008), 38.0, 0.28, SHARE, (1.5, 0.6), &[(0.45, 100)])
+        },
+        Spec {
+            sector: shops,
+            event: results(date(2031, 3, 5), 0.06, 1.15),
+            ..spec(stock("OSKV", "Oskava Retail", 1.0, 0.012), 128.0, 0.25, SHARE, (1.2, 0.8), &[(0.15, 250), (0.50, 500)])
+        },
+        Spec {
+            event: Some(decision),
+            ..spec(stock("PHYA", "Physara Pharma", 0.8, 0.0), 63.0, 0.36, (-0.1, 0.7, 1.15), (1.8, 0.5), &[(0.20, 100), (0.65, 250)])
+        },
+        Spec {
+            sector: fields,
+            ..spec(quiet(stock("ARDN", "Ardenne Power", 0.4, 0.034)), 71.0, 0.13, (-0.45, 0.85, 1.14), (2.0, 0.25), &[(0.12, 100), (0.32, 250)])
+        },
+        spec(skerry, 6_320.0, 0.08, (-0.6, 1.05, 1.20), (1.2, 1.2), &[(0.06, 5_000), (0.26, 10_000)]),
     ]
 }

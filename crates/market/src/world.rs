@@ -43,8 +43,8 @@ struct Path {
     own_move: Vec<f64>,
     /// Own variance per year of each session.
     own_variance: Vec<f64>,
-    /// Result dates, ascending, each with the opening at which the market knows them.
-    results: Vec<(Date, Moment)>,
+    /// Event dates, ascending, each with the opening at which the market knows the outcome.
+    events: Vec<(Date, Moment)>,
 }
 
 /// The simulated world.
@@ -217,9 +217,9 @@ impl World {
         let now = at_session(p.session) + p.part * (at_session(next) - at_session(p.session));
         let mean = (beta * MARKET_VOL).powi(2) + path.spec.own_vol.powi(2);
         let expected = mean * years + (now - mean) * -(-REVERSION * years).exp_m1() / REVERSION;
-        let jumps = path.spec.results.map_or(0.0, |r| {
-            let ahead = path.results.iter().filter(|(_, known)| at < *known && expiry > *known);
-            ahead.count() as f64 * r.jump * r.jump * r.priced
+        let jumps = path.spec.event.map_or(0.0, |e| {
+            let ahead = path.events.iter().filter(|(_, known)| at < *known && expiry > *known);
+            ahead.count() as f64 * e.jump * e.jump * e.priced
         });
         Some(path.spec.premium * expected + jumps)
     }
@@ -237,8 +237,9 @@ impl World {
     pub fn events(&self, symbol: &str, at: Moment, days: i64) -> Vec<Event> {
         let Some(path) = self.path(symbol) else { return Vec::new() };
         let today = at.date();
-        let ahead = path.results.iter().filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
-        ahead.map(|(d, _)| Event { date: *d, what: "results after the close".into() }).collect()
+        let what = path.spec.event.map_or("", |e| e.what);
+        let ahead = path.events.iter().filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
+        ahead.map(|(d, _)| Event { date: *d, what: what.into() }).collect()
     }
 
     /// Listed expirations of an underlying.
@@ -273,49 +274,84 @@ fn variances(noise: Noise, key: u64, vol: f64, shocks: &[f64], leverage: f64, an
     logs.into_iter().map(|l| (l + shift).exp()).collect()
 }
 
+fn sum(a: &[f64], b: &[f64]) -> Vec<f64> {
+    a.iter().zip(b).map(|(a, b)| a + b).collect()
+}
+
+/// Slope of a straight line through `y` against `x`.
+fn slope(y: &[f64], x: &[f64]) -> f64 {
+    let n = x.len() as f64;
+    let (mx, my) = (x.iter().sum::<f64>() / n, y.iter().sum::<f64>() / n);
+    let (mut xy, mut xx) = (0.0, 0.0);
+    for (x, y) in x.iter().zip(y) {
+        xy += (x - mx) * (y - my);
+        xx += (x - mx) * (x - mx);
+    }
+    xy / xx
+}
+
 impl Path {
     fn build(spec: Spec, noise: Noise, sessions: &[Date], market_night: &[f64], market_move: &[f64], anchor: usize) -> Option<Path> {
         let key = name_key(&spec.underlying.symbol);
         let smile = Ssvi::new(spec.rho, spec.eta, 0.5).ok()?;
-        let shocks: Vec<(f64, f64)> =
-            (0..sessions.len() as i64).map(|i| (noise.normal(Stream::Overnight, key, i), noise.normal(Stream::Intraday, key, i))).collect();
+        let drawn = |key: u64, i: i64| (noise.normal(Stream::Overnight, key, i), noise.normal(Stream::Intraday, key, i));
+        let shocks: Vec<(f64, f64)> = (0..sessions.len() as i64)
+            .map(|i| {
+                let own = drawn(key, i);
+                let Some((sector, share)) = spec.sector else { return own };
+                let (common, apart) = (share.sqrt(), (1.0 - share).sqrt());
+                let shared = drawn(name_key(sector), i);
+                (common * shared.0 + apart * own.0, common * shared.1 + apart * own.1)
+            })
+            .collect();
         let own_variance = if spec.own_vol > 0.0 {
             let day: Vec<f64> = shocks.iter().map(|s| s.1).collect();
             variances(noise, key, spec.own_vol, &day, -0.3, anchor)
         } else {
             vec![0.0; sessions.len()]
         };
-        let results = spec.results.map_or_else(Vec::new, |r| quarterly(r.on, sessions[0], LAST));
-        let beta = spec.underlying.beta;
+        let events = spec.event.map_or_else(Vec::new, |e| dates(e.on, e.every, sessions[0], LAST));
+        let jump = |i: usize| match spec.event {
+            Some(e) if i > 0 && events.iter().any(|(d, _)| *d == sessions[i - 1]) => {
+                let drawn = noise.normal(Stream::Results, key, i as i64);
+                // Either way a two-sided jump has the variance of the stated deviation.
+                e.jump * if e.two_sided { 0.96_f64.sqrt() * drawn.signum() + 0.2 * (drawn.abs() - 0.8) } else { drawn }
+            }
+            _ => 0.0,
+        };
+        let part = |i: usize, share: f64, shock: f64| {
+            let v = own_variance[i] * share / YEAR;
+            v.sqrt() * shock - v / 2.0
+        };
+        let own_night: Vec<f64> = (0..sessions.len()).map(|i| part(i, NIGHT, shocks[i].0) + jump(i)).collect();
+        let own_day: Vec<f64> = (0..sessions.len()).map(|i| part(i, 1.0 - NIGHT, shocks[i].1)).collect();
+        // What the own moves of the history happen to share with the market is taken out, so that the betas estimated from it are the world's.
+        let chance = slope(&sum(&own_night, &own_day)[..anchor], &sum(market_night, market_move)[..anchor]);
+        let beta = spec.underlying.beta - chance;
         let yielded = spec.underlying.dividend_yield / YEAR;
         let (mut open, mut close, mut own_move) = (Vec::new(), Vec::new(), Vec::new());
         let mut level = 0.0;
         for i in 0..sessions.len() {
-            let v = own_variance[i];
-            let reported = i > 0 && results.iter().any(|(d, _)| *d == sessions[i - 1]);
-            let jump = match spec.results {
-                Some(r) if reported => r.jump * noise.normal(Stream::Results, key, i as i64),
-                _ => 0.0,
-            };
-            level += beta * market_night[i] + (v * NIGHT / YEAR).sqrt() * shocks[i].0 - v * NIGHT / YEAR / 2.0 + jump - yielded;
+            level += beta * market_night[i] + own_night[i] - yielded;
             open.push(level);
-            let own = (v * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1 - v * (1.0 - NIGHT) / YEAR / 2.0;
-            level += beta * market_move[i] + own;
-            own_move.push(own);
+            level += beta * market_move[i] + own_day[i];
+            // The bridge of the day adds the market's part by the stated beta.
+            own_move.push(own_day[i] - chance * market_move[i]);
             close.push(level);
         }
         let shift = spec.anchor.ln() - open[anchor];
         for x in open.iter_mut().chain(&mut close) {
             *x += shift;
         }
-        Some(Path { spec, smile, key, open, close, own_move, own_variance, results })
+        Some(Path { spec, smile, key, open, close, own_move, own_variance, events })
     }
 }
 
-/// A date and every 13 weeks before and after it, on sessions.
-fn quarterly(on: Date, first: Date, last: Date) -> Vec<(Date, Moment)> {
-    let mut out: Vec<(Date, Moment)> = (-20..20)
-        .filter_map(|n: i64| on.checked_add((13 * n).weeks()).ok())
+/// A date, and every so many weeks before and after it, on sessions.
+fn dates(on: Date, every: Option<i64>, first: Date, last: Date) -> Vec<(Date, Moment)> {
+    let turns = if every.is_some() { -20..20 } else { 0..1 };
+    let mut out: Vec<(Date, Moment)> = turns
+        .filter_map(|n: i64| on.checked_add((every.unwrap_or(0) * n).weeks()).ok())
         .filter(|d| *d > first && *d < last)
         .map(desk::calendar::session_on_or_before)
         .map(|d| (d, open_of(next_session(d))))
