@@ -1,43 +1,59 @@
-//! Re-quoting whole chains. Run with `cargo bench -p market`.
+//! Quoting whole chains and the whole market. Run with `cargo bench -p market`.
 use criterion::{Criterion, criterion_group, criterion_main};
-use desk::{Contract, Kind, Moment};
-use market::{DEMO_DAY, Quoter, World, contract, strikes};
+use desk::Moment;
+use market::{DEMO_DAY, Quoter, World};
 
-/// Every contract of the first twelve expirations, sixty strikes around the money at most.
-fn contracts(world: &World, symbol: &str, at: Moment) -> Vec<Contract> {
-    let mut out = Vec::new();
-    for e in world.expirations(symbol, at).into_iter().flatten().take(12) {
-        let all = strikes(world, symbol, &e, at);
-        let skip = all.len().saturating_sub(60) / 2;
-        for k in all.into_iter().skip(skip).take(60) {
-            out.extend([Kind::Call, Kind::Put].into_iter().filter_map(|kind| contract(world, symbol, &e, kind, k)));
-        }
-    }
-    out
+/// Contracts quoted in every listed expiration of an underlying.
+fn all(world: &World, quoter: &mut Quoter, symbol: &str, at: Moment) -> usize {
+    let Some(u) = world.underlying(symbol) else { return 0 };
+    world.expirations(symbol, at).into_iter().flatten().take(12).map(|e| quoter.chain(world, u, &e, at).len()).sum()
 }
 
 fn chains(c: &mut Criterion) {
     let world = World::new(1);
+    let start = Moment::at(DEMO_DAY, 10, 42);
     for symbol in ["NMOU", "WXMR", "WXMT"] {
-        let start = Moment::at(DEMO_DAY, 10, 42);
-        let all = contracts(&world, symbol, start);
-        let mut quoter = Quoter::new();
-        let mut at = start;
-        c.bench_function(&format!("re-quote {symbol}, {} contracts, a quarter second later", all.len()), |b| {
+        let count = all(&world, &mut Quoter::new(), symbol, start);
+        let (mut quoter, mut at) = (Quoter::new(), start);
+        c.bench_function(&format!("re-quote {symbol}, {count} contracts, a quarter second later"), |b| {
             b.iter(|| {
                 at = at.plus_millis(250);
-                all.iter().filter_map(|x| quoter.quote(&world, x, at)).count()
+                all(&world, &mut quoter, symbol, at)
             })
         });
-        let mut cold = start;
-        c.bench_function(&format!("quote {symbol} at a moment of its own"), |b| {
+        let mut past = start;
+        c.bench_function(&format!("quote {symbol} at a past moment of its own"), |b| {
             b.iter(|| {
-                cold = cold.plus_millis(300_000);
-                all.iter().filter_map(|x| quoter.quote(&world, x, cold)).count()
+                past = past.plus_millis(-300_000);
+                all(&world, &mut Quoter::new(), symbol, past)
             })
         });
     }
 }
 
-criterion_group!(benches, chains);
+/// One tick of everything, on two cores as the demo has them: the instruments by turns.
+fn universe(c: &mut Criterion) {
+    let world = World::new(1);
+    let symbols: Vec<String> = world.underlyings().map(|u| u.symbol.clone()).collect();
+    let mut quoters = [Quoter::new(), Quoter::new()];
+    let mut at = Moment::at(DEMO_DAY, 10, 42);
+    let tick = |quoters: &mut [Quoter; 2], at: Moment| -> usize {
+        std::thread::scope(|s| {
+            let halves = quoters.iter_mut().enumerate().map(|(half, quoter)| {
+                let (world, symbols) = (&world, &symbols);
+                s.spawn(move || symbols.iter().skip(half).step_by(2).map(|symbol| all(world, quoter, symbol, at)).sum::<usize>())
+            });
+            halves.collect::<Vec<_>>().into_iter().map(|h| h.join().unwrap_or(0)).sum()
+        })
+    };
+    let count = tick(&mut quoters, at);
+    c.bench_function(&format!("one tick of the universe, {count} contracts"), |b| {
+        b.iter(|| {
+            at = at.plus_millis(250);
+            tick(&mut quoters, at)
+        })
+    });
+}
+
+criterion_group!(benches, chains, universe);
 criterion_main!(benches);

@@ -31,6 +31,22 @@ fn reach(life: i64) -> f64 {
     if life <= 45 { 0.45 } else { 0.75 }
 }
 
+/// Distance of strikes (in cents) at a strike: twice the stated step for each doubling of the price since the name began, half of it below six
+/// tenths of that price.
+fn step_at(strike: i64, step: i64, anchor: f64) -> i64 {
+    let level = strike as f64 / 100.0 / anchor;
+    if level < 0.6 {
+        half(step)
+    } else {
+        step << ((level / 1.6).log2().floor() + 1.0).clamp(0.0, 8.0) as i64
+    }
+}
+
+/// Half a step, where that is one that is listed anywhere.
+fn half(step: i64) -> i64 {
+    if matches!(step, 100 | 200 | 500 | 1_000 | 2_000) { step / 2 } else { step }
+}
+
 /// The strikes of one expiration at a moment, ascending.
 pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment) -> Vec<Price> {
     let Some(spec) = world.spec(symbol) else { return Vec::new() };
@@ -50,8 +66,10 @@ pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment)
         let grid = |value: f64| (value * 100.0 / *step as f64).round() as i64 * step;
         let mut strike = grid(low * (1.0 - distance)).max(*step);
         while strike <= grid(high * (1.0 + distance)) {
-            out.push(Price::cents(strike));
-            strike += step;
+            if strike % step_at(strike, *step, spec.anchor) == 0 {
+                out.push(Price::cents(strike));
+            }
+            strike += half(*step);
         }
     }
     out.sort_unstable();

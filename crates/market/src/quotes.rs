@@ -1,17 +1,19 @@
 //! Markets around theoretical value.
 //!
 //! The theoretical value is the model price at the surface's volatility. American options are priced
-//! as the European price of the very moment plus an early-exercise premium whose boundary is solved
-//! at the start of the current five minutes: a pure function of the moment that needs one boundary
-//! per contract per five minutes. Around it stands a width by liquidity, price, moneyness and time of
+//! as the European price of the very moment plus an early-exercise premium from boundaries that are solved
+//! at the start of the current five minutes, once for an expiration: a pure function of the moment, the same whether one contract is asked
+//! for or the whole chain. Around it stands a width by liquidity, price, moneyness and time of
 //! day; quotes are rounded outward to the tick, and far strikes may have no bid.
 
 use std::collections::HashMap;
 
 use desk::calendar::{close_of, last_trading, open_of};
-use desk::{Contract, LegMarket, Moment, Price, Quote, Underlying, day_number, terms_of};
-use quant::{Accuracy, Model, Style, Terms, european, implied_vol};
+use desk::{Contract, Expiration, Kind, LegMarket, Moment, Price, Quote, Underlying, day_number, terms_of};
+use jiff::civil::Date;
+use quant::{EarlyExercise, Style, Terms, Valuation, europeans, implied_vol};
 
+use crate::listing;
 use crate::noise::{Noise, Stream, name_key};
 use crate::world::World;
 
@@ -36,19 +38,15 @@ pub struct Listed {
 /// world and the moment.
 #[derive(Default)]
 pub struct Quoter {
-    anchors: HashMap<Contract, (i64, Option<Anchor>)>,
+    slots: HashMap<(String, Date), Slot>,
 }
 
-struct Anchor {
-    american: Model,
-    european: Terms,
-}
-
-impl Anchor {
-    /// What early exercise adds at this spot.
-    fn premium(&self, spot: f64) -> f64 {
-        (self.american.price(spot) - quant::european_price(&self.european, spot)).max(0.0)
-    }
+/// Boundaries of one expiration as of the start of a slot.
+struct Slot {
+    number: i64,
+    start: Moment,
+    spot: f64,
+    exercise: Option<EarlyExercise>,
 }
 
 /// A contract's place in the world: what quoting needs besides the moment.
@@ -69,71 +67,91 @@ impl Quoter {
     pub fn quote(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<Listed> {
         let underlying = world.owner(contract)?;
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
-        self.quote_at(world, underlying, contract, at, spot)
+        self.quote_at(world, underlying, std::slice::from_ref(contract), at, spot).pop()
     }
 
-    /// As [`Quoter::quote`], with the spot already known.
-    pub fn quote_at(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment, spot: f64) -> Option<Listed> {
-        let expiry = underlying.expiry_moment(contract);
-        if expiry <= at {
-            return None;
+    /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts.
+    pub fn chain(&mut self, world: &World, underlying: &Underlying, expiration: &Expiration, at: Moment) -> Vec<(Contract, Listed)> {
+        let Some(spot) = world.spot(&underlying.symbol, at) else { return Vec::new() };
+        let strikes = listing::strikes(world, &underlying.symbol, expiration, at);
+        let root = underlying.root_for(expiration);
+        let both = |strike: Price| [Kind::Call, Kind::Put].map(|kind| Contract { root: root.to_owned(), expiry: expiration.date, kind, strike });
+        let contracts: Vec<Contract> = strikes.into_iter().flat_map(both).collect();
+        let listed = self.quote_at(world, underlying, &contracts, at, spot.to_f64());
+        // Nothing is listed at its very end.
+        if listed.len() == contracts.len() { contracts.into_iter().zip(listed).collect() } else { Vec::new() }
+    }
+
+    /// Quotes contracts of one expiration; none when it has passed.
+    fn quote_at(&mut self, world: &World, underlying: &Underlying, contracts: &[Contract], at: Moment, spot: f64) -> Vec<Listed> {
+        let Some(first) = contracts.first().filter(|c| underlying.expiry_moment(c) > at) else { return Vec::new() };
+        let places: Vec<Place<'_>> =
+            contracts.iter().map(|contract| Place { world, underlying, contract, key: name_key(&contract.to_string()) }).collect();
+        let rows: Vec<(Terms, f64)> = places.iter().filter_map(|p| Some((p.terms(at, spot)?, spot))).collect();
+        if rows.len() != places.len() {
+            return Vec::new();
         }
-        let place = Place { world, underlying, contract, key: name_key(&contract.to_string()) };
-        let terms = place.terms(at, spot)?;
-        let mut value = european(&terms, spot);
+        let mut values = europeans(&rows);
         if underlying.style == Style::American {
-            let anchor = self.anchor(&place, at);
-            if let Some(anchor) = anchor {
-                let intrinsic = contract.kind.intrinsic(spot, terms.strike);
-                let h = spot * 1e-4;
-                let premium = anchor.premium(spot);
-                value.price = (value.price + premium).max(intrinsic);
-                value.delta += (anchor.premium(spot + h) - anchor.premium(spot - h)) / (2.0 * h);
-                value.delta = value.delta.clamp(-1.0, 1.0);
+            let slot = self.slot(world, underlying, first, at);
+            if let Some(exercise) = &slot.exercise {
+                let then: Vec<(Kind, f64, f64)> =
+                    places.iter().filter_map(|p| p.terms(slot.start, slot.spot)).map(|t| (t.kind, t.strike, t.vol)).collect();
+                for ((value, (t, _)), (price, delta)) in values.iter_mut().zip(&rows).zip(exercise.premiums(&then, spot)) {
+                    value.price = (value.price + price).max(t.kind.intrinsic(spot, t.strike));
+                    value.delta = (value.delta + delta).clamp(-1.0, 1.0);
+                }
             }
         }
-        let quote = place.market(value.price, value.delta, at, spot)?;
-        let off = quote.mid().to_f64() - value.price;
-        let width = (quote.ask - quote.bid).to_f64();
-        let informative = value.vega_point > width / 30.0 && quote.bid.raw() > 0;
-        // The middle lies within a tick or two of the theoretical value: one Newton step is exact to
-        // a hundredth of a point where the number means anything.
-        let implied = (terms.vol + off / (value.vega_point * 100.0)).max(0.0);
-        Some(Listed { quote, theoretical: value.price, delta: value.delta, implied: informative.then_some(implied) })
+        places.iter().zip(rows.iter().zip(&values)).filter_map(|(place, ((terms, _), value))| place.listed(terms, value, at, spot)).collect()
     }
 
     /// What an evaluation needs of one leg: quotes and the volatility its mark implies.
     pub fn leg(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<LegMarket> {
         let underlying = world.owner(contract)?;
+        let listed = self.quote(world, contract, at)?;
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
-        let listed = self.quote_at(world, underlying, contract, at, spot)?;
-        let place = Place { world, underlying, contract, key: 0 };
-        let terms = place.terms(at, spot)?;
+        let terms = Place { world, underlying, contract, key: 0 }.terms(at, spot)?;
         let mark = listed.quote.mark().to_f64();
         let vol = listed.implied.and_then(|_| implied_vol(&terms, spot, mark).ok()).filter(|v| *v > 0.005).unwrap_or(terms.vol);
         Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })
     }
 
-    fn anchor(&mut self, place: &Place<'_>, at: Moment) -> Option<&Anchor> {
-        let slot = at.millis().div_euclid(SLOT);
-        let entry = self.anchors.entry(place.contract.clone()).or_insert((i64::MIN, None));
-        if entry.0 != slot {
-            let start = Moment::from_millis(slot * SLOT);
-            let built = place.world.spot(&place.underlying.symbol, start).and_then(|spot| {
-                let terms = place.terms(start, spot.to_f64())?;
-                let american = Model::new(&terms, Accuracy::Interactive).ok()?;
-                Some(Anchor { american, european: Terms { style: Style::European, ..terms } })
-            });
-            *entry = (slot, built);
+    /// Boundaries of the contract's expiration as of the slot that `at` lies in.
+    fn slot(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment) -> &Slot {
+        let number = at.millis().div_euclid(SLOT);
+        let build = || {
+            let start = Moment::from_millis(number * SLOT);
+            let spot = world.spot(&underlying.symbol, start).unwrap_or_default().to_f64();
+            Slot { number, start, spot, exercise: exercise(world, underlying, contract, start, spot) }
+        };
+        let kept = self.slots.entry((contract.root.clone(), contract.expiry)).or_insert_with(build);
+        if kept.number != number {
+            *kept = build();
         }
-        entry.1.as_ref()
+        kept
     }
 
-    /// Forgets contracts that have expired.
+    /// Forgets expirations that have passed.
     pub fn forget_before(&mut self, at: Moment) {
         let today = at.date();
-        self.anchors.retain(|c, _| c.expiry >= today);
+        self.slots.retain(|(_, expiry), _| *expiry >= today);
     }
+}
+
+/// Boundaries over the volatilities that the expiration's strikes have; absent where the models have none.
+fn exercise(world: &World, underlying: &Underlying, contract: &Contract, start: Moment, spot: f64) -> Option<EarlyExercise> {
+    let expiry = underlying.expiry_moment(contract);
+    let years = start.years_until(expiry);
+    let theta = world.total_variance(&underlying.symbol, start, expiry)?.sqrt();
+    // The smile is at its lowest within a deviation or two and rises to both sides.
+    let reach = (8.0 * theta).clamp(0.1, 1.2);
+    let vols = (-16..=16).filter_map(|i| {
+        let strike = spot * (reach * f64::from(i) / 16.0).exp();
+        world.surface_vol(&underlying.symbol, start, expiry, strike, spot)
+    });
+    let (low, high) = vols.fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
+    EarlyExercise::new(years, world.rate(years), underlying.dividend_yield, low, high).ok()
 }
 
 impl Place<'_> {
@@ -146,6 +164,17 @@ impl Place<'_> {
 
     fn noise(&self) -> Noise {
         self.world.noise()
+    }
+
+    fn listed(&self, terms: &Terms, value: &Valuation, at: Moment, spot: f64) -> Option<Listed> {
+        let quote = self.market(value.price, value.delta, at, spot)?;
+        let off = quote.mid().to_f64() - value.price;
+        let width = (quote.ask - quote.bid).to_f64();
+        let informative = value.vega_point > width / 30.0 && quote.bid.raw() > 0;
+        // The middle lies within a tick or two of the theoretical value: one Newton step is exact to
+        // a hundredth of a point where the number means anything.
+        let implied = (terms.vol + off / (value.vega_point * 100.0)).max(0.0);
+        Some(Listed { quote, theoretical: value.price, delta: value.delta, implied: informative.then_some(implied) })
     }
 
     fn market(&self, value: f64, delta: f64, at: Moment, spot: f64) -> Option<Quote> {

@@ -21,10 +21,11 @@ fn a_trading_day_by_steps() {
     let close = step(start, Step::Close);
     assert_eq!(close, Moment::at(DEMO_DAY, 16, 0));
     assert_eq!(step(close, Step::Open), Moment::at(date(2031, 3, 12), 9, 30));
-    // Wednesday's weekly of the index is the next to expire, then Friday's.
+    // Wednesday's weekly of the index is the next to expire, then Thursday's of the smaller one, then Friday's.
     let wednesday = step(start, Step::Expiration);
     assert_eq!(wednesday, close_of(date(2031, 3, 12)));
-    assert_eq!(step(wednesday, Step::Expiration), close_of(date(2031, 3, 14)));
+    let thursday = step(wednesday, Step::Expiration);
+    assert_eq!((thursday, step(thursday, Step::Expiration)), (close_of(date(2031, 3, 13)), close_of(date(2031, 3, 14))));
     // Good Friday is no session: Thursday's close leads over four days to Monday's opening.
     assert_eq!(step(close_of(date(2031, 4, 10)), Step::Open), Moment::at(date(2031, 4, 14), 9, 30));
     assert_eq!(step(close_of(LAST), Step::Close), close_of(LAST));

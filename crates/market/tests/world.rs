@@ -106,16 +106,14 @@ fn no_arbitrage_and_no_crossed_market_anywhere_on_the_grid() {
                 let ks = strikes(&world, &u.symbol, e, at);
                 assert!(ks.len() >= 12 && ks.len() <= 260, "{} {} has {} strikes", u.symbol, e.date, ks.len());
                 let mut values = [Vec::new(), Vec::new()];
-                for k in &ks {
-                    for (kind, list) in [Kind::Call, Kind::Put].into_iter().zip(&mut values) {
-                        let c = contract(&world, &u.symbol, e, kind, *k).unwrap();
-                        let l = quoter.quote_at(&world, u, &c, at, spot).unwrap();
-                        assert!(l.quote.bid < l.quote.ask && l.quote.ask.raw() > 0, "{c} {:?}", l.quote);
-                        assert!(u.ticks.allows(l.quote.bid) && u.ticks.allows(l.quote.ask), "{c} {:?}", l.quote);
-                        assert!(l.theoretical >= kind.intrinsic(spot, k.to_f64()) - 1e-9 || u.style == quant::Style::European, "{c}");
-                        list.push((k.to_f64(), l.theoretical));
-                    }
+                for (c, l) in quoter.chain(&world, u, e, at) {
+                    assert!(l.quote.bid < l.quote.ask && l.quote.ask.raw() > 0, "{c} {:?}", l.quote);
+                    assert!(u.ticks.allows(l.quote.bid) && u.ticks.allows(l.quote.ask), "{c} {:?}", l.quote);
+                    let strike = c.strike.to_f64();
+                    assert!(l.theoretical >= c.kind.intrinsic(spot, strike) - 1e-9 || u.style == quant::Style::European, "{c}");
+                    values[usize::from(c.kind == Kind::Put)].push((strike, l.theoretical));
                 }
+                assert_eq!((values[0].len(), values[1].len()), (ks.len(), ks.len()));
                 for list in &values {
                     for w in list.windows(3) {
                         let slopes = [(w[1].1 - w[0].1) / (w[1].0 - w[0].0), (w[2].1 - w[1].1) / (w[2].0 - w[1].0)];
@@ -160,17 +158,12 @@ fn the_chain_volatility_is_the_solved_one_and_quotes_do_not_depend_on_memory() {
     for symbol in ["NMOU", "TLVN", "WXMR"] {
         let u = world.underlying(symbol).unwrap();
         let e = world.expirations(symbol, at).unwrap().into_iter().find(|e| at.days_until(e.date) > 25).unwrap();
-        for k in strikes(&world, symbol, &e, at) {
-            for kind in [Kind::Call, Kind::Put] {
-                let c = contract(&world, symbol, &e, kind, k).unwrap();
-                used.quote(&world, &c, at.plus_millis(-3_600_000));
-                let seen = used.quote(&world, &c, at).unwrap();
-                assert_eq!(Some(seen), Quoter::new().quote(&world, &c, at));
-                if let Some(shown) = seen.implied.filter(|_| seen.delta.abs() > 0.1 && seen.delta.abs() < 0.9) {
-                    let solved = used.leg(&world, &c, at).unwrap().vol;
-                    assert!((shown - solved).abs() < 1.5e-3, "{symbol} {c}: {shown} {solved}");
-                }
-                let _ = u;
+        used.chain(&world, u, &e, at.plus_millis(-3_600_000));
+        for (c, seen) in used.chain(&world, u, &e, at) {
+            assert_eq!(Some(seen), Quoter::new().quote(&world, &c, at), "alone, without a memory");
+            if let Some(shown) = seen.implied.filter(|_| seen.delta.abs() > 0.1 && seen.delta.abs() < 0.9) {
+                let solved = Quoter::new().leg(&world, &c, at).unwrap().vol;
+                assert!((shown - solved).abs() < 1.5e-3, "{symbol} {c}: {shown} {solved}");
             }
         }
     }

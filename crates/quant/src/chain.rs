@@ -13,6 +13,7 @@ use thiserror::Error;
 use crate::american::PutValue;
 use crate::batch::{Contract, value_all};
 use crate::boundary::{Boundaries, Put};
+use crate::european::europeans;
 use crate::model::{Accuracy, Bumps, Engine, Underlying, strained};
 use crate::scheme::{Lanes, WIDTH};
 use crate::terms::{self, Kind, Style, Terms, Valuation};
@@ -159,6 +160,60 @@ pub fn value_chains(chains: &[Chain<'_>], accuracy: Accuracy) -> Vec<Result<Valu
     chains.par_iter().map(|chain| value_chain(chain, accuracy)).collect()
 }
 
+/// Exercise boundaries of an American expiration over a range of volatilities, solved once: what early exercise adds to any of its options,
+/// at any spot, for some nanoseconds each.
+#[derive(Debug, Clone)]
+pub struct EarlyExercise {
+    nodes: Nodes,
+    calls: Option<Boundaries>,
+    puts: Option<Boundaries>,
+    shared: Terms,
+}
+
+impl EarlyExercise {
+    /// For options that end in `time` years with volatilities from `low` to `high` (those outside are taken at the nearer end).
+    pub fn new(time: f64, rate: f64, carry_yield: f64, low: f64, high: f64) -> Result<EarlyExercise, terms::Error> {
+        let low = terms::positive("volatility", low)?;
+        let nodes = Nodes::new(low, terms::within("highest volatility", high, low, 50.0)?);
+        let shared = Terms { kind: Kind::Put, style: Style::American, strike: 1.0, time, rate, carry_yield, vol: nodes.vols[0] };
+        let solve = |kind: Kind| -> Result<Option<Boundaries>, terms::Error> {
+            let terms = Terms { kind, ..shared };
+            let puts = nodes.vols.map(|vol| Bumps::put(&Terms { vol, ..terms }));
+            Ok((Engine::of(&terms)? == Engine::Boundary).then(|| Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))))
+        };
+        Ok(EarlyExercise { calls: solve(Kind::Call)?, puts: solve(Kind::Put)?, nodes, shared })
+    }
+
+    /// What early exercise adds to price and to delta of each option (kind, strike, volatility) over the European ones; nothing where it never pays.
+    pub fn premiums(&self, options: &[(Kind, f64, f64)], spot: f64) -> Vec<(f64, f64)> {
+        let mut out = vec![(0.0, 0.0); options.len()];
+        for (kind, boundaries) in [(Kind::Call, &self.calls), (Kind::Put, &self.puts)] {
+            let Some(boundaries) = boundaries else { continue };
+            let scheme = Accuracy::Interactive.scheme(strained(&Terms { kind, ..self.shared }));
+            let places: Vec<usize> = (0..options.len()).filter(|i| options[*i].0 == kind).collect();
+            let terms = |place: usize| Terms { kind, strike: options[place].1, vol: self.nodes.within(options[place].2), ..self.shared };
+            let rows: Vec<(Terms, f64)> = places.iter().map(|p| (terms(*p), spot)).collect();
+            let plain = europeans(&rows);
+            for (block, places) in rows.chunks(WIDTH).zip(places.chunks(WIDTH)) {
+                let lane = |l: usize| &block[l.min(block.len() - 1)].0;
+                let vols: Lanes = std::array::from_fn(|l| lane(l).vol);
+                let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(lane(l), spot));
+                let values = boundaries.between(scheme, &self.nodes.weights(&vols), &vols.map(|v| v * self.shared.time.sqrt()), &x);
+                for ((place, (t, _)), value) in places.iter().zip(block).zip(values) {
+                    let price = Bumps::unit(t, spot) * value.price;
+                    let delta = if kind == Kind::Put { value.delta } else { value.price - t.strike / spot * value.delta };
+                    out[*place] = (price, delta);
+                }
+            }
+            for (place, v) in places.into_iter().zip(plain) {
+                let (price, delta) = out[place];
+                out[place] = ((price - v.price).max(0.0), delta - v.delta);
+            }
+        }
+        out
+    }
+}
+
 /// Options of one kind with volatilities in ascending order, from common boundaries.
 fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
     let contracts: Vec<Contract> = places.iter().map(|p| chain.contract(*p)).collect();
@@ -186,6 +241,7 @@ fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
 }
 
 /// Chebyshev points in ln σ.
+#[derive(Debug, Clone, Copy)]
 struct Nodes {
     vols: Lanes,
     logs: Lanes,
@@ -200,6 +256,11 @@ impl Nodes {
             0.5 * (low + high) - 0.5 * (high - low) * angle.cos()
         });
         Nodes { vols: logs.map(f64::exp), logs }
+    }
+
+    /// A volatility, or the nearer end.
+    fn within(&self, vol: f64) -> f64 {
+        vol.clamp(self.vols[0], self.vols[WIDTH - 1])
     }
 
     /// What each lane's volatility takes of each point.

@@ -41,7 +41,7 @@ mod touch;
 
 pub use batch::{Contract, price_all, value_all, value_universe};
 pub use brent::{Root, RootError, find_root};
-pub use chain::{Chain, ChainError, Values, value_chain, value_chains};
+pub use chain::{Chain, ChainError, EarlyExercise, Values, value_chain, value_chains};
 pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
 pub use european::{Higher, european, european_higher, european_price, europeans};

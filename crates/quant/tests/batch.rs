@@ -3,8 +3,8 @@
 
 use proptest::prelude::*;
 use quant::{
-    Accuracy, Bound, Chain, ChainError, Contract, ImpliedError, Kind, Model, Style, Terms, Underlying, Valuation, implied_vol_all, price_all,
-    value_all, value_chain, value_chains, value_universe,
+    Accuracy, Bound, Chain, ChainError, Contract, EarlyExercise, ImpliedError, Kind, Model, Style, Terms, Underlying, Valuation, implied_vol_all,
+    price_all, value_all, value_chain, value_chains, value_universe,
 };
 
 const GREEKS: [fn(&Valuation) -> f64; 6] = [|v| v.price, |v| v.delta, |v| v.gamma, |v| v.theta_day, |v| v.vega_point, |v| v.rho_point];
@@ -136,6 +136,30 @@ fn a_common_boundary_gives_what_each_options_own_gives() {
         }
     }
     println!("in parts of the spot: {worst:?}");
+}
+
+/// Boundaries kept: at another spot they give what models of their own give, one by one as together.
+#[test]
+fn kept_boundaries_price_any_option_of_the_expiration() {
+    let smile = smile(0.3);
+    for (time, rate, carry_yield) in [(0.25, 0.045, 0.013), (0.25, 0.045, 0.0), (0.02, 0.03, 0.08), (1.5, 0.05, 0.02)] {
+        let (low, high) = smile.vols.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
+        let kept = EarlyExercise::new(time, rate, carry_yield, low, high).unwrap();
+        let options: Vec<(Kind, f64, f64)> = (0..80).map(|i| (smile.kinds[i], smile.strikes[i], smile.vols[i])).collect();
+        for spot in [70.0, 95.0, 101.3] {
+            let together = kept.premiums(&options, spot);
+            for (i, premium) in together.iter().enumerate() {
+                let (kind, strike, vol) = options[i];
+                let t = Terms { kind, style: Style::American, strike, time, rate, carry_yield, vol };
+                let american = Model::new(&t, Accuracy::Interactive).unwrap().value(spot).unwrap();
+                let european = quant::european(&t, spot);
+                let want = ((american.price - european.price).max(0.0), american.delta - european.delta);
+                assert!((premium.0 - want.0).abs() < 2e-6 && (premium.1 - want.1).abs() < 2e-5, "{t:?} at {spot}: {premium:?} {want:?}");
+                assert_eq!(kept.premiums(&options[i..=i], spot)[0], *premium);
+            }
+        }
+    }
+    assert!(EarlyExercise::new(0.25, 0.04, 0.0, 0.3, 0.2).is_err() && EarlyExercise::new(0.25, -0.04, -0.05, 0.2, 0.3).is_err());
 }
 
 #[test]

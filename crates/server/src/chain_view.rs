@@ -1,7 +1,7 @@
 //! The chain as it is shown: listing, ribbon and rows.
 
-use desk::{Cycle, Expiration, Kind, Moment};
-use market::{Listed, Quoter, World, contract, strikes};
+use desk::{Cycle, Expiration, Moment};
+use market::{Listed, Quoter, World, strikes};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -211,24 +211,19 @@ fn cell(l: &Listed, c: &desk::Contract) -> Cell {
 pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String]) -> Result<Vec<Block>, Refusal> {
     let u = known(state, symbol)?;
     let (world, at) = (&state.world, state.clock.now);
-    let spot = world.spot(symbol, at).unwrap_or_default().to_f64();
     let mut out = Vec::new();
     for e in world.expirations(symbol, at).unwrap_or_default() {
         let key = key_of(u.root_for(&e), &e);
         if !keys.is_empty() && !keys.contains(&key) {
             continue;
         }
-        let mut rows = Vec::new();
-        for k in strikes(world, symbol, &e, at).into_iter().rev() {
-            let mut side = |kind| {
-                let c = contract(world, symbol, &e, kind, k)?;
-                let l = quoter.quote_at(world, u, &c, at, spot)?;
-                Some(cell(&l, &c))
-            };
-            if let (Some(call), Some(put)) = (side(Kind::Call), side(Kind::Put)) {
-                rows.push(Row { strike: desk::strike_label(k), at: k.to_f64(), call, put });
-            }
-        }
+        let listed = quoter.chain(world, u, &e, at);
+        let (pairs, _) = listed.as_chunks::<2>();
+        let row = |[(call, c), (put, p)]: &[(desk::Contract, Listed); 2]| {
+            let strike = call.strike;
+            Row { strike: desk::strike_label(strike), at: strike.to_f64(), call: cell(c, call), put: cell(p, put) }
+        };
+        let rows = pairs.iter().rev().map(row).collect();
         out.push(Block { key, rows });
     }
     Ok(out)
