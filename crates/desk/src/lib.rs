@@ -40,7 +40,7 @@ pub use instrument::{MarginClass, Settlement, TickTable, Underlying};
 pub use margin::{MarginBasis, MarginLeg, Part, Requirement, requirement};
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
-pub use order::{Fill, FillLeg, Order, OrderError, Pricing, Request, State, TimeInForce};
+pub use order::{Fill, FillLeg, Level, Link, Order, OrderError, Pricing, Request, State, TimeInForce, Trigger, TriggerSide};
 pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use quant::{Kind, Style};

@@ -4,6 +4,7 @@
 //! follow the sign convention of `package`: a limit is the most a buyer of the package pays, so a
 //! better price is always a lower one.
 
+use jiff::civil::Date;
 use thiserror::Error;
 
 use crate::contract::Contract;
@@ -31,6 +32,51 @@ pub enum TimeInForce {
     Day,
     /// Until it is filled or cancelled.
     GoodTillCancelled,
+    /// Until the close of this date.
+    GoodTillDate(Date),
+    /// What can be filled on arrival is, the rest ends.
+    ImmediateOrCancel,
+    /// Filled whole on arrival or not at all.
+    FillOrKill,
+}
+
+/// Which price of a package a trigger watches.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TriggerSide {
+    /// The middle of its market.
+    Mark,
+    /// What buying it costs at once.
+    Cross,
+    /// What others bid for it.
+    Rest,
+}
+
+/// When a held order goes to the market: once the price watched stands at or above the level. An order buys its package, so a price that
+/// rises is the one that hurts; a holder who protects a long package sends its reverse, whose price is below zero.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Trigger {
+    /// What is watched.
+    pub side: TriggerSide,
+    /// From where.
+    pub level: Level,
+}
+
+/// The level of a trigger.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Level {
+    /// It stays here.
+    At(Price),
+    /// So far above the lowest price seen since the order was accepted.
+    Trailing(Price),
+}
+
+/// What ties an order to others.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Link {
+    /// It becomes active as this order fills, package for package.
+    pub after: Option<u64>,
+    /// Orders with the same number here cancel each other: a fill of one takes as many packages from the others.
+    pub group: Option<u64>,
 }
 
 /// What was asked for; never changes.
@@ -44,8 +90,12 @@ pub struct Request {
     pub unit: Structure,
     /// Packages.
     pub quantity: i64,
-    /// Price at placement.
+    /// Price at placement; with a trigger, once it is triggered.
     pub pricing: Pricing,
+    /// Held until the market triggers it: a stop (with a market price), a stop limit, or either trailing.
+    pub trigger: Option<Trigger>,
+    /// Other orders it depends on.
+    pub link: Link,
     /// How long it stands.
     pub time_in_force: TimeInForce,
     /// The campaign whose lots it closes first, if it was sent from one.
@@ -87,6 +137,14 @@ pub enum Event {
     Accepted,
     /// Has a new limit.
     Repriced(Price),
+    /// So many packages became active: the order it waits for filled them.
+    Activated(i64),
+    /// So many packages fell away: an order that cancels it filled them, or the one it waits for ended without them.
+    Reduced(i64),
+    /// The lowest price seen, which a trailing trigger follows.
+    Trailed(Price),
+    /// The trigger saw this price: the order is at the market.
+    Triggered(Price),
     /// Executed, at least partly.
     Filled(Fill),
     /// Cancelled by the trader.
@@ -98,6 +156,10 @@ pub enum Event {
 /// Where an order stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum State {
+    /// Waits for another order to fill.
+    Waiting,
+    /// Watches the market for its trigger.
+    Watching,
     /// At the exchange, nothing filled.
     Working,
     /// At the exchange, some filled.
@@ -170,6 +232,30 @@ pub enum OrderError {
         /// Packages that would fit.
         most: i64,
     },
+    /// A trigger that the market has passed already.
+    #[error("the market stands at {now}: a stop at {level} would trigger at once; set it above {now}, or send the order without it")]
+    TriggersAtOnce {
+        /// What is watched now.
+        now: Price,
+        /// The level asked for.
+        level: Price,
+    },
+    /// A trailing distance of nothing.
+    #[error("a trailing stop needs a distance above zero, not {0}")]
+    TrailingDistance(Price),
+    /// A last day that is past, or beyond the contracts.
+    #[error("{date} is not a day this order can stand until; choose one from {from} to {to}")]
+    LastDay {
+        /// What was asked for.
+        date: Date,
+        /// First possible.
+        from: Date,
+        /// Last possible.
+        to: Date,
+    },
+    /// At once, while nothing trades.
+    #[error("the exchange is closed: an order for at once or never cannot wait; send it as a day order")]
+    ClosedForAtOnce,
     /// The order has ended.
     #[error("order {id} is {state} and cannot be changed")]
     NotWorking {
@@ -197,6 +283,8 @@ impl State {
     /// In one or two words.
     pub fn word(self) -> &'static str {
         match self {
+            State::Waiting => "waiting",
+            State::Watching => "watching",
             State::Working => "working",
             State::PartlyFilled => "partly filled",
             State::Filled => "filled",
@@ -207,7 +295,7 @@ impl State {
 
     /// Whether it can still be filled, changed or cancelled.
     pub fn is_open(self) -> bool {
-        matches!(self, State::Working | State::PartlyFilled)
+        matches!(self, State::Waiting | State::Watching | State::Working | State::PartlyFilled)
     }
 }
 
@@ -222,9 +310,40 @@ impl Order {
         self.events.iter().filter_map(|(_, e)| if let Event::Filled(f) = e { Some(f) } else { None })
     }
 
-    /// Packages still asked for.
+    fn counted(&self, of: impl Fn(&Event) -> Option<i64>) -> i64 {
+        self.events.iter().filter_map(|(_, e)| of(e)).sum()
+    }
+
+    /// Packages asked for, less those that fell away.
+    pub fn wanted(&self) -> i64 {
+        self.request.quantity - self.counted(|e| if let Event::Reduced(n) = e { Some(*n) } else { None })
+    }
+
+    /// Packages that wait for another order to fill.
+    pub fn waiting(&self) -> i64 {
+        if self.request.link.after.is_none() {
+            return 0;
+        }
+        let active = self.counted(|e| if let Event::Activated(n) = e { Some(*n) } else { None });
+        (self.wanted() - active).max(0)
+    }
+
+    /// Packages that may fill now.
     pub fn remaining(&self) -> i64 {
-        self.request.quantity - self.filled()
+        self.wanted() - self.filled() - self.waiting()
+    }
+
+    /// Whether a trigger still keeps it from the market.
+    pub fn watches(&self) -> Option<Trigger> {
+        self.request.trigger.filter(|_| !self.events.iter().any(|(_, e)| matches!(e, Event::Triggered(_))))
+    }
+
+    /// The price at which its trigger acts, once a trailing one has seen a price.
+    pub fn trigger_level(&self) -> Option<Price> {
+        match self.request.trigger?.level {
+            Level::At(price) => Some(price),
+            Level::Trailing(by) => self.events.iter().rev().find_map(|(_, e)| if let Event::Trailed(p) = e { Some(*p + by) } else { None }),
+        }
     }
 
     /// Pricing now in force.
@@ -240,11 +359,16 @@ impl Order {
             Event::Expired(_) => Some(State::Expired),
             _ => None,
         });
-        if self.remaining() <= 0 {
+        let filled = self.filled();
+        if filled > 0 && filled >= self.wanted() {
             State::Filled
         } else if let Some(state) = ended {
             state
-        } else if self.filled() > 0 {
+        } else if self.remaining() == 0 {
+            State::Waiting
+        } else if self.watches().is_some() {
+            State::Watching
+        } else if filled > 0 {
             State::PartlyFilled
         } else {
             State::Working
@@ -281,4 +405,64 @@ pub fn check_bounds(unit: &Structure, spot: Price, price: Price) -> Result<(), O
 /// Checks a number of packages.
 pub fn check_quantity(quantity: i64) -> Result<(), OrderError> {
     if (1..=MOST_PACKAGES).contains(&quantity) { Ok(()) } else { Err(OrderError::Quantity(quantity)) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::structure::Leg;
+    use quant::Kind;
+
+    fn order(quantity: i64, link: Link, trigger: Option<Trigger>, events: Vec<Event>) -> Order {
+        let contract = Contract { root: "TEST".into(), expiry: jiff::civil::date(2031, 4, 18), kind: Kind::Call, strike: Price::cents(10_000) };
+        let request = Request {
+            client_id: "a".into(),
+            symbol: "TEST".into(),
+            unit: Structure::new([Leg { contract, quantity: 1 }]).unwrap(),
+            quantity,
+            pricing: Pricing::Market,
+            trigger,
+            link,
+            time_in_force: TimeInForce::Day,
+            closes: None,
+        };
+        let at = Moment::from_millis(0);
+        Order { id: 1, placed: at, request, events: events.into_iter().map(|e| (at, e)).collect() }
+    }
+
+    fn filled(packages: i64) -> Event {
+        Event::Filled(Fill { order: 1, at: Moment::from_millis(0), packages, price: Price::ZERO, legs: Vec::new(), fees: Money::ZERO })
+    }
+
+    /// The state follows from the events alone: what waits, watches, falls away and fills.
+    #[test]
+    fn the_state_is_computed_from_what_happened() {
+        let child = Link { after: Some(7), group: None };
+        let stop = Some(Trigger { side: TriggerSide::Mark, level: Level::Trailing(Price::cents(50)) });
+        let seen = |link, trigger, events| {
+            let o = order(4, link, trigger, events);
+            (o.state(), o.remaining(), o.waiting())
+        };
+        use Event::{Activated, Cancelled, Reduced, Trailed, Triggered};
+        let free = Link::default();
+        for (link, trigger, events, want) in [
+            (free, None, vec![], (State::Working, 4, 0)),
+            (free, None, vec![filled(1)], (State::PartlyFilled, 3, 0)),
+            (free, None, vec![filled(1), Reduced(1)], (State::PartlyFilled, 2, 0)),
+            (free, None, vec![filled(3), Reduced(1)], (State::Filled, 0, 0)),
+            (free, None, vec![Reduced(4), Event::Expired("order 2 filled".into())], (State::Expired, 0, 0)),
+            (child, None, vec![], (State::Waiting, 0, 4)),
+            (child, None, vec![Activated(3)], (State::Working, 3, 1)),
+            (child, None, vec![Activated(3), filled(3)], (State::Waiting, 0, 1)),
+            (child, None, vec![Activated(3), Reduced(1)], (State::Working, 3, 0)),
+            (child, None, vec![Activated(3), filled(3), Reduced(1)], (State::Filled, 0, 0)),
+            (child, stop, vec![Activated(4)], (State::Watching, 4, 0)),
+            (free, stop, vec![Trailed(Price::cents(120)), Triggered(Price::cents(171))], (State::Working, 4, 0)),
+            (free, stop, vec![Cancelled], (State::Cancelled, 4, 0)),
+        ] {
+            assert_eq!(seen(link, trigger, events.clone()), want, "{events:?}");
+        }
+        assert_eq!(order(1, free, stop, vec![Trailed(Price::cents(130)), Trailed(Price::cents(120))]).trigger_level(), Some(Price::cents(170)));
+        assert_eq!(order(1, free, stop, vec![]).trigger_level(), None);
+    }
 }

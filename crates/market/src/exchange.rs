@@ -6,10 +6,14 @@
 //! the limit always fills it; a limit worse than the rest never trades. Packages fill whole. Draws come
 //! from the seed, the order and the time slot, so the same orders in the same world give the same fills
 //! however time is stepped.
+//!
+//! Held orders: a trigger looks at the price it watches at each draw, of the whole package, never of a leg; a trailing one follows the lowest price
+//! seen. What one order's fill or end means for others (one cancels other, one triggers other) happens in the same instant, so no stop
+//! between two moments can see half of it.
 
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
-use desk::{Fill, FillLeg, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, leg_prices, package_quote};
+use desk::{Fill, FillLeg, Level, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote};
 
 use crate::noise::Stream;
 use crate::quotes::Quoter;
@@ -37,7 +41,11 @@ pub fn ends(world: &World, order: &Order) -> Option<(Moment, String)> {
         .filter_map(|l| Some((world.owner(&l.contract)?.expiry_moment(&l.contract), &l.contract)))
         .min_by_key(|(moment, _)| *moment)
         .map(|(moment, c)| (moment, format!("{} expired", c.label())));
-    let day = (order.request.time_in_force == TimeInForce::Day).then(|| (day_end(order.placed), "the session ended".to_owned()));
+    let day = match order.request.time_in_force {
+        TimeInForce::Day => Some((day_end(order.placed), "the session ended".to_owned())),
+        TimeInForce::GoodTillDate(date) => Some((close_of(date), "its last day ended".to_owned())),
+        TimeInForce::GoodTillCancelled | TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill => None,
+    };
     expiry.into_iter().chain(day).min_by_key(|e| e.0)
 }
 
@@ -49,26 +57,124 @@ pub fn market_of(world: &World, quoter: &mut Quoter, order: &Order, at: Moment) 
     Some((package_quote(unit, &quotes, &underlying.package_ticks(quotes.len())), quotes))
 }
 
-/// Fills on arrival: only what is marketable at once.
-pub fn on_arrival(world: &World, quoter: &mut Quoter, order: &Order, at: Moment) -> Option<Fill> {
-    if !is_open(at) {
-        return None;
+/// The price that a trigger watches.
+pub fn watched(market: &PackageQuote, side: TriggerSide) -> Price {
+    match side {
+        TriggerSide::Mark => market.middle,
+        TriggerSide::Cross => market.cross,
+        TriggerSide::Rest => market.rest,
     }
-    let (market, quotes) = market_of(world, quoter, order, at)?;
-    let (packages, price) = marketable(order, &market)?;
-    Some(fill(order, at, packages, price, &quotes))
 }
 
-/// One draw of one resting order at a slot's moment.
-fn on_draw(world: &World, quoter: &mut Quoter, order: &Order, at: Moment) -> Option<Fill> {
-    let (market, quotes) = market_of(world, quoter, order, at)?;
-    let (packages, price) = marketable(order, &market).or_else(|| {
-        let Pricing::Limit(limit) = order.pricing() else { return None };
-        let chance = chance_inside(&market, limit);
-        let drawn = world.noise().uniform(Stream::Fill, order.id, at.millis() / DRAW_EVERY);
-        (drawn < chance).then(|| (order.remaining().min(market.size), limit))
-    })?;
-    Some(fill(order, at, packages, price, &quotes))
+/// An order's number in the list, when, and what.
+pub type Happening = (usize, Moment, Event);
+
+/// The orders while something happens to them, and what has.
+struct Book<'a> {
+    orders: &'a mut [Order],
+    happened: Vec<Happening>,
+}
+
+impl Book<'_> {
+    /// Lets an event happen, and what follows from it for other orders.
+    fn apply(&mut self, i: usize, at: Moment, event: Event) {
+        self.orders[i].events.push((at, event.clone()));
+        self.happened.push((i, at, event.clone()));
+        let id = self.orders[i].id;
+        let linked = |book: &Self, tied: &dyn Fn(&Order) -> bool| -> Vec<usize> {
+            (0..book.orders.len()).filter(|j| *j != i && book.orders[*j].state().is_open() && tied(&book.orders[*j])).collect()
+        };
+        match event {
+            Event::Filled(fill) => {
+                if let Some(group) = self.orders[i].request.link.group {
+                    for j in linked(self, &|o| o.request.link.group == Some(group)) {
+                        self.reduce(j, at, fill.packages, &format!("order {id} filled"));
+                    }
+                }
+                for j in linked(self, &|o| o.request.link.after == Some(id)) {
+                    self.apply(j, at, Event::Activated(fill.packages.min(self.orders[j].waiting())));
+                }
+            }
+            Event::Expired(_) | Event::Cancelled => {
+                for j in linked(self, &|o| o.request.link.after == Some(id)) {
+                    self.reduce(j, at, self.orders[j].waiting(), &format!("order {id} ended"));
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// Takes packages away from an order; one that keeps none and filled none has ended.
+    fn reduce(&mut self, i: usize, at: Moment, packages: i64, why: &str) {
+        let order = &self.orders[i];
+        let packages = packages.min(order.wanted() - order.filled());
+        if packages <= 0 {
+            return;
+        }
+        self.apply(i, at, Event::Reduced(packages));
+        let order = &self.orders[i];
+        if order.wanted() == 0 {
+            self.apply(i, at, Event::Expired(why.to_owned()));
+        }
+    }
+
+    /// Looks at an order's market at a draw (or on arrival, when only what is marketable at once trades).
+    fn look(&mut self, world: &World, quoter: &mut Quoter, i: usize, at: Moment, arriving: bool) {
+        let order = &self.orders[i];
+        if order.remaining() <= 0 {
+            return;
+        }
+        let Some((market, quotes)) = market_of(world, quoter, order, at) else { return };
+        if let Some(trigger) = order.watches() {
+            let now = watched(&market, trigger.side);
+            if let Level::Trailing(by) = trigger.level {
+                let lowest = order.trigger_level().map(|level| level - by);
+                if lowest.is_none_or(|lowest| now < lowest) {
+                    self.apply(i, at, Event::Trailed(now));
+                    return;
+                }
+            }
+            if self.orders[i].trigger_level().is_none_or(|level| now < level) {
+                return;
+            }
+            self.apply(i, at, Event::Triggered(now));
+        }
+        let order = &self.orders[i];
+        let whole = order.request.time_in_force == TimeInForce::FillOrKill;
+        let traded = marketable(order, &market).or_else(|| if arriving { None } else { resting(world, order, &market, at) });
+        if let Some((packages, price)) = traded.filter(|(packages, _)| !whole || *packages == order.remaining()) {
+            let fill = fill(order, at, packages, price, &quotes);
+            self.apply(i, at, Event::Filled(fill));
+        }
+    }
+}
+
+/// What happens when order `i` arrives: fills of what is marketable at once, the end of an order that does not wait, and what follows for others.
+pub fn arrive(world: &World, quoter: &mut Quoter, orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+    let mut book = Book { orders, happened: Vec::new() };
+    if is_open(at) {
+        book.look(world, quoter, i, at, true);
+    }
+    let order = &book.orders[i];
+    let at_once = matches!(order.request.time_in_force, TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill);
+    if at_once && order.state().is_open() {
+        book.apply(i, at, Event::Expired("nothing more could be filled at once".into()));
+    }
+    book.happened
+}
+
+/// Cancels order `i`, and what waits for it.
+pub fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+    let mut book = Book { orders, happened: Vec::new() };
+    book.apply(i, at, Event::Cancelled);
+    book.happened
+}
+
+/// One draw of a resting order at a slot's moment.
+fn resting(world: &World, order: &Order, market: &PackageQuote, at: Moment) -> Option<(i64, Price)> {
+    let Pricing::Limit(limit) = order.pricing() else { return None };
+    let drawn = world.noise().uniform(Stream::Fill, order.id, at.millis() / DRAW_EVERY);
+    (drawn < chance_inside(market, limit)).then(|| (order.remaining().min(market.size), limit))
 }
 
 /// Packages and price of an immediate execution.
@@ -103,44 +209,46 @@ fn fill(order: &Order, at: Moment, packages: i64, price: Price, quotes: &[Quote]
     Fill { order: order.id, at, packages, price, legs, fees: FEE * contracts }
 }
 
-/// Everything that happens to the open orders in `(from, to]`, in order of time: fills, and ends by
-/// time. The orders themselves are updated as it goes.
-pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: Moment, to: Moment) -> Vec<(usize, Moment, Event)> {
-    let mut out = Vec::new();
-    let mut open: Vec<usize> = (0..orders.len()).filter(|&i| orders[i].state().is_open()).collect();
-    let mut apply = |orders: &mut [Order], i: usize, at: Moment, event: Event| {
-        orders[i].events.push((at, event.clone()));
-        out.push((i, at, event));
+/// Everything that happens to the open orders in `(from, to]`, in order of time: triggers, fills, ends by
+/// time, and what they mean for other orders. The orders themselves are updated as it goes.
+pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: Moment, to: Moment) -> Vec<Happening> {
+    let mut book = Book { orders, happened: Vec::new() };
+    let mut open: Vec<usize> = (0..book.orders.len()).filter(|&i| book.orders[i].state().is_open()).collect();
+    // An order's end is known when it is placed.
+    let last: Vec<Option<(Moment, String)>> = open.iter().map(|&i| ends(world, &book.orders[i])).collect();
+    let mut last: Vec<(usize, Moment, String)> = open.iter().zip(last).filter_map(|(i, end)| end.map(|(at, why)| (*i, at, why))).collect();
+    last.sort_by_key(|(i, at, _)| (*at, *i));
+    let mut last = last.into_iter().peekable();
+    let mut end_until = |book: &mut Book<'_>, at: Moment| {
+        while let Some((i, end, why)) = last.next_if(|(_, end, _)| *end <= at) {
+            if book.orders[i].state().is_open() {
+                book.apply(i, end, Event::Expired(why));
+            }
+        }
+        last.peek().map(|(_, end, _)| *end)
     };
     let mut slot = from.millis().div_euclid(DRAW_EVERY) + 1;
     while slot * DRAW_EVERY <= to.millis() && !open.is_empty() {
         let at = Moment::from_millis(slot * DRAW_EVERY);
         slot += 1;
-        open.retain(|&i| match ends(world, &orders[i]) {
-            Some((end, why)) if end <= at => {
-                apply(orders, i, end, Event::Expired(why));
-                false
+        let before = book.happened.len();
+        let next_end = end_until(&mut book, at);
+        if is_open(at) {
+            for &i in &open {
+                if book.orders[i].state().is_open() {
+                    book.look(world, quoter, i, at, false);
+                }
             }
-            _ => true,
-        });
-        if !is_open(at) {
+        } else {
             // Nothing trades before the next opening or the next end of an order.
-            let wake = open.iter().filter_map(|&i| ends(world, &orders[i])).map(|e| e.0).chain([desk::calendar::next_open(at)]).min();
+            let wake = next_end.into_iter().chain([desk::calendar::next_open(at)]).min();
             slot = slot.max(wake.map_or(slot, |m| m.millis().div_euclid(DRAW_EVERY)));
-            continue;
         }
-        for i in open.clone() {
-            if let Some(fill) = on_draw(world, quoter, &orders[i], at) {
-                apply(orders, i, at, Event::Filled(fill));
-            }
+        if book.happened.len() > before {
+            open.retain(|&i| book.orders[i].state().is_open());
         }
-        open.retain(|&i| orders[i].state().is_open());
     }
     // An end that falls between the last draw and `to`.
-    for i in open {
-        if let Some((end, why)) = ends(world, &orders[i]).filter(|e| e.0 <= to && orders[i].state().is_open()) {
-            apply(orders, i, end, Event::Expired(why));
-        }
-    }
-    out
+    end_until(&mut book, to);
+    book.happened
 }

@@ -5,7 +5,7 @@ use desk::calendar::{close_of, open_of};
 use desk::order::Event;
 use desk::*;
 use jiff::civil::date;
-use market::exchange::{advance, chance_inside, market_of, on_arrival};
+use market::exchange::{Happening, advance, arrive, cancel, chance_inside, market_of};
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 use proptest::prelude::*;
 
@@ -19,8 +19,24 @@ fn order(world: &World, id: u64, quantity: i64, pricing: Pricing, time_in_force:
     let ks = strikes(world, "NMOU", &e, start());
     let leg = |k: Price, quantity| Leg { quantity, contract: contract(world, "NMOU", &e, Kind::Put, k).unwrap() };
     let unit = Structure::new([leg(ks[ks.len() / 2], 1), leg(ks[ks.len() / 2 - 4], -1)]).unwrap();
-    let request = Request { client_id: format!("c{id}"), symbol: "NMOU".into(), unit, quantity, pricing, time_in_force, closes: None };
+    let request = Request {
+        client_id: format!("c{id}"),
+        symbol: "NMOU".into(),
+        unit,
+        quantity,
+        pricing,
+        trigger: None,
+        link: Link::default(),
+        time_in_force,
+        closes: None,
+    };
     Order { id, placed: start(), request, events: vec![(start(), Event::Accepted)] }
+}
+
+/// What an order's arrival fills at once.
+fn on_arrival(world: &World, order: &Order, at: Moment) -> Option<Fill> {
+    let happened = arrive(world, &mut Quoter::new(), &mut [order.clone()], 0, at);
+    happened.into_iter().find_map(|(_, _, e)| if let Event::Filled(f) = e { Some(f) } else { None })
 }
 
 fn market_now(world: &World, o: &Order) -> PackageQuote {
@@ -32,11 +48,11 @@ fn the_cross_fills_now_beyond_the_rest_never_and_the_middle_in_a_while() {
     let world = World::new(1);
     let at = |p| order(&world, 1, 2, Pricing::Limit(p), TimeInForce::Day);
     let m = market_now(&world, &at(Price::ZERO));
-    let crossing = on_arrival(&world, &mut Quoter::new(), &at(m.cross), start()).unwrap();
+    let crossing = on_arrival(&world, &at(m.cross), start()).unwrap();
     assert_eq!((crossing.packages, crossing.price), (2.min(m.size), m.cross));
     let sum: Price = crossing.legs.iter().map(|l| l.price * (l.quantity / crossing.packages)).sum();
     assert_eq!(sum, m.cross, "leg prices sum to the net");
-    assert_eq!(on_arrival(&world, &mut Quoter::new(), &at(m.middle), start()), None);
+    assert_eq!(on_arrival(&world, &at(m.middle), start()), None);
 
     assert_eq!(chance_inside(&m, m.rest - m.tick), 0.0);
     let mut filled = 0;
@@ -60,11 +76,11 @@ fn a_market_order_walks_and_a_closed_exchange_waits() {
     let world = World::new(2);
     let huge = order(&world, 1, 400, Pricing::Market, TimeInForce::Day);
     let m = market_now(&world, &huge);
-    let fill = on_arrival(&world, &mut Quoter::new(), &huge, start()).unwrap();
+    let fill = on_arrival(&world, &huge, start()).unwrap();
     assert_eq!(fill.packages, 400);
     assert!(fill.price > m.cross, "{} {}", fill.price, m.cross);
     let night = close_of(DEMO_DAY).plus_millis(3_600_000);
-    assert_eq!(on_arrival(&world, &mut Quoter::new(), &huge, night), None);
+    assert_eq!(on_arrival(&world, &huge, night), None);
     let mut waiting = [Order { placed: night, ..order(&world, 1, 1, Pricing::Market, TimeInForce::Day) }];
     let done = advance(&world, &mut Quoter::new(), &mut waiting, night, night.plus_millis(86_400_000));
     assert!(done[0].1 >= open_of(date(2031, 3, 12)) && done[0].1 < open_of(date(2031, 3, 12)).plus_millis(30_000));
@@ -83,6 +99,122 @@ fn a_day_order_ends_with_its_session_and_a_cancelled_limit_with_its_contracts() 
     advance(&world, &mut Quoter::new(), &mut gtc, start(), close_of(expiry).plus_millis(60_000));
     let (when, last) = gtc[0].events.last().unwrap();
     assert!(*when <= close_of(expiry) && matches!(last, Event::Expired(_) | Event::Filled(_)), "{when} {last:?}");
+}
+
+/// A stop waits while the package is cheaper than its level and trades once it is not; a trailing one follows the lowest price seen, never back up.
+#[test]
+fn stops_watch_the_package_and_trailing_ones_ratchet() {
+    let world = World::new(6);
+    let plain = order(&world, 1, 1, Pricing::Market, TimeInForce::GoodTillCancelled);
+    let mid = |at: Moment| market_of(&world, &mut Quoter::new(), &plain, at).unwrap().0.middle;
+    let now = mid(start());
+    let end = start().plus_millis(8 * 86_400_000);
+    // The package's middle at every draw, for comparison.
+    let slots = (1..).map(|n| Moment::from_millis((start().millis() / 10_000 + n) * 10_000)).take_while(|at| *at <= end);
+    let seen: Vec<(Moment, Price)> = slots.filter(|at| desk::calendar::is_open(*at)).step_by(30).map(|at| (at, mid(at))).collect();
+    for (side, level) in [(TriggerSide::Mark, Level::At(now + Price::cents(40))), (TriggerSide::Mark, Level::Trailing(Price::cents(60)))] {
+        let mut held = plain.clone();
+        held.request.trigger = Some(Trigger { side, level });
+        let mut orders = [held];
+        advance(&world, &mut Quoter::new(), &mut orders, start(), end);
+        let o = &orders[0];
+        let triggered = o.events.iter().find_map(|(at, e)| if let Event::Triggered(p) = e { Some((*at, *p)) } else { None });
+        let lows: Vec<Price> = o.events.iter().filter_map(|(_, e)| if let Event::Trailed(p) = e { Some(*p) } else { None }).collect();
+        assert!(lows.windows(2).all(|w| w[1] < w[0]), "{lows:?}");
+        let Some((at, price)) = triggered else {
+            let level = o.trigger_level().unwrap();
+            assert!(seen.iter().all(|(_, p)| *p < level), "it never traded that high");
+            continue;
+        };
+        assert!(price >= o.trigger_level().unwrap());
+        let mut lowest = now;
+        for (_, p) in seen.iter().filter(|(t, _)| *t < at) {
+            lowest = lowest.min(*p);
+            let then = match level {
+                Level::At(level) => level,
+                Level::Trailing(by) => lowest + by,
+            };
+            assert!(*p < then, "it would have triggered before");
+        }
+        let fill = o.fills().next().unwrap();
+        assert!(fill.at >= at && fill.at.millis() - at.millis() <= 10_000, "at the market in the same draw");
+        assert_eq!(o.state(), State::Filled);
+    }
+    // A stop limit that triggers below its limit is an order like others; an untriggered one never trades though it is marketable.
+    let mut held = order(&world, 2, 1, Pricing::Limit(now + Price::cents(500)), TimeInForce::Day);
+    held.request.trigger = Some(Trigger { side: TriggerSide::Mark, level: Level::At(now + Price::cents(5_000)) });
+    assert_eq!((on_arrival(&world, &held, start()), held.state()), (None, State::Watching));
+}
+
+#[test]
+fn at_once_orders_never_rest() {
+    let world = World::new(7);
+    let m = market_now(&world, &order(&world, 1, 1, Pricing::Market, TimeInForce::Day));
+    let many = m.size + 3;
+    for (quantity, pricing, time, filled) in [
+        (many, Pricing::Limit(m.cross), TimeInForce::ImmediateOrCancel, m.size),
+        (many, Pricing::Limit(m.cross), TimeInForce::FillOrKill, 0),
+        (1, Pricing::Limit(m.cross), TimeInForce::FillOrKill, 1),
+        (1, Pricing::Limit(m.middle), TimeInForce::ImmediateOrCancel, 0),
+        (many, Pricing::Market, TimeInForce::FillOrKill, many),
+    ] {
+        let mut orders = [order(&world, 1, quantity, pricing, time)];
+        arrive(&world, &mut Quoter::new(), &mut orders, 0, start());
+        assert_eq!((orders[0].filled(), orders[0].state().is_open()), (filled, false), "{quantity} {pricing:?} {time:?}");
+    }
+    let mut dated = [order(&world, 1, 1, Pricing::Limit(Price::cents(1)), TimeInForce::GoodTillDate(date(2031, 3, 13)))];
+    let done = advance(&world, &mut Quoter::new(), &mut dated, start(), start().plus_millis(5 * 86_400_000));
+    assert_eq!((done[0].1, dated[0].state()), (close_of(date(2031, 3, 13)), State::Expired));
+}
+
+/// An entry, and a target and a stop that close it and cancel each other.
+fn bracket(world: &World, quantity: i64, entry: Pricing, target: Price, stop: Price) -> Vec<Order> {
+    let first = order(world, 1, quantity, entry, TimeInForce::GoodTillCancelled);
+    let closing = |id: u64, pricing, trigger| {
+        let mut o = order(world, id, quantity, pricing, TimeInForce::GoodTillCancelled);
+        o.request.unit = first.request.unit.turned();
+        o.request.link = Link { after: Some(1), group: Some(2) };
+        o.request.trigger = trigger;
+        o
+    };
+    let stop = Trigger { side: TriggerSide::Mark, level: Level::At(stop) };
+    vec![first.clone(), closing(2, Pricing::Limit(target), None), closing(3, Pricing::Market, Some(stop))]
+}
+
+#[test]
+fn a_bracket_opens_then_closes_once_whichever_side_comes_first() {
+    let mut ends = [0, 0];
+    for seed in 1..=12 {
+        let world = World::new(seed);
+        let m = market_now(&world, &order(&world, 1, 1, Pricing::Market, TimeInForce::Day));
+        let off = Price::cents(60);
+        let mut orders = bracket(&world, 5, Pricing::Limit(m.cross), -(m.middle + off), -(m.middle - off));
+        assert_eq!(orders[1].state(), State::Waiting);
+        let mut quoter = Quoter::new();
+        let mut happened = arrive(&world, &mut quoter, &mut orders, 0, start());
+        happened.extend(advance(&world, &mut quoter, &mut orders, start(), start().plus_millis(20 * 86_400_000)));
+        let filled: Vec<i64> = orders.iter().map(Order::filled).collect();
+        assert_eq!(filled[0], 5, "seed {seed}");
+        assert!(filled[1] + filled[2] <= 5, "seed {seed}: {filled:?} closes more than was opened");
+        // What one side filled the other lost, and nothing closes before it is open.
+        let mut open = 0;
+        for (i, _, e) in &happened {
+            if let Event::Filled(f) = e {
+                open += if *i == 0 { f.packages } else { -f.packages };
+                assert!(open >= 0, "seed {seed}");
+            }
+        }
+        if filled[1] + filled[2] == 5 {
+            assert!(orders.iter().all(|o| !o.state().is_open()), "seed {seed}");
+            ends[usize::from(filled[2] > 0)] += 1;
+        }
+    }
+    assert!(ends[0] > 0 && ends[1] > 0, "targets and stops both happen: {ends:?}");
+    // The entry cancelled: what waited for it goes with it.
+    let world = World::new(1);
+    let mut orders = bracket(&world, 2, Pricing::Limit(Price::cents(1)), Price::cents(-500), Price::cents(-100));
+    cancel(&mut orders, 0, start());
+    assert_eq!(orders.iter().map(Order::state).collect::<Vec<_>>(), [State::Cancelled, State::Expired, State::Expired]);
 }
 
 proptest! {
@@ -117,6 +249,92 @@ proptest! {
                 let sum: Price = f.legs.iter().map(|l| l.price * (l.quantity / f.packages)).sum();
                 prop_assert_eq!(sum, f.price);
             }
+        }
+    }
+
+    /// Random streams of orders, links, cancels and steps: no fill beyond limit or quantity, legs in ratio, one of a group in the other's place, and the same
+    /// stream gives the same fills.
+    #[test]
+    fn random_streams_keep_the_exchange_honest(
+        seed in 1..6_u64,
+        stream in prop::collection::vec((0..6_u8, 1..12_i64, -60..90_i64, 1..4_000_000_i64), 1..14),
+    ) {
+        let world = World::new(seed);
+        let play = || {
+            let mut orders: Vec<Order> = Vec::new();
+            let mut quoter = Quoter::new();
+            let mut happened: Vec<Happening> = Vec::new();
+            let mut at = start();
+            for (what, quantity, cents, millis) in &stream {
+                let id = orders.len() as u64 + 1;
+                let probe = order(&world, id, *quantity, Pricing::Market, TimeInForce::Day);
+                let middle = market_of(&world, &mut quoter, &probe, at).map_or(Price::ZERO, |m| m.0.middle);
+                let near = middle + Price::cents(*cents);
+                let mut new = order(&world, id, *quantity, Pricing::Limit(near), TimeInForce::GoodTillCancelled);
+                new.placed = at;
+                match what {
+                    0 => {
+                        let next = at.plus_millis(*millis);
+                        happened.extend(advance(&world, &mut quoter, &mut orders, at, next));
+                        at = next;
+                        continue;
+                    }
+                    1 if !orders.is_empty() => {
+                        let i = *quantity as usize % orders.len();
+                        if orders[i].state().is_open() {
+                            happened.extend(cancel(&mut orders, i, at));
+                        }
+                        continue;
+                    }
+                    2 => new.request.trigger = Some(Trigger { side: TriggerSide::Mark, level: Level::Trailing(Price::cents(5 + cents.abs())) }),
+                    3 => new.request.time_in_force = TimeInForce::ImmediateOrCancel,
+                    4 => new.request.link.group = Some(1),
+                    5 if !orders.is_empty() => {
+                        let parent = &orders[*quantity as usize % orders.len()];
+                        if parent.state().is_open() && parent.filled() == 0 && parent.wanted() == parent.request.quantity && parent.request.link == Link::default() {
+                            new.request.link.after = Some(parent.id);
+                            new.request.quantity = parent.request.quantity;
+                        }
+                    }
+                    _ => new.request.pricing = Pricing::Market,
+                }
+                orders.push(new);
+                let last = orders.len() - 1;
+                happened.extend(arrive(&world, &mut quoter, &mut orders, last, at));
+            }
+            let end = at.plus_millis(86_400_000);
+            happened.extend(advance(&world, &mut quoter, &mut orders, at, end));
+            (orders, happened)
+        };
+        let (orders, happened) = play();
+        prop_assert_eq!(&(orders.clone(), happened.clone()), &play(), "the same stream, the same world");
+        for o in &orders {
+            prop_assert!(o.filled() <= o.wanted() && o.wanted() <= o.request.quantity && o.wanted() >= 0, "{:?}", o);
+            for f in o.fills() {
+                if let Pricing::Limit(limit) = o.request.pricing {
+                    prop_assert!(f.price <= limit);
+                }
+                prop_assert!(f.packages > 0);
+                for (leg, unit) in f.legs.iter().zip(o.request.unit.legs()) {
+                    prop_assert_eq!(leg.quantity, unit.quantity * f.packages);
+                }
+                let sum: Price = f.legs.iter().zip(o.request.unit.legs()).map(|(l, u)| l.price * u.quantity).sum();
+                prop_assert_eq!(sum, f.price);
+            }
+            if let Some(parent) = o.request.link.after {
+                let parent = orders.iter().find(|p| p.id == parent).unwrap();
+                prop_assert!(o.filled() <= parent.filled(), "no more than the order it waits for");
+                prop_assert!(parent.state().is_open() || o.waiting() == 0, "nothing waits for what has ended");
+            }
+        }
+        // Of a group no more is filled, from the moment all its members are there, than the largest of them asked for.
+        let group: Vec<&Order> = orders.iter().filter(|o| o.request.link.group == Some(1)).collect();
+        if let (Some(youngest), Some(largest)) = (group.iter().map(|o| o.placed).max(), group.iter().map(|o| o.request.quantity).max()) {
+            let after: i64 = group.iter().flat_map(|o| o.fills()).filter(|f| f.at > youngest).map(|f| f.packages).sum();
+            prop_assert!(after <= largest, "{} of {}", after, largest);
+        }
+        for (i, at, e) in &happened {
+            prop_assert!(orders[*i].events.contains(&(*at, e.clone())));
         }
     }
 }

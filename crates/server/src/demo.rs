@@ -2,7 +2,7 @@
 //! runs. Nothing is typed into the books: every number comes from a fill.
 
 use desk::calendar::open_of;
-use desk::{Kind, Leg, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, package_quote};
+use desk::{Kind, Leg, Link, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, package_quote};
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
 
@@ -95,6 +95,8 @@ impl Trader<'_> {
             unit,
             quantity,
             pricing: Pricing::Limit(ticks.floor(wanted)),
+            trigger: None,
+            link: Link::default(),
             time_in_force: if gtc { TimeInForce::GoodTillCancelled } else { TimeInForce::Day },
             closes,
         })

@@ -1,5 +1,7 @@
 //! What the market and the account contribute to an evaluation, and what the account is worth.
 
+use std::collections::BTreeMap;
+
 use desk::{
     AccountView, Contract, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request, Structure,
     money_effect, requirement,
@@ -101,19 +103,20 @@ pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_or
     view
 }
 
-/// Buying power set aside for working orders: what each would take if it filled now.
+/// Buying power set aside for working orders: what each would take if it filled now; of orders that cancel each other the most that one takes.
 fn reserved(state: &State, quoter: &mut Quoter, without: Option<u64>) -> Money {
-    let open: Vec<&Order> = state.orders.iter().filter(|o| o.state().is_open() && Some(o.id) != without).collect();
-    let mut sum = Money::ZERO;
+    let open: Vec<&Order> = state.orders.iter().filter(|o| o.remaining() > 0 && o.state().is_open() && Some(o.id) != without).collect();
+    let mut takes: BTreeMap<u64, Money> = BTreeMap::new();
     for order in open {
         let symbol = &order.request.symbol;
         let view = AccountView { here: margin_legs_of(state, quoter, symbol), fee: FEE, ..AccountView::default() };
         let request = Request { pricing: order.pricing(), ..order.request.clone() };
         if let Ok(effect) = effect_of(state, quoter, &request, order.remaining(), &view) {
-            sum += effect.takes().max(Money::ZERO);
+            let most = takes.entry(order.request.link.group.unwrap_or(order.id)).or_default();
+            *most = effect.takes().max(*most);
         }
     }
-    sum
+    takes.into_values().sum()
 }
 
 /// Money effect of so many packages of a request; a market order is taken at the cross.

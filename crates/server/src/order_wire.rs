@@ -1,6 +1,6 @@
 //! Orders as they go over the wire.
 
-use desk::{Kind, Leg, Order, Pricing, TimeInForce, strike_label};
+use desk::{Kind, Leg, Level, Order, Price, Pricing, TimeInForce, TriggerSide, strike_label};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -41,9 +41,15 @@ pub struct OrderWire {
     pub limit: Option<NetPrice>,
     /// Average net price of what is filled.
     pub fill_price: Option<NetPrice>,
-    /// "day" or "good till cancelled".
+    /// "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and whole".
     pub time_in_force: String,
-    /// "working", "partly filled", "filled", "cancelled", "expired".
+    /// "stop at 2.40 debit, watching the middle"; absent without a trigger.
+    pub held: Option<String>,
+    /// The order it waits for.
+    pub after: Option<u64>,
+    /// Open orders that it cancels, and that cancel it.
+    pub cancels: Vec<u64>,
+    /// "waiting", "watching", "working", "partly filled", "filled", "cancelled", "expired".
     pub state: String,
     /// It can still be filled, changed or cancelled.
     pub open: bool,
@@ -55,14 +61,14 @@ pub struct OrderWire {
 
 fn told(e: &desk::order::Event) -> String {
     use desk::order::Event as E;
-    let price = |p: desk::Price| match p.raw().signum() {
-        -1 => format!("{} credit", p.abs()),
-        _ => format!("{p} debit"),
-    };
     match e {
         E::Accepted => "accepted by the exchange".into(),
-        E::Repriced(p) => format!("limit changed to {}", price(*p)),
-        E::Filled(f) => format!("filled {} at {}", f.packages, price(f.price)),
+        E::Repriced(p) => format!("limit changed to {}", priced(*p)),
+        E::Activated(n) => format!("{n} became active"),
+        E::Reduced(n) => format!("{n} fell away"),
+        E::Trailed(p) => format!("the lowest price seen is {}", priced(*p)),
+        E::Triggered(p) => format!("triggered by {}", priced(*p)),
+        E::Filled(f) => format!("filled {} at {}", f.packages, priced(f.price)),
         E::Cancelled => "cancelled".into(),
         E::Expired(why) => format!("ended: {why}"),
     }
@@ -74,7 +80,43 @@ pub(crate) fn leg_words(l: &Leg) -> String {
     format!("{side} {} × {} {kind}, {}", l.quantity.abs(), strike_label(l.contract.strike), desk::short_date(l.contract.expiry))
 }
 
-pub(crate) fn order(o: &Order) -> OrderWire {
+fn priced(p: Price) -> String {
+    if p < Price::ZERO { format!("{} credit", p.abs()) } else { format!("{p} debit") }
+}
+
+fn stands(t: TimeInForce) -> String {
+    match t {
+        TimeInForce::Day => "day".into(),
+        TimeInForce::GoodTillCancelled => "good till cancelled".into(),
+        TimeInForce::GoodTillDate(date) => format!("good till {}", desk::short_date(date)),
+        TimeInForce::ImmediateOrCancel => "at once, the rest ends".into(),
+        TimeInForce::FillOrKill => "at once and whole".into(),
+    }
+}
+
+/// What keeps an order from the market, in words.
+fn held(o: &Order) -> Option<String> {
+    let trigger = o.request.trigger?;
+    let watches = match trigger.side {
+        TriggerSide::Mark => "the middle",
+        TriggerSide::Cross => "the cross",
+        TriggerSide::Rest => "the rest",
+    };
+    let level = o.trigger_level().map(priced);
+    Some(match (trigger.level, level) {
+        (Level::Trailing(by), Some(level)) => format!("stop {by} above the lowest, now at {level}, watching {watches}"),
+        (Level::Trailing(by), None) => format!("stop {by} above the lowest, watching {watches}"),
+        (Level::At(p), _) => format!("stop at {}, watching {watches}", priced(p)),
+    })
+}
+
+/// All orders as they go over the wire.
+pub(crate) fn orders(all: &[Order]) -> Vec<OrderWire> {
+    all.iter().map(|o| order(o, all)).collect()
+}
+
+/// One of `all`.
+pub(crate) fn order(o: &Order, all: &[Order]) -> OrderWire {
     let r = &o.request;
     let filled = o.filled();
     let paid: i64 = o.fills().map(|f| f.price.raw() * f.packages).sum();
@@ -91,7 +133,14 @@ pub(crate) fn order(o: &Order) -> OrderWire {
         filled,
         limit: if let Pricing::Limit(p) = o.pricing() { Some(net_price(p)) } else { None },
         fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled))),
-        time_in_force: if r.time_in_force == TimeInForce::Day { "day" } else { "good till cancelled" }.into(),
+        time_in_force: stands(r.time_in_force),
+        held: held(o),
+        after: r.link.after,
+        cancels: all
+            .iter()
+            .filter(|other| r.link.group.is_some() && other.id != o.id && other.request.link.group == r.link.group && other.state().is_open())
+            .map(|other| other.id)
+            .collect(),
         state: state.word().into(),
         open: state.is_open(),
         closes: r.closes,

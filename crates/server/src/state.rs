@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_close, next_open};
 use desk::order::{self, Event};
-use desk::{Account, Moment, Money, Order, OrderError, Price, Pricing, Request, Structure};
+use desk::{Account, Level, Link, Moment, Money, Order, OrderError, Price, Pricing, Request, Structure, TimeInForce};
 use market::{Clock, Quoter, SPEEDS, Step, World, check_listed, exchange};
 use store::{ClockState, Fact, Saved, Store};
 
@@ -171,13 +171,8 @@ impl Desk {
         if happened.is_empty() {
             return;
         }
-        for (i, at, event) in happened {
-            facts.push(Fact::Happened(orders[i].id, at, event.clone()));
-            if let Event::Filled(fill) = &event {
-                facts.push(book_fill(next, &orders[i], fill));
-            }
-        }
         next.orders = Arc::new(orders);
+        record(next, happened, facts);
     }
 
     /// Settles what expires at this moment in cash at the print of the underlying.
@@ -206,30 +201,69 @@ impl Desk {
 
     /// Places an order: checked, accepted, and filled at once where it is marketable.
     pub fn place(&mut self, request: Request) -> Result<Order, Refusal> {
-        if let Some(same) = self.state.orders.iter().find(|o| o.request.client_id == request.client_id) {
-            return Err(Refusal::Duplicate(same.id));
-        }
-        let now = self.state.clock.now;
-        self.check(&request)?;
-        let mut next = self.state.clone();
-        let id = next.orders.last().map_or(1, |o| o.id + 1);
-        let mut order = Order { id, placed: now, request, events: vec![(now, Event::Accepted)] };
-        let mut facts = vec![Fact::Placed(order.clone())];
-        self.arrive(&mut next, &mut order, &mut facts);
-        Arc::make_mut(&mut next.orders).push(order.clone());
-        next.version += 1;
-        facts.push(clock_fact(&next.clock));
-        self.commit(next, &facts)?;
-        Ok(order)
+        let mut placed = self.place_all(vec![request], None)?;
+        Ok(placed.swap_remove(0))
     }
 
-    fn arrive(&mut self, next: &mut State, order: &mut Order, facts: &mut Vec<Fact>) {
-        let now = next.clock.now;
-        if let Some(fill) = exchange::on_arrival(&next.world, &mut self.quoter, order, now) {
-            facts.push(Fact::Happened(order.id, now, Event::Filled(fill.clone())));
-            facts.push(book_fill(next, order, &fill));
-            order.events.push((now, Event::Filled(fill)));
+    /// Places orders that depend on each other, all or none.
+    pub fn place_linked(&mut self, requests: Vec<Request>, tie: Tie) -> Result<Vec<Order>, Refusal> {
+        let fits = match tie {
+            Tie::OneCancelsOther | Tie::OneTriggersOther => (2..=4).contains(&requests.len()),
+            Tie::Bracket => requests.len() == 3,
+        };
+        if !fits {
+            let message = format!(
+                "{} orders; {}",
+                requests.len(),
+                if tie == Tie::Bracket { "a bracket is three: the entry and two that close it" } else { "write 2 to 4" }
+            );
+            return Err(Refusal::Field { field: "orders", message });
         }
+        self.place_all(requests, Some(tie))
+    }
+
+    fn place_all(&mut self, mut requests: Vec<Request>, tie: Option<Tie>) -> Result<Vec<Order>, Refusal> {
+        for (i, request) in requests.iter().enumerate() {
+            if let Some(same) = self.state.orders.iter().find(|o| o.request.client_id == request.client_id) {
+                return Err(Refusal::Duplicate(same.id));
+            }
+            if requests[..i].iter().any(|r| r.client_id == request.client_id) {
+                return Err(Refusal::Field { field: "clientId", message: format!("{:?} stands twice; give each order its own", request.client_id) });
+            }
+        }
+        let now = self.state.clock.now;
+        let first = self.state.orders.last().map_or(1, |o| o.id + 1);
+        if let Some(tie) = tie {
+            tie_together(&mut requests, tie, first)?;
+        }
+        for request in &requests {
+            self.check(request)?;
+        }
+        let mut next = self.state.clone();
+        let mut facts = Vec::new();
+        let from = next.orders.len();
+        let ids: Vec<u64> = (first..).take(requests.len()).collect();
+        for (request, id) in requests.into_iter().zip(&ids) {
+            let order = Order { id: *id, placed: now, request, events: vec![(now, Event::Accepted)] };
+            facts.push(Fact::Placed(order.clone()));
+            Arc::make_mut(&mut next.orders).push(order);
+        }
+        for i in from..next.orders.len() {
+            if next.orders[i].state().is_open() {
+                self.arrive(&mut next, i, &mut facts);
+            }
+        }
+        next.version += 1;
+        facts.push(clock_fact(&next.clock));
+        let placed = next.orders[from..].to_vec();
+        self.commit(next, &facts)?;
+        Ok(placed)
+    }
+
+    fn arrive(&mut self, next: &mut State, i: usize, facts: &mut Vec<Fact>) {
+        let (world, now) = (Arc::clone(&next.world), next.clock.now);
+        let happened = exchange::arrive(&world, &mut self.quoter, Arc::make_mut(&mut next.orders).as_mut_slice(), i, now);
+        record(next, happened, facts);
     }
 
     /// Everything that can be wrong with a request, in the order a trader would look.
@@ -251,10 +285,39 @@ impl Desk {
                 }
             }
         }
-        if let Some(campaign) = request.closes {
-            check_closing(state, request, campaign)?;
+        check_time(state, request)?;
+        self.check_trigger(request, &ticks)?;
+        match (request.closes, request.link.after) {
+            // What waits for an order of its own closes what that order will open.
+            (Some(campaign), Some(after)) if campaign == after => return Ok(()),
+            (Some(campaign), _) => check_closing(&self.state, request, campaign)?,
+            (None, _) => {}
         }
         self.check_buying_power(request, None)
+    }
+
+    fn check_trigger(&mut self, request: &Request, ticks: &desk::TickTable) -> Result<(), Refusal> {
+        let Some(trigger) = request.trigger else { return Ok(()) };
+        let (Level::At(price) | Level::Trailing(price)) = trigger.level;
+        if !ticks.allows(price) {
+            let (below, above) = (ticks.floor(price), ticks.ceil(price));
+            return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below, above }.into());
+        }
+        match trigger.level {
+            Level::Trailing(by) if by <= Price::ZERO => Err(OrderError::TrailingDistance(by).into()),
+            Level::Trailing(_) => Ok(()),
+            // What waits for another order is looked at when that fills.
+            Level::At(_) if request.link.after.is_some() => Ok(()),
+            Level::At(level) => {
+                let now = self.state.clock.now;
+                let asked = Order { id: 0, placed: now, request: request.clone(), events: Vec::new() };
+                let market = exchange::market_of(&self.state.world, &mut self.quoter, &asked, now);
+                match market.map(|(m, _)| exchange::watched(&m, trigger.side)) {
+                    Some(now) if now >= level => Err(OrderError::TriggersAtOnce { now, level }.into()),
+                    _ => Ok(()),
+                }
+            }
+        }
     }
 
     fn check_buying_power(&mut self, request: &Request, replacing: Option<u64>) -> Result<(), Refusal> {
@@ -299,9 +362,10 @@ impl Desk {
         let now = next.clock.now;
         order.events.push((now, Event::Repriced(price)));
         let mut facts = vec![Fact::Happened(id, now, Event::Repriced(price))];
-        self.arrive(&mut next, &mut order, &mut facts);
-        Arc::make_mut(&mut next.orders)[index] = order.clone();
+        Arc::make_mut(&mut next.orders)[index] = order;
+        self.arrive(&mut next, index, &mut facts);
         next.version += 1;
+        let order = next.orders[index].clone();
         self.commit(next, &facts)?;
         Ok(order)
     }
@@ -312,11 +376,12 @@ impl Desk {
         order.require_open()?;
         let mut next = self.state.clone();
         let now = next.clock.now;
-        let changed = &mut Arc::make_mut(&mut next.orders)[index];
-        changed.events.push((now, Event::Cancelled));
-        let changed = changed.clone();
+        let happened = exchange::cancel(Arc::make_mut(&mut next.orders).as_mut_slice(), index, now);
+        let mut facts = Vec::new();
+        record(&mut next, happened, &mut facts);
         next.version += 1;
-        self.commit(next, &[Fact::Happened(id, now, Event::Cancelled)])?;
+        let changed = next.orders[index].clone();
+        self.commit(next, &facts)?;
         Ok(changed)
     }
 
@@ -335,6 +400,72 @@ impl Desk {
             }
         };
         self.commit(next, &[fact])
+    }
+}
+
+/// How orders placed together depend on each other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Tie {
+    /// A fill of one takes as many packages from the others.
+    OneCancelsOther,
+    /// The others become active as the first fills.
+    OneTriggersOther,
+    /// The first, and two that close it and cancel each other.
+    Bracket,
+}
+
+/// Numbers the orders that each waits for or cancels; the first will get the number `first`.
+fn tie_together(requests: &mut [Request], tie: Tie, first: u64) -> Result<(), Refusal> {
+    let (entry, rest) = requests.split_at_mut(1);
+    let entry = &mut entry[0];
+    if tie == Tie::OneCancelsOther {
+        entry.link.group = Some(first);
+    }
+    for request in rest {
+        match tie {
+            Tie::OneCancelsOther => request.link.group = Some(first),
+            Tie::OneTriggersOther => request.link.after = Some(first),
+            Tie::Bracket => request.link = Link { after: Some(first), group: Some(first + 1) },
+        }
+        if request.link.after.is_none() {
+            continue;
+        }
+        if request.quantity != entry.quantity {
+            let message = format!("{} where the order it waits for has {}; write the same", request.quantity, entry.quantity);
+            return Err(Refusal::Field { field: "quantity", message });
+        }
+        if request.symbol == entry.symbol && request.unit == entry.unit.turned() {
+            request.closes = Some(first);
+        } else if tie == Tie::Bracket {
+            let message = "the second and third order of a bracket close the first: their legs are its legs turned over".into();
+            return Err(Refusal::Field { field: "legs", message });
+        }
+    }
+    Ok(())
+}
+
+/// Books what happened to orders, and keeps it.
+fn record(next: &mut State, happened: Vec<exchange::Happening>, facts: &mut Vec<Fact>) {
+    for (i, at, event) in happened {
+        facts.push(Fact::Happened(next.orders[i].id, at, event.clone()));
+        if let Event::Filled(fill) = &event {
+            let order = next.orders[i].clone();
+            facts.push(book_fill(next, &order, fill));
+        }
+    }
+}
+
+/// A last day lies between the next session and the first expiry; at once needs an open market.
+fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
+    let now = state.clock.now;
+    match request.time_in_force {
+        TimeInForce::GoodTillDate(date) => {
+            let from = exchange::day_end(now).date();
+            let to = request.unit.legs().iter().map(|l| l.contract.expiry).min().unwrap_or(from);
+            if is_session(date) && date >= from && date <= to { Ok(()) } else { Err(OrderError::LastDay { date, from, to }.into()) }
+        }
+        TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill if !desk::calendar::is_open(now) => Err(OrderError::ClosedForAtOnce.into()),
+        _ => Ok(()),
     }
 }
 

@@ -5,12 +5,12 @@ mod common;
 
 use axum::http::StatusCode;
 use common::*;
-use desk::{Contract, Leg, Moment, Money, Price, Pricing, Request, Structure, TimeInForce};
+use desk::{Contract, Leg, Level, Moment, Money, Price, Pricing, Request, Structure, TimeInForce, Trigger, TriggerSide};
 use market::Step;
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use serde_json::{Value, json};
-use server::Desk;
+use server::{Desk, Tie};
 
 #[tokio::test]
 async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_result() {
@@ -114,6 +114,8 @@ fn at_market(id: &str, legs: &Value, quantity: i64) -> Value {
 #[derive(Debug, Clone)]
 enum Act {
     Place { strikes: (usize, usize), call: bool, quantity: i64, share: i64, day: bool },
+    Bracket { strikes: (usize, usize), quantity: i64, share: i64, off: i64 },
+    Stop { trailing: bool, off: i64, once: bool },
     Close { share: i64 },
     Reprice { cents: i64 },
     Cancel,
@@ -127,6 +129,9 @@ fn any_act() -> impl Strategy<Value = Act> {
     prop_oneof![
         4 => ((0..24_usize, 0..24_usize), any::<bool>(), 1..6_i64, -20..140_i64, any::<bool>())
             .prop_map(|(strikes, call, quantity, share, day)| Act::Place { strikes, call, quantity, share, day }),
+        2 => ((0..24_usize, 0..24_usize), 1..6_i64, 0..120_i64, 1..200_i64)
+            .prop_map(|(strikes, quantity, share, off)| Act::Bracket { strikes, quantity, share, off }),
+        2 => (any::<bool>(), 1..150_i64, any::<bool>()).prop_map(|(trailing, off, once)| Act::Stop { trailing, off, once }),
         2 => (0..110_i64).prop_map(|share| Act::Close { share }),
         1 => (-300..300_i64).prop_map(|cents| Act::Reprice { cents }),
         1 => Just(Act::Cancel),
@@ -167,6 +172,8 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
             unit,
             quantity,
             pricing: Pricing::Limit(limit),
+            trigger: None,
+            link: desk::Link::default(),
             time_in_force,
             closes,
         })
@@ -177,6 +184,36 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
         Act::Place { strikes, call, quantity, share, day } => {
             let unit = unit_of(desk, strikes, call);
             request(desk, unit, quantity, share, day, None).map(|r| desk.place(r).map(drop))
+        }
+        Act::Bracket { strikes, quantity, share, off } => {
+            let unit = unit_of(desk, strikes, false);
+            let entry = request(desk, unit.clone(), quantity, share, false, None);
+            entry.zip(package_market(desk, &unit)).map(|(entry, m)| {
+                let off = Price::cents(off * 5);
+                let closing = |name: &str, pricing, trigger| Request {
+                    client_id: format!("n{number}{name}"),
+                    unit: unit.turned(),
+                    pricing,
+                    trigger,
+                    ..entry.clone()
+                };
+                let stop = Trigger { side: TriggerSide::Mark, level: Level::At(-m.middle + off) };
+                let exits = [closing("target", Pricing::Limit(-m.middle - off), None), closing("stop", Pricing::Market, Some(stop))];
+                desk.place_linked([entry.clone()].into_iter().chain(exits).collect(), Tie::Bracket).map(drop)
+            })
+        }
+        Act::Stop { trailing, off, once } => {
+            let lot = desk.state().account.lots().last().cloned();
+            lot.and_then(|lot| {
+                let unit = Structure::new([Leg { contract: lot.contract, quantity: -lot.quantity.signum() }]).ok()?;
+                let middle = package_market(desk, &unit)?.middle;
+                let off = Price::cents(off * 5);
+                let level = if trailing { Level::Trailing(off) } else { Level::At(middle + off) };
+                let mut r = request(desk, unit, 1, 100, true, Some(lot.campaign))?;
+                r.trigger = Some(Trigger { side: TriggerSide::Mark, level });
+                r.time_in_force = if once { TimeInForce::ImmediateOrCancel } else { TimeInForce::GoodTillCancelled };
+                Some(desk.place(r).map(drop))
+            })
         }
         Act::Close { share } => {
             let lot = desk.state().account.lots().first().cloned();
@@ -211,6 +248,9 @@ fn after_any_sequence_the_books_add_up_and_a_restart_finds_them_as_they_were() {
         for (i, a) in acts.iter().enumerate() {
             act(&mut desk, i, a);
             prop_assert_eq!(desk.state().account.violations(), Vec::<String>::new());
+            for o in desk.state().orders.iter() {
+                prop_assert!(o.filled() <= o.wanted() && o.wanted() <= o.request.quantity, "{:?}", o);
+            }
             let held: Vec<Contract> = desk.state().account.lots().iter().map(|l| l.contract.clone()).collect();
             let now: Moment = desk.state().clock.now;
             prop_assert!(held.iter().all(|c| desk::calendar::close_of(c.expiry) > now), "an expired contract is still held at {now}");
@@ -246,6 +286,8 @@ fn stepping_far_skips_nothing_on_the_way() {
         unit: unit.clone(),
         quantity: 1,
         pricing,
+        trigger: None,
+        link: desk::Link::default(),
         time_in_force,
         closes: None,
     };

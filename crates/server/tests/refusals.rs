@@ -36,6 +36,15 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
     let strange = format!("{}00191300", &contract[..13]);
     let cheap_puts = with("legs", json!([{ "contract": contract.replace('C', "P"), "quantity": -1 }]));
     let unread = |body: &str| body.to_owned();
+    let dated = |day: &str| {
+        let mut t = ticket("t", &legs, 1, "-0.50");
+        (t["timeInForce"], t["goodTill"]) = (json!("goodTillDate"), json!(day));
+        t.to_string()
+    };
+    let tickets = |count: usize| (0..count).map(|i| ticket(&format!("t{i}"), &legs, 1, "-0.50")).collect::<Vec<_>>();
+    let linked = |tie: &str, count: usize| json!({ "tie": tie, "orders": tickets(count) }).to_string();
+    let same_twice = json!({ "tie": "oneCancelsOther", "orders": [ticket("t", &legs, 1, "-0.50"), ticket("t", &legs, 1, "-0.60")] }).to_string();
+    let unequal = json!({ "tie": "oneTriggersOther", "orders": [ticket("t", &legs, 1, "-0.50"), ticket("u", &legs, 9, "-0.60")] }).to_string();
     let table: Vec<(&str, String, u16, &str, &[&str])> = vec![
         ("POST /api/orders", with("symbol", json!("ZZZZ")), 404, "unknown_symbol", &["\"ZZZZ\"", "NMOU", "WXMR"]),
         ("POST /api/orders", on("ZZZZ  310418C00195000"), 422, "not_listed", &["ZZZZ", "known symbols: WXMR"]),
@@ -57,6 +66,27 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("POST /api/orders", with("legs", json!([])), 422, "bad_legs", &["at least one leg"]),
         ("POST /api/orders", with("legs", json!([{ "contract": contract, "quantity": 0 }])), 422, "bad_legs", &["quantity 0"]),
         ("POST /api/orders", with("legs", json!([{ "contract": contract, "quantity": -2 }])), 422, "bad_legs", &["send one package and quantity 2"]),
+        ("POST /api/orders", with("trigger", json!({ "side": "mark" })), 422, "bad_field", &["trigger", "either a price in \"at\" or a distance"]),
+        (
+            "POST /api/orders",
+            with("trigger", json!({ "side": "mark", "at": "-99.00" })),
+            422,
+            "triggers_at_once",
+            &["would trigger at once", "above -"],
+        ),
+        ("POST /api/orders", with("trigger", json!({ "side": "mark", "trailing": "-0.10" })), 422, "trailing_distance", &["above zero", "-0.10"]),
+        ("POST /api/orders", with("trigger", json!({ "side": "mark", "trailing": "0.105" })), 422, "off_tick", &["0.105", "0.01"]),
+        ("POST /api/orders", with("trigger", json!({ "side": "last", "at": "1" })), 422, "bad_body", &["side"]),
+        ("POST /api/orders", dated("2031-03-10"), 422, "last_day", &["2031-03-10", "from 2031-03-11 to 2031-04-18"]),
+        ("POST /api/orders", dated("2031-04-13"), 422, "last_day", &["2031-04-13"]),
+        ("POST /api/orders", dated("soon"), 422, "bad_field", &["goodTill", "soon", "write it like 2031-04-18"]),
+        ("POST /api/orders", with("goodTill", json!("2031-03-20")), 422, "bad_field", &["goodTill", "needs the time in force goodTillDate"]),
+        ("POST /api/orders/linked", linked("bracket", 2), 422, "bad_field", &["orders", "2 orders", "a bracket is three"]),
+        ("POST /api/orders/linked", linked("bracket", 3), 422, "bad_field", &["legs", "its legs turned over"]),
+        ("POST /api/orders/linked", linked("oneCancelsOther", 1), 422, "bad_field", &["1 orders", "write 2 to 4"]),
+        ("POST /api/orders/linked", linked("oneTriggersOther", 5), 422, "bad_field", &["5 orders"]),
+        ("POST /api/orders/linked", same_twice, 422, "bad_field", &["clientId", "stands twice"]),
+        ("POST /api/orders/linked", unequal, 422, "bad_field", &["quantity", "9 where the order it waits for has 1"]),
         ("POST /api/orders", with("clientId", json!("")), 422, "bad_field", &["clientId", "1 to 64"]),
         ("POST /api/orders", with("clientId", json!("x".repeat(65))), 422, "bad_field", &["65 characters"]),
         ("POST /api/orders", with("closes", json!(99)), 404, "unknown_position", &["99"]),
@@ -74,7 +104,7 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("PUT /api/drafts/A", json!({ "symbol": "NMOU", "legs": [{ "contract": "x", "quantity": 1 }] }).to_string(), 422, "bad_contract", &["\"x\""]),
         ("POST /api/clock", json!({ "speed": 7 }).to_string(), 422, "bad_field", &["speed", "7", "3600"]),
         ("POST /api/clock", json!({ "step": "back" }).to_string(), 422, "bad_body", &["back"]),
-        ("GET /api/chain/zzzz", String::new(), 404, "unknown_symbol", &["zzzz", "WXMR, WXMT, NMOU, TLVN"]),
+        ("GET /api/chain/zzzz", String::new(), 404, "unknown_symbol", &["zzzz", "WXMR, WXMT, SMLX, TKZR, NMOU"]),
         (
             "POST /api/evaluate",
             json!({ "symbol": "NMOU", "legs": [{ "contract": "NMOU  310307C00195000", "quantity": 1 }] }).to_string(),
@@ -175,8 +205,25 @@ fn any_json() -> impl Strategy<Value = Value> {
     ];
     let number = prop_oneof![any::<i64>().prop_map(|n| json!(n)), (-3..4_i64).prop_map(|n| json!(n)), any::<f64>().prop_map(|x| json!(x))];
     let leaf = prop_oneof![Just(Value::Null), any::<bool>().prop_map(Value::from), number, text.prop_map(Value::from)];
-    const NAMES: &[&str] =
-        &["clientId", "symbol", "legs", "contract", "quantity", "limit", "timeInForce", "closes", "price", "low", "high", "speed", "running"];
+    const NAMES: &[&str] = &[
+        "clientId",
+        "symbol",
+        "legs",
+        "contract",
+        "quantity",
+        "limit",
+        "timeInForce",
+        "closes",
+        "price",
+        "low",
+        "high",
+        "speed",
+        "running",
+        "trigger",
+        "tie",
+        "orders",
+        "goodTill",
+    ];
     leaf.prop_recursive(3, 24, 5, |inner| {
         prop_oneof![
             prop::collection::vec(inner.clone(), 0..4).prop_map(Value::from),
@@ -210,7 +257,7 @@ fn nothing_that_can_be_sent_breaks_the_program() {
     let runtime = tokio::runtime::Runtime::new().unwrap();
     let place = Place::new();
     let p = runtime.block_on(async { place.program() });
-    const PATHS: &[&str] = &["/api/orders", "/api/evaluate", "/api/clock", "/api/orders/1/limit", "/api/drafts/A"];
+    const PATHS: &[&str] = &["/api/orders", "/api/orders/linked", "/api/evaluate", "/api/clock", "/api/orders/1/limit", "/api/drafts/A"];
     let mut runner = TestRunner::new(Config { cases: 400, failure_persistence: None, ..Config::default() });
     let cases = (prop::sample::select(PATHS), prop_oneof![any_json(), nearly_right()]);
     let ran = runner.run(&cases, |(path, body)| {

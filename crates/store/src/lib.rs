@@ -136,7 +136,8 @@ impl Store {
         // The journal mode stays with the file, but can be set only while nobody else has it open: one
         // connection prepares the file before the pool opens its own.
         let mut first = SqliteConnection::establish(&name)?;
-        first.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON;")?;
+        // Without foreign keys meanwhile: a migration may build a table anew that others point to.
+        first.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA foreign_keys = OFF;")?;
         first.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Migration(e.to_string()))?;
         drop(first);
         let builder = Pool::builder().max_size(2).connection_timeout(Duration::from_secs(5)).connection_customizer(Box::new(Pragmas));

@@ -2,7 +2,10 @@
 //! number.
 
 use desk::order::Event;
-use desk::{Book, Contract, EntryKind, Fill, FillLeg, Leg, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce};
+use desk::{
+    Book, Contract, EntryKind, Fill, FillLeg, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, Trigger,
+    TriggerSide,
+};
 use diesel::prelude::*;
 
 use crate::StoreError;
@@ -19,7 +22,9 @@ macro_rules! row {
 row!(SettingRow, settings, { name: String, value: String });
 row!(ClockRow, clock, { id: i64, now_ms: i64, running: bool, speed: i64 });
 row!(OrderRow, orders, {
-    id: i64, client_id: String, symbol: String, quantity: i64, limit_price: Option<i64>, good_till_cancelled: bool, closes: Option<i64>, placed_ms: i64,
+    id: i64, client_id: String, symbol: String, quantity: i64, limit_price: Option<i64>, closes: Option<i64>, placed_ms: i64,
+    time_in_force: String, good_till: Option<String>, trigger_side: Option<String>, trigger_level: Option<i64>, trigger_trail: Option<i64>,
+    after_order: Option<i64>, cancel_group: Option<i64>,
 });
 row!(OrderLegRow, order_legs, { order_id: i64, position: i64, contract: String, ratio: i64 });
 row!(EventRow, order_events, {
@@ -41,6 +46,16 @@ fn contract(table: &'static str, row: i64, text: &str) -> Result<Contract, Store
     text.parse().map_err(|e| broken(table, row, e))
 }
 
+const SIDES: [(TriggerSide, &str); 3] = [(TriggerSide::Mark, "mark"), (TriggerSide::Cross, "cross"), (TriggerSide::Rest, "rest")];
+
+fn side_word(side: TriggerSide) -> &'static str {
+    SIDES.iter().find(|(s, _)| *s == side).map_or("mark", |(_, w)| w)
+}
+
+fn side_of(row: i64, word: &str) -> Result<TriggerSide, StoreError> {
+    SIDES.iter().find(|(_, w)| *w == word).map(|(s, _)| *s).ok_or_else(|| broken("orders", row, format!("trigger side {word:?}")))
+}
+
 impl OrderRow {
     pub(crate) fn of(order: &Order) -> OrderRow {
         let r = &order.request;
@@ -50,9 +65,22 @@ impl OrderRow {
             symbol: r.symbol.clone(),
             quantity: r.quantity,
             limit_price: if let Pricing::Limit(p) = r.pricing { Some(p.raw()) } else { None },
-            good_till_cancelled: r.time_in_force == TimeInForce::GoodTillCancelled,
             closes: r.closes.map(|c| c as i64),
             placed_ms: order.placed.millis(),
+            time_in_force: match r.time_in_force {
+                TimeInForce::Day => "day",
+                TimeInForce::GoodTillCancelled => "good_till_cancelled",
+                TimeInForce::GoodTillDate(_) => "good_till_date",
+                TimeInForce::ImmediateOrCancel => "immediate_or_cancel",
+                TimeInForce::FillOrKill => "fill_or_kill",
+            }
+            .into(),
+            good_till: if let TimeInForce::GoodTillDate(date) = r.time_in_force { Some(date.to_string()) } else { None },
+            trigger_side: r.trigger.map(|t| side_word(t.side).into()),
+            trigger_level: r.trigger.and_then(|t| if let Level::At(p) = t.level { Some(p.raw()) } else { None }),
+            trigger_trail: r.trigger.and_then(|t| if let Level::Trailing(p) = t.level { Some(p.raw()) } else { None }),
+            after_order: r.link.after.map(|o| o as i64),
+            cancel_group: r.link.group.map(|g| g as i64),
         }
     }
 
@@ -63,13 +91,29 @@ impl OrderRow {
             .map(|l| Ok(Leg { contract: contract("order_legs", id, &l.contract)?, quantity: l.ratio }))
             .collect::<Result<Vec<_>, StoreError>>()?;
         let unit = Structure::new(legs).map_err(|e| broken("orders", id, e))?;
+        let time_in_force = match (self.time_in_force.as_str(), &self.good_till) {
+            ("good_till_date", Some(date)) => TimeInForce::GoodTillDate(date.parse().map_err(|e| broken("orders", id, e))?),
+            ("day", _) => TimeInForce::Day,
+            ("good_till_cancelled", _) => TimeInForce::GoodTillCancelled,
+            ("immediate_or_cancel", _) => TimeInForce::ImmediateOrCancel,
+            ("fill_or_kill", _) => TimeInForce::FillOrKill,
+            (other, _) => return Err(broken("orders", id, format!("time in force {other:?}"))),
+        };
+        let trigger = match (self.trigger_side.as_deref(), self.trigger_level, self.trigger_trail) {
+            (None, _, _) => None,
+            (Some(side), Some(at), None) => Some(Trigger { side: side_of(id, side)?, level: Level::At(Price::from_raw(at)) }),
+            (Some(side), None, Some(by)) => Some(Trigger { side: side_of(id, side)?, level: Level::Trailing(Price::from_raw(by)) }),
+            _ => return Err(broken("orders", id, "a trigger needs a level or a distance")),
+        };
         let request = Request {
             client_id: self.client_id,
             symbol: self.symbol,
             unit,
             quantity: self.quantity,
             pricing: self.limit_price.map_or(Pricing::Market, |p| Pricing::Limit(Price::from_raw(p))),
-            time_in_force: if self.good_till_cancelled { TimeInForce::GoodTillCancelled } else { TimeInForce::Day },
+            trigger,
+            link: Link { after: self.after_order.map(|o| o as u64), group: self.cancel_group.map(|g| g as u64) },
+            time_in_force,
             closes: self.closes.map(|c| c as u64),
         };
         Ok(Order { id: id as u64, placed: Moment::from_millis(self.placed_ms), request, events })
@@ -81,6 +125,10 @@ impl EventRow {
         let (kind, price, packages, fees, reason) = match event {
             Event::Accepted => ("accepted", None, None, None, None),
             Event::Repriced(p) => ("repriced", Some(p.raw()), None, None, None),
+            Event::Trailed(p) => ("trailed", Some(p.raw()), None, None, None),
+            Event::Triggered(p) => ("triggered", Some(p.raw()), None, None, None),
+            Event::Activated(n) => ("activated", None, Some(*n), None, None),
+            Event::Reduced(n) => ("reduced", None, Some(*n), None, None),
             Event::Filled(f) => ("filled", Some(f.price.raw()), Some(f.packages), Some(f.fees.raw()), None),
             Event::Cancelled => ("cancelled", None, None, None, None),
             Event::Expired(why) => ("expired", None, None, None, Some(why.clone())),
@@ -95,6 +143,10 @@ impl EventRow {
         let event = match self.kind.as_str() {
             "accepted" => Event::Accepted,
             "repriced" => Event::Repriced(Price::from_raw(need(self.price, "price")?)),
+            "trailed" => Event::Trailed(Price::from_raw(need(self.price, "price")?)),
+            "triggered" => Event::Triggered(Price::from_raw(need(self.price, "price")?)),
+            "activated" => Event::Activated(need(self.packages, "packages")?),
+            "reduced" => Event::Reduced(need(self.packages, "packages")?),
             "cancelled" => Event::Cancelled,
             "expired" => Event::Expired(self.reason.unwrap_or_default()),
             _ => {

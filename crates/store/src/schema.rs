@@ -5,7 +5,8 @@ diesel::table! { clock (id) { id -> BigInt, now_ms -> BigInt, running -> Bool, s
 diesel::table! {
     orders (id) {
         id -> BigInt, client_id -> Text, symbol -> Text, quantity -> BigInt, limit_price -> Nullable<BigInt>,
-        good_till_cancelled -> Bool, closes -> Nullable<BigInt>, placed_ms -> BigInt,
+        closes -> Nullable<BigInt>, placed_ms -> BigInt, time_in_force -> Text, good_till -> Nullable<Text>, trigger_side -> Nullable<Text>,
+        trigger_level -> Nullable<BigInt>, trigger_trail -> Nullable<BigInt>, after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
     }
 }
 diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, contract -> Text, ratio -> BigInt, } }

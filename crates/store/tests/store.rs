@@ -15,6 +15,8 @@ fn order(id: u64, client: &str) -> Order {
         unit,
         quantity: 2,
         pricing: Pricing::Limit("-2.15".parse().unwrap()),
+        trigger: None,
+        link: Link::default(),
         time_in_force: TimeInForce::GoodTillCancelled,
         closes: None,
     };
@@ -33,6 +35,15 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     let path = folder.path().join("desk.db");
     let mut o = order(1, "first");
     let f = fill(&o);
+    // One that waits for another, watches, and has lived through everything that can happen.
+    let mut held = order(2, "second");
+    held.request.trigger = Some(Trigger { side: TriggerSide::Cross, level: Level::Trailing("0.35".parse().unwrap()) });
+    held.request.link = Link { after: Some(1), group: Some(2) };
+    held.request.time_in_force = TimeInForce::GoodTillDate("2031-04-10".parse().unwrap());
+    held.request.pricing = Pricing::Market;
+    let seen: Price = "-2.05".parse().unwrap();
+    let lived = [Event::Activated(2), Event::Trailed(seen), Event::Triggered(seen), Event::Reduced(1), Event::Expired("its last day ended".into())];
+    held.events.extend(lived.map(|e| (f.at, e)));
     let mut account = Account::default();
     let clock = ClockState { now: o.placed, running: true, speed: 60 };
     let deposit = account.deposit(o.placed, Money::whole(60_000)).clone();
@@ -44,6 +55,7 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
         store.commit(&[Fact::Setting("seed".into(), "7".into()), Fact::Clock(clock), Fact::Booked(deposit, None)]).unwrap();
         store.commit(&[Fact::Placed(o.clone()), Fact::Happened(1, f.at, Event::Filled(f.clone())), Fact::Booked(trade, None)]).unwrap();
         store.commit(&[Fact::Booked(settled, Some((c.clone(), "1.25".parse().unwrap()))), Fact::Draft("A".into(), "{}".into(), f.at)]).unwrap();
+        store.commit(&[Fact::Placed(held.clone())]).unwrap();
         store
             .commit(&[
                 Fact::Draft("B".into(), "{\"x\":1}".into(), f.at),
@@ -54,7 +66,7 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     }
     let saved = Store::open(&path).unwrap().load().unwrap();
     o.events.push((f.at, Event::Filled(f.clone())));
-    assert_eq!(saved.orders, [o]);
+    assert_eq!(saved.orders, [o, held]);
     assert_eq!(saved.clock, Some(clock));
     assert_eq!(saved.settings["seed"], "7");
     assert_eq!(saved.drafts, [("B".to_owned(), "{\"x\":1}".to_owned())]);
@@ -76,4 +88,32 @@ fn a_command_that_fails_half_way_leaves_nothing_behind() {
     let orphan = store.commit(&[Fact::Mark("2031-03-11".into(), Money::whole(1)), Fact::Happened(9, Moment::from_millis(0), Event::Cancelled)]);
     assert!(orphan.unwrap_err().to_string().contains("FOREIGN KEY"));
     assert_eq!(store.load().unwrap(), before);
+}
+
+/// A file written before orders could wait opens with what it held.
+#[test]
+fn a_file_of_the_first_schema_is_brought_up_to_date() {
+    use diesel::connection::SimpleConnection;
+    use diesel::{Connection, SqliteConnection};
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("old.db");
+    let mut old = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    old.batch_execute(include_str!("../migrations/2026-11-24-000000_first/up.sql")).unwrap();
+    old.batch_execute(
+        "CREATE TABLE __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP);
+         INSERT INTO __diesel_schema_migrations (version) VALUES ('20261124000000');
+         INSERT INTO orders VALUES (1, 'a', 'NMOU', 2, -215000000, 1, NULL, 5), (2, 'b', 'NMOU', 1, NULL, 0, NULL, 6);
+         INSERT INTO order_legs VALUES (1, 0, 'NMOU  310418P00175000', -1), (2, 0, 'NMOU  310418P00175000', 1);
+         INSERT INTO order_events VALUES (1, 1, 5, 'accepted', NULL, NULL, NULL, NULL), (2, 1, 7, 'filled', -215000000, 2, 26000, NULL),
+           (3, 2, 6, 'accepted', NULL, NULL, NULL, NULL);
+         INSERT INTO fill_legs VALUES (2, 0, 'NMOU  310418P00175000', -2, 215000000);",
+    )
+    .unwrap();
+    drop(old);
+    for _ in 0..2 {
+        let saved = Store::open(&path).unwrap().load().unwrap();
+        let seen: Vec<_> = saved.orders.iter().map(|o| (o.request.time_in_force, o.request.pricing, o.state(), o.events.len())).collect();
+        let limit = Pricing::Limit("-2.15".parse().unwrap());
+        assert_eq!(seen, [(TimeInForce::GoodTillCancelled, limit, State::Filled, 2), (TimeInForce::Day, Pricing::Market, State::Working, 1)]);
+    }
 }

@@ -177,6 +177,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/linked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places tickets that depend on each other, all or none. */
+        post: operations["place_linked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}/cancel": {
         parameters: {
             query?: never;
@@ -642,6 +659,13 @@ export interface components {
              */
             quantity: number;
         };
+        /** @description Tickets that depend on each other. */
+        LinkedRequest: {
+            /** @description Two to four; three for a bracket. */
+            orders: components["schemas"]["PlaceRequest"][];
+            /** @description How. */
+            tie: components["schemas"]["TieWire"];
+        };
         /** @description One expiration on the ribbon. */
         Mark: {
             /** @description Settles on the opening prints. */
@@ -739,6 +763,13 @@ export interface components {
         };
         /** @description An order. */
         OrderWire: {
+            /**
+             * Format: int64
+             * @description The order it waits for.
+             */
+            after?: number | null;
+            /** @description Open orders that it cancels, and that cancel it. */
+            cancels: number[];
             /** @description Given by the client. */
             clientId: string;
             /**
@@ -754,6 +785,8 @@ export interface components {
              * @description Packages filled.
              */
             filled: number;
+            /** @description "stop at 2.40 debit, watching the middle"; absent without a trigger. */
+            held?: string | null;
             /**
              * Format: int64
              * @description Number.
@@ -773,11 +806,11 @@ export interface components {
              * @description Packages asked for.
              */
             quantity: number;
-            /** @description "working", "partly filled", "filled", "cancelled", "expired". */
+            /** @description "waiting", "watching", "working", "partly filled", "filled", "cancelled", "expired". */
             state: string;
             /** @description Underlying symbol. */
             symbol: string;
-            /** @description "day" or "good till cancelled". */
+            /** @description "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and whole". */
             timeInForce: string;
             /** @description One package. */
             unit: components["schemas"]["LegWire"][];
@@ -791,6 +824,8 @@ export interface components {
              * @description Campaign it closes.
              */
             closes?: number | null;
+            /** @description Last date, with `goodTillDate`. */
+            goodTill?: string | null;
             /** @description One package, in lowest ratio. */
             legs: components["schemas"]["LegWire"][];
             /** @description Signed net limit; absent for a market order. */
@@ -804,6 +839,7 @@ export interface components {
             symbol: string;
             /** @description How long it stands. */
             timeInForce: components["schemas"]["TimeInForceWire"];
+            trigger?: components["schemas"]["TriggerWire"] | null;
         };
         /** @description One open campaign. */
         Position: {
@@ -1000,10 +1036,29 @@ export interface components {
             zones: components["schemas"]["Zone"][];
         };
         /**
+         * @description How orders depend on each other.
+         * @enum {string}
+         */
+        TieWire: "oneCancelsOther" | "oneTriggersOther" | "bracket";
+        /**
          * @description How long an order stands.
          * @enum {string}
          */
-        TimeInForceWire: "day" | "goodTillCancelled";
+        TimeInForceWire: "day" | "goodTillCancelled" | "goodTillDate" | "immediateOrCancel" | "fillOrKill";
+        /**
+         * @description Which price of the package is watched.
+         * @enum {string}
+         */
+        TriggerSideWire: "mark" | "cross" | "rest";
+        /** @description Holds the order until the price watched stands at or above a level: either a price or a distance above the lowest seen. */
+        TriggerWire: {
+            /** @description Signed net price of one package. */
+            at?: string | null;
+            /** @description What is watched. */
+            side: components["schemas"]["TriggerSideWire"];
+            /** @description Distance above the lowest price seen. */
+            trailing?: string | null;
+        };
         /** @description A stretch of the range strip. */
         Zone: {
             /**
@@ -1332,6 +1387,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderWire"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_linked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"][];
                 };
             };
             409: {

@@ -5,6 +5,7 @@ import { evaluationQuery, ordersQuery } from '../api/queries';
 import { shortWhen } from '../format';
 import { Button, Notice } from '../ui/controls';
 import { chosenOf, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { ties } from './ties';
 
 function Change({ order }: { order: Order }) {
   const [written, setWritten] = useState<Chosen>();
@@ -39,6 +40,7 @@ export function OrderCard({ id }: { id: number }) {
       <p><b data-testid="order-state" className={order.open ? 'text-brass' : ''}>{order.state}</b>
         {order.filled > 0 && ` · ${order.filled} of ${order.quantity} filled${order.fillPrice ? ` at ${order.fillPrice.amount} ${order.fillPrice.side}` : ''}`}
         {order.limit && ` · limit ${order.limit.amount} ${order.limit.side}`} · {order.timeInForce}</p>
+      {ties(order) && <p className="text-ink2">{ties(order)}</p>}
       <ul>{order.legs.map((l) => <li key={l}>{l}</li>)}</ul>
       <ol aria-label="What happened" className="flex flex-col border-y border-hair py-1">
         {order.events.map((ev, i) => <li key={i} className="flex gap-3"><time className="text-ink2 tabular-nums">{shortWhen(ev.at)}</time>{ev.what}</li>)}

@@ -3,16 +3,17 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use desk::{Pricing, Request, TimeInForce};
+use desk::{Level, Link, Pricing, Request, TimeInForce, Trigger, TriggerSide};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
-use crate::order_wire::{OrderWire, order};
+use crate::order_wire::{OrderWire, order, orders};
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
+use crate::state::Tie;
 use crate::wire::{LegWire, parse_price, structure};
 
 /// How long an order stands.
@@ -23,6 +24,54 @@ enum TimeInForceWire {
     Day,
     /// Until filled or cancelled.
     GoodTillCancelled,
+    /// Until the close of the date in `goodTill`.
+    GoodTillDate,
+    /// What can be filled on arrival is, the rest ends.
+    ImmediateOrCancel,
+    /// Filled whole on arrival or not at all.
+    FillOrKill,
+}
+
+/// Which price of the package is watched.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum TriggerSideWire {
+    /// The middle of its market.
+    Mark,
+    /// What buying it costs at once.
+    Cross,
+    /// What others bid for it.
+    Rest,
+}
+
+/// Holds the order until the price watched stands at or above a level: either a price or a distance above the lowest seen.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+struct TriggerWire {
+    /// What is watched.
+    side: TriggerSideWire,
+    /// Signed net price of one package.
+    #[serde(default)]
+    at: Option<String>,
+    /// Distance above the lowest price seen.
+    #[serde(default)]
+    trailing: Option<String>,
+}
+
+impl TriggerWire {
+    fn parse(self) -> Result<Trigger, Refusal> {
+        let side = match self.side {
+            TriggerSideWire::Mark => TriggerSide::Mark,
+            TriggerSideWire::Cross => TriggerSide::Cross,
+            TriggerSideWire::Rest => TriggerSide::Rest,
+        };
+        let level = match (self.at, self.trailing) {
+            (Some(at), None) => Level::At(parse_price("trigger.at", &at)?),
+            (None, Some(by)) => Level::Trailing(parse_price("trigger.trailing", &by)?),
+            _ => return Err(Refusal::Field { field: "trigger", message: "write either a price in \"at\" or a distance in \"trailing\"".into() }),
+        };
+        Ok(Trigger { side, level })
+    }
 }
 
 /// A ticket.
@@ -40,8 +89,14 @@ struct PlaceRequest {
     /// Signed net limit; absent for a market order.
     #[serde(default)]
     limit: Option<String>,
+    /// Holds it until then: a stop, or with a limit a stop limit.
+    #[serde(default)]
+    trigger: Option<TriggerWire>,
     /// How long it stands.
     time_in_force: TimeInForceWire,
+    /// Last date, with `goodTillDate`.
+    #[serde(default)]
+    good_till: Option<String>,
     /// Campaign it closes.
     #[serde(default)]
     closes: Option<u64>,
@@ -59,9 +114,21 @@ impl PlaceRequest {
             unit: structure(&self.legs)?,
             quantity: self.quantity,
             pricing: self.limit.map_or(Ok(Pricing::Market), |text| parse_price("limit", &text).map(Pricing::Limit))?,
-            time_in_force: match self.time_in_force {
-                TimeInForceWire::Day => TimeInForce::Day,
-                TimeInForceWire::GoodTillCancelled => TimeInForce::GoodTillCancelled,
+            trigger: self.trigger.map(TriggerWire::parse).transpose()?,
+            link: Link::default(),
+            time_in_force: match (self.time_in_force, self.good_till) {
+                (TimeInForceWire::GoodTillDate, date) => {
+                    let date = date.unwrap_or_default();
+                    let message = format!("{date:?} is not a date; write it like 2031-04-18");
+                    TimeInForce::GoodTillDate(date.parse().map_err(|_| Refusal::Field { field: "goodTill", message })?)
+                }
+                (_, Some(date)) => {
+                    return Err(Refusal::Field { field: "goodTill", message: format!("{date:?} needs the time in force goodTillDate") });
+                }
+                (TimeInForceWire::Day, None) => TimeInForce::Day,
+                (TimeInForceWire::GoodTillCancelled, None) => TimeInForce::GoodTillCancelled,
+                (TimeInForceWire::ImmediateOrCancel, None) => TimeInForce::ImmediateOrCancel,
+                (TimeInForceWire::FillOrKill, None) => TimeInForce::FillOrKill,
             },
             closes: self.closes,
         })
@@ -79,7 +146,7 @@ struct RepriceRequest {
 /// All orders, oldest first.
 #[utoipa::path(get, path = "/orders", tag = "orders", responses((status = 200, body = Vec<OrderWire>)))]
 async fn list_orders(State(app): State<AppState>) -> Json<Vec<OrderWire>> {
-    Json(app.desk.snapshot().orders.iter().map(order).collect())
+    Json(orders(&app.desk.snapshot().orders))
 }
 
 /// Places a ticket.
@@ -88,7 +155,47 @@ async fn list_orders(State(app): State<AppState>) -> Json<Vec<OrderWire>> {
 async fn place(State(app): State<AppState>, Body(request): Body<PlaceRequest>) -> Result<(StatusCode, Json<OrderWire>), Problem> {
     let request = request.parse()?;
     let placed = app.command(move |desk| desk.place(request)).await?;
-    Ok((StatusCode::CREATED, Json(order(&placed))))
+    Ok((StatusCode::CREATED, Json(shown(&app, &placed))))
+}
+
+/// How orders depend on each other.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum TieWire {
+    /// A fill of one takes as many packages from the others.
+    OneCancelsOther,
+    /// The others become active as the first fills.
+    OneTriggersOther,
+    /// The first, and two that close it and cancel each other.
+    Bracket,
+}
+
+/// Tickets that depend on each other.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct LinkedRequest {
+    /// How.
+    tie: TieWire,
+    /// Two to four; three for a bracket.
+    orders: Vec<PlaceRequest>,
+}
+
+/// Places tickets that depend on each other, all or none.
+#[utoipa::path(post, path = "/orders/linked", tag = "orders", request_body = LinkedRequest,
+    responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn place_linked(State(app): State<AppState>, Body(request): Body<LinkedRequest>) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
+    let tie = match request.tie {
+        TieWire::OneCancelsOther => Tie::OneCancelsOther,
+        TieWire::OneTriggersOther => Tie::OneTriggersOther,
+        TieWire::Bracket => Tie::Bracket,
+    };
+    let requests = request.orders.into_iter().map(PlaceRequest::parse).collect::<Result<Vec<_>, Refusal>>()?;
+    let placed = app.command(move |desk| desk.place_linked(requests, tie)).await?;
+    Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect())))
+}
+
+fn shown(app: &AppState, o: &desk::Order) -> OrderWire {
+    order(o, &app.desk.snapshot().orders)
 }
 
 /// Changes the limit of a working order.
@@ -96,16 +203,18 @@ async fn place(State(app): State<AppState>, Body(request): Body<PlaceRequest>) -
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
 async fn reprice(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<RepriceRequest>) -> Result<Json<OrderWire>, Problem> {
     let price = parse_price("limit", &request.limit)?;
-    Ok(Json(order(&app.command(move |desk| desk.reprice(id, price)).await?)))
+    let changed = app.command(move |desk| desk.reprice(id, price)).await?;
+    Ok(Json(shown(&app, &changed)))
 }
 
 /// Cancels a working order.
 #[utoipa::path(post, path = "/orders/{id}/cancel", tag = "orders", params(("id" = u64, Path)),
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
 async fn cancel(State(app): State<AppState>, Path(id): Path<u64>) -> Result<Json<OrderWire>, Problem> {
-    Ok(Json(order(&app.command(move |desk| desk.cancel(id)).await?)))
+    let changed = app.command(move |desk| desk.cancel(id)).await?;
+    Ok(Json(shown(&app, &changed)))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(list_orders, place)).routes(routes!(reprice)).routes(routes!(cancel))
+    OpenApiRouter::new().routes(routes!(list_orders, place)).routes(routes!(place_linked)).routes(routes!(reprice)).routes(routes!(cancel))
 }
