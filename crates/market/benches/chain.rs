@@ -1,7 +1,8 @@
 //! Quoting whole chains and the whole market. Run with `cargo bench -p market`.
 use criterion::{Criterion, criterion_group, criterion_main};
-use desk::Moment;
-use market::{DEMO_DAY, Quoter, World};
+use desk::order::Event;
+use desk::{Kind, Leg, Link, Moment, Order, Price, Pricing, Request, Structure, TimeInForce};
+use market::{DEMO_DAY, Quoter, World, contract, exchange, strikes};
 
 /// Contracts quoted in every listed expiration of an underlying.
 fn all(world: &World, quoter: &mut Quoter, symbol: &str, at: Moment) -> usize {
@@ -55,5 +56,44 @@ fn universe(c: &mut Criterion) {
     });
 }
 
-criterion_group!(benches, chains, universe);
+/// A session of 50 resting orders by minute steps: verticals on every instrument, limits out of reach.
+fn session(c: &mut Criterion) {
+    let world = World::new(1);
+    let start = desk::calendar::open_of(DEMO_DAY);
+    let symbols: Vec<String> = world.underlyings().map(|u| u.symbol.clone()).collect();
+    let vertical = |i: usize| -> Option<Order> {
+        let symbol = &symbols[i % symbols.len()];
+        let e = world.expirations(symbol, start)?.into_iter().find(|e| start.days_until(e.date) > 20)?;
+        let ks = strikes(&world, symbol, &e, start);
+        let leg = |place: usize, quantity| Some(Leg { contract: contract(&world, symbol, &e, Kind::Put, *ks.get(place)?)?, quantity });
+        let unit = Structure::new([leg(ks.len() / 2 + i / symbols.len(), 1)?, leg(ks.len() / 2 - 3, -1)?]).ok()?;
+        let limit = Pricing::Limit(Price::cents(-900_000));
+        let time_in_force = TimeInForce::GoodTillCancelled;
+        let request = Request {
+            client_id: format!("{i}"),
+            symbol: symbol.clone(),
+            unit,
+            quantity: 1,
+            pricing: limit,
+            trigger: None,
+            link: Link::default(),
+            time_in_force,
+            closes: None,
+        };
+        Some(Order { id: i as u64 + 1, placed: start, request, events: vec![(start, Event::Accepted)] })
+    };
+    let orders: Vec<Order> = (0..50).filter_map(vertical).collect();
+    let mut slow = c.benchmark_group("exchange");
+    slow.sample_size(10);
+    slow.bench_function(format!("a session of {} resting orders by minutes", orders.len()), |b| {
+        b.iter(|| {
+            let (mut orders, mut quoter) = (orders.clone(), Quoter::new());
+            let minutes = (0..390).map(|m| start.plus_millis(m * 60_000));
+            minutes.map(|at| exchange::advance(&world, &mut quoter, &mut orders, at, at.plus_millis(60_000)).len()).sum::<usize>()
+        })
+    });
+    slow.finish();
+}
+
+criterion_group!(benches, chains, universe, session);
 criterion_main!(benches);

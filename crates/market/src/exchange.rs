@@ -13,7 +13,9 @@
 
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
-use desk::{Fill, FillLeg, Level, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote};
+use desk::{
+    Contract, Fill, FillLeg, Level, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote,
+};
 
 use crate::noise::Stream;
 use crate::quotes::Quoter;
@@ -209,6 +211,14 @@ fn fill(order: &Order, at: Moment, packages: i64, price: Price, quotes: &[Quote]
     Fill { order: order.id, at, packages, price, legs, fees: FEE * contracts }
 }
 
+/// The contracts of some orders, each once, those that end together side by side.
+fn contracts_of(orders: &[Order], which: &[usize]) -> Vec<Contract> {
+    let mut out: Vec<Contract> = which.iter().flat_map(|i| orders[*i].request.unit.legs()).map(|l| l.contract.clone()).collect();
+    out.sort_by(|a, b| (&a.root, a.expiry, a.kind, a.strike).cmp(&(&b.root, b.expiry, b.kind, b.strike)));
+    out.dedup();
+    out
+}
+
 /// Everything that happens to the open orders in `(from, to]`, in order of time: triggers, fills, ends by
 /// time, and what they mean for other orders. The orders themselves are updated as it goes.
 pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: Moment, to: Moment) -> Vec<Happening> {
@@ -227,6 +237,7 @@ pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: M
         }
         last.peek().map(|(_, end, _)| *end)
     };
+    let mut contracts = contracts_of(book.orders, &open);
     let mut slot = from.millis().div_euclid(DRAW_EVERY) + 1;
     while slot * DRAW_EVERY <= to.millis() && !open.is_empty() {
         let at = Moment::from_millis(slot * DRAW_EVERY);
@@ -234,6 +245,7 @@ pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: M
         let before = book.happened.len();
         let next_end = end_until(&mut book, at);
         if is_open(at) {
+            quoter.remember(world, &contracts, at);
             for &i in &open {
                 if book.orders[i].state().is_open() {
                     book.look(world, quoter, i, at, false);
@@ -246,6 +258,7 @@ pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: M
         }
         if book.happened.len() > before {
             open.retain(|&i| book.orders[i].state().is_open());
+            contracts = contracts_of(book.orders, &open);
         }
     }
     // An end that falls between the last draw and `to`.

@@ -35,7 +35,7 @@ fn reach(life: i64) -> f64 {
 /// tenths of that price.
 fn step_at(strike: i64, step: i64, anchor: f64) -> i64 {
     let level = strike as f64 / 100.0 / anchor;
-    if level < 0.6 { half(step) } else { step << ((level / 1.6).log2().floor() + 1.0).clamp(0.0, 8.0) as i64 }
+    if level < 0.6 { half(step) } else { step << (libm::log2(level / 1.6).floor() + 1.0).clamp(0.0, 8.0) as i64 }
 }
 
 /// Half a step, where that is one that is listed anywhere.

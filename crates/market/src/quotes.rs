@@ -11,11 +11,12 @@ use std::collections::HashMap;
 use desk::calendar::{close_of, last_trading, open_of};
 use desk::{Contract, Expiration, Kind, LegMarket, Moment, Price, Quote, Underlying, day_number, terms_of};
 use jiff::civil::Date;
+use libm::{exp, exp10, log, log10};
 use quant::{EarlyExercise, Style, Terms, Valuation, europeans, implied_vol};
 
 use crate::listing;
-use crate::noise::{Noise, Stream, name_key};
-use crate::world::World;
+use crate::noise::{Noise, Stream, contract_key};
+use crate::world::{Slice, World};
 
 const SLOT: i64 = 5 * 60_000;
 /// Quotes shift a little inside their width this often.
@@ -34,18 +35,19 @@ pub struct Listed {
     pub implied: Option<f64>,
 }
 
-/// Solved boundaries of the current five minutes. Only a memory: every answer is a function of the
+/// Solved boundaries of the current five minutes, and what was quoted last. Only a memory: every answer is a function of the
 /// world and the moment.
 #[derive(Default)]
 pub struct Quoter {
     slots: HashMap<(String, Date), Slot>,
+    moment: Option<Moment>,
+    quoted: HashMap<Contract, Listed>,
 }
 
 /// Boundaries of one expiration as of the start of a slot.
 struct Slot {
     number: i64,
-    start: Moment,
-    spot: f64,
+    slice: Option<Slice>,
     exercise: Option<EarlyExercise>,
 }
 
@@ -65,9 +67,37 @@ impl Quoter {
 
     /// Quotes one contract; `None` when its root is unknown or it has expired.
     pub fn quote(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<Listed> {
+        if let Some(known) = self.quoted.get(contract).filter(|_| self.moment == Some(at)) {
+            return Some(*known);
+        }
         let underlying = world.owner(contract)?;
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
         self.quote_at(world, underlying, std::slice::from_ref(contract), at, spot).pop()
+    }
+
+    /// Quotes contracts at one moment and remembers them: for a fraction of one by one where several end together. They are sorted by root
+    /// and expiry.
+    pub(crate) fn remember(&mut self, world: &World, contracts: &[Contract], at: Moment) {
+        if self.moment != Some(at) {
+            self.moment = Some(at);
+            self.quoted.clear();
+        }
+        let mut spot: Option<(&str, f64)> = None;
+        for together in contracts.chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry) {
+            let Some(underlying) = world.owner(&together[0]) else { continue };
+            let level = match spot {
+                Some((symbol, level)) if symbol == underlying.symbol => level,
+                _ => match world.spot(&underlying.symbol, at) {
+                    Some(level) => level.to_f64(),
+                    None => continue,
+                },
+            };
+            spot = Some((&underlying.symbol, level));
+            let listed = self.quote_at(world, underlying, together, at, level);
+            if listed.len() == together.len() {
+                self.quoted.extend(together.iter().cloned().zip(listed));
+            }
+        }
     }
 
     /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts.
@@ -85,25 +115,25 @@ impl Quoter {
     /// Quotes contracts of one expiration; none when it has passed.
     fn quote_at(&mut self, world: &World, underlying: &Underlying, contracts: &[Contract], at: Moment, spot: f64) -> Vec<Listed> {
         let Some(first) = contracts.first().filter(|c| underlying.expiry_moment(c) > at) else { return Vec::new() };
-        let places: Vec<Place<'_>> =
-            contracts.iter().map(|contract| Place { world, underlying, contract, key: name_key(&contract.to_string()) }).collect();
-        let rows: Vec<(Terms, f64)> = places.iter().filter_map(|p| Some((p.terms(at, spot)?, spot))).collect();
-        if rows.len() != places.len() {
-            return Vec::new();
-        }
+        let places: Vec<Place<'_>> = contracts.iter().map(|contract| Place { world, underlying, contract, key: contract_key(contract) }).collect();
+        let expiry = underlying.expiry_moment(first);
+        let Some(slice) = world.slice(&underlying.symbol, at, expiry, spot) else { return Vec::new() };
+        let rows: Vec<(Terms, f64)> =
+            contracts.iter().map(|c| (terms_of(c, underlying, at, slice.rate, slice.vol(c.strike.to_f64())), spot)).collect();
+        // Closed, the last quotes of the session stand.
+        let live = last_trading(at);
         let mut values = europeans(&rows);
         if underlying.style == Style::American {
             let slot = self.slot(world, underlying, first, at);
-            if let Some(exercise) = &slot.exercise {
-                let then: Vec<(Kind, f64, f64)> =
-                    places.iter().filter_map(|p| p.terms(slot.start, slot.spot)).map(|t| (t.kind, t.strike, t.vol)).collect();
+            if let (Some(exercise), Some(slice)) = (&slot.exercise, &slot.slice) {
+                let then: Vec<(Kind, f64, f64)> = rows.iter().map(|(t, _)| (t.kind, t.strike, slice.vol(t.strike))).collect();
                 for ((value, (t, _)), (price, delta)) in values.iter_mut().zip(&rows).zip(exercise.premiums(&then, spot)) {
                     value.price = (value.price + price).max(t.kind.intrinsic(spot, t.strike));
                     value.delta = (value.delta + delta).clamp(-1.0, 1.0);
                 }
             }
         }
-        places.iter().zip(rows.iter().zip(&values)).filter_map(|(place, ((terms, _), value))| place.listed(terms, value, at, spot)).collect()
+        places.iter().zip(rows.iter().zip(&values)).filter_map(|(place, ((terms, _), value))| place.listed(terms, value, live, spot)).collect()
     }
 
     /// What an evaluation needs of one leg: quotes and the volatility its mark implies.
@@ -123,7 +153,8 @@ impl Quoter {
         let build = || {
             let start = Moment::from_millis(number * SLOT);
             let spot = world.spot(&underlying.symbol, start).unwrap_or_default().to_f64();
-            Slot { number, start, spot, exercise: exercise(world, underlying, contract, start, spot) }
+            let slice = world.slice(&underlying.symbol, start, underlying.expiry_moment(contract), spot);
+            Slot { number, slice, exercise: slice.and_then(|s| exercise(&s, spot, underlying.dividend_yield)) }
         };
         let kept = self.slots.entry((contract.root.clone(), contract.expiry)).or_insert_with(build);
         if kept.number != number {
@@ -140,18 +171,12 @@ impl Quoter {
 }
 
 /// Boundaries over the volatilities that the expiration's strikes have; absent where the models have none.
-fn exercise(world: &World, underlying: &Underlying, contract: &Contract, start: Moment, spot: f64) -> Option<EarlyExercise> {
-    let expiry = underlying.expiry_moment(contract);
-    let years = start.years_until(expiry);
-    let theta = world.total_variance(&underlying.symbol, start, expiry)?.sqrt();
+fn exercise(slice: &Slice, spot: f64, dividend_yield: f64) -> Option<EarlyExercise> {
     // The smile is at its lowest within a deviation or two and rises to both sides.
-    let reach = (8.0 * theta).clamp(0.1, 1.2);
-    let vols = (-16..=16).filter_map(|i| {
-        let strike = spot * (reach * f64::from(i) / 16.0).exp();
-        world.surface_vol(&underlying.symbol, start, expiry, strike, spot)
-    });
+    let reach = (8.0 * slice.vol(spot) * slice.years.sqrt()).clamp(0.1, 1.2);
+    let vols = (-16..=16).map(|i| slice.vol(spot * exp(reach * f64::from(i) / 16.0)));
     let (low, high) = vols.fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
-    EarlyExercise::new(years, world.rate(years), underlying.dividend_yield, low, high).ok()
+    EarlyExercise::new(slice.years, slice.rate, dividend_yield, low, high).ok()
 }
 
 impl Place<'_> {
@@ -166,8 +191,8 @@ impl Place<'_> {
         self.world.noise()
     }
 
-    fn listed(&self, terms: &Terms, value: &Valuation, at: Moment, spot: f64) -> Option<Listed> {
-        let quote = self.market(value.price, value.delta, at, spot)?;
+    fn listed(&self, terms: &Terms, value: &Valuation, live: Moment, spot: f64) -> Option<Listed> {
+        let quote = self.market(value.price, value.delta, live, spot)?;
         let off = quote.mid().to_f64() - value.price;
         let width = (quote.ask - quote.bid).to_f64();
         let informative = value.vega_point > width / 30.0 && quote.bid.raw() > 0;
@@ -177,14 +202,12 @@ impl Place<'_> {
         Some(Listed { quote, theoretical: value.price, delta: value.delta, implied: informative.then_some(implied) })
     }
 
-    fn market(&self, value: f64, delta: f64, at: Moment, spot: f64) -> Option<Quote> {
+    fn market(&self, value: f64, delta: f64, live: Moment, spot: f64) -> Option<Quote> {
         let spec = self.world.spec(&self.underlying.symbol)?;
-        // Closed, the last quotes of the session stand.
-        let live = last_trading(at);
         let day = day_number(live.date());
         let minute = live.millis() / 60_000;
         let since_open = (live.millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
-        let early = 1.0 + 0.8 * (-since_open / 15.0).exp();
+        let early = 1.0 + 0.8 * exp(-since_open / 15.0);
         let wiggle = 0.8 + 0.5 * self.noise().uniform(Stream::Width, self.key, minute);
         let deep = 1.0 + 1.2 * (delta.abs() - 0.5).max(0.0);
         let scale = spot / 200.0;
@@ -219,9 +242,9 @@ impl Place<'_> {
     /// Contracts open: most near the money, at round strikes and in monthlies.
     fn popularity(&self, activity: f64, spot: f64) -> f64 {
         let strike = self.contract.strike.to_f64();
-        let distance = (strike / spot).ln();
-        let near = (-(distance * 7.0).powi(2)).exp() + 0.03;
-        let unit = 10_f64.powf((spot.log10() - 1.0).floor());
+        let distance = log(strike / spot);
+        let near = exp(-(distance * 7.0).powi(2)) + 0.03;
+        let unit = exp10((log10(spot) - 1.0).floor());
         let round = if strike % (5.0 * unit) == 0.0 {
             3.0
         } else if strike % unit == 0.0 {

@@ -14,7 +14,8 @@ use desk::calendar::{close_of, is_session, next_session, open_of};
 use desk::{Contract, Event, Expiration, Moment, Price, Underlying, day_number};
 use jiff::ToSpan;
 use jiff::civil::{Date, date};
-use quant::Ssvi;
+use libm::{exp, expm1, log};
+use quant::{Ssvi, SsviSlice};
 
 use crate::noise::{Noise, Stream, name_key};
 use crate::specs::{DEMO_DAY, Spec, specs};
@@ -55,6 +56,24 @@ pub struct World {
     market_move: Vec<f64>,
     market_variance: Vec<f64>,
     paths: Vec<Path>,
+}
+
+/// The smile of one expiration at a moment.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Slice {
+    smile: SsviSlice,
+    forward: f64,
+    /// Years to expiry, a minute at least.
+    pub years: f64,
+    /// Interest to expiry.
+    pub rate: f64,
+}
+
+impl Slice {
+    /// Volatility a year at a strike.
+    pub(crate) fn vol(&self, strike: f64) -> f64 {
+        (self.smile.total_variance(log(strike / self.forward)) / self.years).sqrt()
+    }
 }
 
 /// Where a moment lies on the session grid.
@@ -136,21 +155,21 @@ impl World {
     /// Price of an underlying, to the cent; the last close outside sessions.
     pub fn spot(&self, symbol: &str, at: Moment) -> Option<Price> {
         let path = self.path(symbol)?;
-        Some(to_cents(self.log_price(path, self.position(at)).exp()))
+        Some(to_cents(exp(self.log_price(path, self.position(at)))))
     }
 
     /// Close of the session before the one that `at` belongs to.
     pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
         let path = self.path(symbol)?;
         let index = self.position(at).session.saturating_sub(1);
-        Some(to_cents(path.close[index].exp()))
+        Some(to_cents(exp(path.close[index])))
     }
 
     /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
     pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date());
-        Some(path.close[end.saturating_sub(count)..end].iter().map(|c| c.exp()).collect())
+        Some(path.close[end.saturating_sub(count)..end].iter().map(|c| exp(*c)).collect())
     }
 
     /// Lowest and highest close from a day (by its number) to the last session before `at`; the last
@@ -160,7 +179,7 @@ impl World {
         let end = self.sessions.partition_point(|d| *d < at.date()).max(1);
         let start = self.sessions.partition_point(|d| day_number(*d) < from_day).min(end - 1);
         let closes = &path.close[start..end];
-        Some(closes.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(c.exp()), b.max(c.exp()))))
+        Some(closes.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(exp(*c)), b.max(exp(*c)))))
     }
 
     fn log_price(&self, path: &Path, p: Position) -> f64 {
@@ -200,7 +219,7 @@ impl World {
 
     /// Continuously compounded interest to `years` ahead: a short curve from 3.9 % down to 3.4 %.
     pub fn rate(&self, years: f64) -> f64 {
-        0.034 + 0.005 * (-years.max(0.0) / 1.5).exp()
+        0.034 + 0.005 * exp(-years.max(0.0) / 1.5)
     }
 
     /// Implied at-the-money total variance σ²T of an expiration.
@@ -216,7 +235,7 @@ impl World {
         let next = (p.session + 1).min(self.sessions.len() - 1);
         let now = at_session(p.session) + p.part * (at_session(next) - at_session(p.session));
         let mean = (beta * MARKET_VOL).powi(2) + path.spec.own_vol.powi(2);
-        let expected = mean * years + (now - mean) * -(-REVERSION * years).exp_m1() / REVERSION;
+        let expected = mean * years + (now - mean) * -expm1(-REVERSION * years) / REVERSION;
         let jumps = path.spec.event.map_or(0.0, |e| {
             let ahead = path.events.iter().filter(|(_, known)| at < *known && expiry > *known);
             ahead.count() as f64 * e.jump * e.jump * e.priced
@@ -226,11 +245,17 @@ impl World {
 
     /// Volatility of the surface for a strike: SSVI around the at-the-money total variance.
     pub fn surface_vol(&self, symbol: &str, at: Moment, expiry: Moment, strike: f64, spot: f64) -> Option<f64> {
+        Some(self.slice(symbol, at, expiry, spot)?.vol(strike))
+    }
+
+    /// The smile of one expiration.
+    pub(crate) fn slice(&self, symbol: &str, at: Moment, expiry: Moment, spot: f64) -> Option<Slice> {
         let path = self.path(symbol)?;
         let years = at.years_until(expiry).max(1.0 / 525_600.0);
         let theta = self.total_variance(symbol, at, expiry)?.max(1e-12);
-        let forward = spot * ((self.rate(years) - path.spec.underlying.dividend_yield) * years).exp();
-        Some(path.smile.vol((strike / forward).ln(), theta, years))
+        let rate = self.rate(years);
+        let forward = spot * exp((rate - path.spec.underlying.dividend_yield) * years);
+        Some(Slice { smile: path.smile.slice(theta), forward, years, rate })
     }
 
     /// Scheduled events from `at` on, within `days`.
@@ -270,8 +295,8 @@ fn variances(noise: Noise, key: u64, vol: f64, shocks: &[f64], leverage: f64, an
         let mixed = leverage * shock + (1.0 - leverage * leverage).sqrt() * other;
         x += -DAILY_REVERSION * x + VOL_OF_VARIANCE * mixed;
     }
-    let shift = (vol * vol).ln() - logs[anchor];
-    logs.into_iter().map(|l| (l + shift).exp()).collect()
+    let shift = log(vol * vol) - logs[anchor];
+    logs.into_iter().map(|l| exp(l + shift)).collect()
 }
 
 fn sum(a: &[f64], b: &[f64]) -> Vec<f64> {
@@ -339,7 +364,7 @@ impl Path {
             own_move.push(own_day[i] - chance * market_move[i]);
             close.push(level);
         }
-        let shift = spec.anchor.ln() - open[anchor];
+        let shift = log(spec.anchor) - open[anchor];
         for x in open.iter_mut().chain(&mut close) {
             *x += shift;
         }

@@ -250,12 +250,12 @@ struct Nodes {
 impl Nodes {
     /// Between two volatilities; wide enough to part them.
     fn new(low: f64, high: f64) -> Nodes {
-        let (low, high) = ((low * 0.995).ln(), (high * 1.005).ln());
+        let (low, high) = (libm::log(low * 0.995), libm::log(high * 1.005));
         let logs: Lanes = std::array::from_fn(|m| {
             let angle = m as f64 * std::f64::consts::PI / (WIDTH - 1) as f64;
             0.5 * (low + high) - 0.5 * (high - low) * angle.cos()
         });
-        Nodes { vols: logs.map(f64::exp), logs }
+        Nodes { vols: logs.map(libm::exp), logs }
     }
 
     /// A volatility, or the nearer end.
@@ -267,7 +267,7 @@ impl Nodes {
     fn weights(&self, vols: &Lanes) -> [Lanes; WIDTH] {
         let mut out = [[0.0; WIDTH]; WIDTH];
         for (l, vol) in vols.iter().enumerate() {
-            let log = vol.ln();
+            let log = libm::log(*vol);
             let pulls: Lanes = std::array::from_fn(|m| {
                 let weight = if m == 0 || m == WIDTH - 1 { 0.5 } else { 1.0 };
                 weight * if m % 2 == 0 { 1.0 } else { -1.0 } / (log - self.logs[m])

@@ -73,6 +73,11 @@ pub(crate) fn log_cdf(x: f64) -> f64 {
     -0.5 * x * x + (FRAC_1_SQRT_2PI / -x).ln() + (-y * (1.0 - 3.0 * y * (1.0 - 5.0 * y))).ln_1p()
 }
 
+/// c₀ + c₁x + …, where no fused multiplication is at hand.
+fn polynomial<const N: usize>(c: &[f64; N], x: f64) -> f64 {
+    c.iter().rev().fold(0.0, |sum, c| sum * x + c)
+}
+
 /// Φ⁻¹(p) for 0 < p < 1; the infinities at the ends; NaN outside.
 pub fn inverse_cdf(p: f64) -> f64 {
     if !(0.0..=1.0).contains(&p) {
@@ -81,15 +86,18 @@ pub fn inverse_cdf(p: f64) -> f64 {
     let q = p - 0.5;
     if q.abs() <= 0.425 {
         let r = 0.180625 - q * q;
-        return q * horner(&CENTRE_NUM, r) / horner(&CENTRE_DEN, r);
+        return q * polynomial(&CENTRE_NUM, r) / polynomial(&CENTRE_DEN, r);
     }
     let tail = if q < 0.0 { p } else { 1.0 - p };
     if tail == 0.0 {
         return if q < 0.0 { f64::NEG_INFINITY } else { f64::INFINITY };
     }
-    let r = (-tail.ln()).sqrt();
-    let x =
-        if r <= 5.0 { horner(&MIDDLE_NUM, r - 1.6) / horner(&MIDDLE_DEN, r - 1.6) } else { horner(&FAR_NUM, r - 5.0) / horner(&FAR_DEN, r - 5.0) };
+    let r = (-libm::log(tail)).sqrt();
+    let x = if r <= 5.0 {
+        polynomial(&MIDDLE_NUM, r - 1.6) / polynomial(&MIDDLE_DEN, r - 1.6)
+    } else {
+        polynomial(&FAR_NUM, r - 5.0) / polynomial(&FAR_DEN, r - 5.0)
+    };
     if q < 0.0 { -x } else { x }
 }
 

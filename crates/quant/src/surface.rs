@@ -39,17 +39,34 @@ impl Ssvi {
 
     /// Total variance σ²T at log-moneyness `k`, where the at-the-money total variance is `theta`.
     pub fn total_variance(&self, k: f64, theta: f64) -> f64 {
-        if theta <= 0.0 {
-            return 0.0;
-        }
-        let phi = self.eta / (theta.powf(self.gamma) * (1.0 + theta).powf(1.0 - self.gamma));
-        let a = phi * k + self.rho;
-        0.5 * theta * (1.0 + self.rho * phi * k + (a * a + 1.0 - self.rho * self.rho).sqrt())
+        if theta <= 0.0 { 0.0 } else { self.slice(theta).total_variance(k) }
+    }
+
+    /// The slice whose at-the-money total variance is `theta`, above zero.
+    pub fn slice(&self, theta: f64) -> SsviSlice {
+        let phi = self.eta / (libm::pow(theta, self.gamma) * libm::pow(1.0 + theta, 1.0 - self.gamma));
+        SsviSlice { theta, phi, rho: self.rho }
     }
 
     /// Volatility per year at log-moneyness `k`, `time` years ahead.
     pub fn vol(&self, k: f64, theta: f64, time: f64) -> f64 {
         (self.total_variance(k, theta) / time).sqrt()
+    }
+}
+
+/// One expiration of an SSVI surface.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct SsviSlice {
+    theta: f64,
+    phi: f64,
+    rho: f64,
+}
+
+impl SsviSlice {
+    /// Total variance at log-moneyness `k`.
+    pub fn total_variance(&self, k: f64) -> f64 {
+        let a = self.phi * k + self.rho;
+        0.5 * self.theta * (1.0 + self.rho * self.phi * k + (a * a + 1.0 - self.rho * self.rho).sqrt())
     }
 }
 

@@ -33,7 +33,7 @@ pub use guard::Hosts;
 pub use handle::DeskHandle;
 pub use problem::Problem;
 pub use refusal::Refusal;
-pub use state::{Desk, Tie, State};
+pub use state::{Desk, State, Tie};
 
 /// What a new database begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -44,7 +44,7 @@ export function Ribbon({ head, chosen, legs, onChoose }: Props) {
       <div aria-hidden className="absolute inset-x-0 border-t border-strong" style={{ top: LINE }} />
       <span aria-hidden className="absolute -translate-x-1/2 text-[11px] text-ink2" style={{ left: scale(0), top: LINE + 4 }}>now</span>
       {events.map((e) => (
-        <span key={e.date} title={`${e.what}, ${e.label}`} className="absolute -translate-x-1/2 text-[15px] leading-none text-loss" style={{ left: scale(e.days), top: LINE - 8 }}>
+        <span key={e.date} title={`${e.what}, ${e.label}`} className="absolute z-20 -translate-x-1/2 text-[15px] leading-none text-loss" style={{ left: scale(e.days), top: LINE - 8 }}>
           <span aria-hidden>◆</span><span className="sr-only">{e.what} on {e.label}</span>
         </span>
       ))}
