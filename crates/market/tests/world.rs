@@ -32,7 +32,7 @@ fn the_same_seed_is_the_same_world_and_another_is_not() {
 
 #[test]
 fn minutes_bridge_the_day_and_betas_can_be_estimated() {
-    for seed in [1, 2] {
+    for seed in [1, 2, 20_310_311] {
         let world = World::new(seed);
         let at = close_of(date(2031, 3, 10));
         let returns = |symbol| -> Vec<f64> {
@@ -48,7 +48,7 @@ fn minutes_bridge_the_day_and_betas_can_be_estimated() {
         for u in world.underlyings() {
             let own = returns(&u.symbol);
             let beta = covariance(&own, &index) / covariance(&index, &index);
-            assert!((beta - u.beta).abs() < 0.30, "seed {seed} {}: {beta} for {}", u.symbol, u.beta);
+            assert!((beta - u.beta).abs() < 0.15, "seed {seed} {}: {beta} for {}", u.symbol, u.beta);
         }
         // Leverage: a fall is followed by higher implied variance more often than not.
         let days: Vec<_> = (0..400).map(|i| date(2029, 6, 1).checked_add(i.days()).unwrap()).filter(|d| desk::calendar::is_session(*d)).collect();
@@ -166,5 +166,140 @@ fn the_chain_volatility_is_the_solved_one_and_quotes_do_not_depend_on_memory() {
                 assert!((shown - solved).abs() < 1.5e-3, "{symbol} {c}: {shown} {solved}");
             }
         }
+    }
+}
+
+const DEMO_SEED: u64 = 20_310_311;
+
+fn sessions(from: jiff::civil::Date, to: jiff::civil::Date) -> Vec<jiff::civil::Date> {
+    let mut out = vec![next_session(from)];
+    while out[out.len() - 1] < to {
+        out.push(next_session(out[out.len() - 1]));
+    }
+    out
+}
+
+/// Volatility of thirty days ahead, and what was realised over them afterwards.
+fn implied_and_realised(world: &World, symbol: &str) -> (f64, f64) {
+    let days = sessions(date(2028, 9, 1), date(2033, 10, 3));
+    let month = 30 * 86_400_000;
+    let (mut implied, mut realised, mut count) = (0.0, 0.0, 0.0);
+    for day in days.iter().step_by(5) {
+        let (now, then) = (close_of(*day), close_of(*day).plus_millis(month));
+        let ahead = sessions(*day, then.date());
+        let closes: Vec<f64> = std::iter::once(*day).chain(ahead).map(|d| world.spot(symbol, close_of(d)).unwrap().to_f64()).collect();
+        let moved: f64 = closes.windows(2).map(|w| (w[1] / w[0]).ln().powi(2)).sum();
+        implied += world.total_variance(symbol, now, then).unwrap();
+        realised += moved;
+        count += 1.0;
+    }
+    (implied / count, realised / count)
+}
+
+/// The stated premium is 20 % of variance on index and funds, some 12 to 15 on shares; five years of one path leave it within some tenths.
+#[test]
+fn volatility_is_dearer_than_it_turns_out() {
+    let world = World::new(DEMO_SEED);
+    let ratios: Vec<(String, f64)> = world
+        .underlyings()
+        .map(|u| {
+            let (implied, realised) = implied_and_realised(&world, &u.symbol);
+            (u.symbol.clone(), implied / realised)
+        })
+        .collect();
+    let mean = ratios.iter().map(|r| r.1.ln()).sum::<f64>() / ratios.len() as f64;
+    assert!((1.05..1.5).contains(&mean.exp()), "{} {ratios:?}", mean.exp());
+    assert!(ratios.iter().filter(|r| r.1 > 1.0).count() * 4 > ratios.len() * 3, "{ratios:?}");
+    let index = ratios.iter().find(|r| r.0 == "WXMR").unwrap().1;
+    assert!((1.0..1.6).contains(&index), "{index}");
+}
+
+/// Every scheduled event of the demo year: what ends behind it carries it and loses it the morning after, what ends before never did.
+#[test]
+fn each_event_is_priced_behind_it_and_gone_the_morning_after() {
+    let world = World::new(DEMO_SEED);
+    let from = close_of(date(2030, 3, 8));
+    let mut seen = 0;
+    for u in world.underlyings() {
+        for event in world.events(&u.symbol, from, 420) {
+            let (eve, morning) = (close_of(event.date).plus_millis(-60_000), open_of(next_session(event.date)).plus_millis(60_000));
+            let vol = |at: Moment, days: i64| {
+                let end = eve.plus_millis(days * 86_400_000);
+                (world.total_variance(&u.symbol, at, end).unwrap() / at.years_until(end)).sqrt()
+            };
+            assert!(vol(eve, 8) > vol(morning, 8) + 0.02, "{} {}: {} {}", u.symbol, event.date, vol(eve, 8), vol(morning, 8));
+            assert!((vol(eve, 700) - vol(morning, 700)).abs() < 0.05, "{} {}", u.symbol, event.date);
+            let week_before = eve.plus_millis(-7 * 86_400_000);
+            let before = |days: i64| {
+                let end = eve.plus_millis(days * 86_400_000);
+                (world.total_variance(&u.symbol, week_before, end).unwrap() / week_before.years_until(end)).sqrt()
+            };
+            assert!(before(-1) < before(1) - 0.02, "{} {}", u.symbol, event.date);
+            seen += 1;
+        }
+    }
+    assert!(seen > 25, "{seen} events in a year");
+}
+
+/// What a chain looks like from its numbers: wings that nobody bids for, round strikes and monthlies where the contracts are, packages dealt
+/// inside the sum of their legs.
+#[test]
+fn markets_have_thin_wings_round_strikes_and_cheap_packages() {
+    let world = World::new(DEMO_SEED);
+    let at = demo_moment();
+    let mut quoter = Quoter::new();
+    let (mut without_bid, mut quoted) = (0, 0);
+    for u in world.underlyings() {
+        let spot = world.spot(&u.symbol, at).unwrap().to_f64();
+        let (mut round, mut between) = ((0, 0), (0, 0));
+        for e in world.expirations(&u.symbol, at).unwrap() {
+            let chain = quoter.chain(&world, u, &e, at);
+            for (c, l) in &chain {
+                quoted += 1;
+                if l.quote.bid == Price::ZERO {
+                    without_bid += 1;
+                    assert!(l.quote.mid().to_f64() < 0.01 * spot, "{c}: {:?}", l.quote);
+                }
+            }
+            // Near the money, strikes at a tenth of the price's own magnitude against the rest.
+            let unit = 10_f64.powf((spot.log10() - 1.0).floor()) * 5.0;
+            for (c, l) in chain.iter().filter(|(c, _)| (c.strike.to_f64() / spot - 1.0).abs() < 0.08) {
+                let side = if (c.strike.to_f64() / unit).fract() == 0.0 { &mut round } else { &mut between };
+                *side = (side.0 + l.quote.open_interest, side.1 + 1);
+            }
+            for pair in chain.chunks_exact(8).take(20) {
+                let unit =
+                    Structure::new([Leg { contract: pair[0].0.clone(), quantity: 1 }, Leg { contract: pair[6].0.clone(), quantity: -1 }]).unwrap();
+                let (bought, sold) = (pair[0].1.quote, pair[6].1.quote);
+                let market = package_quote(&unit, &[bought, sold], &u.package_ticks(2));
+                assert!(market.cross <= bought.ask - sold.bid && market.rest >= bought.bid - sold.ask, "{unit:?} {market:?}");
+                assert!(market.rest < market.cross);
+            }
+        }
+        if round.1 > 0 && between.1 > 0 {
+            assert!(round.0 / round.1 > between.0 / between.1, "{}: {round:?} {between:?}", u.symbol);
+        }
+    }
+    assert!(without_bid * 200 > quoted && without_bid * 4 < quoted, "{without_bid} of {quoted} have no bid");
+}
+
+/// Where the volatility of thirty days stands in its own year: somewhere low, somewhere high, not everywhere the same.
+#[test]
+fn rank_and_percentile_spread_over_the_scale() {
+    let world = World::new(DEMO_SEED);
+    let year = sessions(date(2030, 3, 8), date(2031, 3, 10));
+    let month = 30 * 86_400_000;
+    let (mut ranks, mut percentiles) = (Vec::new(), Vec::new());
+    for u in world.underlyings() {
+        let vols: Vec<f64> = year.iter().map(|d| world.total_variance(&u.symbol, close_of(*d), close_of(*d).plus_millis(month)).unwrap()).collect();
+        let (low, high) = vols.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
+        let now = vols[vols.len() - 1];
+        ranks.push(100.0 * (now.sqrt() - low.sqrt()) / (high.sqrt() - low.sqrt()));
+        percentiles.push(100.0 * vols.iter().filter(|v| **v < now).count() as f64 / vols.len() as f64);
+    }
+    for scale in [&ranks, &percentiles] {
+        let (low, high) = scale.iter().fold((100.0_f64, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
+        assert!(low < 20.0 && high > 70.0, "{ranks:?} {percentiles:?}");
+        assert!(scale.iter().filter(|v| (25.0..75.0).contains(*v)).count() >= 3, "{scale:?}");
     }
 }

@@ -7,10 +7,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use desk::calendar::{close_of, is_session, next_close, next_open};
+use desk::calendar::{close_of, is_session, next_close, next_open, open_of};
 use desk::order::{self, Event};
 use desk::{Account, Level, Link, Moment, Money, Order, OrderError, Price, Pricing, Request, Structure, TimeInForce};
-use market::{Clock, Quoter, SPEEDS, Step, World, check_listed, exchange};
+use jiff::civil::Date;
+use market::{Clock, LAST, Quoter, SPEEDS, Step, World, check_listed, exchange};
 use store::{ClockState, Fact, Saved, Store};
 
 use crate::money::{account_value, account_view, effect_of};
@@ -111,6 +112,19 @@ impl Desk {
     /// Jumps ahead; everything on the way happens in its order.
     pub fn step(&mut self, step: Step) -> Result<(), Refusal> {
         let to = self.state.clock.target(step, self.state.world.underlyings());
+        self.advance(to, true)
+    }
+
+    /// Jumps to the opening of a date, as text; everything on the way happens in its order.
+    pub fn step_to(&mut self, date: &str) -> Result<(), Refusal> {
+        let now = self.state.clock.now;
+        let wrong = |message: String| Refusal::Field { field: "until", message };
+        let day: Date =
+            date.parse().map_err(|_| wrong(format!("{:?} is not a date; write it like 2031-04-18", date.chars().take(40).collect::<String>())))?;
+        let to = open_of(day);
+        if to <= now || day > LAST {
+            return Err(wrong(format!("{day} cannot be stepped to; choose a date after {} and up to {LAST}", now.date())));
+        }
         self.advance(to, true)
     }
 

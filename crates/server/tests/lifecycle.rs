@@ -294,7 +294,7 @@ fn stepping_far_skips_nothing_on_the_way() {
     desk.place(order("filled", better(0), TimeInForce::Day)).unwrap();
     desk.place(order("never today", better(2_000), TimeInForce::Day)).unwrap();
     desk.place(order("never", better(9_000), TimeInForce::GoodTillCancelled)).unwrap();
-    desk.advance(desk::calendar::close_of(expiry).plus_millis(3_600_000), true).unwrap();
+    desk.step_to("2031-04-21").unwrap();
     let s = desk.state();
     let ends: Vec<(desk::State, Moment)> = s.orders.iter().map(|o| (o.state(), o.events.last().unwrap().0)).collect();
     assert_eq!(ends[0].0, desk::State::Filled);

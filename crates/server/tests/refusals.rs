@@ -103,6 +103,9 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("PUT /api/drafts/A", json!({ "symbol": "QQ", "legs": [] }).to_string(), 404, "unknown_symbol", &["QQ"]),
         ("PUT /api/drafts/A", json!({ "symbol": "NMOU", "legs": [{ "contract": "x", "quantity": 1 }] }).to_string(), 422, "bad_contract", &["\"x\""]),
         ("POST /api/clock", json!({ "speed": 7 }).to_string(), 422, "bad_field", &["speed", "7", "3600"]),
+        ("POST /api/clock", json!({ "until": "2031-03-11" }).to_string(), 422, "bad_field", &["until", "after 2031-03-11 and up to 2033-12-30"]),
+        ("POST /api/clock", json!({ "until": "2044-01-04" }).to_string(), 422, "bad_field", &["2044-01-04", "up to 2033-12-30"]),
+        ("POST /api/clock", json!({ "until": "tomorrow" }).to_string(), 422, "bad_field", &["tomorrow", "write it like 2031-04-18"]),
         ("POST /api/clock", json!({ "step": "back" }).to_string(), 422, "bad_body", &["back"]),
         ("GET /api/chain/zzzz", String::new(), 404, "unknown_symbol", &["zzzz", "WXMR, WXMT, SMLX, TKZR, NMOU"]),
         (

@@ -374,6 +374,8 @@ export interface components {
              */
             speed?: number | null;
             step?: components["schemas"]["StepWire"] | null;
+            /** @description Jump to 09:30 of this date. */
+            until?: string | null;
         };
         /** @description The exchange's clock. */
         ClockWire: {

@@ -1,19 +1,43 @@
 import { useMutation } from '@tanstack/react-query';
-import { DropdownMenu } from 'radix-ui';
+import { Dialog, DropdownMenu } from 'radix-ui';
+import { useState } from 'react';
 import { api, must } from '../api/client';
 import { useLive } from '../api/live';
 import { when } from '../format';
-import { Button } from '../ui/controls';
+import { Button, Notice } from '../ui/controls';
+import { box, overlay } from '../ui/dialog';
 
 type Step = 'minute' | 'hour' | 'open' | 'close' | 'expiration';
 const STEPS: [Step, string][] = [['minute', 'one minute'], ['hour', 'one hour'], ['open', 'to the next opening'], ['close', 'to the next close'], ['expiration', 'to the next expiration']];
 const item = 'cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-brass-soft data-[highlighted]:text-brass';
 const panel = 'z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]';
 
+/** Steps to 09:30 of a date; everything on the way happens in its order. */
+function DateDialog({ today, onClose }: { today: string; onClose: () => void }) {
+  const [until, setUntil] = useState(today);
+  const step = useMutation({ mutationFn: async () => must(await api.POST('/api/clock', { body: { until } })), onSuccess: onClose });
+  return (
+    <Dialog.Root open onOpenChange={(open) => { if (!open && !step.isPending) onClose(); }}>
+      <Dialog.Portal>
+        <Dialog.Overlay className={overlay} />
+        <Dialog.Content data-modal aria-describedby={undefined} className={`${box} w-80`}>
+          <Dialog.Title className="mb-2 font-serif text-[16px]">Step to a date</Dialog.Title>
+          <form className="flex flex-col gap-3" onSubmit={(e) => { e.preventDefault(); step.mutate(); }}>
+            <label className="flex items-center gap-2">the opening of<input type="date" autoFocus required value={until} onChange={(e) => { setUntil(e.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums" /></label>
+            {step.error && <Notice>{step.error.message}</Notice>}
+            <div className="flex gap-2"><Button weight="strong" type="submit" disabled={step.isPending}>{step.isPending ? 'Stepping' : 'Step'}</Button><Button onClick={onClose} disabled={step.isPending}>Back</Button></div>
+          </form>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
 /** The exchange's clock: state and time, pause, step, speed. */
 export function ClockControls() {
   const clock = useLive((s) => s.clock);
   const set = useMutation({ mutationFn: async (body: { running?: boolean; speed?: number; step?: Step }) => must(await api.POST('/api/clock', { body })) });
+  const [dating, setDating] = useState(false);
   if (!clock) return null;
   return (
     <div className="flex items-center gap-2" role="group" aria-label="Market clock">
@@ -25,9 +49,11 @@ export function ClockControls() {
         <DropdownMenu.Portal>
           <DropdownMenu.Content align="end" sideOffset={4} className={panel}>
             {STEPS.map(([step, name]) => <DropdownMenu.Item key={step} className={item} onSelect={() => { set.mutate({ step }); }}>{name}</DropdownMenu.Item>)}
+            <DropdownMenu.Item className={item} onSelect={() => { setDating(true); }}>to a date</DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {dating && <DateDialog today={clock.now.slice(0, 10)} onClose={() => { setDating(false); }} />}
       <DropdownMenu.Root>
         <DropdownMenu.Trigger asChild><Button aria-label={`speed ${clock.speed}×`}>{clock.speed}×</Button></DropdownMenu.Trigger>
         <DropdownMenu.Portal>

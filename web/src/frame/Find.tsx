@@ -3,12 +3,11 @@ import { Dialog } from 'radix-ui';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { marketsQuery } from '../api/queries';
+import { box, overlay } from '../ui/dialog';
 import { KEY_LIST } from '../ui/keys';
 import { VIEWS } from './Spine';
 
 type Props = { open: boolean; onOpenChange: (open: boolean) => void };
-const overlay = 'fixed inset-0 z-40 bg-black/30';
-const box = 'fixed top-24 left-1/2 z-50 w-96 -translate-x-1/2 rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]';
 
 /** Goes to a symbol or a view by typing. */
 export function Find({ open, onOpenChange }: Props) {
@@ -29,7 +28,7 @@ export function Find({ open, onOpenChange }: Props) {
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className={overlay} />
-        <Dialog.Content data-modal className={box} aria-describedby={undefined}>
+        <Dialog.Content data-modal className={`${box} w-96`} aria-describedby={undefined}>
           <Dialog.Title className="mb-2 font-serif text-[16px]">Find</Dialog.Title>
           <form onSubmit={(e) => { e.preventDefault(); const first = places[0]; if (first) go(first.to); }}>
             <input autoFocus value={text} onChange={(e) => { setText(e.target.value); }} aria-label="Symbol or view" placeholder="symbol, name or view"
@@ -56,7 +55,7 @@ export function KeyList({ open, onOpenChange }: Props) {
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className={overlay} />
-        <Dialog.Content data-modal className={box} aria-describedby={undefined}>
+        <Dialog.Content data-modal className={`${box} w-96`} aria-describedby={undefined}>
           <Dialog.Title className="mb-2 font-serif text-[16px]">Keys</Dialog.Title>
           <dl className="grid grid-cols-[72px_1fr] gap-y-1">
             {KEY_LIST.map(([k, what]) => [<dt key={k} className="font-semibold text-brass">{k}</dt>, <dd key={what}>{what}</dd>])}

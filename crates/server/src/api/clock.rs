@@ -41,6 +41,9 @@ struct ClockRequest {
     /// Jump.
     #[serde(default)]
     step: Option<StepWire>,
+    /// Jump to 09:30 of this date.
+    #[serde(default)]
+    until: Option<String>,
 }
 
 /// The clock now.
@@ -65,6 +68,9 @@ async fn change(State(app): State<AppState>, Body(request): Body<ClockRequest>) 
                     StepWire::Close => Step::Close,
                     StepWire::Expiration => Step::Expiration,
                 })?;
+            }
+            if let Some(date) = request.until {
+                desk.step_to(&date)?;
             }
             Ok(desk.state().clock)
         })
