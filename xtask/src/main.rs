@@ -13,7 +13,7 @@ cargo demo [options]   build everything and start it with the demo data (options
 cargo verify           install what the tests need, then lint and test everything
 cargo xtask api        write openapi.json and the front end's types from the server
 cargo xtask shots      take the pictures of docs/screenshots from the demo data
-cargo xtask measure    print the speed figures: benches, browser, load, start";
+cargo xtask measure    print the speed figures: benches, browser, load, start, memory; kill the program 200 times";
 
 fn main() -> ExitCode {
     let mut args = std::env::args().skip(1);
@@ -107,5 +107,8 @@ fn measure() -> Result<(), Failure> {
     for package in ["quant", "desk", "market"] {
         run(&cargo(), &["bench", "--quiet", "--package", package, "--benches"], &root())?;
     }
+    let kills =
+        ["--config", "env.PIKEBELL_KILLS=\"200\"", "test", "--release", "--quiet", "--package", "server", "--test", "kill", "--", "--nocapture"];
+    run(&cargo(), &kills, &root())?;
     helper("measure", &[])
 }

@@ -7,6 +7,7 @@
 //! of [`Quoter`] (what is a contract worth, bid and asked, now) and [`exchange`] (what became of my
 //! orders); nothing else in here is seen by the floors above.
 
+mod bars;
 mod clock;
 pub mod exchange;
 mod listing;
@@ -15,8 +16,9 @@ mod quotes;
 mod specs;
 mod world;
 
+pub use bars::Bar;
 pub use clock::{Clock, SPEEDS, Step};
 pub use listing::{ListingError, check_listed, contract, strikes};
 pub use quotes::{Listed, Quoter};
 pub use specs::DEMO_DAY;
-pub use world::{LAST, World};
+pub use world::{FIRST, LAST, SurfaceSlice, World};

@@ -20,6 +20,7 @@ pub(crate) enum Stream {
     Volume,
     Interest,
     Fill,
+    Last,
 }
 
 #[derive(Debug, Clone, Copy)]

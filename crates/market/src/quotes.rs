@@ -27,6 +27,8 @@ const FLICKER: i64 = 6_000;
 pub struct Listed {
     /// Its market.
     pub quote: Quote,
+    /// Price of the last trade of the session; absent if there was none.
+    pub last: Option<Price>,
     /// Theoretical value per unit.
     pub theoretical: f64,
     /// Delta per unit, at the surface's volatility.
@@ -199,7 +201,8 @@ impl Place<'_> {
         // The middle lies within a tick or two of the theoretical value: one Newton step is exact to
         // a hundredth of a point where the number means anything.
         let implied = (terms.vol + off / (value.vega_point * 100.0)).max(0.0);
-        Some(Listed { quote, theoretical: value.price, delta: value.delta, implied: informative.then_some(implied) })
+        let last = (quote.volume > 0).then(|| self.last(&quote, live));
+        Some(Listed { quote, last, theoretical: value.price, delta: value.delta, implied: informative.then_some(implied) })
     }
 
     fn market(&self, value: f64, delta: f64, live: Moment, spot: f64) -> Option<Quote> {
@@ -237,6 +240,14 @@ impl Place<'_> {
             volume: volume as i64,
             open_interest: (popularity * drift) as i64,
         })
+    }
+
+    /// The last trade stood somewhere in the market of its minute.
+    fn last(&self, quote: &Quote, live: Moment) -> Price {
+        let ticks = &self.underlying.ticks;
+        let place = self.noise().uniform(Stream::Last, self.key, live.millis() / 180_000);
+        let price = quote.bid + Price::from_raw(((quote.ask - quote.bid).raw() as f64 * place) as i64);
+        ticks.floor(price).max(ticks.ceil(Price::from_raw(1)))
     }
 
     /// Contracts open: most near the money, at round strikes and in monthlies.

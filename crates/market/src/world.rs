@@ -21,7 +21,7 @@ use crate::noise::{Noise, Stream, name_key};
 use crate::specs::{DEMO_DAY, Spec, specs};
 
 /// First session of the history.
-const FIRST: Date = date(2028, 6, 1);
+pub const FIRST: Date = date(2028, 6, 1);
 /// Last session that can be traded; the clock stops there.
 pub const LAST: Date = date(2033, 12, 30);
 
@@ -59,7 +59,7 @@ pub struct World {
 }
 
 /// The smile of one expiration at a moment.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Slice {
     smile: SsviSlice,
     forward: f64,
@@ -67,6 +67,25 @@ pub(crate) struct Slice {
     pub years: f64,
     /// Interest to expiry.
     pub rate: f64,
+}
+
+/// One expiration of the surface at a moment, as far as anybody may see it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct SurfaceSlice {
+    /// Years of 365 days to expiry.
+    pub years: f64,
+    /// Interest to expiry, continuously compounded.
+    pub rate: f64,
+    /// Forward price.
+    pub forward: f64,
+    slice: Slice,
+}
+
+impl SurfaceSlice {
+    /// Volatility a year at a strike.
+    pub fn vol(&self, strike: f64) -> f64 {
+        self.slice.vol(strike)
+    }
 }
 
 impl Slice {
@@ -182,6 +201,12 @@ impl World {
         Some(closes.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(exp(*c)), b.max(exp(*c)))))
     }
 
+    /// Sessions from one date to another, both included.
+    pub(crate) fn sessions_between(&self, from: Date, to: Date) -> &[Date] {
+        let start = self.sessions.partition_point(|d| *d < from);
+        &self.sessions[start..self.sessions.partition_point(|d| *d <= to).max(start)]
+    }
+
     fn log_price(&self, path: &Path, p: Position) -> f64 {
         if p.part >= 1.0 {
             return path.close[p.session];
@@ -246,6 +271,13 @@ impl World {
     /// Volatility of the surface for a strike: SSVI around the at-the-money total variance.
     pub fn surface_vol(&self, symbol: &str, at: Moment, expiry: Moment, strike: f64, spot: f64) -> Option<f64> {
         Some(self.slice(symbol, at, expiry, spot)?.vol(strike))
+    }
+
+    /// The surface of one expiration at a moment.
+    pub fn surface(&self, symbol: &str, at: Moment, expiry: Moment) -> Option<SurfaceSlice> {
+        let spot = self.spot(symbol, at)?.to_f64();
+        let slice = self.slice(symbol, at, expiry, spot)?;
+        Some(SurfaceSlice { years: slice.years, rate: slice.rate, forward: slice.forward, slice })
     }
 
     /// The smile of one expiration.

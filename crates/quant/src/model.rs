@@ -12,7 +12,7 @@ use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
 /// years (measured in `tests/reference.rs`).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Accuracy {
-    /// For chains, drafts and positions: about 1e-7, at most 2e-6 in far corners (volatility below 10 %, years).
+    /// For chains, drafts and positions: about 1e-7; up to 1e-5 in far corners (20 % carry at 5 % volatility, 150 % volatility).
     Interactive,
     /// For checks and batches: at most 1e-10.
     Reference,

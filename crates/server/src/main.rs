@@ -1,6 +1,7 @@
-//! The command line: `pikebell demo`, `serve`, `calc`, `openapi`.
+//! The command line: `pikebell demo`, `serve`, `calc`, `export`, `openapi`.
 
 mod calc;
+mod export;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -26,6 +27,9 @@ enum Command {
     /// Calculates many options or positions at once, from a file to a file.
     #[command(subcommand)]
     Calc(calc::Calc),
+    /// Writes what the market shows at a moment, as CSV.
+    #[command(subcommand)]
+    Export(export::Export),
     /// Prints the API's OpenAPI document.
     Openapi,
 }
@@ -73,6 +77,7 @@ fn main() -> ExitCode {
                 }
             };
         }
+        Command::Export(what) => export::run(&what),
         Command::Openapi => {
             println!("{}", server::openapi_json());
             Ok(())

@@ -35,8 +35,16 @@ async fn main() {
         b.goto("about:blank").await;
         let cores = pushing(&b, &program).await;
         report("pushing twelve WXMT expirations 4 times a second", "% of one core", vec![cores * 100.0], 30.0);
+        report("memory of the running demo", "MB", vec![resident(program.id())], 300.0);
     })
     .await;
+}
+
+/// Resident memory of a process (Linux).
+fn resident(id: u32) -> f64 {
+    let status = std::fs::read_to_string(format!("/proc/{id}/status")).unwrap_or_default();
+    let kilobytes = status.lines().find_map(|l| l.strip_prefix("VmRSS:")?.split_whitespace().next()?.parse::<f64>().ok());
+    kilobytes.map_or(f64::NAN, |k| k / 1024.0)
 }
 
 fn report(what: &str, unit: &str, mut values: Vec<f64>, wanted: f64) {

@@ -50,7 +50,7 @@ pub struct Files {
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
 enum Setting {
-    /// About 1e-7 of the strike, 2e-6 in far corners; fast.
+    /// About 1e-7 of the strike, 1e-5 in far corners; fast.
     Interactive,
     /// 1e-10 of the strike, up to three years.
     Reference,
