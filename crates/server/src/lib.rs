@@ -18,6 +18,7 @@ mod problem;
 mod refusal;
 mod state;
 mod stream;
+mod trading;
 mod wire;
 
 use std::future::Future;
@@ -33,7 +34,8 @@ pub use guard::Hosts;
 pub use handle::DeskHandle;
 pub use problem::Problem;
 pub use refusal::Refusal;
-pub use state::{Desk, State, Tie};
+pub use state::{Desk, State};
+pub use trading::Tie;
 
 /// What a new database begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -126,7 +126,7 @@ pub(crate) fn order(o: &Order, all: &[Order]) -> OrderWire {
         client_id: r.client_id.clone(),
         placed: o.placed.to_string(),
         symbol: r.symbol.clone(),
-        name: crate::state::told(o),
+        name: crate::trading::told(o),
         unit: legs_wire(&r.unit),
         legs: r.unit.legs().iter().map(leg_words).collect(),
         quantity: r.quantity,

@@ -11,13 +11,14 @@ use crate::app::AppState;
 use crate::money;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
-use crate::state::{self, State as DeskState};
+use crate::state::State as DeskState;
+use crate::trading;
 use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, parse_price, structure};
 
 /// Parses, evaluates and translates; also used by the stream.
 pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Result<EvaluationWire, Refusal> {
     let structure = structure(&request.legs)?;
-    state::check_legs(state, &request.symbol, &structure.unit())?;
+    trading::check_legs(state, &request.symbol, &structure.unit())?;
     let price = request.price.as_deref().map(|text| parse_price("price", text)).transpose()?;
     let proposal = Proposal { structure, price, range: request.low.zip(request.high), closing: request.closes.is_some() };
     Ok(evaluation(&money::evaluate(state, quoter, &request.symbol, &proposal)?))

@@ -13,7 +13,7 @@ use crate::app::AppState;
 use crate::order_wire::{OrderWire, order, orders};
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
-use crate::state::Tie;
+use crate::trading::Tie;
 use crate::wire::{LegWire, parse_price, structure};
 
 /// How long an order stands.
