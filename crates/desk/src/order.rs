@@ -233,7 +233,7 @@ pub enum OrderError {
         most: i64,
     },
     /// A trigger that the market has passed already.
-    #[error("the market stands at {now}: a stop at {level} would trigger at once; set it above {now}, or send the order without it")]
+    #[error("the market stands at {}: a stop at {} would trigger at once; set it worse than that, or send the order without it", told(*now), told(*level))]
     TriggersAtOnce {
         /// What is watched now.
         now: Price,
@@ -277,6 +277,11 @@ pub enum OrderError {
         /// Contracts open.
         held: i64,
     },
+}
+
+/// A net price without a sign.
+fn told(price: Price) -> String {
+    if price < Price::ZERO { format!("{} credit", price.abs()) } else { format!("{price} debit") }
 }
 
 impl State {

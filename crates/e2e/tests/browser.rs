@@ -219,6 +219,20 @@ async fn from_the_chain_to_a_closed_trade() {
         }
         assert!(b.has(&format!("{row} svg[role=img]")).await, "a range strip");
         accessible(&b, "book").await;
+
+        // A stop on the whole package watches the market until it is cancelled.
+        b.click(&format!("{row} [aria-label^='close all']")).await;
+        b.press("stop").await;
+        b.write("[aria-label='Price of the stop']", "9.50").await;
+        accessible(&b, "ticket of a stop").await;
+        b.press("Read back").await;
+        b.until("[role=dialog]", "told", |t| t.contains("held until the middle stands at 9.50 debit or worse, then at the market")).await;
+        b.press("Place order").await;
+        b.until("[data-testid=order-state]", "watching", |t| t == "watching").await;
+        b.until("[role=dialog]", "its level", |t| t.contains("stop at 9.50 debit, watching the middle")).await;
+        b.press("Cancel order").await;
+        b.until("[data-testid=order-state]", "cancelled", |t| t == "cancelled").await;
+        b.keys(ESCAPE).await;
         for (button, held, quantity) in [("close half", "2 × iron condor", "1"), ("close all", "1 × iron condor", "1")] {
             b.until(&row, held, |t| t.contains(held)).await;
             b.click(&format!("{row} [aria-label^='{button}']")).await;

@@ -261,6 +261,10 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
             let to = request.unit.legs().iter().map(|l| l.contract.expiry).min().unwrap_or(from);
             if is_session(date) && date >= from && date <= to { Ok(()) } else { Err(OrderError::LastDay { date, from, to }.into()) }
         }
+        TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill if request.trigger.is_some() || request.link.after.is_some() => {
+            let message = "an order for at once cannot wait for a trigger or another order; give it a day".into();
+            Err(Refusal::Field { field: "timeInForce", message })
+        }
         TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill if !desk::calendar::is_open(now) => Err(OrderError::ClosedForAtOnce.into()),
         _ => Ok(()),
     }

@@ -41,6 +41,9 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         (t["timeInForce"], t["goodTill"]) = (json!("goodTillDate"), json!(day));
         t.to_string()
     };
+    let mut held_at_once = ticket("t", &legs, 1, "-0.50");
+    (held_at_once["timeInForce"], held_at_once["trigger"]) = (json!("fillOrKill"), json!({ "side": "mark", "trailing": "0.10" }));
+    let held_at_once = held_at_once.to_string();
     let tickets = |count: usize| (0..count).map(|i| ticket(&format!("t{i}"), &legs, 1, "-0.50")).collect::<Vec<_>>();
     let linked = |tie: &str, count: usize| json!({ "tie": tie, "orders": tickets(count) }).to_string();
     let same_twice = json!({ "tie": "oneCancelsOther", "orders": [ticket("t", &legs, 1, "-0.50"), ticket("t", &legs, 1, "-0.60")] }).to_string();
@@ -72,11 +75,12 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
             with("trigger", json!({ "side": "mark", "at": "-99.00" })),
             422,
             "triggers_at_once",
-            &["would trigger at once", "above -"],
+            &["a stop at 99.00 credit would trigger at once", "set it worse"],
         ),
         ("POST /api/orders", with("trigger", json!({ "side": "mark", "trailing": "-0.10" })), 422, "trailing_distance", &["above zero", "-0.10"]),
         ("POST /api/orders", with("trigger", json!({ "side": "mark", "trailing": "0.105" })), 422, "off_tick", &["0.105", "0.01"]),
         ("POST /api/orders", with("trigger", json!({ "side": "last", "at": "1" })), 422, "bad_body", &["side"]),
+        ("POST /api/orders", held_at_once, 422, "bad_field", &["timeInForce", "cannot wait for a trigger"]),
         ("POST /api/orders", dated("2031-03-10"), 422, "last_day", &["2031-03-10", "from 2031-03-11 to 2031-04-18"]),
         ("POST /api/orders", dated("2031-04-13"), 422, "last_day", &["2031-04-13"]),
         ("POST /api/orders", dated("soon"), 422, "bad_field", &["goodTill", "soon", "write it like 2031-04-18"]),

@@ -22,7 +22,7 @@ function Change({ order }: { order: Order }) {
       {market.data && value && <PriceChooser evaluation={market.data} value={value} onChange={setWritten} />}
       {trouble && <Notice>{trouble.message}</Notice>}
       <div className="flex gap-2">
-        <Button weight="strong" disabled={!changed || change.isPending} onClick={() => { if (written) change.mutate(signed(written)); }}>Change price</Button>
+        {current && <Button weight="strong" disabled={!changed || change.isPending} onClick={() => { if (written) change.mutate(signed(written)); }}>Change price</Button>}
         <Button disabled={cancel.isPending} onClick={() => { cancel.mutate(); }}>Cancel order</Button>
       </div>
     </div>

@@ -7,8 +7,9 @@ import { Button, Choices, Notice } from '../ui/controls';
 import { Checks, MoneyTable } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
 import { chosenOf, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
 
-type Kind = 'limit' | 'market';
+type Kind = 'limit' | 'market' | 'stop';
 type Stand = PlaceRequest['timeInForce'];
 const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} × ${l.label}, ${dayMonth(l.expiry)}`);
 
@@ -21,6 +22,8 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [kind, setKind] = useState<Kind>('limit');
   const [written, setWritten] = useState<Chosen>();
   const [stand, setStand] = useState<Stand>('day');
+  const [until, setUntil] = useState('');
+  const [writtenStop, setStop] = useState<Stop>();
   const [reading, setReading] = useState(false);
   const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
   const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
@@ -28,11 +31,16 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null };
   const market = useQuery(evaluationQuery(base, 1_000));
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
-  const price = kind === 'market' ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
+  const stop = writtenStop ?? (market.data ? { trailing: false, level: chosenOf(market.data.cross), distance: '0.50', watch: 'mark' as const } : undefined);
+  const price = kind !== 'limit' ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
   const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, price }, 1_000));
   const place = useMutation({
     mutationFn: async () => {
-      const body: PlaceRequest = { clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, limit: kind === 'limit' && limit ? signed(limit) : null, timeInForce: stand, closes: ticket.closing?.campaign ?? null };
+      const body: PlaceRequest = {
+        clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, closes: ticket.closing?.campaign ?? null,
+        limit: kind === 'limit' && limit ? signed(limit) : null, trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
+        timeInForce: stand, goodTill: stand === 'goodTillDate' ? until : null,
+      };
       return must(await api.POST('/api/orders', { body }));
     },
     onSuccess: (order) => { openOrder(order.id); },
@@ -40,16 +48,17 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const trouble = market.error ?? priced.error;
   if (trouble && !market.data) return <Notice>{trouble.message}</Notice>;
   const e = priced.data ?? market.data;
-  if (!market.data || !e || !limit) return <p className="text-ink2">Asking for the market</p>;
+  if (!market.data || !e || !limit || !stop) return <p className="text-ink2">Asking for the market</p>;
   const what = ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
-  const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : `at ${limit.amount} ${limit.side} or better`;
-  const stands = stand === 'day' ? 'for this session' : 'until filled or cancelled';
+  const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : kind === 'stop' ? stopWords(stop) : `at ${limit.amount} ${limit.side} or better`;
+  const stands = { day: 'for this session', goodTillCancelled: 'until filled or cancelled', goodTillDate: `until ${until && dayMonth(until)}`, immediateOrCancel: 'at once, the rest ends', fillOrKill: 'at once and whole' }[stand];
+  const ready = kind === 'stop' ? stopIsWritten(stop) : valid;
   if (reading) {
     return (
       <div className="flex flex-col gap-3">
         <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
         <Legs lines={legWords(e, quantity)} />
-        <p className="font-serif text-[15px] leading-6 italic">{e.sentences.slice(1).join(' ')}</p>
+        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? 'As if it traded at the cross now: ' : ''}{e.sentences.slice(1).join(' ')}</p>
         <MoneyTable evaluation={e} />
         <Checks evaluation={e} />
         {place.error && <Notice>{place.error.message}</Notice>}
@@ -71,18 +80,18 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
         {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
       </div>
-      <div className="flex gap-2">
-        <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }]} />
-        <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'good till cancelled' }]} />
-      </div>
+      <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }, { value: 'stop', label: 'stop' }]} />
+      <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'good till cancelled' }, { value: 'goodTillDate', label: 'to a date' }, { value: 'immediateOrCancel', label: 'at once' }]} />
+      {stand === 'goodTillDate' && <label className="flex items-center gap-2">last day<input type="date" value={until} onChange={(ev) => { setUntil(ev.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums" /></label>}
+      {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
       {kind === 'limit' && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} />}
-      {!valid && <Notice>{`“${written.amount}” is not a price; write it like 1.25.`}</Notice>}
+      {kind === 'limit' && !valid && <Notice>{`“${written.amount}” is not a price; write it like 1.25.`}</Notice>}
       {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write 1 to 500.`}</Notice>}
       {trouble && <Notice>{trouble.message}</Notice>}
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />
       <p className="text-[12px] text-ink2">market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</p>
-      <Button weight="strong" className="self-start" disabled={!valid || quantity === 0 || !!trouble} onClick={() => { setWritten(limit); setReading(true); }}>Read back</Button>
+      <Button weight="strong" className="self-start" disabled={!ready || quantity === 0 || !!trouble || (stand === 'goodTillDate' && !until)} onClick={() => { setWritten(limit); setStop(stop); setReading(true); }}>Read back</Button>
     </div>
   );
 }
