@@ -43,6 +43,11 @@ export const dayMonth = (date: string) => {
   const [, m = 1, d = 1] = date.split('-').map(Number);
   return `${d} ${MONTHS[m - 1] ?? ''}`;
 };
+/** "18 Apr 2031 10:42" of an exchange moment. */
+export const longWhen = (moment: string) => {
+  const [date = '', rest = ''] = moment.split('T');
+  return `${dayMonth(date)} ${date.slice(0, 4)} ${rest.slice(0, 5)}`;
+};
 export const shortWhen = (moment: string) => {
   const [date = '', rest = ''] = moment.split('T');
   return `${dayMonth(date)} ${rest.slice(0, 5)}`;

@@ -1,8 +1,11 @@
 //! The demo account, made by a scripted trader who sends orders through the exchange while the world
 //! runs. Nothing is typed into the books: every number comes from a fill.
 
-use desk::calendar::open_of;
-use desk::{Kind, Leg, Link, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, package_quote};
+use desk::calendar::{next_session, open_of};
+use desk::{
+    Cycle, Expiration, Kind, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, Trigger, TriggerSide,
+    package_quote,
+};
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
 
@@ -12,8 +15,8 @@ use crate::state::{Desk, State};
 /// The seed of the demo world.
 pub const DEMO_SEED: u64 = 20_310_311;
 
-/// First day of the demo account.
-pub const FIRST_DAY: Date = date(2031, 2, 18);
+/// First day of the demo account: fourteen months before the demo moment.
+pub const FIRST_DAY: Date = date(2030, 1, 7);
 
 /// When the account is opened.
 pub fn opening() -> Moment {
@@ -33,7 +36,7 @@ struct Pick {
 }
 
 /// A leg picked by the size of its delta.
-fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
+const fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
     Pick { kind, delta, quantity }
 }
 
@@ -52,27 +55,65 @@ impl Trader<'_> {
         self.desk.advance(Moment::at(day, hour, minute), true)
     }
 
-    /// Legs on the first expiration at least `days` out.
+    /// The first expiration at least `days` out, of a weekday's cycle only where asked for.
+    fn expiration(&self, symbol: &str, days: i64, weekly: bool) -> Option<Expiration> {
+        let state = self.desk.state();
+        let at = state.clock.now;
+        state.world.expirations(symbol, at)?.into_iter().find(|e| (weekly || e.cycle != Cycle::Weekly) && at.days_until(e.date) >= days)
+    }
+
+    /// Legs on the first monthly at least `days` out, by delta.
     fn structure(&mut self, symbol: &str, days: i64, picks: &[Pick]) -> Result<Structure, Refusal> {
         let state = self.state();
         let at = state.clock.now;
-        let monthly = |e: &desk::Expiration| e.cycle != desk::Cycle::Weekly && at.days_until(e.date) >= days;
         let mut legs = Vec::new();
-        if let Some(e) = state.world.expirations(symbol, at).into_iter().flatten().find(monthly) {
+        if let (Some(e), Some(u)) = (self.expiration(symbol, days, false), state.world.underlying(symbol)) {
+            let chain = self.quoter.chain(&state.world, u, &e, at);
             for p in picks {
-                let listed = strikes(&state.world, symbol, &e, at).into_iter().filter_map(|k| contract(&state.world, symbol, &e, p.kind, k));
-                let mut best = None;
-                for c in listed {
-                    let Some(q) = self.quoter.quote(&state.world, &c, at) else { continue };
-                    let off = (q.delta.abs() - p.delta).abs();
-                    if best.as_ref().is_none_or(|(least, _)| off < *least) {
-                        best = Some((off, c));
-                    }
-                }
-                legs.extend(best.map(|(_, c)| Leg { contract: c, quantity: p.quantity }));
+                let off = |delta: f64| (delta.abs() - p.delta).abs();
+                let kind = chain.iter().filter(|(c, _)| c.kind == p.kind);
+                let nearest = kind.min_by(|(_, a), (_, b)| off(a.delta).total_cmp(&off(b.delta)));
+                legs.extend(nearest.map(|(c, _)| Leg { contract: c.clone(), quantity: p.quantity }));
             }
         }
         Ok(Structure::new(legs)?)
+    }
+
+    /// One leg at the listed strike nearest to a price.
+    fn leg(&self, symbol: &str, expiration: Option<&Expiration>, kind: Kind, strike: f64, quantity: i64) -> Option<Leg> {
+        let state = self.desk.state();
+        let e = expiration?;
+        let listed = strikes(&state.world, symbol, e, state.clock.now);
+        let nearest = listed.into_iter().min_by(|a, b| (a.to_f64() - strike).abs().total_cmp(&(b.to_f64() - strike).abs()))?;
+        Some(Leg { contract: contract(&state.world, symbol, e, kind, nearest)?, quantity })
+    }
+
+    /// Opens at the cross, so that it fills at once.
+    fn open(&mut self, symbol: &str, unit: Structure, quantity: i64) -> Result<Campaign, Refusal> {
+        let order = self.send(symbol, unit, quantity, 1.0, false, None)?;
+        Ok(Campaign { symbol: symbol.to_owned(), unit: order.request.unit.clone(), order })
+    }
+
+    /// An order that waits to close a campaign.
+    fn exit(&mut self, campaign: &Campaign, quantity: i64, pricing: Pricing, trigger: Option<Trigger>) -> Result<(), Refusal> {
+        self.tickets += 1;
+        let request = Request {
+            client_id: format!("demo-{}", self.tickets),
+            symbol: campaign.symbol.clone(),
+            unit: campaign.unit.turned().unit(),
+            quantity,
+            pricing,
+            trigger,
+            link: Link::default(),
+            time_in_force: TimeInForce::GoodTillCancelled,
+            closes: Some(campaign.order.id),
+        };
+        self.desk.place(request).map(drop)
+    }
+
+    /// Closes so many packages of a campaign at the cross.
+    fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
+        self.send(&campaign.symbol, campaign.unit.turned().unit(), quantity, 1.0, false, Some(campaign.order.id)).map(drop)
     }
 
     /// Sends an order at a share of the way from rest (0) to cross (1).
@@ -103,34 +144,109 @@ impl Trader<'_> {
     }
 }
 
+/// What was opened, to be closed later.
+struct Campaign {
+    symbol: String,
+    unit: Structure,
+    order: Order,
+}
+
+/// A year of small monthly trades, each closed after some three weeks: what fills the ledger.
+const YEAR: [(&str, [Pick; 2], i64); 6] = [
+    ("WXMT", [pick(Kind::Put, 0.14, 1), pick(Kind::Put, 0.28, -1)], 2),
+    ("NMOU", [pick(Kind::Call, 0.15, 1), pick(Kind::Call, 0.27, -1)], 2),
+    ("SMLX", [pick(Kind::Put, 0.16, 1), pick(Kind::Put, 0.30, -1)], 3),
+    ("TKZR", [pick(Kind::Put, 0.15, 1), pick(Kind::Put, 0.27, -1)], 2),
+    ("OSKV", [pick(Kind::Call, 0.16, 1), pick(Kind::Call, 0.28, -1)], 2),
+    ("TLVN", [pick(Kind::Put, 0.15, 1), pick(Kind::Put, 0.29, -1)], 4),
+];
+
+fn a_year(t: &mut Trader<'_>) -> Result<(), Refusal> {
+    let mut day = FIRST_DAY;
+    for month in 0..12 {
+        let mut opened = Vec::new();
+        for trade in 0..2 {
+            let (symbol, picks, quantity) = &YEAR[(month + 3 * trade) % YEAR.len()];
+            t.wait_until(day, 10, 30)?;
+            let unit = t.structure(symbol, 38, picks)?;
+            opened.push((t.open(symbol, unit, *quantity)?, *quantity));
+            day = sessions_after(day, 3);
+        }
+        day = sessions_after(day, 11);
+        t.wait_until(day, 14, 0)?;
+        for (campaign, quantity) in &opened {
+            t.close(campaign, *quantity)?;
+        }
+        day = sessions_after(day, 4);
+    }
+    Ok(())
+}
+
+fn sessions_after(day: Date, count: usize) -> Date {
+    (0..count).fold(day, |d, _| next_session(d))
+}
+
 /// Opens the account and trades it up to the present moment of the demo.
 pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     use Kind::{Call, Put};
-    desk.deposit(Money::whole(60_000))?;
+    desk.deposit(Money::whole(61_500))?;
     let mut t = Trader { desk, quoter: Quoter::new(), tickets: 0 };
+    a_year(&mut t)?;
 
-    t.wait_until(FIRST_DAY, 10, 5)?;
-    let condor = t.structure("WXMR", 45, &[pick(Put, 0.10, 1), pick(Put, 0.16, -1), pick(Call, 0.16, -1), pick(Call, 0.10, 1)])?;
-    t.send("WXMR", condor, 1, 1.0, false, None)?;
+    // The campaigns that are open at the demo moment, and how they came about.
+    t.wait_until(date(2031, 2, 5), 10, 20)?;
+    let calls = [pick(Call, 0.30, -1), pick(Call, 0.25, 1)];
+    let unit = t.structure("ZORV", 40, &calls)?;
+    let mut zorvane = t.open("ZORV", unit, 1)?;
 
+    t.wait_until(date(2031, 2, 12), 10, 5)?;
+    let condor = t.structure("VXLO", 60, &[pick(Put, 0.11, 1), pick(Put, 0.17, -1), pick(Call, 0.17, -1), pick(Call, 0.12, 1)])?;
+    let pressed = t.open("VXLO", condor, 1)?;
+    let puts = t.structure("TKZR", 60, &[pick(Put, 0.13, 1), pick(Put, 0.24, -1)])?;
+    let trust = t.open("TKZR", puts, 3)?;
+
+    // The price runs over the call vertical: closed and sold again, higher and later, twice.
+    t.wait_until(date(2031, 2, 18), 11, 0)?;
+    t.close(&zorvane, 1)?;
+    let unit = t.structure("ZORV", 50, &calls)?;
+    zorvane = t.open("ZORV", unit, 1)?;
     t.wait_until(date(2031, 2, 20), 11, 20)?;
     let bull_put = t.structure("TLVN", 45, &[pick(Put, 0.15, 1), pick(Put, 0.30, -1)])?;
-    let tolvane = t.send("TLVN", bull_put.clone(), 4, 1.0, true, None)?;
+    let tolvane = t.open("TLVN", bull_put, 4)?;
+    t.wait_until(date(2031, 2, 26), 11, 0)?;
+    t.close(&zorvane, 1)?;
+    let unit = t.structure("ZORV", 60, &calls)?;
+    t.open("ZORV", unit, 1)?;
 
-    t.wait_until(date(2031, 2, 25), 14, 45)?;
-    let straddle = t.structure("WXMT", 20, &[pick(Call, 0.50, 1), pick(Put, 0.50, 1)])?;
-    let trust = t.send("WXMT", straddle.clone(), 1, 1.0, false, None)?;
-
+    // A put butterfly on the index with one wing longer than the other, for a credit.
     t.wait_until(date(2031, 3, 3), 13, 10)?;
-    t.send("WXMT", straddle.turned().unit(), 1, 1.0, false, Some(trust.id))?;
+    let monthly = t.expiration("WXMR", 40, false);
+    let wing = |t: &Trader<'_>, strike: f64, quantity: i64| t.leg("WXMR", monthly.as_ref(), Put, strike, quantity);
+    let broken: Vec<Leg> = [wing(&t, 2_850.0, 1), wing(&t, 2_800.0, -2), wing(&t, 2_700.0, 1)].into_iter().flatten().collect();
+    t.open("WXMR", Structure::new(broken)?, 1)?;
 
     t.wait_until(date(2031, 3, 5), 10, 30)?;
-    t.send("TLVN", bull_put.turned().unit(), 2, 1.0, false, Some(tolvane.id))?;
-    let bear_call = t.structure("NMOU", 30, &[pick(Call, 0.30, -1), pick(Call, 0.18, 1)])?;
-    t.send("NMOU", bear_call, 2, 1.0, false, None)?;
+    t.close(&tolvane, 2)?;
+    // A calendar across the results: what ends before them is sold, what ends behind is bought.
+    t.wait_until(date(2031, 3, 7), 14, 45)?;
+    let (near, far) = (t.expiration("NMOU", 5, true), t.expiration("NMOU", 20, true));
+    let calendar: Vec<Leg> =
+        [t.leg("NMOU", near.as_ref(), Call, 190.0, -1), t.leg("NMOU", far.as_ref(), Call, 190.0, 1)].into_iter().flatten().collect();
+    t.open("NMOU", Structure::new(calendar)?, 2)?;
+    // Results tomorrow after the close: a straddle bought on the eve.
+    t.wait_until(date(2031, 3, 10), 15, 20)?;
+    let week = t.expiration("BRLW", 3, true);
+    let straddle: Vec<Leg> = [Call, Put].into_iter().filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1)).collect();
+    t.open("BRLW", Structure::new(straddle)?, 2)?;
 
+    // Three orders wait: a new trade beyond the market, a target, and a stop.
     t.wait_until(DEMO_DAY, 9, 50)?;
     let far_put = t.structure("NMOU", 60, &[pick(Put, 0.12, 1), pick(Put, 0.22, -1)])?;
     t.send("NMOU", far_put, 1, -0.9, true, None)?;
+    t.exit(&trust, 3, Pricing::Limit(Price::cents(20)), None)?;
+    // Three times what was received for it.
+    let received: Price = pressed.order.fills().map(|f| -f.price).sum();
+    let stop = Trigger { side: TriggerSide::Mark, level: Level::At(received * 3) };
+    t.exit(&pressed, 1, Pricing::Market, Some(stop))?;
     t.desk.advance(present(), true)
 }

@@ -45,7 +45,7 @@ function Rows({ p }: { p: Position }) {
           {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span></span>)}
         </td>
         <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
-        <td className="num px-2 pb-2" colSpan={5}>most {p.most ? money(p.most, true) : '—'} · least {p.least ? money(p.least) : 'no limit'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>
+        <td className="num px-2 pb-2" colSpan={5}>{p.strip ? `most ${p.most ? money(p.most, true) : p.ofMost == null && p.least ? 'no limit' : '—'} · least ${p.least ? money(p.least) : 'no limit'}` : 'most and least depend on what the later leg is worth then'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>
       </tr>
     </tbody>
   );
@@ -59,7 +59,7 @@ export function BookView() {
   }, []);
   if (!book) return <p className="p-6 text-ink2">Reading the book</p>;
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={-1}>
+    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
       <h1 className="pt-3 pb-1 font-serif text-[22px]">Book</h1>
       {book.positions.length === 0 ? (
         <p className="text-ink2">No open positions. Build a draft in the <Link to="/chain" className="text-brass underline">chain</Link>, open its ticket and place it: once filled it is carried here with its profit, range and margin.</p>
