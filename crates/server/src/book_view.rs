@@ -273,19 +273,17 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
 }
 
 fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
-    let strikes: Vec<f64> = s.legs().iter().map(|l| l.contract.strike.to_f64()).collect();
-    let (a, b) = strikes.iter().fold((spot, spot), |(a, b), k| (a.min(*k), b.max(*k)));
+    let evens = shape.evens.iter().flat_map(|e| match e {
+        Even::Point(p) => vec![p.to_f64()],
+        Even::Range(from, to) => [Some(*from), *to].into_iter().flatten().map(Price::to_f64).collect(),
+    });
+    let mut cuts: Vec<f64> = evens.collect();
+    // Strikes and break-evens are on it, but for those that lie in another world.
+    let places = s.legs().iter().map(|l| l.contract.strike.to_f64()).chain(cuts.iter().copied().filter(|p| *p > 0.5 * spot && *p < 2.0 * spot));
+    let (a, b) = places.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
     let margin = ((b - a) * 0.25).max(spot * 0.04);
     let (low, high) = ((a - margin).max(0.0), b + margin);
-    let mut cuts: Vec<f64> = shape
-        .evens
-        .iter()
-        .flat_map(|e| match e {
-            Even::Point(p) => vec![p.to_f64()],
-            Even::Range(from, to) => [Some(*from), *to].into_iter().flatten().map(Price::to_f64).collect(),
-        })
-        .filter(|p| *p > low && *p < high)
-        .collect();
+    cuts.retain(|p| *p > low && *p < high);
     cuts.push(high);
     let mut from = low;
     let zones = cuts
