@@ -268,15 +268,25 @@ pub enum OrderError {
     #[error("order {0} is a market order and has no limit to change")]
     NoLimit(u64),
     /// Closing more than there is.
-    #[error("{contract}: closing {asked} but the campaign holds {held}")]
+    #[error("{contract}: closing {asked} but the campaign holds {held}{}", closed_by(by))]
     MoreThanHeld {
         /// Which contract.
         contract: Contract,
         /// Contracts asked for.
         asked: i64,
-        /// Contracts open.
+        /// Contracts that no order closes yet.
         held: i64,
+        /// Open orders that close the others.
+        by: Vec<u64>,
     },
+}
+
+fn closed_by(orders: &[u64]) -> String {
+    if orders.is_empty() {
+        return String::new();
+    }
+    let numbers: Vec<String> = orders.iter().map(u64::to_string).collect();
+    format!(" that no order closes yet; cancel order {} first", numbers.join(" and "))
 }
 
 /// A net price without a sign.

@@ -110,6 +110,13 @@ fn held(o: &Order) -> Option<String> {
     })
 }
 
+/// What happened; of the prices that a trailing stop followed the last alone.
+fn story(o: &Order) -> Vec<OrderEventWire> {
+    let last = o.events.iter().rposition(|(_, e)| matches!(e, desk::order::Event::Trailed(_)));
+    let kept = o.events.iter().enumerate().filter(|(i, (_, e))| !matches!(e, desk::order::Event::Trailed(_)) || Some(*i) == last);
+    kept.map(|(_, (at, e))| OrderEventWire { at: at.to_string(), what: told(e) }).collect()
+}
+
 /// All orders as they go over the wire.
 pub(crate) fn orders(all: &[Order]) -> Vec<OrderWire> {
     all.iter().map(|o| order(o, all)).collect()
@@ -144,6 +151,6 @@ pub(crate) fn order(o: &Order, all: &[Order]) -> OrderWire {
         state: state.word().into(),
         open: state.is_open(),
         closes: r.closes,
-        events: o.events.iter().map(|(at, e)| OrderEventWire { at: at.to_string(), what: told(e) }).collect(),
+        events: story(o),
     }
 }

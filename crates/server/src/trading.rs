@@ -1,5 +1,6 @@
 //! Orders: every check a ticket passes, placing alone and together, changing, cancelling, and the booking of what the exchange does.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::is_session;
@@ -298,14 +299,21 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
     let working: Vec<&Order> = working.collect();
     for leg in request.unit.legs() {
         let held = state.account.held_by(campaign, &leg.contract);
-        let queued: i64 = working
-            .iter()
-            .map(|o| o.remaining() * o.request.unit.legs().iter().filter(|l| l.contract == leg.contract).map(|l| l.quantity).sum::<i64>())
-            .sum();
+        // Of orders that cancel each other one can fill: the largest counts.
+        let mut queued: BTreeMap<u64, i64> = BTreeMap::new();
+        for o in &working {
+            let closes = o.remaining() * o.request.unit.legs().iter().filter(|l| l.contract == leg.contract).map(|l| l.quantity).sum::<i64>();
+            let most = queued.entry(o.request.link.group.unwrap_or(o.id)).or_default();
+            *most = if closes.abs() > most.abs() { closes } else { *most };
+        }
+        let queued: i64 = queued.into_values().sum();
         let asked = leg.quantity * request.quantity;
         let left = held + queued;
         if left.signum() != -asked.signum() || asked.abs() > left.abs() {
-            return Err(OrderError::MoreThanHeld { contract: leg.contract.clone(), asked: asked.abs(), held: left.abs() }.into());
+            let by = working.iter().filter(|o| o.request.unit.legs().iter().any(|l| l.contract == leg.contract)).map(|o| o.id).collect();
+            // Where other orders close more than there is, nothing is left.
+            let free = if left.signum() == held.signum() { left.abs() } else { 0 };
+            return Err(OrderError::MoreThanHeld { contract: leg.contract.clone(), asked: asked.abs(), held: free, by }.into());
         }
     }
     Ok(())

@@ -54,9 +54,20 @@ async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_res
     // A resting close keeps its contracts: what it may close cannot be closed twice.
     let far = p.evaluate(&back, None).await["rest"]["value"].as_str().unwrap().to_owned();
     assert_eq!(p.post("/api/orders", &closing("resting", 3, &back, &far)).await.1["state"], "working");
-    assert_eq!(p.post("/api/orders", &closing("too many", 2, &back, &out)).await.1["code"], "more_than_held");
+    let (_, twice) = p.post("/api/orders", &closing("too many", 2, &back, &out)).await;
+    let words = "closing 2 but the campaign holds 1 that no order closes yet; cancel order 2 first";
+    assert!(twice["code"] == "more_than_held" && twice["message"].as_str().unwrap().contains(words), "{twice}");
     let (_, cancelled) = p.post("/api/orders/2/cancel", &json!({})).await;
     assert_eq!(cancelled["state"], "cancelled", "{cancelled}");
+    // Of two that cancel each other one can fill: they keep the larger, not both.
+    let pair = [closing("one", 2, &back, &far), closing("other", 1, &back, &far)];
+    let (status, pair) = p.post("/api/orders/linked", &json!({ "tie": "oneCancelsOther", "orders": pair })).await;
+    assert_eq!((status, &pair[0]["cancels"]), (StatusCode::CREATED, &json!([4])), "{pair}");
+    assert_eq!(p.post("/api/orders", &closing("third", 3, &back, &far)).await.1["code"], "more_than_held");
+    assert_eq!(p.post("/api/orders", &closing("fifth", 2, &back, &far)).await.1["state"], "working");
+    for id in 3..=5 {
+        assert_eq!(p.post(&format!("/api/orders/{id}/cancel"), &json!({})).await.1["state"], "cancelled");
+    }
     let units_of = |text: &str| text.parse::<Price>().unwrap();
     let mut result = -units_of(&paid_in).times(400);
     for (id, held) in [("half", "2"), ("rest", "0")] {
