@@ -175,7 +175,7 @@ impl Kernel for Block<'_> {
                 if !settled[l] {
                     // The fourth order makes the next step smaller than rounding.
                     settled[l] = step[l].abs() < 1e-4 * s[l];
-                    s[l] = (s[l] + step[l]).clamp(0.2 * s[l], 5.0 * s[l]);
+                    s[l] = max(min(s[l] + step[l], 5.0 * s[l]), 0.2 * s[l]);
                     all &= settled[l];
                 }
             }

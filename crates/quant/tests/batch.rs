@@ -28,6 +28,42 @@ fn contracts() -> impl Strategy<Value = Contract> {
     )
 }
 
+/// Numbers at the ends of what is accepted, and beyond.
+fn wild() -> impl Strategy<Value = Contract> {
+    let level = || prop_oneof![Just(1e-9), Just(1e12), Just(0.0), Just(f64::NAN), 1e-3..1e4f64];
+    let time = prop_oneof![Just(0.0), Just(1e-9), Just(200.0), Just(-1.0), 1e-5..5.0f64];
+    let vol = prop_oneof![Just(0.0), Just(1e-12), Just(50.0), Just(f64::INFINITY), 1e-4..5.0f64];
+    let rate = || prop_oneof![Just(0.0), Just(1e-12), Just(1.0), Just(-1.0), -0.3..0.3f64];
+    (contracts(), level(), level(), time, rate(), rate(), vol).prop_map(|(c, spot, strike, time, rate, carry_yield, vol)| {
+        let carry_yield = if c.on == Underlying::Future { rate } else { carry_yield };
+        Contract { terms: Terms { strike, time, rate, carry_yield, vol, ..c.terms }, spot, ..c }
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Whatever is asked, the answer is finite or a named error, alone as together.
+    #[test]
+    fn wild_numbers_give_finite_values_or_named_errors(rows in proptest::collection::vec(wild(), 1..20), price in prop_oneof![Just(0.0), Just(1e12), Just(f64::NAN), -10.0..1e3f64]) {
+        let all = value_all(&rows, Accuracy::Interactive);
+        for (row, answer) in rows.iter().zip(&all) {
+            if let Ok(v) = answer {
+                prop_assert!(GREEKS.iter().all(|g| g(v).is_finite()), "{:?} {:?}", row, v);
+                prop_assert!(v.price >= 0.0 && v.price <= row.spot.max(row.terms.strike) * (1.0 + 1e-9) * (2.0 * row.terms.time).exp(), "{:?} {:?}", row, v);
+            }
+            // Compared as text: a refused number may be no number.
+            prop_assert_eq!(format!("{answer:?}"), format!("{:?}", value_all(&[*row], Accuracy::Interactive)[0]));
+        }
+        let asked: Vec<(Contract, f64)> = rows.iter().map(|c| (*c, price)).collect();
+        for ((c, _), vol) in asked.iter().zip(implied_vol_all(&asked, Accuracy::Interactive)) {
+            if let Ok(vol) = vol {
+                prop_assert!(vol.is_finite() && vol >= 0.0, "{:?} at {}: {}", c, price, vol);
+            }
+        }
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
 

@@ -206,3 +206,32 @@ fn a_surface_with_arbitrage_is_refused_where_it_is() {
     assert!(smile.touch(50.0, 300.0, 1.0).is_err());
     assert!(smile.touch(120.0, 110.0, 1.0).is_err() && Smile::new(100.0, f64::NAN, skewed).is_err());
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Under any admissible smile: chances rise with the price, the cone's edges are where their shares say, and a payoff of the price itself is worth the forward.
+    #[test]
+    fn under_any_smile_chances_are_a_distribution(
+        rho in -0.9..0.7_f64, eta in 0.1..1.0_f64, level in 0.005..1.5_f64, drift in -0.2..0.2_f64, time in 0.003..3.0_f64, shares in prop::collection::vec(0.001..0.999_f64, 2..6),
+    ) {
+        let ssvi = Ssvi::new(rho, eta, 0.5).unwrap();
+        let smile = Smile::new(100.0, drift, |k, t: f64| ssvi.total_variance(k, level * t)).unwrap();
+        let mut shares = shares;
+        shares.sort_by(f64::total_cmp);
+        let edges: Vec<f64> = shares.iter().map(|p| smile.quantile(*p, time).unwrap()).collect();
+        for ((share, edge), next) in shares.iter().zip(&edges).zip(edges.iter().skip(1).chain([&f64::INFINITY])) {
+            prop_assert!((smile.below(*edge, time) - share).abs() < 1e-6, "{share}: {edge} {}", smile.below(*edge, time));
+            prop_assert!(edge <= next, "{edges:?}");
+        }
+        let (chance, expected) = smile.profit(&[Outcome { from: 0.0, to: f64::INFINITY, value: 0.0, slope: 1.0 }], time);
+        let forward = 100.0 * (drift * time).exp();
+        prop_assert!((chance - 1.0).abs() < 1e-12 && (expected / forward - 1.0).abs() < 1e-12, "{chance} {expected} {forward}");
+        // Its local volatility exists within two deviations of the forward, at any time up to then.
+        let deviation = (level * time).sqrt();
+        for place in [-2.0, -0.5, 0.0, 0.7, 2.0] {
+            let local = smile.local_vol(forward * (place * deviation).exp(), time * 0.6).unwrap();
+            prop_assert!(local.is_finite() && local > 0.0);
+        }
+    }
+}
