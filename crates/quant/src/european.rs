@@ -77,7 +77,7 @@ pub fn european(t: &Terms, spot: f64) -> Valuation {
 }
 
 /// Rows are worked on this many at a time.
-const BLOCK: usize = 16;
+const BLOCK: usize = 8;
 
 /// As [`european`], of many options and their spots: the same numbers for a tenth of the time each.
 pub fn europeans(rows: &[(Terms, f64)]) -> Vec<Valuation> {

@@ -105,7 +105,7 @@ fn check(terms: &Terms, spot: f64, price: f64) -> Result<(), ImpliedError> {
 }
 
 /// European rows are worked on this many at a time.
-const BLOCK: usize = 16;
+const BLOCK: usize = 8;
 type Rows = [f64; BLOCK];
 /// Householder steps before a row is given to the slow solver.
 const STEPS: usize = 12;
