@@ -3,9 +3,8 @@
 //! A simulated world of invented instruments, markets quoted around theoretical value, a clock and an
 //! exchange. Everything follows from a seed and a moment: nothing depends on the wall clock, on thread
 //! timing or on hash order, and no moment needs the one before it. The crate depends on the core
-//! alone; it keeps no files and knows no network. A real feed and a real broker would take the places
-//! of [`Quoter`] (what is a contract worth, bid and asked, now) and [`exchange`] (what became of my
-//! orders); nothing else in here is seen by the floors above.
+//! alone; it keeps no files and knows no network. A real feed would take the place of [`World`] and [`Quoter`] (what is listed,
+//! bid and asked, now and before), a real broker that of [`exchange`] (what became of my orders).
 
 mod bars;
 mod clock;

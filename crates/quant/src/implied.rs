@@ -16,7 +16,7 @@ use std::f64::consts::FRAC_1_SQRT_2;
 use thiserror::Error;
 
 use crate::batch::{Contract, Lane, values};
-use crate::brent::find_root;
+use crate::brent::{RootError, find_root};
 use crate::dividends::{Dividend, DividendModel};
 use crate::european::{european, european_price};
 use crate::lanes::{self, Kernel, exp, ln, max, min};
@@ -45,7 +45,7 @@ pub enum ImpliedError {
     /// The inputs are outside the domain.
     #[error(transparent)]
     Input(#[from] terms::Error),
-    /// The solver gave up; should not happen inside the bounds.
+    /// No volatility between 0.01 % and 5,000 % a year gives the price, though it lies inside the bounds.
     #[error("no convergence: {0}")]
     Solver(#[from] crate::brent::RootError),
 }
@@ -267,6 +267,8 @@ struct Search {
     high: f64,
     /// A price is met when it is off by no more.
     tolerance: f64,
+    /// No volatility that is looked at gives the price.
+    outside: bool,
 }
 
 /// Rounds of prices that a row may take.
@@ -292,7 +294,7 @@ fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<
                 let vol = guess.unwrap_or(0.3).clamp(0.02, 5.0);
                 // The European vega is near enough to begin with.
                 let slope = european(&Terms { vol, ..t }, c.spot).vega_point * 100.0;
-                begun.push(Search { row, vol, before: None, slope, low: LEAST, high: MOST, tolerance: 1e-13 * t.strike.max(c.spot) });
+                begun.push(Search { row, vol, before: None, slope, low: LEAST, high: MOST, tolerance: 1e-13 * t.strike.max(c.spot), outside: false });
                 Ok(0.0)
             }
         });
@@ -302,7 +304,7 @@ fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<
         begun = search(rows, begun, Accuracy::Reference);
     }
     for s in begun {
-        out[s.row] = Ok(s.vol);
+        out[s.row] = if s.outside { Err(RootError::NotBracketed(LEAST, MOST).into()) } else { Ok(s.vol) };
     }
     out
 }
@@ -338,6 +340,7 @@ impl Search {
         } else {
             self.low = self.vol;
         }
+        self.outside = off.abs() > self.tolerance && (self.high <= LEAST || self.low >= MOST);
         if off.abs() <= self.tolerance || self.high - self.low <= 1e-15 * self.high {
             return false;
         }
@@ -361,7 +364,7 @@ impl Search {
 
 /// Volatilities that are looked at.
 const LEAST: f64 = 1e-4;
-const MOST: f64 = 20.0;
+const MOST: f64 = 50.0;
 
 /// Checks the bounds, encloses the root and finds it; `f` is the price at a volatility less `price`.
 fn enclosed(f: impl Fn(f64) -> f64, price: f64, lower: f64, upper: f64) -> Result<f64, ImpliedError> {

@@ -211,6 +211,29 @@ fn a_chain_is_refused_with_the_option_that_spoils_it() {
     assert!(empty.unwrap().price.is_empty());
 }
 
+/// Hours before expiry a price may want a volatility of thousands of percent; what no volatility that is looked at gives is an error, not a number.
+#[test]
+fn enormous_volatilities_are_found_and_impossible_ones_refused() {
+    for (style, kind) in [(Style::American, Kind::Put), (Style::American, Kind::Call), (Style::European, Kind::Put)] {
+        let at = |vol: f64| {
+            let terms = Terms { kind, style, strike: 100.0, time: 0.001, rate: 0.05, carry_yield: 0.03, vol };
+            Contract { terms, spot: 100.0, on: Underlying::Spot }
+        };
+        for vol in [0.02, 5.0, 21.0, 45.0] {
+            let price = price_all(&[at(vol)], Accuracy::Interactive)[0].unwrap();
+            let back = implied_vol_all(&[(at(0.3), price)], Accuracy::Interactive)[0].unwrap();
+            assert!((back / vol - 1.0).abs() < 1e-6, "{style:?} {kind:?} {vol}: {back}");
+        }
+        let answer = implied_vol_all(&[(at(0.3), 99.0)], Accuracy::Interactive)[0];
+        let sound = if style == Style::European {
+            answer.is_ok_and(|v| v > 100.0)
+        } else {
+            answer.is_err_and(|e| e.to_string().starts_with("no convergence"))
+        };
+        assert!(sound, "{answer:?}");
+    }
+}
+
 /// The bounds of R. C. Merton, "Theory of rational option pricing", *Bell Journal of Economics* 4 (1973) 141–183, and for an American option
 /// without volatility exercise at the best moment.
 #[test]
