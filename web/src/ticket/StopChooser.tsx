@@ -4,13 +4,13 @@ import { signed, type Chosen } from './PriceChooser';
 
 export type Watch = NonNullable<PlaceRequest['trigger']>['side'];
 /** What holds a stop: a level, or a distance above the lowest price seen, and which price of the package is watched. */
-export type Stop = { trailing: boolean; level: Chosen; distance: string; watch: Watch };
+export type Stop = { trailing: boolean; level: Chosen; distance: string; watch: Watch; then: 'market' | 'limit' };
 const WATCHED: Record<Watch, string> = { mark: 'the middle', cross: 'the cross', rest: 'the rest' };
 
 const number = /^\d+(\.\d+)?$/;
 export const stopIsWritten = (s: Stop) => number.test(s.trailing ? s.distance : s.level.amount);
 export const triggerOf = (s: Stop): NonNullable<PlaceRequest['trigger']> => (s.trailing ? { side: s.watch, trailing: s.distance } : { side: s.watch, at: signed(s.level) });
-export const stopWords = (s: Stop) => `held until ${WATCHED[s.watch]} stands ${s.trailing ? `${s.distance} above the lowest it has been` : `at ${s.level.amount} ${s.level.side} or worse`}, then at the market`;
+export const stopWords = (s: Stop, limit: Chosen) => `held until ${WATCHED[s.watch]} stands ${s.trailing ? `${s.distance} above the lowest it has been` : `at ${s.level.amount} ${s.level.side} or worse`}, then at ${s.then === 'market' ? 'the market' : `${limit.amount} ${limit.side} or better`}`;
 
 type Props = { evaluation: Evaluation; value: Stop; onChange: (s: Stop) => void };
 const field = 'num h-7 w-24 rounded border border-strong bg-ground px-2 font-semibold';
@@ -32,6 +32,9 @@ export function StopChooser({ evaluation: e, value, onChange }: Props) {
       <div className="flex items-center gap-2"><span>watching</span>
         <Choices label="Price watched" value={value.watch} onChange={(watch) => { onChange({ ...value, watch }); }} choices={[{ value: 'mark', label: 'middle' }, { value: 'cross', label: 'cross' }, { value: 'rest', label: 'rest' }]} />
         <span className="text-ink2">now {(value.watch === 'mark' ? e.middle : e[value.watch]).amount} {(value.watch === 'mark' ? e.middle : e[value.watch]).side}</span>
+      </div>
+      <div className="flex items-center gap-2"><span>then at</span>
+        <Choices label="After the stop" value={value.then} onChange={(then) => { onChange({ ...value, then }); }} choices={[{ value: 'market', label: 'the market' }, { value: 'limit', label: 'a limit' }]} />
       </div>
     </fieldset>
   );

@@ -31,14 +31,15 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null };
   const market = useQuery(evaluationQuery(base, 1_000));
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
-  const stop = writtenStop ?? (market.data ? { trailing: false, level: chosenOf(market.data.cross), distance: '0.50', watch: 'mark' as const } : undefined);
-  const price = kind !== 'limit' ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
+  const stop = writtenStop ?? (market.data ? { trailing: false, level: chosenOf(market.data.cross), distance: '0.50', watch: 'mark' as const, then: 'market' as const } : undefined);
+  const limited = kind === 'limit' || (kind === 'stop' && stop?.then === 'limit');
+  const price = !limited ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
   const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, price }, 1_000));
   const place = useMutation({
     mutationFn: async () => {
       const body: PlaceRequest = {
         clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, closes: ticket.closing?.campaign ?? null,
-        limit: kind === 'limit' && limit ? signed(limit) : null, trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
+        limit: limited && limit ? signed(limit) : null, trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
         timeInForce: stand, goodTill: stand === 'goodTillDate' ? until : null,
       };
       return must(await api.POST('/api/orders', { body }));
@@ -50,15 +51,15 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const e = priced.data ?? market.data;
   if (!market.data || !e || !limit || !stop) return <p className="text-ink2">Asking for the market</p>;
   const what = ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
-  const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : kind === 'stop' ? stopWords(stop) : `at ${limit.amount} ${limit.side} or better`;
+  const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : kind === 'stop' ? stopWords(stop, limit) : `at ${limit.amount} ${limit.side} or better`;
   const stands = { day: 'for this session', goodTillCancelled: 'until filled or cancelled', goodTillDate: `until ${until && dayMonth(until)}`, immediateOrCancel: 'at once, the rest ends', fillOrKill: 'at once and whole' }[stand];
-  const ready = kind === 'stop' ? stopIsWritten(stop) : valid;
+  const ready = (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid);
   if (reading) {
     return (
       <div className="flex flex-col gap-3">
         <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
         <Legs lines={legWords(e, quantity)} />
-        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? 'As if it traded at the cross now: ' : ''}{e.sentences.slice(1).join(' ')}</p>
+        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{e.sentences.slice(1).join(' ')}</p>
         <MoneyTable evaluation={e} />
         <Checks evaluation={e} />
         {place.error && <Notice>{place.error.message}</Notice>}
@@ -84,8 +85,8 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'good till cancelled' }, { value: 'goodTillDate', label: 'to a date' }, { value: 'immediateOrCancel', label: 'at once' }]} />
       {stand === 'goodTillDate' && <label className="flex items-center gap-2">last day<input type="date" value={until} onChange={(ev) => { setUntil(ev.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums" /></label>}
       {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
-      {kind === 'limit' && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} />}
-      {kind === 'limit' && !valid && <Notice>{`“${written.amount}” is not a price; write it like 1.25.`}</Notice>}
+      {limited && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} />}
+      {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like 1.25.`}</Notice>}
       {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write 1 to 500.`}</Notice>}
       {trouble && <Notice>{trouble.message}</Notice>}
       <MoneyTable evaluation={e} />

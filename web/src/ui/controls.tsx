@@ -14,7 +14,7 @@ export function Button({ weight = 'plain', className = '', ...rest }: ButtonProp
 type Choice<T extends string> = { value: T; label: ReactNode };
 export function Choices<T extends string>({ label, value, onChange, choices }: { label: string; value: T; onChange: (v: T) => void; choices: Choice<T>[] }) {
   return (
-    <ToggleGroup.Root type="single" value={value} onValueChange={(v) => { if (v) onChange(v as T); }} aria-label={label} className="inline-flex self-start rounded border border-strong bg-raised">
+    <ToggleGroup.Root type="single" value={value} onValueChange={(v) => { if (v) onChange(v as T); }} aria-label={label} className="inline-flex w-fit rounded border border-strong bg-raised">
       {choices.map((c) => (
         <ToggleGroup.Item key={c.value} value={c.value} className="h-[22px] px-2 font-semibold whitespace-nowrap not-first:border-l not-first:border-hair data-[state=on]:bg-brass-soft data-[state=on]:text-brass">
           {c.label}
