@@ -72,19 +72,19 @@ pub fn watched(market: &PackageQuote, side: TriggerSide) -> Price {
 pub type Happening = (usize, Moment, Event);
 
 /// The orders while something happens to them, and what has.
-struct Book<'a> {
+struct Floor<'a> {
     orders: &'a mut [Order],
     happened: Vec<Happening>,
 }
 
-impl Book<'_> {
+impl Floor<'_> {
     /// Lets an event happen, and what follows from it for other orders.
     fn apply(&mut self, i: usize, at: Moment, event: Event) {
         self.orders[i].events.push((at, event.clone()));
         self.happened.push((i, at, event.clone()));
         let id = self.orders[i].id;
-        let linked = |book: &Self, tied: &dyn Fn(&Order) -> bool| -> Vec<usize> {
-            (0..book.orders.len()).filter(|j| *j != i && book.orders[*j].state().is_open() && tied(&book.orders[*j])).collect()
+        let linked = |floor: &Self, tied: &dyn Fn(&Order) -> bool| -> Vec<usize> {
+            (0..floor.orders.len()).filter(|j| *j != i && floor.orders[*j].state().is_open() && tied(&floor.orders[*j])).collect()
         };
         match event {
             Event::Filled(fill) => {
@@ -153,23 +153,23 @@ impl Book<'_> {
 
 /// What happens when order `i` arrives: fills of what is marketable at once, the end of an order that does not wait, and what follows for others.
 pub fn arrive(world: &World, quoter: &mut Quoter, orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
-    let mut book = Book { orders, happened: Vec::new() };
+    let mut floor = Floor { orders, happened: Vec::new() };
     if is_open(at) {
-        book.look(world, quoter, i, at, true);
+        floor.look(world, quoter, i, at, true);
     }
-    let order = &book.orders[i];
+    let order = &floor.orders[i];
     let at_once = matches!(order.request.time_in_force, TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill);
     if at_once && order.state().is_open() {
-        book.apply(i, at, Event::Expired("nothing more could be filled at once".into()));
+        floor.apply(i, at, Event::Expired("nothing more could be filled at once".into()));
     }
-    book.happened
+    floor.happened
 }
 
 /// Cancels order `i`, and what waits for it.
 pub fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
-    let mut book = Book { orders, happened: Vec::new() };
-    book.apply(i, at, Event::Cancelled);
-    book.happened
+    let mut floor = Floor { orders, happened: Vec::new() };
+    floor.apply(i, at, Event::Cancelled);
+    floor.happened
 }
 
 /// One draw of a resting order at a slot's moment.
@@ -222,33 +222,33 @@ fn contracts_of(orders: &[Order], which: &[usize]) -> Vec<Contract> {
 /// Everything that happens to the open orders in `(from, to]`, in order of time: triggers, fills, ends by
 /// time, and what they mean for other orders. The orders themselves are updated as it goes.
 pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: Moment, to: Moment) -> Vec<Happening> {
-    let mut book = Book { orders, happened: Vec::new() };
-    let mut open: Vec<usize> = (0..book.orders.len()).filter(|&i| book.orders[i].state().is_open()).collect();
+    let mut floor = Floor { orders, happened: Vec::new() };
+    let mut open: Vec<usize> = (0..floor.orders.len()).filter(|&i| floor.orders[i].state().is_open()).collect();
     // An order's end is known when it is placed.
-    let last: Vec<Option<(Moment, String)>> = open.iter().map(|&i| ends(world, &book.orders[i])).collect();
+    let last: Vec<Option<(Moment, String)>> = open.iter().map(|&i| ends(world, &floor.orders[i])).collect();
     let mut last: Vec<(usize, Moment, String)> = open.iter().zip(last).filter_map(|(i, end)| end.map(|(at, why)| (*i, at, why))).collect();
     last.sort_by_key(|(i, at, _)| (*at, *i));
     let mut last = last.into_iter().peekable();
-    let mut end_until = |book: &mut Book<'_>, at: Moment| {
+    let mut end_until = |floor: &mut Floor<'_>, at: Moment| {
         while let Some((i, end, why)) = last.next_if(|(_, end, _)| *end <= at) {
-            if book.orders[i].state().is_open() {
-                book.apply(i, end, Event::Expired(why));
+            if floor.orders[i].state().is_open() {
+                floor.apply(i, end, Event::Expired(why));
             }
         }
         last.peek().map(|(_, end, _)| *end)
     };
-    let mut contracts = contracts_of(book.orders, &open);
+    let mut contracts = contracts_of(floor.orders, &open);
     let mut slot = from.millis().div_euclid(DRAW_EVERY) + 1;
     while slot * DRAW_EVERY <= to.millis() && !open.is_empty() {
         let at = Moment::from_millis(slot * DRAW_EVERY);
         slot += 1;
-        let before = book.happened.len();
-        let next_end = end_until(&mut book, at);
+        let before = floor.happened.len();
+        let next_end = end_until(&mut floor, at);
         if is_open(at) {
             quoter.remember(world, &contracts, at);
             for &i in &open {
-                if book.orders[i].state().is_open() {
-                    book.look(world, quoter, i, at, false);
+                if floor.orders[i].state().is_open() {
+                    floor.look(world, quoter, i, at, false);
                 }
             }
         } else {
@@ -256,12 +256,12 @@ pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: M
             let wake = next_end.into_iter().chain([desk::calendar::next_open(at)]).min();
             slot = slot.max(wake.map_or(slot, |m| m.millis().div_euclid(DRAW_EVERY)));
         }
-        if book.happened.len() > before {
-            open.retain(|&i| book.orders[i].state().is_open());
-            contracts = contracts_of(book.orders, &open);
+        if floor.happened.len() > before {
+            open.retain(|&i| floor.orders[i].state().is_open());
+            contracts = contracts_of(floor.orders, &open);
         }
     }
     // An end that falls between the last draw and `to`.
-    end_until(&mut book, to);
-    book.happened
+    end_until(&mut floor, to);
+    floor.happened
 }

@@ -22,11 +22,6 @@ pub(crate) struct PutValue {
 }
 
 impl Boundaries {
-    /// The spot (in strikes) at and below which exercise of a lane's put is best today.
-    pub(crate) fn now(&self, lane: usize) -> f64 {
-        self.now[lane]
-    }
-
     /// Price, delta and gamma of each lane's put at its own x = spot/strike.
     pub(crate) fn values(&self, x: &Lanes) -> [PutValue; WIDTH] {
         lanes::run(Values { boundaries: self, x })
@@ -42,8 +37,10 @@ impl Boundaries {
         for (x, out) in x.chunks(WIDTH).zip(out.chunks_mut(WIDTH)) {
             let mut block = [1.0; WIDTH];
             block[..x.len()].copy_from_slice(x);
-            let prices = lanes::run(Prices { boundaries: self, lane, x: block });
-            out.copy_from_slice(&prices[..x.len()]);
+            let values = lanes::run(Prices { boundaries: self, lane, x: block });
+            for (out, value) in out.iter_mut().zip(&values) {
+                *out = value.price;
+            }
         }
     }
 }
@@ -189,6 +186,7 @@ impl Kernel for Between<'_> {
     }
 }
 
+/// One lane's put at [`WIDTH`] values of x.
 struct Prices<'a> {
     boundaries: &'a Boundaries,
     lane: usize,
@@ -196,41 +194,24 @@ struct Prices<'a> {
 }
 
 impl Kernel for Prices<'_> {
-    type Output = Lanes;
+    type Output = [PutValue; WIDTH];
 
     #[inline(always)]
-    fn call(self) -> Lanes {
-        let Prices { boundaries: b, lane, x } = self;
-        let mut log = [0.0; WIDTH];
-        for l in 0..WIDTH {
-            log[l] = ln(x[l]);
-        }
-        let (logs, spots) = (twice(&log), twice(&x));
-        let mut premium = [0.0; 2 * WIDTH];
+    fn call(self) -> [PutValue; WIDTH] {
+        let (b, lane) = (self.boundaries, self.lane);
+        let all = |lanes: &Lanes| [lanes[lane]; WIDTH];
+        let both = |pair: &Pair| -> Pair { std::array::from_fn(|l| pair[l / WIDTH * WIDTH + lane]) };
+        let mut sum = Sum::of_european(&self.x, &all(&b.drift), &all(&b.deviation), &all(&b.discount), &all(&b.carry));
         for s in &b.strips {
-            let of = |pair: &Pair| -> Pair { std::array::from_fn(|l| pair[l / WIDTH * WIDTH + lane]) };
-            let (shift, inverse, half, interest, dividend) = (of(&s.shift), of(&s.inverse), of(&s.half), of(&s.interest), of(&s.dividend));
-            for l in 0..2 * WIDTH {
-                let minus = (logs[l] - shift[l]) * inverse[l] - half[l];
-                premium[l] += interest[l] * cdf_with(-minus, pdf_lane(minus));
-            }
-            if b.pays {
-                for l in 0..2 * WIDTH {
-                    let plus = (logs[l] - shift[l]) * inverse[l] + half[l];
-                    premium[l] -= spots[l] * dividend[l] * cdf_with(-plus, pdf_lane(plus));
-                }
-            }
+            let strip = Strip {
+                shift: both(&s.shift),
+                inverse: both(&s.inverse),
+                half: both(&s.half),
+                interest: both(&s.interest),
+                dividend: both(&s.dividend),
+            };
+            sum.add(&strip, b.pays);
         }
-        let premium = halves(&premium);
-        let (drift, deviation, discount, carry, now) = (b.drift[lane], b.deviation[lane], b.discount[lane], b.carry[lane], b.now[lane]);
-        let mut out = [0.0; WIDTH];
-        for l in 0..WIDTH {
-            let d1 = (log[l] + drift) / deviation + 0.5 * deviation;
-            let d2 = d1 - deviation;
-            let european = max(discount * cdf_with(-d2, pdf_lane(d2)) - x[l] * carry * cdf_with(-d1, pdf_lane(d1)), 0.0);
-            let held = max(european + max(premium[l], 0.0), 1.0 - x[l]);
-            out[l] = if x[l] <= now { 1.0 - x[l] } else { held };
-        }
-        out
+        sum.values(&all(&b.now))
     }
 }

@@ -36,26 +36,46 @@ impl Contract {
     }
 }
 
+/// The answers of a list to be filled in, those of options that only exercise is worth anything to already there; and the places of those
+/// without and with an exercise boundary.
+struct Sorted<T> {
+    out: Vec<Result<T, Error>>,
+    plain: Vec<usize>,
+    early: Vec<usize>,
+}
+
+impl<T: Default> Sorted<T> {
+    fn of(contracts: &[Contract], exercised: impl Fn(&Contract) -> T) -> Sorted<T> {
+        let mut sorted = Sorted { out: Vec::with_capacity(contracts.len()), plain: Vec::new(), early: Vec::new() };
+        for (i, c) in contracts.iter().enumerate() {
+            sorted.out.push(c.engine().map(|engine| {
+                match engine {
+                    Engine::European => sorted.plain.push(i),
+                    Engine::Boundary => sorted.early.push(i),
+                    Engine::Exercise => return exercised(c),
+                }
+                T::default()
+            }));
+        }
+        sorted
+    }
+
+    /// Fills in the European ones.
+    fn europeans(&mut self, contracts: &[Contract], of: impl Fn(&Contract, Valuation) -> T) {
+        let rows: Vec<(Terms, f64)> = self.plain.iter().map(|i| (contracts[*i].terms, contracts[*i].spot)).collect();
+        for (i, v) in self.plain.iter().zip(europeans(&rows)) {
+            self.out[*i] = Ok(of(&contracts[*i], v));
+        }
+    }
+}
+
 /// Price and Greeks of each contract, or why it has none.
 pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
-    let mut out: Vec<Result<Valuation, Error>> = Vec::with_capacity(contracts.len());
-    let (mut plain, mut early) = (Vec::new(), Vec::new());
-    for (i, c) in contracts.iter().enumerate() {
-        out.push(c.engine().map(|engine| {
-            match engine {
-                Engine::European => plain.push(i),
-                Engine::Boundary => early.push(i),
-                Engine::Exercise => return exercise_value(c.terms.kind, c.spot, c.terms.strike),
-            }
-            Valuation::default()
-        }));
-    }
-    let rows: Vec<(Terms, f64)> = plain.iter().map(|i| (contracts[*i].terms, contracts[*i].spot)).collect();
-    for (i, v) in plain.into_iter().zip(europeans(&rows)) {
-        out[i] = Ok(on_future(&contracts[i].terms, v, contracts[i].on));
-    }
-    let bumps: Vec<Bumps> = early.iter().map(|i| Bumps::of(&contracts[*i].terms, contracts[*i].on)).collect();
-    let lanes: Vec<Lane> = early
+    let mut sorted = Sorted::of(contracts, |c| exercise_value(c.terms.kind, c.spot, c.terms.strike));
+    sorted.europeans(contracts, |c, v| on_future(&c.terms, v, c.on));
+    let bumps: Vec<Bumps> = sorted.early.iter().map(|i| Bumps::of(&contracts[*i].terms, contracts[*i].on)).collect();
+    let lanes: Vec<Lane> = sorted
+        .early
         .iter()
         .zip(&bumps)
         .flat_map(|(i, bumps)| {
@@ -65,10 +85,10 @@ pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valua
         .collect();
     let values = values(&lanes, accuracy);
     let (five, _) = values.as_chunks::<5>();
-    for ((i, bumps), five) in early.into_iter().zip(bumps).zip(five) {
-        out[i] = Ok(bumps.valuation(&contracts[i].terms, contracts[i].spot, five));
+    for ((i, bumps), five) in sorted.early.iter().zip(bumps).zip(five) {
+        sorted.out[*i] = Ok(bumps.valuation(&contracts[*i].terms, contracts[*i].spot, five));
     }
-    out
+    sorted.out
 }
 
 /// As [`value_all`], on all cores: for a whole universe of contracts.
@@ -78,28 +98,14 @@ pub fn value_universe(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<
 
 /// Prices alone: a fifth of the work for options with an exercise boundary.
 pub fn price_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<f64, Error>> {
-    let mut out: Vec<Result<f64, Error>> = Vec::with_capacity(contracts.len());
-    let (mut plain, mut early) = (Vec::new(), Vec::new());
-    for (i, c) in contracts.iter().enumerate() {
-        out.push(c.engine().map(|engine| {
-            match engine {
-                Engine::European => plain.push(i),
-                Engine::Boundary => early.push(i),
-                Engine::Exercise => return c.terms.kind.intrinsic(c.spot, c.terms.strike),
-            }
-            0.0
-        }));
+    let mut sorted = Sorted::of(contracts, |c| c.terms.kind.intrinsic(c.spot, c.terms.strike));
+    sorted.europeans(contracts, |_, v| v.price);
+    let lanes: Vec<Lane> = sorted.early.iter().map(|i| Lane::of(&contracts[*i].terms, contracts[*i].spot)).collect();
+    for (i, v) in sorted.early.iter().zip(values(&lanes, accuracy)) {
+        let c = &contracts[*i];
+        sorted.out[*i] = Ok(Bumps::unit(&c.terms, c.spot) * v.price);
     }
-    let rows: Vec<(Terms, f64)> = plain.iter().map(|i| (contracts[*i].terms, contracts[*i].spot)).collect();
-    for (i, v) in plain.into_iter().zip(europeans(&rows)) {
-        out[i] = Ok(v.price);
-    }
-    let lanes: Vec<Lane> = early.iter().map(|i| Lane::of(&contracts[*i].terms, contracts[*i].spot)).collect();
-    for (i, v) in early.into_iter().zip(values(&lanes, accuracy)) {
-        let c = &contracts[i];
-        out[i] = Ok(Bumps::unit(&c.terms, c.spot) * v.price);
-    }
-    out
+    sorted.out
 }
 
 /// One put of strike 1 to solve and its x = spot/strike.

@@ -426,7 +426,7 @@ mod tests {
         let puts = table.map(|(days, _)| Put { time: days / 365.0, rate: 0.05, carry_yield: 0.02, vol: 0.30, pull: 0.1 });
         let solved = Boundaries::solve(&puts, &scheme);
         for (lane, (days, want)) in table.into_iter().enumerate() {
-            let got = 100.0 * solved.now(lane);
+            let got = 100.0 * solved.now[lane];
             assert!((got - want).abs() < 1e-3, "{days} days: {got} {want}");
         }
     }

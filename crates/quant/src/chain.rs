@@ -15,7 +15,7 @@ use crate::batch::{Contract, value_all};
 use crate::boundary::{Boundaries, Put};
 use crate::european::europeans;
 use crate::model::{Accuracy, Bumps, Engine, Underlying, strained};
-use crate::scheme::{Lanes, WIDTH};
+use crate::scheme::{Lanes, WIDTH, interpolation_weights};
 use crate::terms::{self, Kind, Style, Terms, Valuation};
 
 /// One expiration: what its options share, and arrays of what they do not, of one length.
@@ -200,9 +200,8 @@ impl EarlyExercise {
                 let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(lane(l), spot));
                 let values = boundaries.between(scheme, &self.nodes.weights(&vols), &vols.map(|v| v * self.shared.time.sqrt()), &x);
                 for ((place, (t, _)), value) in places.iter().zip(block).zip(values) {
-                    let price = Bumps::unit(t, spot) * value.price;
-                    let delta = if kind == Kind::Put { value.delta } else { value.price - t.strike / spot * value.delta };
-                    out[*place] = (price, delta);
+                    let own = Bumps::unmirrored(t, spot, &value);
+                    out[*place] = (own.price, own.delta);
                 }
             }
             for (place, v) in places.into_iter().zip(plain) {
@@ -267,19 +266,10 @@ impl Nodes {
     fn weights(&self, vols: &Lanes) -> [Lanes; WIDTH] {
         let mut out = [[0.0; WIDTH]; WIDTH];
         for (l, vol) in vols.iter().enumerate() {
-            let log = libm::log(*vol);
-            let pulls: Lanes = std::array::from_fn(|m| {
-                let weight = if m == 0 || m == WIDTH - 1 { 0.5 } else { 1.0 };
-                weight * if m % 2 == 0 { 1.0 } else { -1.0 } / (log - self.logs[m])
-            });
-            match self.logs.iter().position(|node| *node == log) {
-                Some(hit) => out[hit][l] = 1.0,
-                None => {
-                    let sum: f64 = pulls.iter().sum();
-                    for m in 0..WIDTH {
-                        out[m][l] = pulls[m] / sum;
-                    }
-                }
+            let mut row = [0.0; WIDTH];
+            interpolation_weights(&self.logs, libm::log(*vol), &mut row);
+            for m in 0..WIDTH {
+                out[m][l] = row[m];
             }
         }
         out

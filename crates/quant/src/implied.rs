@@ -267,12 +267,16 @@ struct Search {
     high: f64,
     /// A price is met when it is off by no more.
     tolerance: f64,
-    /// No volatility that is looked at gives the price.
-    outside: bool,
+    /// Rounds taken.
+    rounds: usize,
+    /// Why there is no answer.
+    failure: Option<RootError>,
 }
 
 /// Rounds of prices that a row may take.
-const ROUNDS: usize = 100;
+const ROUNDS: usize = 150;
+/// After these, every second one halves the bracket, so that [`ROUNDS`] are enough for any price.
+const FREE_ROUNDS: usize = 12;
 
 fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<f64, ImpliedError>> {
     let guesses = european_implied(rows);
@@ -294,7 +298,17 @@ fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<
                 let vol = guess.unwrap_or(0.3).clamp(0.02, 5.0);
                 // The European vega is near enough to begin with.
                 let slope = european(&Terms { vol, ..t }, c.spot).vega_point * 100.0;
-                begun.push(Search { row, vol, before: None, slope, low: LEAST, high: MOST, tolerance: 1e-13 * t.strike.max(c.spot), outside: false });
+                begun.push(Search {
+                    row,
+                    vol,
+                    before: None,
+                    slope,
+                    low: LEAST,
+                    high: MOST,
+                    tolerance: 1e-13 * t.strike.max(c.spot),
+                    rounds: 0,
+                    failure: None,
+                });
                 Ok(0.0)
             }
         });
@@ -304,7 +318,7 @@ fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<
         begun = search(rows, begun, Accuracy::Reference);
     }
     for s in begun {
-        out[s.row] = if s.outside { Err(RootError::NotBracketed(LEAST, MOST).into()) } else { Ok(s.vol) };
+        out[s.row] = s.failure.map_or(Ok(s.vol), |failure| Err(failure.into()));
     }
     out
 }
@@ -313,12 +327,9 @@ fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<
 fn search(rows: &[(Contract, f64)], mut searching: Vec<Search>, accuracy: Accuracy) -> Vec<Search> {
     let mut ended = Vec::with_capacity(searching.len());
     for s in &mut searching {
-        (s.low, s.high, s.before) = (LEAST, MOST, None);
+        (s.low, s.high, s.before, s.rounds, s.failure) = (LEAST, MOST, None, 0, None);
     }
-    for _ in 0..ROUNDS {
-        if searching.is_empty() {
-            break;
-        }
+    while !searching.is_empty() {
         let lanes: Vec<Lane> = searching.iter().map(|s| Lane::of(&Terms { vol: s.vol, ..rows[s.row].0.terms }, rows[s.row].0.spot)).collect();
         let mut still = Vec::with_capacity(searching.len());
         for (mut s, value) in searching.into_iter().zip(values(&lanes, accuracy)) {
@@ -328,20 +339,30 @@ fn search(rows: &[(Contract, f64)], mut searching: Vec<Search>, accuracy: Accura
         }
         searching = still;
     }
-    ended.extend(searching);
     ended
 }
 
 impl Search {
-    /// Takes how far off the price is at the present volatility; goes on to the next, or stays because this is the answer.
+    /// Takes how far off the price is at the present volatility; goes on to the next, or stays because this is the answer or there is none.
     fn moves(&mut self, off: f64) -> bool {
         if off > 0.0 {
             self.high = self.vol;
         } else {
             self.low = self.vol;
         }
-        self.outside = off.abs() > self.tolerance && (self.high <= LEAST || self.low >= MOST);
-        if off.abs() <= self.tolerance || self.high - self.low <= 1e-15 * self.high {
+        self.rounds += 1;
+        if off.abs() <= self.tolerance {
+            return false;
+        }
+        if self.high <= LEAST || self.low >= MOST {
+            self.failure = Some(RootError::NotBracketed(LEAST, MOST));
+            return false;
+        }
+        if self.high - self.low <= 1e-15 * self.high {
+            return false;
+        }
+        if self.rounds == ROUNDS {
+            self.failure = Some(RootError::NotConverged(self.low, self.high));
             return false;
         }
         // Two prices too near each other would give a slope of rounding.
@@ -357,7 +378,8 @@ impl Search {
         self.before = Some((self.vol, off));
         let next = self.vol - step;
         let middle = if self.high < MOST { 0.5 * (self.low + self.high) } else { (2.0 * self.vol).min(MOST) };
-        self.vol = if next > self.low && next < self.high { next } else { middle };
+        let halve = self.rounds > FREE_ROUNDS && self.rounds.is_multiple_of(2);
+        self.vol = if next > self.low && next < self.high && !halve { next } else { middle };
         true
     }
 }

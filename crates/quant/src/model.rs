@@ -133,18 +133,23 @@ impl Bumps {
         if t.kind == Kind::Put { spot / t.strike } else { t.strike / spot }
     }
 
+    /// Price, delta and gamma of the option whose mirrored put is worth `put`.
+    pub(crate) fn unmirrored(t: &Terms, spot: f64, put: &PutValue) -> PutValue {
+        let price = Bumps::unit(t, spot) * put.price;
+        match t.kind {
+            Kind::Put => PutValue { price, delta: put.delta, gamma: put.gamma / t.strike },
+            Kind::Call => {
+                let x = t.strike / spot;
+                PutValue { price, delta: put.price - x * put.delta, gamma: x * x * put.gamma / spot }
+            }
+        }
+    }
+
     /// The option's own price and Greeks from those of the five puts.
     pub(crate) fn valuation(&self, t: &Terms, spot: f64, lanes: &[PutValue; 5]) -> Valuation {
         let [base, vol_up, vol_down, rate_up, rate_down] = *lanes;
-        let (k, unit) = (t.strike, Bumps::unit(t, spot));
-        let price = unit * base.price;
-        let (delta, gamma) = match t.kind {
-            Kind::Put => (base.delta, base.gamma / k),
-            Kind::Call => {
-                let x = k / spot;
-                (base.price - x * base.delta, x * x * base.gamma / spot)
-            }
-        };
+        let unit = Bumps::unit(t, spot);
+        let PutValue { price, delta, gamma } = Bumps::unmirrored(t, spot, &base);
         if base.gamma == 0.0 {
             // Exercised: nothing moves but the underlying.
             return Valuation { price, delta, ..Valuation::default() };
@@ -237,12 +242,6 @@ impl Model {
             (Kind::Put, Engine::European) => t.strike * (-t.rate * t.time).exp(),
             (Kind::Put, _) => t.strike,
         }
-    }
-
-    /// The spot at and beyond which exercise is best today (below it for a put, above it for a call), where there is one.
-    pub fn exercise_boundary(&self) -> Option<f64> {
-        let b = self.boundaries.as_ref()?.now(0);
-        Some(if self.terms.kind == Kind::Put { self.terms.strike * b } else { self.terms.strike / b })
     }
 
     /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.

@@ -70,7 +70,11 @@ impl Scheme {
         let roots: Vec<f64> = chebyshev[..nodes].iter().map(|z| (1.0 + z) / 2.0).collect();
         // The value at expiry is zero: its weight is left out.
         let weights = |p: &Point| {
-            let [one, other] = [p.until[0], p.until[WIDTH]].map(|until| interpolation_row(&chebyshev, 2.0 * until.sqrt() - 1.0));
+            let [one, other] = [p.until[0], p.until[WIDTH]].map(|until| {
+                let mut row = vec![0.0; nodes + 1];
+                interpolation_weights(&chebyshev, 2.0 * until.sqrt() - 1.0, &mut row);
+                row
+            });
             (0..nodes).map(|k| [one[k], other[k]]).collect::<Vec<_>>()
         };
         let boundary: Vec<Point> = roots.iter().flat_map(|root| points(*root, boundary_points)).collect();
@@ -118,18 +122,21 @@ fn points(root: f64, count: usize) -> Vec<Point> {
     pairs.iter().map(pair).collect()
 }
 
-/// Weights of the polynomial through the Chebyshev points at `z` (barycentric formula; Berrut & Trefethen,
+/// What the polynomial through points of Chebyshev's second kind takes of each of them at `z` (barycentric formula; Berrut & Trefethen,
 /// *SIAM Review* 46 (2004) 501–517, section 5).
-fn interpolation_row(chebyshev: &[f64], z: f64) -> Vec<f64> {
-    if let Some(hit) = chebyshev.iter().position(|c| (c - z).abs() < 1e-15) {
-        return (0..chebyshev.len()).map(|i| f64::from(u8::from(i == hit))).collect();
+pub(crate) fn interpolation_weights(points: &[f64], z: f64, out: &mut [f64]) {
+    if let Some(hit) = points.iter().position(|point| (point - z).abs() < 1e-15) {
+        out.fill(0.0);
+        out[hit] = 1.0;
+        return;
     }
-    let last = chebyshev.len() - 1;
-    let pull = |(i, c): (usize, &f64)| {
+    let last = points.len() - 1;
+    for (i, (pull, point)) in out.iter_mut().zip(points).enumerate() {
         let weight = if i == 0 || i == last { 0.5 } else { 1.0 };
-        weight * if i % 2 == 0 { 1.0 } else { -1.0 } / (z - c)
-    };
-    let pulls: Vec<f64> = chebyshev.iter().enumerate().map(pull).collect();
-    let sum: f64 = pulls.iter().sum();
-    pulls.into_iter().map(|p| p / sum).collect()
+        *pull = weight * if i % 2 == 0 { 1.0 } else { -1.0 } / (z - point);
+    }
+    let sum: f64 = out.iter().sum();
+    for pull in out {
+        *pull /= sum;
+    }
 }
