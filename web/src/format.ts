@@ -9,8 +9,11 @@ function group(whole: string): string {
 export function money(text: string | null | undefined, plus = false): string {
   if (text == null) return '';
   const negative = text.startsWith('-');
-  const [whole = '0', fraction] = text.replace('-', '').split('.');
   const sign = negative ? MINUS : plus && /[1-9]/.test(text) ? '+' : '';
+  const size = negative ? text.slice(1) : text;
+  // Eighths and 64ths stay as their market writes them.
+  if (size.includes('-')) return sign + size;
+  const [whole = '0', fraction] = size.split('.');
   return sign + group(whole) + (fraction === undefined ? '' : `.${fraction}`);
 }
 

@@ -4,7 +4,7 @@
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use desk::position::{Instrument, Position, PositionLeg, Scene};
+use desk::position::{Position, PositionKind, PositionLeg, Scene};
 use desk::*;
 use quant::Accuracy;
 
@@ -16,13 +16,13 @@ fn evaluation(c: &mut Criterion) {
     let u = underlying();
     let quotes = [("0.55", "0.65"), ("1.55", "1.65"), ("1.65", "1.75"), ("0.65", "0.75")];
     for (what, yearly) in [("no dividend", 0.0), ("dividend yield 3.8 %, all four legs exercised early", 0.038)] {
-        let u = Underlying { dividend_yield: yearly, ..u.clone() };
         let market = MarketView {
             at: Moment::at(jiff::civil::date(2031, 3, 11), 10, 42),
             underlying: &u,
             spot: price("100.00"),
             legs: quotes.iter().map(|(b, a)| LegMarket { quote: quote(b, a), vol: 0.25, theoretical: 0.0, rate: 0.04 }).collect(),
             horizon_vol: 0.25,
+            carry: Carry::Yield(yearly),
             events: Vec::new(),
         };
         let p = Proposal { structure: structure("+1 90P -1 95P -1 105C +1 110C"), price: None, range: None, closing: false };
@@ -34,7 +34,7 @@ fn evaluation(c: &mut Criterion) {
 /// Four American legs at 200 prices on five dates: what a drawing of date lines asks for.
 fn grid(c: &mut Criterion) {
     let leg = |quantity: f64, kind, strike: f64| PositionLeg {
-        instrument: Instrument::Option { kind, style: Style::American, strike, time: 38.0 / 365.0, vol: 0.25 },
+        instrument: PositionKind::Option { kind, style: Style::American, strike, time: 38.0 / 365.0, vol: 0.25 },
         quantity,
         multiplier: 100.0,
         entry: 1.0,

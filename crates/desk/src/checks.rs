@@ -55,21 +55,22 @@ pub(crate) fn checks(
         Some(percent) => say(Verdict::Note, format!("wide market: {width}, {percent} % of the middle")),
         None => say(Verdict::Note, format!("the middle is zero and the market {width} wide")),
     }
-    let thinnest = proposal.structure.legs().iter().zip(&market.legs).min_by_key(|(_, m)| m.quote.open_interest);
+    let options = proposal.structure.legs().iter().zip(&market.legs).filter(|(l, _)| l.instrument.option().is_some());
+    let thinnest = options.min_by_key(|(_, m)| m.quote.open_interest);
     if let Some((leg, m)) = thinnest {
         let open = m.quote.open_interest;
         if open < THIN {
-            say(Verdict::Note, format!("thin: {open} contracts open in the {}", leg.contract.label()));
+            say(Verdict::Note, format!("thin: {open} contracts open in the {}", leg.instrument.label()));
         } else {
             say(Verdict::Fine, format!("at least {open} contracts open in each leg"));
         }
     }
     for (leg, m) in proposal.structure.legs().iter().zip(&market.legs) {
         if leg.quantity < 0 && m.quote.bid.raw() == 0 {
-            say(Verdict::Warning, format!("nobody bids for the {}", leg.contract.label()));
+            say(Verdict::Warning, format!("nobody bids for the {}", leg.instrument.label()));
         }
     }
-    let last = proposal.structure.legs().iter().map(|l| l.contract.expiry).max().unwrap_or(horizon.date);
+    let last = proposal.structure.options().map(|(c, _)| c.expiry).max().unwrap_or(horizon.date);
     for event in market.events.iter().filter(|e| e.date >= market.at.date() && e.date <= last) {
         say(Verdict::Note, format!("{} on {}, inside the life of this", event.what, short_date(event.date)));
     }

@@ -6,10 +6,10 @@ use jiff::civil::Date;
 use quant::Lognormal;
 use thiserror::Error;
 
+use crate::carry::Carry;
 use crate::checks::{Check, checks};
 use crate::horizon::{Horizon, Horizons};
-use crate::instrument::Underlying;
-use crate::margin::{MarginBasis, MarginLeg, Requirement, requirement};
+use crate::margin::{Holdings, MarginBasis, MarginLeg, Requirement, requirement};
 use crate::naming::{Name, recognise};
 use crate::number::{Money, Price};
 use crate::order::{OrderError, check_bounds};
@@ -17,16 +17,28 @@ use crate::package::{PackageQuote, package_quote};
 use crate::plain;
 use crate::structure::Structure;
 use crate::time::Moment;
+use crate::underlying::{Fees, Underlying};
 use crate::valuation::{LegMarket, Legs, PositionGreeks, price_grid};
 
 /// Points of a drawn curve.
 pub const CURVE_POINTS: usize = 200;
+
+/// What kind of event it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum EventKind {
+    /// Its outcome moves the price: results, a decision.
+    News,
+    /// The price falls by a dividend.
+    ExDividend,
+}
 
 /// A dated event that changes volatility or price.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Event {
     /// On which date.
     pub date: Date,
+    /// What kind.
+    pub kind: EventKind,
     /// In plain words, e.g. "results after the close".
     pub what: String,
 }
@@ -44,8 +56,21 @@ pub struct MarketView<'a> {
     pub legs: Vec<LegMarket>,
     /// At-the-money volatility of the first expiration.
     pub horizon_vol: f64,
+    /// What the underlying pays.
+    pub carry: Carry,
     /// Events ahead, ascending.
     pub events: Vec<Event>,
+}
+
+/// How far ahead the underlying alone is looked at, in days.
+const LOOK_AHEAD: i64 = 30;
+
+impl MarketView<'_> {
+    /// When the first option of a structure ends; some weeks ahead where there is none.
+    pub(crate) fn first_expiry(&self, structure: &Structure) -> Moment {
+        let ends = structure.options().map(|(c, _)| self.underlying.expiry_moment(c));
+        ends.min().unwrap_or(self.at.plus_millis(LOOK_AHEAD * 86_400_000))
+    }
 }
 
 /// Everything the account contributes.
@@ -53,14 +78,14 @@ pub struct MarketView<'a> {
 pub struct AccountView {
     /// Cash.
     pub cash: Money,
-    /// Margin held for other underlyings.
-    pub requirement_elsewhere: Money,
+    /// What other underlyings take of buying power: their margin less the value of shares.
+    pub taken_elsewhere: Money,
     /// Buying power set aside for working orders.
     pub reserved: Money,
     /// Open positions in this underlying.
-    pub here: Vec<MarginLeg>,
-    /// Fee per contract.
-    pub fee: Money,
+    pub here: Holdings,
+    /// Fees.
+    pub fees: Fees,
 }
 
 /// What is asked.
@@ -174,18 +199,17 @@ pub enum EvaluationError {
     Model(#[from] quant::Error),
 }
 
-/// Margin legs of a structure at the market's marks.
-pub fn margin_legs(structure: &Structure, markets: &[LegMarket]) -> Vec<MarginLeg> {
-    let pairs = structure.legs().iter().zip(markets);
-    pairs
-        .map(|(l, m)| MarginLeg {
-            kind: l.contract.kind,
-            strike: l.contract.strike,
-            expiry: l.contract.expiry,
-            quantity: l.quantity,
-            mark: m.quote.mark(),
-        })
-        .collect()
+/// A structure as margin sees it, at the market's marks.
+pub fn holdings(structure: &Structure, markets: &[LegMarket]) -> Holdings {
+    // Options come first among the legs.
+    let options = structure.options().zip(markets).map(|((c, quantity), m)| MarginLeg {
+        kind: c.kind,
+        strike: c.strike,
+        expiry: c.expiry,
+        quantity,
+        mark: m.quote.mark(),
+    });
+    Holdings { options: options.collect(), underlying: structure.underlying_quantity() }
 }
 
 /// Evaluates a proposal against a market and an account.
@@ -195,29 +219,29 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     if legs.len() != market.legs.len() {
         return Err(EvaluationError::Mismatch { legs: legs.len(), markets: market.legs.len() });
     }
-    if let Some(past) = legs.iter().find(|l| market.underlying.expiry_moment(&l.contract) <= market.at) {
-        return Err(OrderError::PastExpiration { contract: past.contract.clone() }.into());
+    if let Some((past, _)) = structure.options().find(|(c, _)| market.underlying.expiry_moment(c) <= market.at) {
+        return Err(OrderError::PastExpiration { contract: past.clone() }.into());
     }
     let (unit, packages) = (structure.unit(), structure.packages());
     let quotes: Vec<_> = market.legs.iter().map(|m| m.quote).collect();
-    let quote = package_quote(&unit, &quotes, &market.underlying.package_ticks(legs.len()));
+    let quote = package_quote(&unit, &quotes, market.underlying);
     let price = proposal.price.unwrap_or(quote.middle);
-    check_bounds(&unit, market.spot, price)?;
-    let multiplier = market.underlying.multiplier;
-    let cash = -price.times(packages * multiplier);
+    check_bounds(&unit, market.underlying, market.spot, price)?;
+    // Profit counts a future at its price, though nothing is paid for it.
+    let net = -price.times(packages * market.underlying.price_units(structure));
 
-    let horizon = Horizons { structure, market }.at_first_expiration(cash)?;
-    let now = Legs::at(structure, market.underlying, &market.legs, market.at)?;
+    let horizon = Horizons { structure, market }.at_first_expiration(net)?;
+    let now = Legs::at(structure, market.underlying, &market.legs, (&market.carry, market.spot), market.at)?;
     let spot = market.spot.to_f64();
     let time = market.at.years_until(horizon.moment);
     let (low, high) = proposal.range.filter(|(a, b)| a.is_finite() && b.is_finite() && *a >= 0.0 && a < b).unwrap_or_else(|| {
         let reach = (3.0 * market.horizon_vol * time.sqrt()).clamp(0.02, 2.0);
-        let strikes = legs.iter().map(|l| l.contract.strike.to_f64());
+        let strikes = structure.options().map(|(c, _)| c.strike.to_f64());
         let (a, b) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
         ((spot * (-reach).exp()).min(a * 0.98), (spot * reach.exp()).max(b * 1.02))
     });
     let prices = price_grid(low, high, CURVE_POINTS);
-    let paid = cash.to_f64();
+    let paid = net.to_f64();
     let curves = Curves {
         outline: prices.iter().map(|&s| horizon.profit_at(s)).collect(),
         today: now.values(&prices).into_iter().map(|v| v + paid).collect(),
@@ -226,10 +250,12 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     let leg_greeks = now.greeks(spot)?;
     let greeks = leg_greeks.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
     let rate = market.legs.first().map_or(0.0, |m| m.rate);
-    let dist = Lognormal::new(spot, rate - market.underlying.dividend_yield, market.horizon_vol, time)?;
+    let drift = rate - market.carry.yield_until(market.at, horizon.moment, rate, spot);
+    let dist = Lognormal::new(spot, drift, market.horizon_vol, time)?;
     let chance_of_profit = dist.profit(&horizon.outcomes()).0;
-    let money = money_effect(structure, market, account, cash);
-    let name = recognise(structure);
+    let money = money_effect(structure, market, account, price);
+    let cash = money.cash;
+    let name = recognise(structure, market.underlying);
     let checks = checks(proposal, market, &quote, &name, &horizon, &money);
     let sentences = plain::sentences(&name, structure, market, &horizon, cash, proposal.closing);
     Ok(Evaluation {
@@ -251,29 +277,25 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     })
 }
 
-/// Cash and margin before and after a fill; fees included in what comes after.
-pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &AccountView, cash: Money) -> MoneyEffect {
-    let basis = MarginBasis { spot: market.spot, class: market.underlying.margin_class, multiplier: market.underlying.multiplier };
-    let added = margin_legs(structure, &market.legs);
-    let before = requirement(&account.here, &basis).total;
-    let mut joined = account.here.clone();
-    for leg in &added {
-        match joined.iter_mut().find(|l| (l.kind, l.strike, l.expiry) == (leg.kind, leg.strike, leg.expiry)) {
-            Some(same) => same.quantity += leg.quantity,
-            None => joined.push(*leg),
-        }
-    }
-    joined.retain(|l| l.quantity != 0);
-    let after = requirement(&joined, &basis).total;
-    let contracts: i64 = structure.legs().iter().map(|l| l.quantity.abs()).sum();
-    let fees = account.fee * contracts;
-    let free = account.cash - account.requirement_elsewhere - account.reserved;
+/// Cash and margin before and after a fill at a net price per package; fees included in what comes after.
+pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> MoneyEffect {
+    let underlying = market.underlying;
+    let basis = MarginBasis { spot: market.spot, kind: underlying.kind, class: underlying.margin_class, multiplier: underlying.multiplier };
+    // Nothing is paid for a future.
+    let margined = structure.legs().iter().filter(|l| underlying.is_margined(&l.instrument));
+    let unpaid: Money = margined.map(|l| market.spot.times(l.quantity * underlying.multiplier)).sum();
+    let cash = unpaid - price.times(structure.packages() * underlying.price_units(structure));
+    let added = holdings(structure, &market.legs);
+    let before = requirement(&account.here, &basis);
+    let after = requirement(&account.here.with(&added), &basis);
+    let fees = underlying.fees(structure, &account.fees);
+    let free = account.cash - account.taken_elsewhere - account.reserved;
     MoneyEffect {
         cash,
         fees,
-        buying_power_now: free - before,
-        buying_power_after: free + cash - fees - after,
+        buying_power_now: free - before.takes(),
+        buying_power_after: free + cash - fees - after.takes(),
         alone: requirement(&added, &basis),
-        requirement_change: after - before,
+        requirement_change: after.total - before.total,
     }
 }

@@ -71,24 +71,23 @@ pub(crate) struct Horizons<'a> {
 impl Horizons<'_> {
     pub(crate) fn at_first_expiration(&self, cash: Money) -> Result<Horizon, quant::Error> {
         let (structure, market) = (self.structure, self.market);
-        let ends = structure.legs().iter().map(|l| market.underlying.expiry_moment(&l.contract));
-        let moment = ends.min().unwrap_or(market.at);
+        let moment = market.first_expiry(structure);
         let estimate = !structure.is_one_expiration();
-        let shape = if estimate { self.estimated(cash, moment)? } else { Shape::of(structure, market.underlying.multiplier, cash) };
+        let shape = if estimate { self.estimated(cash, moment)? } else { Shape::of(structure, market.underlying, cash) };
         Ok(Horizon { moment, date: moment.date(), days: market.at.days_until(moment.date()), estimate, shape })
     }
 
     /// Scans ±6 deviations and zero; break-evens by root finding between corners.
     fn estimated(&self, cash: Money, moment: Moment) -> Result<Shape, quant::Error> {
         let market = self.market;
-        let legs = Legs::at(self.structure, market.underlying, &market.legs, moment)?;
+        let legs = Legs::at(self.structure, market.underlying, &market.legs, (&market.carry, market.spot), moment)?;
         let paid = cash.to_f64();
         let profit = |s: f64| legs.value(s) + paid;
         let spot = market.spot.to_f64();
         let reach = (6.0 * market.horizon_vol * market.at.years_until(moment).sqrt()).clamp(0.1, 2.5);
         let mut prices: Vec<f64> = (0..ESTIMATE_POINTS)
             .map(|i| spot * (reach * (2.0 * i as f64 / (ESTIMATE_POINTS - 1) as f64 - 1.0)).exp())
-            .chain(self.structure.legs().iter().map(|l| l.contract.strike.to_f64()))
+            .chain(self.structure.options().map(|(c, _)| c.strike.to_f64()))
             .chain([0.0])
             .collect();
         prices.sort_by(f64::total_cmp);

@@ -9,6 +9,7 @@
 mod account;
 mod assignment;
 pub mod calendar;
+mod carry;
 mod checks;
 mod contract;
 mod evaluate;
@@ -21,30 +22,35 @@ pub mod order;
 mod package;
 mod plain;
 pub mod position;
+mod price_style;
 mod scene;
 mod shape;
 mod structure;
 mod time;
+mod underlying;
 mod valuation;
 
-pub use account::{Account, Book, CampaignTotals, Entry, EntryKind, Lot};
+pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot};
 pub use calendar::{Cycle, Expiration, ListingRule};
+pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use evaluate::{
-    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, LegReport, MarketView, MoneyEffect, Proposal, evaluate, margin_legs,
-    money_effect,
+    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate,
+    holdings, money_effect,
 };
 pub use horizon::Horizon;
-pub use instrument::{MarginClass, Settlement, TickTable, Underlying};
-pub use margin::{MarginBasis, MarginLeg, Part, Requirement, requirement};
+pub use instrument::Instrument;
+pub use margin::{Holdings, MarginBasis, MarginLeg, Part, Requirement, requirement};
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
 pub use order::{Fill, FillLeg, Level, Link, Order, OrderError, Pricing, Request, State, TimeInForce, Trigger, TriggerSide};
 pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
+pub use price_style::PriceStyle;
 pub use quant::{Kind, Style};
 pub use shape::{Even, Extent, Kink, Shape};
-pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, Structure, StructureError};
+pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Structure, StructureError};
 pub use time::{Moment, day_number, short_date};
-pub use valuation::{LegMarket, Legs, PositionGreeks, terms_of};
+pub use underlying::{Fees, LISTED_AHEAD, MarginClass, Settlement, TickTable, Underlying, UnderlyingKind};
+pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, terms_of};

@@ -23,8 +23,8 @@ use jiff::civil::Date;
 use quant::Kind;
 
 use crate::assignment::assign;
-use crate::instrument::MarginClass;
 use crate::number::{Money, Price};
+use crate::underlying::{MarginClass, UnderlyingKind};
 
 /// One option position as margin sees it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -41,15 +41,53 @@ pub struct MarginLeg {
     pub mark: Price,
 }
 
+/// Everything held in one underlying.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Holdings {
+    /// Option positions, one for each series.
+    pub options: Vec<MarginLeg>,
+    /// Shares or futures, signed.
+    pub underlying: i64,
+}
+
+impl Holdings {
+    /// Adds one position; what cancels is dropped.
+    pub fn add(&mut self, leg: MarginLeg) {
+        match self.options.iter_mut().find(|l| (l.kind, l.strike, l.expiry) == (leg.kind, leg.strike, leg.expiry)) {
+            Some(same) => same.quantity += leg.quantity,
+            None => self.options.push(leg),
+        }
+        self.options.retain(|l| l.quantity != 0);
+    }
+
+    /// Both together.
+    pub fn with(&self, more: &Holdings) -> Holdings {
+        let mut joined = Holdings { underlying: self.underlying + more.underlying, ..self.clone() };
+        for leg in &more.options {
+            joined.add(*leg);
+        }
+        joined
+    }
+}
+
 /// What the rules need to know of the underlying.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct MarginBasis {
     /// Price of the underlying.
     pub spot: Price,
+    /// What it is.
+    pub kind: UnderlyingKind,
     /// Which percentages apply.
     pub class: MarginClass,
     /// Units per contract.
     pub multiplier: i64,
+}
+
+impl MarginBasis {
+    /// How many shares or futures one option stands for.
+    fn lot(&self) -> i64 {
+        if self.kind == UnderlyingKind::Future { 1 } else { self.multiplier }
+    }
 }
 
 /// One part of a requirement: so many contracts held against so much money.
@@ -66,11 +104,18 @@ pub struct Part {
 pub struct Requirement {
     /// Sum of the parts.
     pub total: Money,
+    /// Value of shares held, which counts like cash against the requirement (below zero for what was sold short).
+    pub collateral: Money,
     /// Its parts; empty when nothing is needed.
     pub parts: Vec<Part>,
 }
 
 impl Requirement {
+    /// What it takes of buying power beside the cash that was paid.
+    pub fn takes(&self) -> Money {
+        self.total - self.collateral
+    }
+
     fn add(&mut self, what: String, amount: Money) {
         if amount != Money::ZERO {
             self.total += amount;
@@ -82,25 +127,40 @@ impl Requirement {
 /// Most long legs whose every subset is tried; with more, all are used.
 const MOST_SUBSETS: usize = 10;
 
-/// The requirement of all option positions in one underlying.
+/// The requirement of everything held in one underlying: half the value of shares, whichever side they are on, and what the options need
+/// beside them. Shares cover sold calls (sold shares cover sold puts).
 ///
 /// Covering a short with a long can spoil a cheaper joining of the two sides, so every choice of
 /// longs to leave aside is tried: a bought option never adds to the requirement.
-pub fn requirement(legs: &[MarginLeg], basis: &MarginBasis) -> Requirement {
+pub fn requirement(held: &Holdings, basis: &MarginBasis) -> Requirement {
+    let mut out = options_requirement(&held.options, held.underlying / basis.lot(), basis);
+    let count = held.underlying.abs();
+    match basis.kind {
+        UnderlyingKind::Future => out.add(format!("{count} × the future"), percent(basis.spot, 6).times(count * basis.multiplier)),
+        _ => {
+            out.collateral = basis.spot.times(held.underlying);
+            out.add(format!("{count} shares, half their value"), percent(basis.spot, 50).times(count));
+        }
+    }
+    out
+}
+
+/// The requirement of options beside the underlying of so many of them (short below zero).
+fn options_requirement(legs: &[MarginLeg], covers: i64, basis: &MarginBasis) -> Requirement {
     let longs: Vec<usize> = (0..legs.len()).filter(|&i| legs[i].quantity > 0).collect();
     let choices = if longs.len() > MOST_SUBSETS { 1 } else { 1_u32 << longs.len() };
     (0..choices)
         .map(|aside| {
             let used = |i: &usize| longs.iter().position(|l| l == i).is_none_or(|bit| aside & (1 << bit) == 0);
             let chosen: Vec<MarginLeg> = (0..legs.len()).filter(used).map(|i| legs[i]).collect();
-            with_longs(&chosen, basis)
+            with_longs(&chosen, covers, basis)
         })
         .min_by_key(|r| r.total)
         .unwrap_or_default()
 }
 
-fn with_longs(legs: &[MarginLeg], basis: &MarginBasis) -> Requirement {
-    let paired = paired(legs, basis);
+fn with_longs(legs: &[MarginLeg], covers: i64, basis: &MarginBasis) -> Requirement {
+    let paired = paired(legs, covers, basis);
     let mut by_expiry = Requirement::default();
     let mut dates: Vec<Date> = legs.iter().map(|l| l.expiry).collect();
     dates.sort_unstable();
@@ -124,6 +184,7 @@ fn uncovered(leg: &MarginLeg, basis: &MarginBasis) -> Price {
     let (share, least) = match basis.class {
         MarginClass::Equity => (20, 10),
         MarginClass::BroadIndex => (15, 10),
+        MarginClass::Future => (6, 3),
     };
     let (away, floor_on) = match leg.kind {
         Kind::Call => (leg.strike - basis.spot, basis.spot),
@@ -142,25 +203,40 @@ fn covered(short: &MarginLeg, long: &MarginLeg) -> Price {
     width.max(Price::ZERO)
 }
 
+/// What a short needs beside the underlying that covers it: nothing for a call, what it stands in the money for a put.
+fn with_underlying(short: &MarginLeg, basis: &MarginBasis) -> Price {
+    if short.kind == Kind::Call { Price::ZERO } else { (short.strike - basis.spot).max(Price::ZERO) }
+}
+
 /// One side after pairing: contracts, requirement per unit, and what of it is premium.
 #[derive(Debug, Clone, Copy)]
 struct Item {
     count: i64,
     need: Price,
     premium: Price,
-    naked: bool,
+    how: How,
     expiry: Date,
     strike: Price,
 }
 
-/// Requirement by pairing shorts with longs, then joining the two sides.
-fn paired(legs: &[MarginLeg], basis: &MarginBasis) -> Requirement {
-    let calls = pair_side(legs, Kind::Call, basis);
-    let puts = pair_side(legs, Kind::Put, basis);
+/// What stands against a sold option.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum How {
+    Naked,
+    Spread,
+    /// The underlying.
+    Covered,
+}
+
+/// Requirement by pairing shorts with longs and with the underlying, then joining the two sides.
+fn paired(legs: &[MarginLeg], covers: i64, basis: &MarginBasis) -> Requirement {
+    let calls = pair_side(legs, Kind::Call, covers.max(0), basis);
+    let puts = pair_side(legs, Kind::Put, (-covers).max(0), basis);
     join_sides(calls, puts, basis.multiplier)
 }
 
-fn pair_side(legs: &[MarginLeg], kind: Kind, basis: &MarginBasis) -> Vec<Item> {
+/// Shorts of one kind against longs and against the underlying, enough of it for `covers` of them.
+fn pair_side(legs: &[MarginLeg], kind: Kind, covers: i64, basis: &MarginBasis) -> Vec<Item> {
     let of = |sign: i64| -> Vec<MarginLeg> { legs.iter().filter(|l| l.kind == kind && l.quantity * sign > 0).copied().collect() };
     let (shorts, longs) = (of(-1), of(1));
     let costs: Vec<Vec<Option<i64>>> = shorts
@@ -168,20 +244,23 @@ fn pair_side(legs: &[MarginLeg], kind: Kind, basis: &MarginBasis) -> Vec<Item> {
         .map(|s| {
             let naked = uncovered(s, basis).raw();
             let mut row: Vec<Option<i64>> = longs.iter().map(|l| (l.expiry >= s.expiry).then(|| covered(s, l).raw().min(naked))).collect();
-            row.push(Some(naked));
+            row.extend([Some(naked), Some(with_underlying(s, basis).raw())]);
             row
         })
         .collect();
     let supply: Vec<i64> = shorts.iter().map(|s| -s.quantity).collect();
     let mut capacity: Vec<i64> = longs.iter().map(|l| l.quantity).collect();
-    capacity.push(supply.iter().sum());
+    capacity.extend([supply.iter().sum(), covers]);
     assign(&supply, &capacity, &costs)
         .into_iter()
         .map(|(short, column, count)| {
             let s = &shorts[short];
-            let naked = column == longs.len();
-            let need = if naked { uncovered(s, basis) } else { covered(s, &longs[column]) };
-            Item { count, need, premium: if naked { s.mark } else { Price::ZERO }, naked, expiry: s.expiry, strike: s.strike }
+            let (how, need, premium) = match longs.get(column) {
+                Some(long) => (How::Spread, covered(s, long), Price::ZERO),
+                None if column == longs.len() => (How::Naked, uncovered(s, basis), s.mark),
+                None => (How::Covered, with_underlying(s, basis), Price::ZERO),
+            };
+            Item { count, need, premium, how, expiry: s.expiry, strike: s.strike }
         })
         .collect()
 }
@@ -196,18 +275,22 @@ fn join_sides(mut calls: Vec<Item>, mut puts: Vec<Item>, multiplier: i64) -> Req
     for c in &mut calls {
         for p in &mut puts {
             let n = c.count.min(p.count);
-            if n == 0 || c.naked != p.naked || (!c.naked && c.expiry != p.expiry) {
+            if n == 0 || c.how != p.how || c.how == How::Covered || (c.how == How::Spread && c.expiry != p.expiry) {
                 continue;
             }
             let larger = if free(c) >= free(p) { c.need + p.premium } else { p.need + c.premium };
-            let what = if c.naked { "sold on both sides" } else { "larger side of" };
+            let what = if c.how == How::Naked { "sold on both sides" } else { "larger side of" };
             out.add(format!("{n} × {} call / {} put, {what}", label(c.strike), label(p.strike)), larger.times(n * multiplier));
             c.count -= n;
             p.count -= n;
         }
     }
     for (item, kind) in calls.iter().map(|i| (i, "call")).chain(puts.iter().map(|i| (i, "put"))) {
-        let how = if item.naked { "uncovered" } else { "spread" };
+        let how = match item.how {
+            How::Naked => "uncovered",
+            How::Spread => "spread",
+            How::Covered => "covered, in the money",
+        };
         out.add(format!("{} × {} {kind} {how}", item.count, label(item.strike)), item.need.times(item.count * multiplier));
     }
     out
@@ -219,10 +302,10 @@ fn label(strike: Price) -> String {
 
 /// Best of: pairing; or the excess shorts uncovered and the rest by its largest loss.
 fn one_expiration(legs: &[MarginLeg], basis: &MarginBasis) -> Requirement {
-    let mut best = paired(legs, basis);
+    let mut best = paired(legs, 0, basis);
     for outermost in [true, false] {
         let (naked, rest) = split_excess(legs, outermost);
-        let mut candidate = join_sides(pair_side(&naked, Kind::Call, basis), pair_side(&naked, Kind::Put, basis), basis.multiplier);
+        let mut candidate = join_sides(pair_side(&naked, Kind::Call, 0, basis), pair_side(&naked, Kind::Put, 0, basis), basis.multiplier);
         candidate.add("largest loss at expiration".into(), largest_loss(&rest, basis.multiplier));
         if candidate.total < best.total {
             best = candidate;

@@ -1,13 +1,15 @@
 //! Names of structures: how people confirm that they built what they meant.
 //!
-//! Recognition works on the unit package of one expiration (and on calendars and diagonals of two),
+//! Recognition works on the unit package of one expiration (with shares or a future against it too, and on calendars and diagonals of two),
 //! top-down, first hit wins; a mirrored sign vector is the opposite side. Names are presentation
 //! only: profit and margin never read them. The patterns are the trade's own (common practice).
 
 use quant::Kind;
 
+use crate::contract::Contract;
 use crate::number::Price;
-use crate::structure::{Leg, Structure};
+use crate::structure::Structure;
+use crate::underlying::{Underlying, UnderlyingKind};
 
 /// Whether a structure by its nature is paid for or paid out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -45,14 +47,46 @@ fn word(kind: Kind) -> &'static str {
 type Rung = (Price, i64);
 
 /// The name of a structure of any size; ratios, not quantities, decide.
-pub fn recognise(structure: &Structure) -> Name {
-    let unit = structure.unit();
-    let found = if unit.is_one_expiration() { one_expiration(unit.legs()) } else { two_expirations(unit.legs()) };
+pub fn recognise(structure: &Structure, underlying: &Underlying) -> Name {
+    let options: Vec<(Contract, i64)> = structure.unit().options().map(|(c, n)| (c.clone(), n)).collect();
+    let found = match structure.unit().underlying_quantity() {
+        0 if structure.is_one_expiration() => one_expiration(&options),
+        0 => two_expirations(&options),
+        held => with_underlying(&options, held, underlying),
+    };
     found.unwrap_or(Name { text: "custom".into(), nature: Nature::Either })
 }
 
-fn one_expiration(legs: &[Leg]) -> Option<Name> {
-    let side = |kind| -> Vec<Rung> { legs.iter().filter(|l| l.contract.kind == kind).map(|l| (l.contract.strike, l.quantity)).collect() };
+/// The underlying, alone or with options of one expiration against it.
+fn with_underlying(options: &[(Contract, i64)], held: i64, underlying: &Underlying) -> Option<Name> {
+    let what = if underlying.kind == UnderlyingKind::Future { "future" } else { "shares" };
+    let lot = underlying.lot();
+    // On how many of the units that are held an option stands.
+    let on_part = |n: i64| if n.abs() * lot < held.abs() { format!(" on part of the {what}") } else { String::new() };
+    let covers = |n: i64| n.abs() * lot <= held.abs();
+    match options {
+        [] => name(format!("{} {what}", if held > 0 { "long" } else { "short" }), Nature::Either),
+        [(c, n)] if covers(*n) => {
+            let text = match (held > 0, c.kind, *n > 0) {
+                (true, Kind::Call, false) => "covered call",
+                (true, Kind::Put, true) => "protective put",
+                (false, Kind::Put, false) => "covered put",
+                (false, Kind::Call, true) => "protective call",
+                _ => return None,
+            };
+            name(format!("{text}{}", on_part(*n)), Nature::Either)
+        }
+        [(a, n), (b, m)] if a.expiry == b.expiry && a.kind != b.kind && *n == -m && covers(*n) => {
+            let ((put, puts), (call, calls)) = if a.kind == Kind::Put { ((a, *n), (b, *m)) } else { ((b, *m), (a, *n)) };
+            let collar = held > 0 && puts > 0 && calls < 0 || held < 0 && puts < 0 && calls > 0;
+            (collar && put.strike <= call.strike).then(|| Name { text: format!("collar{}", on_part(*n)), nature: Nature::Either })
+        }
+        _ => None,
+    }
+}
+
+fn one_expiration(legs: &[(Contract, i64)]) -> Option<Name> {
+    let side = |kind| -> Vec<Rung> { legs.iter().filter(|(c, _)| c.kind == kind).map(|(c, n)| (c.strike, *n)).collect() };
     let (calls, puts) = (side(Kind::Call), side(Kind::Put));
     match (calls.as_slice(), puts.as_slice()) {
         (rungs, []) => same_kind(Kind::Call, rungs),
@@ -150,14 +184,14 @@ fn four_mixed((c1, qc1): Rung, (c2, qc2): Rung, (p1, qp1): Rung, (p2, qp2): Rung
     }
 }
 
-fn two_expirations(legs: &[Leg]) -> Option<Name> {
-    let [near, far] = legs else { return None };
-    if near.contract.kind != far.contract.kind || (near.quantity, far.quantity).0 * far.quantity != -1 {
+fn two_expirations(legs: &[(Contract, i64)]) -> Option<Name> {
+    let [(near, sold), (far, bought)] = legs else { return None };
+    if near.kind != far.kind || sold * bought != -1 {
         return None;
     }
-    let w = word(near.contract.kind);
-    let long = far.quantity > 0;
-    if near.contract.strike == far.contract.strike {
+    let w = word(near.kind);
+    let long = *bought > 0;
+    if near.strike == far.strike {
         sided(long, &format!("{w} calendar"))
     } else {
         name(format!("{} {w} diagonal", if long { "long" } else { "short" }), if long { Nature::Debit } else { Nature::Either })

@@ -33,6 +33,14 @@ pub enum NumberError {
         /// Most decimals allowed.
         most: usize,
     },
+    /// Not a whole number with a fraction of so many steps.
+    #[error("{text:?} is not a price in {steps}ths; write it like 12-4, with less than {steps} behind the dash, or as a decimal")]
+    Fraction {
+        /// What was written.
+        text: String,
+        /// Steps in one point.
+        steps: i64,
+    },
     /// Beyond the integer range.
     #[error("{0:?} is out of range")]
     Range(String),
@@ -120,6 +128,12 @@ impl Price {
     pub fn times(self, units: i64) -> Money {
         let product = i128::from(self.0) * i128::from(units);
         Money(clamp(divide_half_even(product, i128::from(Self::SCALE / Money::SCALE))))
+    }
+
+    /// The sum of prices, each counted so often, for each of `whole`; to the nearest 1e-8, ties to even.
+    pub fn weighed(prices: impl Iterator<Item = (Price, i64)>, whole: i64) -> Price {
+        let sum: i128 = prices.map(|(price, weight)| i128::from(price.0) * i128::from(weight)).sum();
+        Price(clamp(divide_half_even(sum, i128::from(whole.max(1)))))
     }
 
     /// Half of it, ties to even on the last 1e-8.

@@ -8,10 +8,11 @@ use jiff::civil::Date;
 use thiserror::Error;
 
 use crate::contract::Contract;
-use crate::instrument::TickTable;
+use crate::instrument::Instrument;
 use crate::number::{Money, Price};
-use crate::structure::Structure;
+use crate::structure::{MOST_UNITS, Structure};
 use crate::time::Moment;
+use crate::underlying::Underlying;
 
 /// Most packages of one order.
 pub const MOST_PACKAGES: i64 = 500;
@@ -122,9 +123,9 @@ pub struct Fill {
 /// One leg of an execution.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FillLeg {
-    /// The series.
-    pub contract: Contract,
-    /// Signed contracts.
+    /// The option series, or the underlying.
+    pub instrument: Instrument,
+    /// Signed contracts, shares or futures.
     pub quantity: i64,
     /// Price per unit.
     pub price: Price,
@@ -189,8 +190,13 @@ pub struct Order {
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 pub enum OrderError {
     /// Quantity out of range.
-    #[error("quantity {0} is not allowed; write 1 to {MOST_PACKAGES}")]
-    Quantity(i64),
+    #[error("quantity {quantity} is not allowed; write 1 to {most}")]
+    Quantity {
+        /// What was asked for.
+        quantity: i64,
+        /// Largest size.
+        most: i64,
+    },
     /// The limit is not on the tick.
     #[error("{price} is off the tick of {tick}; nearest: {below} and {above}")]
     OffTick {
@@ -221,7 +227,7 @@ pub enum OrderError {
     },
     /// No one quotes the other side of a leg.
     #[error("nobody bids for {0}; it cannot be sold at the market, set a limit instead")]
-    NoBid(Contract),
+    NoBid(Instrument),
     /// Costs more than the account can bear.
     #[error("this needs {} of buying power and {} is available; at most {most} would fit", needed.grouped(), available.grouped())]
     BuyingPower {
@@ -268,10 +274,10 @@ pub enum OrderError {
     #[error("order {0} is a market order and has no limit to change")]
     NoLimit(u64),
     /// Closing more than there is.
-    #[error("{contract}: closing {asked} but the campaign holds {held}{}", closed_by(by))]
+    #[error("{instrument}: closing {asked} but the campaign holds {held}{}", closed_by(by))]
     MoreThanHeld {
-        /// Which contract.
-        contract: Contract,
+        /// Of what.
+        instrument: Instrument,
         /// Contracts asked for.
         asked: i64,
         /// Contracts that no order closes yet.
@@ -398,8 +404,9 @@ impl Order {
 }
 
 /// Checks a limit against the tick and against what the package could ever be worth.
-pub fn check_limit(unit: &Structure, ticks: &TickTable, spot: Price, price: Price) -> Result<(), OrderError> {
-    check_bounds(unit, spot, price)?;
+pub fn check_limit(unit: &Structure, underlying: &Underlying, spot: Price, price: Price) -> Result<(), OrderError> {
+    let ticks = underlying.ticks_of(unit);
+    check_bounds(unit, underlying, spot, price)?;
     if !ticks.allows(price) {
         return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below: ticks.floor(price), above: ticks.ceil(price) });
     }
@@ -410,16 +417,20 @@ pub fn check_limit(unit: &Structure, ticks: &TickTable, spot: Price, price: Pric
 ///
 /// A call is worth no more than its underlying, a put no more than its strike (Merton 1973); twice that
 /// is a wide fence against typing errors.
-pub fn check_bounds(unit: &Structure, spot: Price, price: Price) -> Result<(), OrderError> {
-    let highest = unit.legs().iter().map(|l| l.contract.strike).fold(spot, Price::max);
-    let bound = |sign: i64| -> Price { unit.legs().iter().filter(|l| l.quantity * sign > 0).map(|l| (highest + highest) * l.quantity).sum() };
+pub fn check_bounds(unit: &Structure, underlying: &Underlying, spot: Price, price: Price) -> Result<(), OrderError> {
+    let highest = unit.options().map(|(c, _)| c.strike).fold(spot, Price::max);
+    let bound = |sign: i64| {
+        let legs = unit.legs().iter().filter(|l| l.quantity * sign > 0).map(|l| (highest + highest, l.quantity * underlying.units(&l.instrument)));
+        Price::weighed(legs, underlying.price_units(unit))
+    };
     let (least, most) = (bound(-1), bound(1));
     if price < least || price > most { Err(OrderError::Absurd { price, least, most }) } else { Ok(()) }
 }
 
-/// Checks a number of packages.
-pub fn check_quantity(quantity: i64) -> Result<(), OrderError> {
-    if (1..=MOST_PACKAGES).contains(&quantity) { Ok(()) } else { Err(OrderError::Quantity(quantity)) }
+/// Checks a number of packages: of shares or futures alone there may be more.
+pub fn check_quantity(unit: &Structure, quantity: i64) -> Result<(), OrderError> {
+    let most = if unit.options().next().is_some() { MOST_PACKAGES } else { MOST_UNITS };
+    if (1..=most).contains(&quantity) { Ok(()) } else { Err(OrderError::Quantity { quantity, most }) }
 }
 
 #[cfg(test)]
@@ -433,7 +444,7 @@ mod tests {
         let request = Request {
             client_id: "a".into(),
             symbol: "TEST".into(),
-            unit: Structure::new([Leg { contract, quantity: 1 }]).unwrap(),
+            unit: Structure::new([Leg::option(contract, 1)]).unwrap(),
             quantity,
             pricing: Pricing::Market,
             trigger,

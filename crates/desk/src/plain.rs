@@ -14,7 +14,12 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
     let count = structure.packages();
     let times = if count == 1 { String::new() } else { format!("{count} × ") };
     let what = if name.text == "custom" { "custom structure" } else { &name.text };
-    out.push(format!("{times}{} on {}, {}.", capital(what), market.underlying.symbol, days(horizon.days)));
+    let symbol = &market.underlying.symbol;
+    if structure.options().next().is_some() {
+        out.push(format!("{times}{} on {symbol}, {}.", capital(what), days(horizon.days)));
+    } else {
+        out.push(format!("{} of {symbol}: {count}.", capital(what)));
+    }
     out.push(match cash.cmp(&Money::ZERO) {
         std::cmp::Ordering::Greater => format!("You receive {} now.", cash.grouped()),
         std::cmp::Ordering::Less => format!("You pay {} now.", (-cash).grouped()),

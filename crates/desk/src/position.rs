@@ -14,7 +14,7 @@ use rayon::prelude::*;
 
 /// What a leg is.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Instrument {
+pub enum PositionKind {
     /// An option.
     Option {
         /// Call or put.
@@ -36,7 +36,7 @@ pub enum Instrument {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PositionLeg {
     /// What.
-    pub instrument: Instrument,
+    pub instrument: PositionKind,
     /// Contracts or shares, signed.
     pub quantity: f64,
     /// Units per contract.
@@ -51,7 +51,7 @@ impl PositionLeg {
     }
 
     fn time(&self) -> Option<f64> {
-        if let Instrument::Option { time, .. } = self.instrument { Some(time) } else { None }
+        if let PositionKind::Option { time, .. } = self.instrument { Some(time) } else { None }
     }
 }
 
@@ -168,7 +168,7 @@ impl Position {
     }
 
     fn terms(&self, leg: &PositionLeg, scene: &Scene) -> Option<Terms> {
-        let Instrument::Option { kind, style, strike, time, vol } = leg.instrument else { return None };
+        let PositionKind::Option { kind, style, strike, time, vol } = leg.instrument else { return None };
         let vol = scene.vols.shifted(vol, time);
         Some(Terms { kind, style, strike, time: (time - scene.elapsed).max(0.0), rate: self.rate, carry_yield: self.carry_yield, vol })
     }
@@ -232,25 +232,25 @@ impl Position {
     /// Corners at zero and the strikes, straight in between.
     fn exact(&self) -> Curve {
         let mut prices = vec![0.0];
-        prices.extend(self.legs.iter().filter_map(|l| if let Instrument::Option { strike, .. } = l.instrument { Some(strike) } else { None }));
+        prices.extend(self.legs.iter().filter_map(|l| if let PositionKind::Option { strike, .. } = l.instrument { Some(strike) } else { None }));
         prices.sort_by(f64::total_cmp);
         prices.dedup();
         let profit = |s: f64| -> f64 {
             let worth = self.legs.iter().map(|l| {
                 l.units()
                     * match l.instrument {
-                        Instrument::Option { kind, strike, .. } => kind.intrinsic(s, strike) - l.entry,
-                        Instrument::Stock => s - l.entry,
+                        PositionKind::Option { kind, strike, .. } => kind.intrinsic(s, strike) - l.entry,
+                        PositionKind::Stock => s - l.entry,
                     }
             });
             worth.sum()
         };
         let slope = |s: f64| -> f64 {
             let each = self.legs.iter().map(|l| match l.instrument {
-                Instrument::Option { kind: Kind::Call, strike, .. } if strike <= s => l.units(),
-                Instrument::Option { kind: Kind::Put, strike, .. } if strike > s => -l.units(),
-                Instrument::Stock => l.units(),
-                Instrument::Option { .. } => 0.0,
+                PositionKind::Option { kind: Kind::Call, strike, .. } if strike <= s => l.units(),
+                PositionKind::Option { kind: Kind::Put, strike, .. } if strike > s => -l.units(),
+                PositionKind::Stock => l.units(),
+                PositionKind::Option { .. } => 0.0,
             });
             each.sum()
         };
@@ -295,7 +295,7 @@ impl Position {
         let strikes = models.iter().filter_map(|(m, _)| m.as_ref().map(|m| m.terms().strike));
         let (low, high) = strikes.clone().fold((self.spot, self.spot), |(a, b), k| (a.min(k), b.max(k)));
         let widest =
-            self.legs.iter().filter_map(|l| if let Instrument::Option { vol, time, .. } = l.instrument { Some(vol * time.sqrt()) } else { None });
+            self.legs.iter().filter_map(|l| if let PositionKind::Option { vol, time, .. } = l.instrument { Some(vol * time.sqrt()) } else { None });
         let reach = (8.0 * widest.fold(vol * time.sqrt(), f64::max)).clamp(0.5, 6.0);
         let (from, to) = (low.ln() - reach, high.ln() + reach);
         let mut prices: Vec<f64> = (0..SCAN).map(|i| (from + (to - from) * i as f64 / (SCAN - 1) as f64).exp()).chain(strikes).chain([0.0]).collect();

@@ -1,6 +1,6 @@
 //! What a structure of one expiration makes and loses at that expiration, exactly.
 //!
-//! Π(S) = net + Σ nᵢ·m·(cpᵢ(S − Kᵢ))⁺, a piecewise-linear function with kinks at zero and at the
+//! Π(S) = net + h·S + Σ nᵢ·m·(cpᵢ(S − Kᵢ))⁺ with h units of the underlying held, a piecewise-linear function with kinks at zero and at the
 //! strikes. Everything here is integer arithmetic: slopes are whole units, values are exact to
 //! 1e-8, and only a break-even between two grid points of 1e-8 is rounded (to the nearest). A
 //! stretch where the profit is exactly zero is a range, not a point, and a kink at zero is finite:
@@ -8,8 +8,10 @@
 
 use quant::{Kind, Outcome};
 
+use crate::contract::Contract;
 use crate::number::{Money, Price};
 use crate::structure::Structure;
+use crate::underlying::Underlying;
 
 /// A corner of the outline.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -60,35 +62,36 @@ pub struct Shape {
 }
 
 impl Shape {
-    /// The outline of `structure` (all of one expiration) when `net` was received (or paid, below
+    /// The outline of `structure` (options of one expiration, the underlying beside them) when `net` was received (or paid, below
     /// zero) for it.
-    pub fn of(structure: &Structure, multiplier: i64, net: Money) -> Shape {
-        let legs = structure.legs();
+    pub fn of(structure: &Structure, underlying: &Underlying, net: Money) -> Shape {
+        let multiplier = underlying.multiplier;
+        let options: Vec<(&Contract, i64)> = structure.options().collect();
+        let held = structure.underlying_quantity() * multiplier / underlying.lot();
         let mut prices = vec![Price::ZERO];
-        prices.extend(legs.iter().map(|l| l.contract.strike));
+        prices.extend(options.iter().map(|(c, _)| c.strike));
         prices.sort_unstable();
         prices.dedup();
         let value = |s: Price| -> i128 {
-            let payoff: i128 = legs
+            let payoff: i128 = options
                 .iter()
-                .map(|l| {
-                    let distance = match l.contract.kind {
-                        Kind::Call => s - l.contract.strike,
-                        Kind::Put => l.contract.strike - s,
+                .map(|(c, n)| {
+                    let distance = match c.kind {
+                        Kind::Call => s - c.strike,
+                        Kind::Put => c.strike - s,
                     };
-                    i128::from(distance.raw().max(0)) * i128::from(l.quantity * multiplier)
+                    i128::from(distance.raw().max(0)) * i128::from(n * multiplier)
                 })
                 .sum();
-            payoff + i128::from(net.raw()) * i128::from(Price::SCALE / Money::SCALE)
+            payoff + i128::from(s.raw()) * i128::from(held) + i128::from(net.raw()) * i128::from(Price::SCALE / Money::SCALE)
         };
         let slope = |from: Price| -> i64 {
-            legs.iter()
-                .map(|l| match l.contract.kind {
-                    Kind::Call if l.contract.strike <= from => l.quantity * multiplier,
-                    Kind::Put if l.contract.strike > from => -l.quantity * multiplier,
-                    _ => 0,
-                })
-                .sum()
+            let of_options = options.iter().map(|(c, n)| match c.kind {
+                Kind::Call if c.strike <= from => n * multiplier,
+                Kind::Put if c.strike > from => -n * multiplier,
+                _ => 0,
+            });
+            held + of_options.sum::<i64>()
         };
         let exact: Vec<(Price, i128, i64)> = prices.into_iter().map(|p| (p, value(p), slope(p))).collect();
         let money = |v: i128| Price::from_raw(i64::try_from(v).unwrap_or(i64::MAX)).times(1);

@@ -4,22 +4,36 @@ use quant::Kind;
 use thiserror::Error;
 
 use crate::contract::{Contract, strike_label};
+use crate::instrument::Instrument;
 
 /// Most legs of one structure.
-pub const MOST_LEGS: usize = 4;
+pub const MOST_LEGS: usize = 6;
 /// Most contracts of one leg.
 pub const MOST_CONTRACTS: i64 = 1_000;
+/// Most shares or futures of one leg.
+pub const MOST_UNITS: i64 = 100_000;
 
-/// So many of one contract; bought above zero, sold below.
+/// So many of one instrument; bought above zero, sold below.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Leg {
-    /// The series.
-    pub contract: Contract,
-    /// Contracts, signed.
+    /// The option series, or the underlying.
+    pub instrument: Instrument,
+    /// Contracts, shares or futures, signed.
     pub quantity: i64,
 }
 
-/// One to four legs on one underlying, netted, none zero, ascending by expiry, strike and kind.
+impl Leg {
+    /// A leg in options.
+    pub fn option(contract: Contract, quantity: i64) -> Leg {
+        Leg { instrument: Instrument::Option(contract), quantity }
+    }
+
+    fn most(&self) -> i64 {
+        if self.instrument.option().is_some() { MOST_CONTRACTS } else { MOST_UNITS }
+    }
+}
+
+/// One to six legs on one underlying, netted, none zero: options ascending by expiry, strike and kind, then the underlying.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Structure {
     legs: Vec<Leg>,
@@ -35,12 +49,14 @@ pub enum StructureError {
     #[error("{0} legs; at most {MOST_LEGS} are allowed")]
     TooManyLegs(usize),
     /// A leg of zero, or beyond the limit.
-    #[error("{contract}: quantity {quantity} is not allowed; write −{MOST_CONTRACTS} to {MOST_CONTRACTS} without zero")]
+    #[error("{instrument}: quantity {quantity} is not allowed; write −{most} to {most} without zero")]
     Quantity {
-        /// Which contract.
-        contract: Contract,
+        /// Of what.
+        instrument: Instrument,
         /// What was asked for.
         quantity: i64,
+        /// Largest size.
+        most: i64,
     },
 }
 
@@ -48,17 +64,18 @@ impl Structure {
     /// Nets equal contracts, drops what cancels and sorts.
     pub fn new(legs: impl IntoIterator<Item = Leg>) -> Result<Structure, StructureError> {
         let mut netted: Vec<Leg> = Vec::new();
+        let too_many = |l: &Leg| StructureError::Quantity { instrument: l.instrument.clone(), quantity: l.quantity, most: l.most() };
         for leg in legs {
-            if leg.quantity == 0 || leg.quantity.unsigned_abs() > MOST_CONTRACTS.unsigned_abs() {
-                return Err(StructureError::Quantity { contract: leg.contract, quantity: leg.quantity });
+            if leg.quantity == 0 || leg.quantity.unsigned_abs() > leg.most().unsigned_abs() {
+                return Err(too_many(&leg));
             }
-            match netted.iter_mut().find(|l| l.contract == leg.contract) {
+            match netted.iter_mut().find(|l| l.instrument == leg.instrument) {
                 Some(same) => same.quantity += leg.quantity,
                 None => netted.push(leg),
             }
         }
-        if let Some(large) = netted.iter().find(|l| l.quantity.abs() > MOST_CONTRACTS) {
-            return Err(StructureError::Quantity { contract: large.contract.clone(), quantity: large.quantity });
+        if let Some(large) = netted.iter().find(|l| l.quantity.abs() > l.most()) {
+            return Err(too_many(large));
         }
         netted.retain(|l| l.quantity != 0);
         if netted.is_empty() {
@@ -67,13 +84,26 @@ impl Structure {
         if netted.len() > MOST_LEGS {
             return Err(StructureError::TooManyLegs(netted.len()));
         }
-        netted.sort_by_key(|l| (l.contract.expiry, l.contract.strike, l.contract.kind, l.contract.root.clone()));
+        netted.sort_by(|a, b| match (a.instrument.option(), b.instrument.option()) {
+            (Some(x), Some(y)) => (x.expiry, x.strike, x.kind, &x.root).cmp(&(y.expiry, y.strike, y.kind, &y.root)),
+            _ => a.instrument.cmp(&b.instrument),
+        });
         Ok(Structure { legs: netted })
     }
 
     /// The legs, in canonical order.
     pub fn legs(&self) -> &[Leg] {
         &self.legs
+    }
+
+    /// The option legs: series and signed contracts.
+    pub fn options(&self) -> impl Iterator<Item = (&Contract, i64)> {
+        self.legs.iter().filter_map(|l| Some((l.instrument.option()?, l.quantity)))
+    }
+
+    /// Shares or futures, signed; zero where there are none.
+    pub fn underlying_quantity(&self) -> i64 {
+        self.legs.iter().filter(|l| l.instrument.option().is_none()).map(|l| l.quantity).sum()
     }
 
     /// How many packages this is: the greatest common divisor of the quantities.
@@ -98,29 +128,33 @@ impl Structure {
         Structure { legs: self.legs.iter().map(|l| Leg { quantity: l.quantity * n, ..l.clone() }).collect() }
     }
 
-    /// Whether all legs expire on one date under one root.
+    /// Whether all options expire on one date under one root.
     pub fn is_one_expiration(&self) -> bool {
-        let first = &self.legs[0].contract;
-        self.legs.iter().all(|l| (l.contract.expiry, &l.contract.root) == (first.expiry, &first.root))
+        let ends = |c: &Contract| (c.expiry, c.root.clone());
+        let mut all = self.options().map(|(c, _)| ends(c));
+        let first = all.next();
+        all.all(|end| Some(end) == first)
     }
 
-    /// "205/200 · 175/165": strikes from high to low, calls before puts, unequal ratios marked.
+    /// "205/200 · 175/165": strikes from high to low, calls before puts, unequal ratios marked; nothing for the underlying alone.
     pub fn strikes_label(&self) -> String {
-        let unit = self.unit();
+        let ratio = self.options().fold(0, |g, (_, n)| gcd(g, n.abs())).max(1);
         let side = |kind: Kind| {
-            let legs = unit.legs.iter().rev().filter(|l| l.contract.kind == kind);
-            legs.map(|l| match l.quantity.abs() {
-                1 => strike_label(l.contract.strike),
-                n => format!("{n}×{}", strike_label(l.contract.strike)),
-            })
-            .collect::<Vec<_>>()
-            .join("/")
+            let mut legs: Vec<(&Contract, i64)> = self.options().filter(|(c, _)| c.kind == kind).collect();
+            legs.reverse();
+            legs.iter()
+                .map(|(c, n)| match n.abs() / ratio {
+                    1 => strike_label(c.strike),
+                    n => format!("{n}×{}", strike_label(c.strike)),
+                })
+                .collect::<Vec<_>>()
+                .join("/")
         };
         let (calls, puts) = (side(Kind::Call), side(Kind::Put));
         if calls.is_empty() || puts.is_empty() || calls == puts { if calls.is_empty() { puts } else { calls } } else { format!("{calls} · {puts}") }
     }
 }
 
-fn gcd(a: i64, b: i64) -> i64 {
+pub(crate) fn gcd(a: i64, b: i64) -> i64 {
     if b == 0 { a } else { gcd(b, a % b) }
 }

@@ -3,14 +3,15 @@
 //! Each leg keeps its own implied volatility as the price moves (sticky strike). Position Greeks
 //! are in money: a leg's Greek × contracts × multiplier.
 
-use quant::{Accuracy, Kind, Model, Terms, Valuation};
+use quant::{Accuracy, Kind, Model, Style, Terms, Valuation};
 
+use crate::carry::Carry;
 use crate::contract::Contract;
-use crate::instrument::Underlying;
 use crate::number::Price;
 use crate::package::Quote;
 use crate::structure::Structure;
 use crate::time::Moment;
+use crate::underlying::{Underlying, UnderlyingKind};
 
 /// The market in one leg, as far as valuation needs it.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -23,6 +24,13 @@ pub struct LegMarket {
     pub theoretical: f64,
     /// Interest to its expiry, continuously compounded.
     pub rate: f64,
+}
+
+impl LegMarket {
+    /// The market in the underlying itself: no volatility, no interest.
+    pub fn of_underlying(quote: Quote, price: Price) -> LegMarket {
+        LegMarket { quote, vol: 0.0, theoretical: price.to_f64(), rate: 0.0 }
+    }
 }
 
 /// Greeks of a position in money.
@@ -50,43 +58,129 @@ impl PositionGreeks {
 }
 
 /// The terms of a contract at a moment.
-pub fn terms_of(contract: &Contract, underlying: &Underlying, at: Moment, rate: f64, vol: f64) -> Terms {
+pub fn terms_of(contract: &Contract, underlying: &Underlying, at: Moment, (rate, carry_yield): (f64, f64), vol: f64) -> Terms {
     Terms {
         kind: contract.kind,
         style: underlying.style,
         strike: contract.strike.to_f64(),
         time: at.years_until(underlying.expiry_moment(contract)).max(0.0),
         rate,
-        carry_yield: underlying.dividend_yield,
+        carry_yield,
         vol,
     }
 }
 
+/// What values one option, at any price of the underlying: a model, and for an American call on shares one more for each way to exercise it just
+/// before an ex-date, of which the best counts (F. Black, *Financial Analysts Journal* 31 (1975); a lower bound that misses the right to wait and
+/// see, some cents at most). The dividends until the end come in as the yield with the same forward at `spot`.
+pub struct Priced {
+    held: Model,
+    exercised: Vec<Model>,
+}
+
+impl Priced {
+    /// Prepares an option as of `at`; past its expiry it is worth its intrinsic value.
+    pub fn new(contract: &Contract, underlying: &Underlying, at: Moment, market: &PricedIn<'_>) -> Result<Priced, quant::Error> {
+        let expiry = underlying.expiry_moment(contract);
+        let until = |end: Moment| market.carry.yield_until(at, end, market.rate, market.spot);
+        let terms = terms_of(contract, underlying, at, (market.rate, until(expiry)), market.vol);
+        let exes = market.carry.dividends(at, expiry).map(|(ex, _)| ex.plus_millis(-1));
+        let early = terms.style == Style::American && contract.kind == Kind::Call && underlying.kind == UnderlyingKind::Shares;
+        if !early {
+            return Ok(Priced { held: Model::new(&terms, Accuracy::Interactive)?, exercised: Vec::new() });
+        }
+        let european = |end: Moment| {
+            let time = at.years_until(end).max(0.0);
+            Model::new(&Terms { style: Style::European, time, carry_yield: until(end), ..terms }, Accuracy::Interactive)
+        };
+        Ok(Priced { held: european(expiry)?, exercised: exes.map(european).collect::<Result<_, _>>()? })
+    }
+
+    /// Price per unit.
+    pub fn price(&self, spot: f64) -> f64 {
+        self.exercised.iter().fold(self.held.price(spot), |best, m| best.max(m.price(spot)))
+    }
+
+    fn prices(&self, spots: &[f64], out: &mut [f64]) {
+        self.held.prices(spots, out);
+        let mut other = vec![0.0; spots.len()];
+        for model in &self.exercised {
+            model.prices(spots, &mut other);
+            for (best, price) in out.iter_mut().zip(&other) {
+                *best = best.max(*price);
+            }
+        }
+    }
+
+    fn value(&self, spot: f64) -> Result<Valuation, quant::Error> {
+        let best = self.exercised.iter().max_by(|a, b| a.price(spot).total_cmp(&b.price(spot)));
+        best.filter(|m| m.price(spot) > self.held.price(spot)).unwrap_or(&self.held).value(spot)
+    }
+}
+
+/// What an option is priced in.
+#[derive(Debug, Clone, Copy)]
+pub struct PricedIn<'a> {
+    /// Interest to its expiry.
+    pub rate: f64,
+    /// What the underlying pays.
+    pub carry: &'a Carry,
+    /// Price of the underlying that dividends are compared with.
+    pub spot: f64,
+    /// Volatility.
+    pub vol: f64,
+}
+
+/// What values a leg.
+enum Valued {
+    Option(Box<Priced>),
+    Underlying,
+}
+
 /// A structure's legs made ready to be priced at many spots, at one moment.
 pub struct Legs {
-    models: Vec<(Model, f64)>,
+    legs: Vec<(Valued, f64)>,
 }
 
 impl Legs {
     /// Prepares every leg as of `at`; a leg past its expiry is worth its intrinsic value.
-    pub fn at(structure: &Structure, underlying: &Underlying, markets: &[LegMarket], at: Moment) -> Result<Legs, quant::Error> {
-        let models = structure.legs().iter().zip(markets).map(|(leg, m)| {
-            let terms = terms_of(&leg.contract, underlying, at, m.rate, m.vol);
-            Ok((Model::new(&terms, Accuracy::Interactive)?, (leg.quantity * underlying.multiplier) as f64))
+    pub fn at(
+        structure: &Structure,
+        underlying: &Underlying,
+        markets: &[LegMarket],
+        (carry, spot): (&Carry, Price),
+        at: Moment,
+    ) -> Result<Legs, quant::Error> {
+        let spot = spot.to_f64();
+        let legs = structure.legs().iter().zip(markets).map(|(leg, m)| {
+            let priced = match leg.instrument.option() {
+                Some(contract) => {
+                    Valued::Option(Box::new(Priced::new(contract, underlying, at, &PricedIn { rate: m.rate, carry, spot, vol: m.vol })?))
+                }
+                None => Valued::Underlying,
+            };
+            Ok((priced, (leg.quantity * underlying.units(&leg.instrument)) as f64))
         });
-        Ok(Legs { models: models.collect::<Result<_, quant::Error>>()? })
+        Ok(Legs { legs: legs.collect::<Result<_, quant::Error>>()? })
     }
 
     /// Value in money at one price of the underlying.
     pub fn value(&self, spot: f64) -> f64 {
-        self.models.iter().map(|(m, units)| m.price(spot) * units).sum()
+        let price = |valued: &Valued| match valued {
+            Valued::Option(model) => model.price(spot),
+            Valued::Underlying => spot,
+        };
+        self.legs.iter().map(|(valued, units)| price(valued) * units).sum()
     }
 
     /// Value in money at each of many prices.
     pub fn values(&self, spots: &[f64]) -> Vec<f64> {
         let (mut sum, mut leg) = (vec![0.0; spots.len()], vec![0.0; spots.len()]);
-        for (model, units) in &self.models {
-            model.prices(spots, &mut leg);
+        for (valued, units) in &self.legs {
+            match valued {
+                Valued::Option(model) => model.prices(spots, &mut leg),
+                Valued::Underlying => leg.copy_from_slice(spots),
+            }
             for (sum, price) in sum.iter_mut().zip(&leg) {
                 *sum += price * units;
             }
@@ -96,12 +190,20 @@ impl Legs {
 
     /// Greeks of each leg, in money.
     pub fn greeks(&self, spot: f64) -> Result<Vec<PositionGreeks>, quant::Error> {
-        self.models.iter().map(|(m, units)| Ok(PositionGreeks::of(&m.value(spot)?, *units))).collect()
+        let of = |valued: &Valued| match valued {
+            Valued::Option(model) => model.value(spot),
+            Valued::Underlying => Ok(Valuation { delta: 1.0, ..Valuation::default() }),
+        };
+        self.legs.iter().map(|(valued, units)| Ok(PositionGreeks::of(&of(valued)?, *units))).collect()
     }
 
-    /// Profit per 1.00 far above every strike: net calls.
+    /// Profit per 1.00 far above every strike: net calls and what is held of the underlying.
     pub fn upper_slope(&self) -> f64 {
-        self.models.iter().filter(|(m, _)| m.terms().kind == Kind::Call).map(|(_, units)| units).sum()
+        let rises = |valued: &Valued| match valued {
+            Valued::Option(model) => model.held.terms().kind == Kind::Call,
+            Valued::Underlying => true,
+        };
+        self.legs.iter().filter(|(valued, _)| rises(valued)).map(|(_, units)| units).sum()
     }
 }
 

@@ -14,7 +14,8 @@ fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
         spot: price("100.00"),
         legs,
         horizon_vol: 0.25,
-        events: vec![Event { date: jiff::civil::date(2031, 3, 20), what: "results".into() }],
+        carry: Carry::Dividends(Vec::new()),
+        events: vec![Event { date: jiff::civil::date(2031, 3, 20), kind: EventKind::News, what: "results".into() }],
     }
 }
 
@@ -23,7 +24,7 @@ fn proposal(s: Structure) -> Proposal {
 }
 
 fn account() -> AccountView {
-    AccountView { cash: Money::whole(25_000), fee: "0.65".parse().unwrap(), ..AccountView::default() }
+    AccountView { cash: Money::whole(25_000), fees: Fees { option: "0.65".parse().unwrap(), future: Money::ZERO }, ..AccountView::default() }
 }
 
 #[test]
@@ -51,7 +52,7 @@ fn closing_gives_the_buying_power_back_and_an_expired_leg_is_refused_by_name() {
     let m = market(&underlying(), &[("0.55", "0.65"), ("1.55", "1.65")]);
     let held = structure("+1 90P -1 95P");
     let mut a = account();
-    a.here = margin_legs(&held, &m.legs);
+    a.here = holdings(&held, &m.legs);
     let closing = Proposal { closing: true, ..proposal(held.turned()) };
     let e = evaluate(&closing, &m, &a).unwrap();
     assert_eq!((e.money.requirement_change, e.money.cash), (Money::whole(-500), Money::whole(-100)));

@@ -19,8 +19,12 @@ fn legs(text: &str) -> Vec<MarginLeg> {
         .collect()
 }
 
+fn held(legs: &[MarginLeg], underlying: i64) -> Holdings {
+    Holdings { options: legs.to_vec(), underlying }
+}
+
 fn basis(spot: &str, class: MarginClass) -> MarginBasis {
-    MarginBasis { spot: price(spot), class, multiplier: 100 }
+    MarginBasis { spot: price(spot), kind: UnderlyingKind::Shares, class, multiplier: 100 }
 }
 
 #[test]
@@ -50,7 +54,7 @@ fn published_examples() {
         ("two put widths against calls", "-4 95P @1.6, +2 90P @0.7, +2 85P @0.3, -2 105C @1.7, +2 110C @0.7", "100", Equity, "3000.00"),
     ];
     for (what, text, spot, class, want) in table {
-        let got = requirement(&legs(text), &basis(spot, class));
+        let got = requirement(&held(&legs(text), 0), &basis(spot, class));
         assert_eq!(got.total.to_string(), want, "{what}: {got:?}");
         assert_eq!(got.parts.iter().map(|p| p.amount).sum::<Money>(), got.total, "{what}: the parts add up");
     }
@@ -75,14 +79,41 @@ proptest! {
     #[test]
     fn longs_never_add_wholes_never_exceed_their_parts_and_scale((a, b) in (any_legs(), any_legs()), k in 2..5_i64) {
         let basis = basis("100", MarginClass::Equity);
-        let need = |legs: &[MarginLeg]| requirement(legs, &basis).total;
+        let need = |legs: &[MarginLeg]| requirement(&held(legs, 0), &basis).total;
         let alone: Money = a.iter().map(|l| need(&[*l])).sum();
         prop_assert!(need(&a) <= alone, "a whole is never dearer than its legs");
         let longs: Vec<MarginLeg> = b.iter().map(|l| MarginLeg { quantity: l.quantity.abs(), ..*l }).collect();
         let with_longs: Vec<MarginLeg> = a.iter().chain(&longs).copied().collect();
-        prop_assert!(need(&with_longs) <= need(&a), "bought options never add: {:?} {:?}", requirement(&with_longs, &basis), requirement(&a, &basis));
+        prop_assert!(need(&with_longs) <= need(&a), "bought options never add: {:?} {:?}", requirement(&held(&with_longs, 0), &basis), requirement(&held(&a, 0), &basis));
         let scaled: Vec<MarginLeg> = a.iter().map(|l| MarginLeg { quantity: l.quantity * k, ..*l }).collect();
         prop_assert!(need(&scaled) <= need(&a) * k);
         prop_assert!(need(&a) >= Money::ZERO);
+        // Shares beside options: half their value, and never more than that beside what the options need alone.
+        let shares = 100 * (k - 3);
+        let both = requirement(&held(&a, shares), &basis);
+        prop_assert!(both.total <= need(&a) + price("50").times(shares.abs()) && both.total >= price("50").times(shares.abs()));
+        prop_assert_eq!(both.collateral, price("100").times(shares));
+    }
+}
+
+/// Federal Reserve Regulation T (half of the value of shares) and FINRA 4210(f)(2) for covered options, from memory, worked by hand.
+#[test]
+fn shares_cover_what_is_sold_against_them() {
+    let table = [
+        ("shares alone", "+1 150P @0.05", 100, "100", "5000.00"),
+        ("covered call", "-1 105C @1.20", 100, "100", "5000.00"),
+        ("covered call in the money", "-1 95C @6.20", 100, "100", "5000.00"),
+        ("one covered, one naked", "-2 105C @1.20", 100, "100", "6620.00"),
+        ("covered put", "-1 95P @1.00", -100, "100", "5000.00"),
+        ("covered put in the money", "-1 105P @6.00", -100, "100", "5500.00"),
+        ("protective put", "+1 95P @1.00", 150, "100", "7500.00"),
+        ("collar", "+1 95P @1.00, -1 105C @1.20", 100, "100", "5000.00"),
+        ("a call sold beside shares sold", "-1 105C @1.20", -100, "100", "6620.00"),
+    ];
+    for (what, text, shares, spot, want) in table {
+        let got = requirement(&held(&legs(text), shares), &basis(spot, MarginClass::Equity));
+        assert_eq!(got.total.to_string(), want, "{what}: {got:?}");
+        assert_eq!(got.takes(), got.total - price(spot).times(shares), "{what}");
+        assert_eq!(got.parts.iter().map(|p| p.amount).sum::<Money>(), got.total, "{what}: the parts add up");
     }
 }

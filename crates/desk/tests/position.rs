@@ -7,11 +7,11 @@ use proptest::prelude::*;
 use quant::{Accuracy, Model, Terms};
 
 fn option(quantity: f64, multiplier: f64, kind: Kind, strike: f64, time: f64, entry: f64) -> PositionLeg {
-    PositionLeg { instrument: Instrument::Option { kind, style: Style::American, strike, time, vol: 0.25 }, quantity, multiplier, entry }
+    PositionLeg { instrument: PositionKind::Option { kind, style: Style::American, strike, time, vol: 0.25 }, quantity, multiplier, entry }
 }
 
 fn stock(quantity: f64, entry: f64) -> PositionLeg {
-    PositionLeg { instrument: Instrument::Stock, quantity, multiplier: 1.0, entry }
+    PositionLeg { instrument: PositionKind::Stock, quantity, multiplier: 1.0, entry }
 }
 
 fn position(legs: Vec<PositionLeg>) -> Position {
@@ -94,7 +94,7 @@ fn shifts_move_the_expirations_they_name() {
 #[test]
 fn half_of_the_most_is_reached_as_often_as_worked_out() {
     let leg = |n: f64, kind, strike: f64, entry: f64| PositionLeg {
-        instrument: Instrument::Option { kind, style: Style::European, strike, time: 45.0 / 365.0, vol: 0.25 },
+        instrument: PositionKind::Option { kind, style: Style::European, strike, time: 45.0 / 365.0, vol: 0.25 },
         quantity: n,
         multiplier: 100.0,
         entry,

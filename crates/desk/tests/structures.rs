@@ -53,14 +53,14 @@ fn every_structure_of_one_expiration_is_named() {
         ("+1 90P -1 95P -1 105C +2 110C", "custom"),
     ];
     for (legs, want) in table {
-        assert_eq!(recognise(&structure(legs)).text, want, "{legs}");
-        assert_eq!(recognise(&structure(legs).times(7)).text, want, "seven times {legs}");
+        assert_eq!(recognise(&structure(legs), &underlying()).text, want, "{legs}");
+        assert_eq!(recognise(&structure(legs).times(7), &underlying()).text, want, "seven times {legs}");
     }
     let (near, far) = (day(), jiff::civil::date(2031, 5, 16));
     let two = |a: &str, b: &str| Structure::new(on(a, near).legs().iter().chain(on(b, far).legs()).cloned()).unwrap();
-    assert_eq!(recognise(&two("-1 100C", "+1 100C")).text, "long call calendar");
-    assert_eq!(recognise(&two("+1 100P", "-1 95P")).text, "short put diagonal");
-    assert_eq!(recognise(&structure("+1 90P -1 95P -1 105C +1 110C")).nature, Nature::Credit);
+    assert_eq!(recognise(&two("-1 100C", "+1 100C"), &underlying()).text, "long call calendar");
+    assert_eq!(recognise(&two("+1 100P", "-1 95P"), &underlying()).text, "short put diagonal");
+    assert_eq!(recognise(&structure("+1 90P -1 95P -1 105C +1 110C"), &underlying()).nature, Nature::Credit);
 }
 
 /// (legs at entry prices, net, most, least, break-evens); "∞" means no limit.
@@ -84,7 +84,7 @@ fn outlines_match_the_worked_examples() {
     ];
     for (legs, net, most, least, evens) in table {
         let (s, cash) = priced(legs);
-        let shape = Shape::of(&s, 100, cash);
+        let shape = Shape::of(&s, &underlying(), cash);
         let extent = |e: Extent| if let Extent::Limited { profit, .. } = e { profit.to_string() } else { "∞".into() };
         let even = |e: &Even| match e {
             Even::Point(p) => p.to_string(),
@@ -102,20 +102,23 @@ fn outlines_match_the_worked_examples() {
 
 fn any_structure() -> impl Strategy<Value = (Structure, Money)> {
     let leg = (60..140_i64, any::<bool>(), prop_oneof![-5..0_i64, 1..6_i64]);
-    (prop::collection::vec(leg, 1..5), -200_000..200_000_i64).prop_filter_map("legs cancelled", |(legs, cents)| {
+    let shares = prop_oneof![Just(0), -300..300_i64, Just(100), Just(-200)];
+    (prop::collection::vec(leg, 1..5), -200_000..200_000_i64, shares).prop_filter_map("legs cancelled", |(legs, cents, shares)| {
         let legs =
-            legs.into_iter().map(|(k, call, quantity)| Leg { quantity, contract: contract(&format!("{k}{}", if call { "C" } else { "P" }), day()) });
-        Some((Structure::new(legs).ok()?, Money::from_raw(cents * 100)))
+            legs.into_iter().map(|(k, call, quantity)| Leg::option(contract(&format!("{k}{}", if call { "C" } else { "P" }), day()), quantity));
+        let own = (shares != 0).then(|| Leg { instrument: Instrument::Underlying("TEST".into()), quantity: shares });
+        Some((Structure::new(legs.chain(own)).ok()?, Money::from_raw(cents * 100)))
     })
 }
 
 proptest! {
     #[test]
     fn the_outline_is_the_sum_of_its_legs_and_turning_over_mirrors_it((s, net) in any_structure(), at in 0..300_i64) {
-        let shape = Shape::of(&s, 100, net);
-        let payoff: f64 = s.legs().iter().map(|l| l.contract.kind.intrinsic(at as f64, l.contract.strike.to_f64()) * (l.quantity * 100) as f64).sum();
+        let shape = Shape::of(&s, &underlying(), net);
+        let payoff: f64 = s.options().map(|(c, n)| c.kind.intrinsic(at as f64, c.strike.to_f64()) * (n * 100) as f64).sum();
+        let payoff = payoff + (s.underlying_quantity() * at) as f64;
         prop_assert!((shape.profit_at(at as f64) - payoff - net.to_f64()).abs() < 1e-6);
-        let turned = Shape::of(&s.turned(), 100, -net);
+        let turned = Shape::of(&s.turned(), &underlying(), -net);
         prop_assert_eq!(&turned.evens, &shape.evens);
         match (&shape.least, &turned.most) {
             (Extent::Unlimited, Extent::Unlimited) => {}
@@ -135,24 +138,62 @@ proptest! {
     }
 
     #[test]
-    fn leg_prices_always_sum_to_the_net((s, _) in any_structure(), net in -500..500_i64, mids in prop::collection::vec(0..4000_i64, 4)) {
+    fn leg_prices_always_sum_to_the_net((s, _) in any_structure(), net in -500..500_i64, mids in prop::collection::vec(0..4000_i64, 6)) {
         let unit = s.unit();
         let mids: Vec<Price> = mids.iter().take(unit.legs().len()).map(|m| Price::from_raw(m * 500_000)).collect();
-        let prices = leg_prices(&unit, &mids, Price::cents(net));
-        let sum: Price = unit.legs().iter().zip(&prices).map(|(l, p)| *p * l.quantity).sum();
-        prop_assert_eq!(sum, Price::cents(net));
+        let prices = leg_prices(&unit, &mids, Price::cents(net), &underlying());
+        let u = underlying();
+        let sum: Money = unit.legs().iter().zip(&prices).map(|(l, p)| p.times(l.quantity * u.units(&l.instrument))).sum();
+        let raw: i128 = unit.legs().iter().zip(&prices).map(|(l, p)| i128::from(p.raw()) * i128::from(l.quantity * u.units(&l.instrument))).sum();
+        prop_assert_eq!(raw, i128::from(Price::cents(net).raw()) * i128::from(u.price_units(&unit)));
+        prop_assert!((sum - Price::cents(net).times(u.price_units(&unit))).abs() <= Money::from_raw(6));
     }
 
     #[test]
-    fn a_package_quotes_inside_its_legs_and_mirrors((s, _) in any_structure(), bids in prop::collection::vec(0..800_i64, 4), widths in prop::collection::vec(1..40_i64, 4)) {
+    fn a_package_quotes_inside_its_legs_and_mirrors((s, _) in any_structure(), bids in prop::collection::vec(0..800_i64, 6), widths in prop::collection::vec(1..40_i64, 6)) {
         let unit = s.unit();
         let quotes: Vec<Quote> = (0..unit.legs().len()).map(|i| Quote { bid: Price::cents(bids[i]), ask: Price::cents(bids[i] + widths[i]), bid_size: 9, ask_size: 9, volume: 0, open_interest: 0 }).collect();
-        let ticks = TickTable::single(Price::cents(1));
-        let q = package_quote(&unit, &quotes, &ticks);
-        let back = package_quote(&unit.turned(), &quotes, &ticks);
+        let u = Underlying { ticks: TickTable::single(Price::cents(1)), ..underlying() };
+        let q = package_quote(&unit, &quotes, &u);
+        let back = package_quote(&unit.turned(), &quotes, &u);
         prop_assert!(q.rest < q.cross && q.rest <= q.middle && q.middle <= q.cross);
         prop_assert_eq!((q.rest, q.cross), (-back.cross, -back.rest));
-        let worst: Price = unit.legs().iter().zip(&quotes).map(|(l, q)| if l.quantity > 0 { q.ask } else { q.bid } * l.quantity).sum();
-        prop_assert!(q.cross <= worst);
+        let worst = unit.legs().iter().zip(&quotes).map(|(l, q)| (if l.quantity > 0 { q.ask } else { q.bid }, l.quantity * u.units(&l.instrument)));
+        let worst = Price::weighed(worst, u.price_units(&unit));
+        // On the tick at least: shares count by hundredths.
+        prop_assert!(q.cross <= u.ticks_of(&unit).ceil(worst).max(q.rest + q.tick), "{q:?} {worst}");
     }
+}
+
+/// Names with shares against options (common practice), and what the exact outline says of them.
+#[test]
+fn shares_and_options_together_have_names_and_exact_outlines() {
+    let table = [
+        (100, "-1 105C", "covered call"),
+        (200, "-1 105C", "covered call on part of the shares"),
+        (100, "+1 95P", "protective put"),
+        (150, "+1 95P", "protective put on part of the shares"),
+        (100, "+1 95P -1 105C", "collar"),
+        (-100, "-1 95P", "covered put"),
+        (-100, "+1 105C", "protective call"),
+        (100, "-2 105C", "custom"),
+    ];
+    for (held, options, want) in table {
+        let own = Leg { instrument: Instrument::Underlying("TEST".into()), quantity: held };
+        let s = Structure::new(structure(options).legs().iter().cloned().chain([own])).unwrap();
+        assert_eq!(recognise(&s, &underlying()).text, want, "{held} {options}");
+    }
+    let own = |quantity| Leg { instrument: Instrument::Underlying("TEST".into()), quantity };
+    let alone = Structure::new([own(300)]).unwrap();
+    assert_eq!((recognise(&alone, &underlying()).text.as_str(), alone.packages(), underlying().price_units(&alone)), ("long shares", 300, 1));
+    // Bought at 100, a 105 call sold at 1.20: even at 98.80, most 620 from 105 on, all but the premium lost at zero.
+    let covered = Structure::new([own(100), Leg::option(contract("105C", day()), -1)]).unwrap();
+    let shape = Shape::of(&covered, &underlying(), Money::whole(-9_880));
+    assert_eq!(shape.evens, [Even::Point(price("98.80"))]);
+    assert_eq!(shape.most, Extent::Limited { profit: Money::whole(620), places: vec![(price("105"), None)] });
+    assert_eq!(shape.least, Extent::Limited { profit: Money::whole(-9_880), places: vec![(Price::ZERO, Some(Price::ZERO))] });
+    // Quoted by the unit of the option: the shares less the call.
+    let quotes = [quote("1.15", "1.25"), quote("99.99", "100.01")];
+    let q = package_quote(&covered, &quotes, &underlying());
+    assert_eq!((q.rest, q.middle, q.cross), (price("98.76"), price("98.80"), price("98.84")));
 }

@@ -35,9 +35,9 @@ fn chains(c: &mut Criterion) {
 /// One tick of everything, on two cores as the demo has them: the instruments by turns.
 fn universe(c: &mut Criterion) {
     let world = World::new(1);
-    let symbols: Vec<String> = world.underlyings().map(|u| u.symbol.clone()).collect();
-    let mut quoters = [Quoter::new(), Quoter::new()];
     let mut at = Moment::at(DEMO_DAY, 10, 42);
+    let symbols: Vec<String> = world.underlyings(at).map(|u| u.symbol.clone()).collect();
+    let mut quoters = [Quoter::new(), Quoter::new()];
     let tick = |quoters: &mut [Quoter; 2], at: Moment| -> usize {
         std::thread::scope(|s| {
             let halves = quoters.iter_mut().enumerate().map(|(half, quoter)| {
@@ -60,12 +60,12 @@ fn universe(c: &mut Criterion) {
 fn session(c: &mut Criterion) {
     let world = World::new(1);
     let start = desk::calendar::open_of(DEMO_DAY);
-    let symbols: Vec<String> = world.underlyings().map(|u| u.symbol.clone()).collect();
+    let symbols: Vec<String> = world.underlyings(start).map(|u| u.symbol.clone()).collect();
     let vertical = |i: usize| -> Option<Order> {
         let symbol = &symbols[i % symbols.len()];
         let e = world.expirations(symbol, start)?.into_iter().find(|e| start.days_until(e.date) > 20)?;
         let ks = strikes(&world, symbol, &e, start);
-        let leg = |place: usize, quantity| Some(Leg { contract: contract(&world, symbol, &e, Kind::Put, *ks.get(place)?)?, quantity });
+        let leg = |place: usize, quantity| Some(Leg::option(contract(&world, symbol, &e, Kind::Put, *ks.get(place)?)?, quantity));
         let unit = Structure::new([leg(ks.len() / 2 + i / symbols.len(), 1)?, leg(ks.len() / 2 - 3, -1)?]).ok()?;
         let limit = Pricing::Limit(Price::cents(-900_000));
         let time_in_force = TimeInForce::GoodTillCancelled;

@@ -48,7 +48,7 @@ impl Clock {
             Step::Open => next_open(self.now),
             Step::Close => next_close(self.now),
             Step::Expiration => {
-                let nearest = underlyings.filter_map(|u| u.listing.expirations(self.now).first().map(|e| e.moment())).min();
+                let nearest = underlyings.filter_map(|u| u.expirations(self.now).first().map(|e| e.moment())).min();
                 nearest.unwrap_or_else(|| next_close(self.now))
             }
         };

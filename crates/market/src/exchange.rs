@@ -14,7 +14,8 @@
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
 use desk::{
-    Contract, Fill, FillLeg, Level, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote,
+    Contract, Fees, Fill, FillLeg, Level, Moment, Money, Order, PackageQuote, Price, Pricing, Quote, TimeInForce, TriggerSide, leg_prices,
+    package_quote,
 };
 
 use crate::noise::Stream;
@@ -24,8 +25,8 @@ use crate::world::World;
 /// Resting orders are drawn this often.
 pub const DRAW_EVERY: i64 = 10_000;
 
-/// Fee per contract.
-pub const FEE: Money = Money::from_raw(6_500);
+/// What the exchange and the broker charge.
+pub const FEES: Fees = Fees { option: Money::from_raw(6_500), future: Money::from_raw(12_000) };
 
 /// When an order's time is up, if it has an end besides its contracts' expiry.
 pub fn day_end(placed: Moment) -> Moment {
@@ -38,25 +39,25 @@ pub fn ends(world: &World, order: &Order) -> Option<(Moment, String)> {
     let expiry = order
         .request
         .unit
-        .legs()
-        .iter()
-        .filter_map(|l| Some((world.owner(&l.contract)?.expiry_moment(&l.contract), &l.contract)))
+        .options()
+        .filter_map(|(c, _)| Some((world.owner(c)?.expiry_moment(c), c)))
         .min_by_key(|(moment, _)| *moment)
         .map(|(moment, c)| (moment, format!("{} expired", c.label())));
+    let month = world.underlying(&order.request.symbol).and_then(|u| Some((close_of(u.last_session?), format!("{} ended", u.symbol))));
     let day = match order.request.time_in_force {
         TimeInForce::Day => Some((day_end(order.placed), "the session ended".to_owned())),
         TimeInForce::GoodTillDate(date) => Some((close_of(date), "its last day ended".to_owned())),
         TimeInForce::GoodTillCancelled | TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill => None,
     };
-    expiry.into_iter().chain(day).min_by_key(|e| e.0)
+    expiry.into_iter().chain(day).chain(month).min_by_key(|e| e.0)
 }
 
 /// The package's market now, with the quotes of its legs.
 pub fn market_of(world: &World, quoter: &mut Quoter, order: &Order, at: Moment) -> Option<(PackageQuote, Vec<Quote>)> {
     let unit = &order.request.unit;
     let underlying = world.underlying(&order.request.symbol)?;
-    let quotes = unit.legs().iter().map(|l| Some(quoter.quote(world, &l.contract, at)?.quote)).collect::<Option<Vec<_>>>()?;
-    Some((package_quote(unit, &quotes, &underlying.package_ticks(quotes.len())), quotes))
+    let quotes = unit.legs().iter().map(|l| quoter.quote_any(world, &l.instrument, at)).collect::<Option<Vec<_>>>()?;
+    Some((package_quote(unit, &quotes, underlying), quotes))
 }
 
 /// The price that a trigger watches.
@@ -145,7 +146,7 @@ impl Floor<'_> {
         let whole = order.request.time_in_force == TimeInForce::FillOrKill;
         let traded = marketable(order, &market).or_else(|| if arriving { None } else { resting(world, order, &market, at) });
         if let Some((packages, price)) = traded.filter(|(packages, _)| !whole || *packages == order.remaining()) {
-            let fill = fill(order, at, packages, price, &quotes);
+            let Some(fill) = fill(world, order, at, packages, price, &quotes) else { return };
             self.apply(i, at, Event::Filled(fill));
         }
     }
@@ -201,19 +202,23 @@ pub fn chance_inside(market: &PackageQuote, limit: Price) -> f64 {
     0.004 + 0.396 * share.clamp(0.0, 1.0).powi(2)
 }
 
-fn fill(order: &Order, at: Moment, packages: i64, price: Price, quotes: &[Quote]) -> Fill {
+fn fill(world: &World, order: &Order, at: Moment, packages: i64, price: Price, quotes: &[Quote]) -> Option<Fill> {
+    let underlying = world.underlying(&order.request.symbol)?;
     let unit = &order.request.unit;
     let mids: Vec<Price> = quotes.iter().map(Quote::mid).collect();
-    let prices = leg_prices(unit, &mids, price);
-    let legs: Vec<FillLeg> =
-        unit.legs().iter().zip(prices).map(|(l, price)| FillLeg { contract: l.contract.clone(), quantity: l.quantity * packages, price }).collect();
-    let contracts: i64 = legs.iter().map(|l| l.quantity.abs()).sum();
-    Fill { order: order.id, at, packages, price, legs, fees: FEE * contracts }
+    let prices = leg_prices(unit, &mids, price, underlying);
+    let legs: Vec<FillLeg> = unit
+        .legs()
+        .iter()
+        .zip(prices)
+        .map(|(l, price)| FillLeg { instrument: l.instrument.clone(), quantity: l.quantity * packages, price })
+        .collect();
+    Some(Fill { order: order.id, at, packages, price, legs, fees: underlying.fees(unit, &FEES) * packages })
 }
 
 /// The contracts of some orders, each once, those that end together side by side.
 fn contracts_of(orders: &[Order], which: &[usize]) -> Vec<Contract> {
-    let mut out: Vec<Contract> = which.iter().flat_map(|i| orders[*i].request.unit.legs()).map(|l| l.contract.clone()).collect();
+    let mut out: Vec<Contract> = which.iter().flat_map(|i| orders[*i].request.unit.options()).map(|(c, _)| c.clone()).collect();
     out.sort_by(|a, b| (&a.root, a.expiry, a.kind, a.strike).cmp(&(&b.root, b.expiry, b.kind, b.strike)));
     out.dedup();
     out

@@ -9,6 +9,8 @@
 mod bars;
 mod clock;
 pub mod exchange;
+mod futures;
+pub mod lifecycle;
 mod listing;
 mod noise;
 mod quotes;

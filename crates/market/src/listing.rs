@@ -5,14 +5,16 @@
 //! added; none is withdrawn.
 
 use desk::calendar::monthly_expiration;
-use desk::{Contract, Expiration, Kind, Moment, Price, day_number};
+use desk::{Contract, Expiration, Kind, LISTED_AHEAD, Moment, Price, Underlying, day_number};
 use jiff::civil::Date;
 
 use crate::world::World;
 
 /// Calendar days before its end on which an expiration is listed.
-fn life(expiry: Date) -> i64 {
-    if monthly_expiration(expiry.year(), expiry.month()) != expiry {
+fn life(underlying: &Underlying, expiry: Date) -> i64 {
+    if !underlying.own_dates.is_empty() {
+        LISTED_AHEAD
+    } else if monthly_expiration(expiry.year(), expiry.month()) != expiry {
         45
     } else if expiry.month() == 1 {
         1_000
@@ -47,7 +49,7 @@ fn half(step: i64) -> i64 {
 pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment) -> Vec<Price> {
     let Some(spec) = world.spec(symbol) else { return Vec::new() };
     let expiry = expiration.date;
-    let life = life(expiry);
+    let life = life(&spec.underlying, expiry);
     let range = |days: i64| world.close_range(symbol, at, day_number(expiry) - days);
     let outermost = spec.steps.last().map_or(0.3, |s| s.0) * reach(life);
     let mut out = Vec::new();
@@ -119,13 +121,13 @@ fn nearest_two<T: Clone>(items: &[T], at: usize, show: impl Fn(&T) -> String) ->
 /// Says whether a contract is listed, and what would be if it is not.
 pub fn check_listed(world: &World, contract: &Contract, at: Moment) -> Result<(), ListingError> {
     let Some(underlying) = world.owner(contract) else {
-        let known: Vec<&str> = world.underlyings().map(|u| u.symbol.as_str()).collect();
+        let known: Vec<&str> = world.underlyings(at).map(|u| u.symbol.as_str()).collect();
         return Err(ListingError::Symbol(contract.root.clone(), known.join(", ")));
     };
     if underlying.expiry_moment(contract) <= at {
         return Err(ListingError::Expired { contract: contract.clone() });
     }
-    let listed = underlying.listing.expirations(at);
+    let listed = underlying.expirations(at);
     let Some(expiration) = listed.iter().find(|e| e.date == contract.expiry && underlying.root_for(e) == contract.root) else {
         let place = listed.partition_point(|e| e.date < contract.expiry);
         let nearest = nearest_two(&listed, place, |e| e.date.to_string());

@@ -21,6 +21,7 @@ pub(crate) enum Stream {
     Interest,
     Fill,
     Last,
+    Assignment,
 }
 
 #[derive(Debug, Clone, Copy)]

@@ -1,6 +1,8 @@
 //! Markets around theoretical value.
 //!
-//! The theoretical value is the model price at the surface's volatility. American options are priced
+//! The theoretical value is the model price at the surface's volatility. American calls on shares are worth the better of holding them to their
+//! end and exercising them just before an ex-date (F. Black, "Fact and fantasy in the use of options", *Financial Analysts Journal* 31 (1975); a
+//! lower bound that misses the right to wait and see: some cents at most). American puts, and both kinds on futures, are priced
 //! as the European price of the very moment plus an early-exercise premium from boundaries that are solved
 //! at the start of the current five minutes, once for an expiration: a pure function of the moment, the same whether one contract is asked
 //! for or the whole chain. Around it stands a width by liquidity, price, moneyness and time of
@@ -9,13 +11,15 @@
 use std::collections::HashMap;
 
 use desk::calendar::{close_of, last_trading, open_of};
-use desk::{Contract, Expiration, Kind, LegMarket, Moment, Price, Quote, Underlying, day_number, terms_of};
+use desk::{
+    Contract, Expiration, Instrument, Kind, LegMarket, Moment, Price, Priced, PricedIn, Quote, Underlying, UnderlyingKind, day_number, terms_of,
+};
 use jiff::civil::Date;
 use libm::{exp, exp10, log, log10};
-use quant::{EarlyExercise, Style, Terms, Valuation, europeans, implied_vol};
+use quant::{EarlyExercise, Style, Terms, Valuation, europeans, find_root, implied_vol};
 
 use crate::listing;
-use crate::noise::{Noise, Stream, contract_key};
+use crate::noise::{Noise, Stream, contract_key, name_key};
 use crate::world::{Slice, World};
 
 const SLOT: i64 = 5 * 60_000;
@@ -121,15 +125,18 @@ impl Quoter {
         let expiry = underlying.expiry_moment(first);
         let Some(slice) = world.slice(&underlying.symbol, at, expiry, spot) else { return Vec::new() };
         let rows: Vec<(Terms, f64)> =
-            contracts.iter().map(|c| (terms_of(c, underlying, at, slice.rate, slice.vol(c.strike.to_f64())), spot)).collect();
+            contracts.iter().map(|c| (terms_of(c, underlying, at, (slice.rate, slice.carry_yield), slice.vol(c.strike.to_f64())), spot)).collect();
         // Closed, the last quotes of the session stand.
         let live = last_trading(at);
         let mut values = europeans(&rows);
         if underlying.style == Style::American {
+            Quoter::before_dividends(world, underlying, &rows, (at, expiry), &mut values);
             let slot = self.slot(world, underlying, first, at);
             if let (Some(exercise), Some(slice)) = (&slot.exercise, &slot.slice) {
                 let then: Vec<(Kind, f64, f64)> = rows.iter().map(|(t, _)| (t.kind, t.strike, slice.vol(t.strike))).collect();
-                for ((value, (t, _)), (price, delta)) in values.iter_mut().zip(&rows).zip(exercise.premiums(&then, spot)) {
+                let has_boundary = |t: &Terms| t.kind == Kind::Put || underlying.kind == UnderlyingKind::Future;
+                let with = values.iter_mut().zip(&rows).zip(exercise.premiums(&then, spot));
+                for ((value, (t, _)), (price, delta)) in with.filter(|((_, (t, _)), _)| has_boundary(t)) {
                     value.price = (value.price + price).max(t.kind.intrinsic(spot, t.strike));
                     value.delta = (value.delta + delta).clamp(-1.0, 1.0);
                 }
@@ -138,14 +145,62 @@ impl Quoter {
         places.iter().zip(rows.iter().zip(&values)).filter_map(|(place, ((terms, _), value))| place.listed(terms, value, live, spot)).collect()
     }
 
+    /// Lets American calls on shares be worth what they are if exercised just before an ex-date, where that is more than holding them.
+    fn before_dividends(world: &World, underlying: &Underlying, rows: &[(Terms, f64)], (at, expiry): (Moment, Moment), values: &mut [Valuation]) {
+        let Some(carry) = world.carry(&underlying.symbol) else { return };
+        for (ex, _) in carry.dividends(at, expiry) {
+            let eve = ex.plus_millis(-1);
+            let calls: Vec<usize> = (0..rows.len()).filter(|i| rows[*i].0.kind == Kind::Call).collect();
+            let sooner = |(t, spot): &(Terms, f64)| {
+                let carry_yield = carry.yield_until(at, eve, t.rate, *spot);
+                (Terms { style: Style::European, time: at.years_until(eve), carry_yield, ..*t }, *spot)
+            };
+            let exercised = europeans(&calls.iter().map(|i| sooner(&rows[*i])).collect::<Vec<_>>());
+            for (i, exercised) in calls.into_iter().zip(exercised) {
+                if exercised.price > values[i].price {
+                    values[i] = exercised;
+                }
+            }
+        }
+    }
+
+    /// Market in an option or in the underlying itself; `None` for an index, which nobody can buy.
+    pub fn quote_any(&mut self, world: &World, instrument: &Instrument, at: Moment) -> Option<Quote> {
+        match instrument {
+            Instrument::Option(contract) => Some(self.quote(world, contract, at)?.quote),
+            Instrument::Underlying(symbol) => underlying_quote(world, symbol, at),
+        }
+    }
+
+    /// As [`Quoter::leg`], for an option or the underlying itself.
+    pub fn leg_any(&mut self, world: &World, instrument: &Instrument, at: Moment) -> Option<LegMarket> {
+        match instrument {
+            Instrument::Option(contract) => self.leg(world, contract, at),
+            Instrument::Underlying(symbol) => Some(LegMarket::of_underlying(underlying_quote(world, symbol, at)?, world.spot(symbol, at)?)),
+        }
+    }
+
     /// What an evaluation needs of one leg: quotes and the volatility its mark implies.
     pub fn leg(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<LegMarket> {
         let underlying = world.owner(contract)?;
         let listed = self.quote(world, contract, at)?;
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
-        let terms = Place { world, underlying, contract, key: 0 }.terms(at, spot)?;
+        let slice = world.slice(&underlying.symbol, at, underlying.expiry_moment(contract), spot)?;
+        let terms = terms_of(contract, underlying, at, (slice.rate, slice.carry_yield), slice.vol(contract.strike.to_f64()));
         let mark = listed.quote.mark().to_f64();
-        let vol = listed.implied.and_then(|_| implied_vol(&terms, spot, mark).ok()).filter(|v| *v > 0.005).unwrap_or(terms.vol);
+        let carry = world.carry(&underlying.symbol)?;
+        let pays = carry.dividends(at, underlying.expiry_moment(contract)).next().is_some();
+        let solve = || {
+            if pays && contract.kind == Kind::Call {
+                let price = |vol: f64| {
+                    Priced::new(contract, underlying, at, &PricedIn { rate: terms.rate, carry, spot, vol }).map_or(f64::NAN, |p| p.price(spot))
+                };
+                find_root(|vol| price(vol) - mark, 1e-3, 5.0, 1e-9).ok().map(|root| root.x)
+            } else {
+                implied_vol(&terms, spot, mark).ok()
+            }
+        };
+        let vol = listed.implied.and_then(|_| solve()).filter(|v| *v > 0.005).unwrap_or(terms.vol);
         Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })
     }
 
@@ -156,7 +211,7 @@ impl Quoter {
             let start = Moment::from_millis(number * SLOT);
             let spot = world.spot(&underlying.symbol, start).unwrap_or_default().to_f64();
             let slice = world.slice(&underlying.symbol, start, underlying.expiry_moment(contract), spot);
-            Slot { number, slice, exercise: slice.and_then(|s| exercise(&s, spot, underlying.dividend_yield)) }
+            Slot { number, slice, exercise: slice.and_then(|s| exercise(&s, spot)) }
         };
         let kept = self.slots.entry((contract.root.clone(), contract.expiry)).or_insert_with(build);
         if kept.number != number {
@@ -172,23 +227,34 @@ impl Quoter {
     }
 }
 
+/// The market in shares or a future: some ticks around the price, by how liquid and how dear it is.
+fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
+    let spec = world.spec(symbol)?;
+    let underlying = &spec.underlying;
+    if underlying.kind == UnderlyingKind::Index || underlying.last_session.is_some_and(|last| at >= close_of(last)) {
+        return None;
+    }
+    let (price, live, key) = (world.spot(symbol, at)?, last_trading(at), name_key(symbol));
+    let ticks = (spec.width * price.to_f64() * 1e-4 / underlying.own_tick.to_f64()).ceil().max(1.0) as i64;
+    let beat = live.millis() / FLICKER;
+    let uniform = |stream, index| world.noise().uniform(stream, key, index);
+    let below = (ticks + i64::from(uniform(Stream::Skew, beat) < 0.5)) / 2;
+    let bid = price - underlying.own_tick * below;
+    let lot = if underlying.kind == UnderlyingKind::Future { 2 } else { 100 };
+    let size = |side: i64| lot * (1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 40.0 * spec.activity) as i64);
+    Some(Quote { bid, ask: bid + underlying.own_tick * ticks, bid_size: size(0), ask_size: size(1), volume: 0, open_interest: 0 })
+}
+
 /// Boundaries over the volatilities that the expiration's strikes have; absent where the models have none.
-fn exercise(slice: &Slice, spot: f64, dividend_yield: f64) -> Option<EarlyExercise> {
+fn exercise(slice: &Slice, spot: f64) -> Option<EarlyExercise> {
     // The smile is at its lowest within a deviation or two and rises to both sides.
     let reach = (8.0 * slice.vol(spot) * slice.years.sqrt()).clamp(0.1, 1.2);
     let vols = (-16..=16).map(|i| slice.vol(spot * exp(reach * f64::from(i) / 16.0)));
     let (low, high) = vols.fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
-    EarlyExercise::new(slice.years, slice.rate, dividend_yield, low, high).ok()
+    EarlyExercise::new(slice.years, slice.rate, slice.carry_yield, low, high).ok()
 }
 
 impl Place<'_> {
-    fn terms(&self, at: Moment, spot: f64) -> Option<Terms> {
-        let expiry = self.underlying.expiry_moment(self.contract);
-        let years = at.years_until(expiry);
-        let vol = self.world.surface_vol(&self.underlying.symbol, at, expiry, self.contract.strike.to_f64(), spot)?;
-        Some(terms_of(self.contract, self.underlying, at, self.world.rate(years), vol))
-    }
-
     fn noise(&self) -> Noise {
         self.world.noise()
     }
@@ -263,12 +329,14 @@ impl Place<'_> {
         } else {
             0.7
         };
-        let monthly = if desk::calendar::monthly_expiration(self.contract.expiry.year(), self.contract.expiry.month()) == self.contract.expiry {
+        let own = !self.underlying.own_dates.is_empty();
+        let monthly = if own || desk::calendar::monthly_expiration(self.contract.expiry.year(), self.contract.expiry.month()) == self.contract.expiry
+        {
             3.0
         } else {
             1.0
         };
-        let own = 0.3 + 1.4 * self.noise().uniform(Stream::Interest, self.key, -1);
-        900.0 * activity * near * round * monthly * own
+        let liked = 0.3 + 1.4 * self.noise().uniform(Stream::Interest, self.key, -1);
+        900.0 * activity * near * round * monthly * liked
     }
 }

@@ -6,17 +6,24 @@
 //! session a Brownian bridge (dyadic midpoints, Glasserman, *Monte Carlo Methods*, 2004, §3.1) joins
 //! open to close.
 //!
+//! A share goes ex-dividend at an opening: its price falls by the cash amount, which is known ahead; an index loses its yield day by day. The
+//! months of a future move together, each at its own distance from the first.
+//!
 //! Implied total variance of an expiration T away is premium × ∫ expected variance (mean-reverting)
 //! plus the priced variance of results before it; the smile around it is SSVI, free of static
 //! arbitrage by construction.
 
+use std::collections::HashMap;
+use std::sync::Arc;
+
 use desk::calendar::{close_of, is_session, next_session, open_of};
-use desk::{Contract, Event, Expiration, Moment, Price, Underlying, day_number};
+use desk::{Carry, Contract, Event, EventKind, Expiration, Instrument, Moment, Price, Underlying, UnderlyingKind, day_number};
 use jiff::ToSpan;
 use jiff::civil::{Date, date};
 use libm::{exp, expm1, log};
 use quant::{Ssvi, SsviSlice};
 
+use crate::futures::futures;
 use crate::noise::{Noise, Stream, name_key};
 use crate::specs::{DEMO_DAY, Spec, specs};
 
@@ -32,10 +39,18 @@ const NIGHT: f64 = 0.25;
 /// Yearly speed at which variance returns to its mean.
 const REVERSION: f64 = 4.0;
 
-/// One underlying's path.
+/// One underlying: its data, and its path.
 struct Path {
     spec: Spec,
     smile: Ssvi,
+    carry: Carry,
+    series: Arc<Series>,
+    /// Distance in log price from its series: of a future's month.
+    offset: f64,
+}
+
+/// A path of prices; the months of a future share one.
+struct Series {
     key: u64,
     /// Log price at open and close of each session.
     open: Vec<f64>,
@@ -46,6 +61,8 @@ struct Path {
     own_variance: Vec<f64>,
     /// Event dates, ascending, each with the opening at which the market knows the outcome.
     events: Vec<(Date, Moment)>,
+    /// Ex-dates, ascending, and the cash paid on a share.
+    dividends: Vec<(Date, Price)>,
 }
 
 /// The simulated world.
@@ -56,6 +73,8 @@ pub struct World {
     market_move: Vec<f64>,
     market_variance: Vec<f64>,
     paths: Vec<Path>,
+    /// Places among the paths, by symbol and by other roots.
+    roots: HashMap<String, usize>,
 }
 
 /// The smile of one expiration at a moment.
@@ -67,6 +86,8 @@ pub(crate) struct Slice {
     pub years: f64,
     /// Interest to expiry.
     pub rate: f64,
+    /// The yield that gives the forward: of the dividends until expiry, or the rate itself on a future.
+    pub carry_yield: f64,
 }
 
 /// One expiration of the surface at a moment, as far as anybody may see it.
@@ -122,8 +143,28 @@ impl World {
         let market_move: Vec<f64> = (0..sessions.len())
             .map(|i| drift(market_variance[i]) * (1.0 - NIGHT) + (market_variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1)
             .collect();
-        let paths = specs().into_iter().filter_map(|spec| Path::build(spec, noise, &sessions, &market_night, &market_move, anchor)).collect();
-        World { seed, noise, sessions, market_move, market_variance, paths }
+        let market = Market { noise, sessions: &sessions, night: &market_night, day: &market_move, anchor };
+        let mut paths: Vec<Path> = Vec::new();
+        for specs in specs().into_iter().map(|spec| vec![(spec, 0.0)]).chain(futures()) {
+            let Some((first, _)) = specs.first() else { continue };
+            let series = Arc::new(Series::build(first, &market));
+            let months = specs.into_iter().filter_map(|(spec, offset)| {
+                let smile = Ssvi::new(spec.rho, spec.eta, 0.5).ok()?;
+                let carry = match spec.underlying.kind {
+                    UnderlyingKind::Shares => Carry::Dividends(series.dividends.iter().map(|(ex, cash)| (open_of(*ex), *cash)).collect()),
+                    UnderlyingKind::Index => Carry::Yield(spec.index_yield),
+                    UnderlyingKind::Future => Carry::Future,
+                };
+                Some(Path { spec, smile, carry, series: Arc::clone(&series), offset })
+            });
+            paths.extend(months);
+        }
+        let mut roots = HashMap::new();
+        for (i, path) in paths.iter().enumerate() {
+            let u = &path.spec.underlying;
+            roots.extend([Some(&u.symbol), u.weekly_root.as_ref()].into_iter().flatten().map(|root| (root.clone(), i)));
+        }
+        World { seed, noise, sessions, market_move, market_variance, paths, roots }
     }
 
     /// The seed it was built from.
@@ -135,9 +176,11 @@ impl World {
         self.noise
     }
 
-    /// All underlyings, in the order of the listing.
-    pub fn underlyings(&self) -> impl Iterator<Item = &Underlying> {
-        self.paths.iter().map(|p| &p.spec.underlying)
+    /// The underlyings that trade at a moment, in the order of the listing.
+    pub fn underlyings(&self, at: Moment) -> impl Iterator<Item = &Underlying> {
+        let today = at.date();
+        let trades = move |spec: &Spec| spec.listed.is_none_or(|from| from <= today) && spec.underlying.last_session.is_none_or(|to| today <= to);
+        self.paths.iter().filter(move |p| trades(&p.spec)).map(|p| &p.spec.underlying)
     }
 
     /// One underlying by symbol.
@@ -147,11 +190,19 @@ impl World {
 
     /// The underlying whose options trade under a root.
     pub fn owner(&self, contract: &Contract) -> Option<&Underlying> {
-        self.underlyings().find(|u| u.owns_root(&contract.root))
+        self.roots.get(&contract.root).map(|i| &self.paths[*i].spec.underlying)
+    }
+
+    /// The underlying that an option is on, or that is itself meant.
+    pub fn underlying_of(&self, instrument: &Instrument) -> Option<&Underlying> {
+        match instrument {
+            Instrument::Option(contract) => self.owner(contract),
+            Instrument::Underlying(symbol) => self.underlying(symbol),
+        }
     }
 
     fn path(&self, symbol: &str) -> Option<&Path> {
-        self.paths.iter().find(|p| p.spec.underlying.symbol == symbol)
+        self.roots.get(symbol).map(|i| &self.paths[*i]).filter(|p| p.spec.underlying.symbol == symbol)
     }
 
     pub(crate) fn spec(&self, symbol: &str) -> Option<&Spec> {
@@ -171,24 +222,24 @@ impl World {
         Position { session, part: if day == today { part.clamp(0.0, 1.0) } else { 1.0 } }
     }
 
-    /// Price of an underlying, to the cent; the last close outside sessions.
+    /// Price of an underlying, on its own tick; the last close outside sessions.
     pub fn spot(&self, symbol: &str, at: Moment) -> Option<Price> {
         let path = self.path(symbol)?;
-        Some(to_cents(exp(self.log_price(path, self.position(at)))))
+        Some(path.price(self.log_price(path, self.position(at))))
     }
 
     /// Close of the session before the one that `at` belongs to.
     pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
         let path = self.path(symbol)?;
         let index = self.position(at).session.saturating_sub(1);
-        Some(to_cents(exp(path.close[index])))
+        Some(path.price(path.series.close[index]))
     }
 
     /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
     pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date());
-        Some(path.close[end.saturating_sub(count)..end].iter().map(|c| exp(*c)).collect())
+        Some(path.series.close[end.saturating_sub(count)..end].iter().map(|c| exp(*c + path.offset)).collect())
     }
 
     /// Lowest and highest close from a day (by its number) to the last session before `at`; the last
@@ -197,8 +248,8 @@ impl World {
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date()).max(1);
         let start = self.sessions.partition_point(|d| day_number(*d) < from_day).min(end - 1);
-        let closes = &path.close[start..end];
-        Some(closes.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(exp(*c)), b.max(exp(*c)))))
+        let closes = path.series.close[start..end].iter().map(|c| exp(*c + path.offset));
+        Some(closes.fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(c), b.max(c))))
     }
 
     /// Sessions from one date to another, both included.
@@ -208,16 +259,17 @@ impl World {
     }
 
     fn log_price(&self, path: &Path, p: Position) -> f64 {
+        let series = &path.series;
         if p.part >= 1.0 {
-            return path.close[p.session];
+            return series.close[p.session];
         }
         let beta = path.spec.underlying.beta;
         let day = p.session as i64;
         let market_sd = (self.market_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
-        let own_sd = (path.own_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
+        let own_sd = (series.own_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
         let market = self.bridge(0, day, p.part, self.market_move[p.session], market_sd);
-        let own = if own_sd > 0.0 { self.bridge(path.key, day, p.part, path.own_move[p.session], own_sd) } else { 0.0 };
-        path.open[p.session] + beta * market + own
+        let own = if own_sd > 0.0 { self.bridge(series.key, day, p.part, series.own_move[p.session], own_sd) } else { 0.0 };
+        series.open[p.session] + beta * market + own
     }
 
     /// Brownian bridge from 0 to `end` over one session, at `part` of it.
@@ -256,13 +308,13 @@ impl World {
         }
         let p = self.position(at);
         let beta = path.spec.underlying.beta;
-        let at_session = |i: usize| beta * beta * self.market_variance[i] + path.own_variance[i];
+        let at_session = |i: usize| beta * beta * self.market_variance[i] + path.series.own_variance[i];
         let next = (p.session + 1).min(self.sessions.len() - 1);
         let now = at_session(p.session) + p.part * (at_session(next) - at_session(p.session));
         let mean = (beta * MARKET_VOL).powi(2) + path.spec.own_vol.powi(2);
         let expected = mean * years + (now - mean) * -expm1(-REVERSION * years) / REVERSION;
         let jumps = path.spec.event.map_or(0.0, |e| {
-            let ahead = path.events.iter().filter(|(_, known)| at < *known && expiry > *known);
+            let ahead = path.series.events.iter().filter(|(_, known)| at < *known && expiry > *known);
             ahead.count() as f64 * e.jump * e.jump * e.priced
         });
         Some(path.spec.premium * expected + jumps)
@@ -286,32 +338,49 @@ impl World {
         let years = at.years_until(expiry).max(1.0 / 525_600.0);
         let theta = self.total_variance(symbol, at, expiry)?.max(1e-12);
         let rate = self.rate(years);
-        let forward = spot * exp((rate - path.spec.underlying.dividend_yield) * years);
-        Some(Slice { smile: path.smile.slice(theta), forward, years, rate })
+        let carry_yield = path.carry.yield_until(at, expiry, rate, spot);
+        let forward = spot * exp((rate - carry_yield) * years);
+        Some(Slice { smile: path.smile.slice(theta), forward, years, rate, carry_yield })
     }
 
-    /// Scheduled events from `at` on, within `days`.
+    /// What an underlying pays its holder.
+    pub fn carry(&self, symbol: &str) -> Option<&Carry> {
+        self.path(symbol).map(|p| &p.carry)
+    }
+
+    /// Cash dividends of an underlying with ex-dates after `at`, within `days`: ex-date and amount on a share.
+    pub fn dividends(&self, symbol: &str, at: Moment, days: i64) -> Vec<(Date, Price)> {
+        let Some(path) = self.path(symbol) else { return Vec::new() };
+        let ahead = path.series.dividends.iter().filter(|(ex, _)| open_of(*ex) > at && at.days_until(*ex) <= days);
+        ahead.copied().collect()
+    }
+
+    /// Scheduled events from `at` on, within `days`; ex-dividend days among them.
     pub fn events(&self, symbol: &str, at: Moment, days: i64) -> Vec<Event> {
         let Some(path) = self.path(symbol) else { return Vec::new() };
         let today = at.date();
         let what = path.spec.event.map_or("", |e| e.what);
-        let ahead = path.events.iter().filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
-        ahead.map(|(d, _)| Event { date: *d, what: what.into() }).collect()
+        let ahead = path.series.events.iter().filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
+        let results = ahead.map(|(d, _)| Event { date: *d, kind: EventKind::News, what: what.into() });
+        let ex = self.dividends(symbol, at, days).into_iter().map(|(date, cash)| Event {
+            date,
+            kind: EventKind::ExDividend,
+            what: format!("ex-dividend, {cash} a share"),
+        });
+        let mut out: Vec<Event> = results.chain(ex).collect();
+        out.sort_by_key(|e| e.date);
+        out
     }
 
     /// Listed expirations of an underlying.
     pub fn expirations(&self, symbol: &str, at: Moment) -> Option<Vec<Expiration>> {
-        Some(self.underlying(symbol)?.listing.expirations(at))
+        Some(self.underlying(symbol)?.expirations(at))
     }
 }
 
 /// Drift that compensates half the variance and pays a little for risk.
 fn drift(variance: f64) -> f64 {
     (0.06 - variance / 2.0) / YEAR
-}
-
-fn to_cents(value: f64) -> Price {
-    Price::cents((value * 100.0).round() as i64)
 }
 
 /// Daily variances per year: exp of a mean-reverting process that reacts to the day's shock,
@@ -348,9 +417,27 @@ fn slope(y: &[f64], x: &[f64]) -> f64 {
 }
 
 impl Path {
-    fn build(spec: Spec, noise: Noise, sessions: &[Date], market_night: &[f64], market_move: &[f64], anchor: usize) -> Option<Path> {
-        let key = name_key(&spec.underlying.symbol);
-        let smile = Ssvi::new(spec.rho, spec.eta, 0.5).ok()?;
+    /// A log price of the series as a price of this underlying, on its own tick.
+    fn price(&self, log: f64) -> Price {
+        let tick = self.spec.underlying.own_tick;
+        tick * (exp(log + self.offset) / tick.to_f64()).round() as i64
+    }
+}
+
+/// The market factor, as paths are built upon it.
+struct Market<'a> {
+    noise: Noise,
+    sessions: &'a [Date],
+    night: &'a [f64],
+    day: &'a [f64],
+    /// The session on which every path passes through its anchor.
+    anchor: usize,
+}
+
+impl Series {
+    fn build(spec: &Spec, market: &Market<'_>) -> Series {
+        let &Market { noise, sessions, night: market_night, day: market_move, anchor } = market;
+        let key = name_key(spec.key);
         let drawn = |key: u64, i: i64| (noise.normal(Stream::Overnight, key, i), noise.normal(Stream::Intraday, key, i));
         let shocks: Vec<(f64, f64)> = (0..sessions.len() as i64)
             .map(|i| {
@@ -385,7 +472,7 @@ impl Path {
         // What the own moves of the history happen to share with the market is taken out, so that the betas estimated from it are the world's.
         let chance = slope(&sum(&own_night, &own_day)[..anchor], &sum(market_night, market_move)[..anchor]);
         let beta = spec.underlying.beta - chance;
-        let yielded = spec.underlying.dividend_yield / YEAR;
+        let yielded = spec.index_yield / YEAR;
         let (mut open, mut close, mut own_move) = (Vec::new(), Vec::new(), Vec::new());
         let mut level = 0.0;
         for i in 0..sessions.len() {
@@ -400,11 +487,43 @@ impl Path {
         for x in open.iter_mut().chain(&mut close) {
             *x += shift;
         }
-        Some(Path { spec, smile, key, open, close, own_move, own_variance, events })
+        let dividends = spec.dividend.map_or_else(Vec::new, |d| {
+            let cash = Price::cents((spec.anchor * d.yearly / 4.0 * 100.0).round() as i64);
+            dates(d.on, Some(13), sessions[0], LAST).into_iter().map(|(ex, _)| (ex, cash)).collect()
+        });
+        let mut series = Series { key, open, close, own_move, own_variance, events, dividends };
+        series.go_ex(sessions, anchor);
+        series
+    }
+
+    /// Lets the price fall by each dividend at the opening of its ex-date; the anchor stays where it is.
+    fn go_ex(&mut self, sessions: &[Date], anchor: usize) {
+        let place = |day: Date| sessions.partition_point(|d| *d < day);
+        let falls: Vec<(usize, f64)> =
+            self.dividends.iter().map(|(ex, cash)| (place(*ex), cash.to_f64())).filter(|(i, _)| *i > 0 && *i < sessions.len()).collect();
+        // Forward from the anchor each fall lowers what follows; backward it lifts what came before.
+        let mut fallen = 0.0;
+        for (n, (i, cash)) in falls.iter().enumerate().filter(|(_, (i, _))| *i > anchor) {
+            // What came before is at its final level already.
+            fallen += log(1.0 - cash / exp(self.close[i - 1]));
+            let until = falls.get(n + 1).map_or(sessions.len(), |next| next.0);
+            for x in self.open[*i..until].iter_mut().chain(&mut self.close[*i..until]) {
+                *x += fallen;
+            }
+        }
+        let mut lifted = 0.0;
+        for (n, (i, cash)) in falls.iter().enumerate().rev().filter(|(_, (i, _))| *i <= anchor) {
+            let before = self.close[i - 1] + lifted;
+            lifted += log(exp(before) + cash) - before;
+            let from = if n == 0 { 0 } else { falls[n - 1].0 };
+            for x in self.open[from..*i].iter_mut().chain(&mut self.close[from..*i]) {
+                *x += lifted;
+            }
+        }
     }
 }
 
-/// A date, and every so many weeks before and after it, on sessions.
+/// A date, and every so many weeks before and after it, on sessions, each with the next opening.
 fn dates(on: Date, every: Option<i64>, first: Date, last: Date) -> Vec<(Date, Moment)> {
     let turns = if every.is_some() { -20..20 } else { 0..1 };
     let mut out: Vec<(Date, Moment)> = turns

@@ -14,7 +14,7 @@ fn clock(now: Moment) -> Clock {
 #[test]
 fn a_trading_day_by_steps() {
     let world = World::new(1);
-    let step = |now, step| clock(now).target(step, world.underlyings());
+    let step = |now, step| clock(now).target(step, world.underlyings(now));
     let start = Moment::at(DEMO_DAY, 10, 42);
     assert_eq!(step(start, Step::Minute), Moment::at(DEMO_DAY, 10, 43));
     assert_eq!(step(start, Step::Hour), Moment::at(DEMO_DAY, 11, 42));
@@ -36,13 +36,13 @@ proptest! {
     fn steps_go_forward_and_land_where_they_say(seconds in 0..80_000_000_i64, which in 0..5_usize, speed in prop::sample::select(&SPEEDS[..]), real in 0..5_000_i64) {
         let world = World::new(1);
         let now = Moment::at(date(2030, 1, 2), 0, 0).plus_millis(seconds * 1_000);
-        let to = clock(now).target([Step::Minute, Step::Hour, Step::Open, Step::Close, Step::Expiration][which], world.underlyings());
+        let to = clock(now).target([Step::Minute, Step::Hour, Step::Open, Step::Close, Step::Expiration][which], world.underlyings(now));
         prop_assert!(to > now);
         match which {
             2 => prop_assert!(is_open(to) && !is_open(to.plus_millis(-1))),
             3 => prop_assert!(!is_open(to) && is_open(to.plus_millis(-1)) && is_session(to.date())),
             4 => {
-                let listed = |at: Moment| world.underlyings().flat_map(|u| u.listing.expirations(at)).map(|e| e.moment()).collect::<Vec<_>>();
+                let listed = |at: Moment| world.underlyings(at).flat_map(|u| u.expirations(at)).map(|e| e.moment()).collect::<Vec<_>>();
                 prop_assert!(listed(now).contains(&to) && listed(now).iter().all(|m| *m >= to));
                 prop_assert!(!listed(to).contains(&to), "what expired is listed no more");
             }

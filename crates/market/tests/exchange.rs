@@ -17,7 +17,7 @@ fn start() -> Moment {
 fn order(world: &World, id: u64, quantity: i64, pricing: Pricing, time_in_force: TimeInForce) -> Order {
     let e = world.expirations("NMOU", start()).unwrap().into_iter().find(|e| start().days_until(e.date) > 30).unwrap();
     let ks = strikes(world, "NMOU", &e, start());
-    let leg = |k: Price, quantity| Leg { quantity, contract: contract(world, "NMOU", &e, Kind::Put, k).unwrap() };
+    let leg = |k: Price, quantity| Leg::option(contract(world, "NMOU", &e, Kind::Put, k).unwrap(), quantity);
     let unit = Structure::new([leg(ks[ks.len() / 2], 1), leg(ks[ks.len() / 2 - 4], -1)]).unwrap();
     let request = Request {
         client_id: format!("c{id}"),
@@ -95,7 +95,7 @@ fn a_day_order_ends_with_its_session_and_a_cancelled_limit_with_its_contracts() 
     assert_eq!(done[0].1, close_of(DEMO_DAY));
     assert_eq!(day[0].state(), State::Expired);
     let mut gtc = [order(&world, 2, 1, far, TimeInForce::GoodTillCancelled)];
-    let expiry = gtc[0].request.unit.legs()[0].contract.expiry;
+    let expiry = gtc[0].request.unit.options().next().unwrap().0.expiry;
     advance(&world, &mut Quoter::new(), &mut gtc, start(), close_of(expiry).plus_millis(60_000));
     let (when, last) = gtc[0].events.last().unwrap();
     assert!(*when <= close_of(expiry) && matches!(last, Event::Expired(_) | Event::Filled(_)), "{when} {last:?}");

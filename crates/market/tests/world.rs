@@ -17,7 +17,7 @@ fn the_same_seed_is_the_same_world_and_another_is_not() {
     let mut at = open_of(date(2029, 2, 1));
     for i in 0..200_i64 {
         at = at.plus_millis(86_400_000 + i * 977);
-        for u in a.underlyings() {
+        for u in a.underlyings(at) {
             assert_eq!(a.spot(&u.symbol, at), b.spot(&u.symbol, at));
         }
     }
@@ -45,7 +45,7 @@ fn minutes_bridge_the_day_and_betas_can_be_estimated() {
             let (mx, my) = (mean(x), mean(y));
             x.iter().zip(y).map(|(a, b)| (a - mx) * (b - my)).sum::<f64>() / x.len() as f64
         };
-        for u in world.underlyings() {
+        for u in world.underlyings(at) {
             let own = returns(&u.symbol);
             let beta = covariance(&own, &index) / covariance(&index, &index);
             assert!((beta - u.beta).abs() < 0.15, "seed {seed} {}: {beta} for {}", u.symbol, u.beta);
@@ -95,7 +95,7 @@ fn no_arbitrage_and_no_crossed_market_anywhere_on_the_grid() {
     let world = World::new(5);
     let mut quoter = Quoter::new();
     for at in [demo_moment(), close_of(date(2030, 7, 2)), open_of(date(2029, 10, 8)).plus_millis(1_000), Moment::at(date(2031, 4, 11), 9, 0)] {
-        for u in world.underlyings() {
+        for u in world.underlyings(at) {
             let spot = world.spot(&u.symbol, at).unwrap().to_f64();
             let expirations = world.expirations(&u.symbol, at).unwrap();
             let mut last = 0.0;
@@ -201,7 +201,7 @@ fn implied_and_realised(world: &World, symbol: &str) -> (f64, f64) {
 fn volatility_is_dearer_than_it_turns_out() {
     let world = World::new(DEMO_SEED);
     let ratios: Vec<(String, f64)> = world
-        .underlyings()
+        .underlyings(demo_moment())
         .map(|u| {
             let (implied, realised) = implied_and_realised(&world, &u.symbol);
             (u.symbol.clone(), implied / realised)
@@ -220,8 +220,8 @@ fn each_event_is_priced_behind_it_and_gone_the_morning_after() {
     let world = World::new(DEMO_SEED);
     let from = close_of(date(2030, 3, 8));
     let mut seen = 0;
-    for u in world.underlyings() {
-        for event in world.events(&u.symbol, from, 420) {
+    for u in world.underlyings(from) {
+        for event in world.events(&u.symbol, from, 420).into_iter().filter(|e| e.kind == EventKind::News) {
             let (eve, morning) = (close_of(event.date).plus_millis(-60_000), open_of(next_session(event.date)).plus_millis(60_000));
             let vol = |at: Moment, days: i64| {
                 let end = eve.plus_millis(days * 86_400_000);
@@ -249,7 +249,7 @@ fn markets_have_thin_wings_round_strikes_and_cheap_packages() {
     let at = demo_moment();
     let mut quoter = Quoter::new();
     let (mut without_bid, mut quoted) = (0, 0);
-    for u in world.underlyings() {
+    for u in world.underlyings(at) {
         let spot = world.spot(&u.symbol, at).unwrap().to_f64();
         let (mut round, mut between) = ((0, 0), (0, 0));
         for e in world.expirations(&u.symbol, at).unwrap() {
@@ -268,10 +268,9 @@ fn markets_have_thin_wings_round_strikes_and_cheap_packages() {
                 *side = (side.0 + l.quote.open_interest, side.1 + 1);
             }
             for pair in chain.chunks_exact(8).take(20) {
-                let unit =
-                    Structure::new([Leg { contract: pair[0].0.clone(), quantity: 1 }, Leg { contract: pair[6].0.clone(), quantity: -1 }]).unwrap();
+                let unit = Structure::new([Leg::option(pair[0].0.clone(), 1), Leg::option(pair[6].0.clone(), -1)]).unwrap();
                 let (bought, sold) = (pair[0].1.quote, pair[6].1.quote);
-                let market = package_quote(&unit, &[bought, sold], &u.package_ticks(2));
+                let market = package_quote(&unit, &[bought, sold], u);
                 assert!(market.cross <= bought.ask - sold.bid && market.rest >= bought.bid - sold.ask, "{unit:?} {market:?}");
                 assert!(market.rest < market.cross);
             }
@@ -290,7 +289,7 @@ fn rank_and_percentile_spread_over_the_scale() {
     let year = sessions(date(2030, 3, 8), date(2031, 3, 10));
     let month = 30 * 86_400_000;
     let (mut ranks, mut percentiles) = (Vec::new(), Vec::new());
-    for u in world.underlyings() {
+    for u in world.underlyings(demo_moment()) {
         let vols: Vec<f64> = year.iter().map(|d| world.total_variance(&u.symbol, close_of(*d), close_of(*d).plus_millis(month)).unwrap()).collect();
         let (low, high) = vols.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
         let now = vols[vols.len() - 1];

@@ -1,13 +1,13 @@
 //! Masthead, book and ledger as they are shown.
 
-use desk::{Book, EntryKind, Even, Extent, Leg, Legs, Lot, Money, PositionGreeks, Price, Shape, Structure};
+use desk::{Book, EntryKind, Even, Extent, Leg, Legs, Lot, Money, PositionGreeks, Price, PriceStyle, Shape, Structure};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use crate::money::{account_value, buying_power, evaluate, requirement_of, total_requirement};
 use crate::state::State;
-use crate::wire::{EvenWire, GreeksWire, LegWire, contract_label, even, greeks, moment, money};
+use crate::wire::{EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, moment, money};
 
 /// The strip over every view.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -62,7 +62,7 @@ fn campaigns(state: &State) -> Vec<(String, u64, Vec<Lot>)> {
         match out.iter_mut().find(|(_, id, _)| *id == lot.campaign) {
             Some((_, _, lots)) => lots.push(lot.clone()),
             None => {
-                let symbol = state.world.owner(&lot.contract).map_or_else(String::new, |u| u.symbol.clone());
+                let symbol = state.world.underlying_of(&lot.instrument).map_or_else(String::new, |u| u.symbol.clone());
                 out.push((symbol, lot.campaign, vec![lot.clone()]));
             }
         }
@@ -72,7 +72,7 @@ fn campaigns(state: &State) -> Vec<(String, u64, Vec<Lot>)> {
 }
 
 fn structure_of(lots: &[Lot]) -> Option<Structure> {
-    Structure::new(lots.iter().map(|l| Leg { contract: l.contract.clone(), quantity: l.quantity })).ok()
+    Structure::new(lots.iter().map(|l| Leg { instrument: l.instrument.clone(), quantity: l.quantity })).ok()
 }
 
 /// Net Greeks, per lot Greeks, beta and spot.
@@ -80,8 +80,11 @@ fn position_greeks(state: &State, quoter: &mut Quoter, symbol: &str, lots: &[Lot
     let u = state.world.underlying(symbol)?;
     let spot = state.world.spot(symbol, state.clock.now)?.to_f64();
     let s = structure_of(lots)?;
-    let markets = s.legs().iter().map(|l| quoter.leg(&state.world, &l.contract, state.clock.now)).collect::<Option<Vec<_>>>()?;
-    let each = Legs::at(&s, u, &markets, state.clock.now).ok()?.greeks(spot).ok()?;
+    let markets = s.legs().iter().map(|l| quoter.leg_any(&state.world, &l.instrument, state.clock.now)).collect::<Option<Vec<_>>>()?;
+    let each = Legs::at(&s, u, &markets, (state.world.carry(symbol)?, state.world.spot(symbol, state.clock.now)?), state.clock.now)
+        .ok()?
+        .greeks(spot)
+        .ok()?;
     let net = each.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
     Some((net, each, u.beta, spot))
 }
@@ -94,8 +97,10 @@ pub struct PositionLeg {
     pub contract: String,
     /// "195 call, 18 Apr".
     pub label: String,
-    /// Signed contracts.
+    /// Signed contracts, shares or futures.
     pub quantity: i64,
+    /// Whether its holder may say what happens at its end, and what was said: not to exercise it.
+    pub declined: Option<bool>,
     /// Average price at opening.
     pub opened_at: String,
     /// Current mark.
@@ -146,10 +151,10 @@ pub struct Position {
     pub packages: i64,
     /// When opened.
     pub opened: String,
-    /// First expiration.
-    pub expiry: String,
+    /// First expiration; absent without options.
+    pub expiry: Option<String>,
     /// Days to it.
-    pub days: i64,
+    pub days: Option<i64>,
     /// Legs.
     pub legs: Vec<PositionLeg>,
     /// One package, to close: what is held, turned over.
@@ -205,7 +210,7 @@ pub fn book(state: &State, quoter: &mut Quoter) -> BookView {
     let mut held: Vec<HeldMargin> = Vec::new();
     for (symbol, _, _) in &open {
         if !held.iter().any(|h| h.symbol == *symbol) {
-            held.push(HeldMargin { symbol: symbol.clone(), amount: money(requirement_of(state, quoter, symbol)) });
+            held.push(HeldMargin { symbol: symbol.clone(), amount: money(requirement_of(state, quoter, symbol).total) });
         }
     }
     let positions = open.iter().filter_map(|(symbol, id, lots)| position(state, quoter, symbol, *id, lots)).collect();
@@ -216,47 +221,49 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
     let u = state.world.underlying(symbol)?;
     let s = structure_of(lots)?;
     let spot = state.world.spot(symbol, state.clock.now)?;
-    let cost: Money = lots.iter().map(Lot::cost).sum();
+    // What was paid, a future counted at its price.
+    let cost: Money = lots.iter().map(|l| l.price.times(l.quantity * l.units)).sum();
     let mut open_profit = Money::ZERO;
     let legs: Vec<PositionLeg> = s
         .legs()
         .iter()
         .map(|l| {
-            let own: Vec<&Lot> = lots.iter().filter(|lot| lot.contract == l.contract).collect();
-            let paid: Money = own.iter().map(|lot| lot.cost()).sum();
-            let units = l.quantity * u.multiplier;
-            let mark = quoter.quote(&state.world, &l.contract, state.clock.now).map_or(own[0].price, |q| q.quote.mark());
+            let own: Vec<&Lot> = lots.iter().filter(|lot| lot.instrument == l.instrument).collect();
+            let units = l.quantity * u.units(&l.instrument);
+            let paid: Money = own.iter().map(|lot| lot.price.times(lot.quantity * lot.units)).sum();
+            let mark = quoter.quote_any(&state.world, &l.instrument, state.clock.now).map_or(own[0].price, |q| q.mark());
             let profit = mark.times(units) - paid;
             open_profit += profit;
             let average = Price::from_f64(paid.to_f64() / units as f64).unwrap_or_default();
             PositionLeg {
-                contract: l.contract.to_string(),
-                label: contract_label(&l.contract),
+                contract: l.instrument.to_string(),
+                label: instrument_label(&l.instrument),
                 quantity: l.quantity,
-                opened_at: average.fixed(2),
-                mark: if mark.raw() % 1_000_000 == 0 { mark.fixed(2) } else { mark.to_string() },
+                declined: l.instrument.option().filter(|_| l.quantity > 0).map(|c| state.declined.contains(c)),
+                opened_at: shown(average, u),
+                mark: shown(mark, u),
                 profit: money(profit),
             }
         })
         .collect();
     let totals = state.account.campaign(campaign);
-    let shape = s.is_one_expiration().then(|| Shape::of(&s, u.multiplier, -cost));
+    let shape = s.is_one_expiration().then(|| Shape::of(&s, u, -cost));
     let limited = |e: &Extent| if let Extent::Limited { profit, .. } = e { Some(*profit) } else { None };
     let most = shape.as_ref().and_then(|s| limited(&s.most)).filter(|m| *m > Money::ZERO);
     let greek = position_greeks(state, quoter, symbol, lots).map(|g| greeks(&g.0));
     let proposal = desk::Proposal { structure: s.clone(), price: None, range: None, closing: false };
     let margin = evaluate(state, quoter, symbol, &proposal).map_or(Money::ZERO, |e| e.money.alone.total);
-    let expiry = s.legs().iter().map(|l| l.contract.expiry).min()?;
+    let expiry = s.options().map(|(c, _)| c.expiry).min();
     Some(Position {
         campaign,
         symbol: symbol.to_owned(),
-        name: desk::recognise(&s).text,
+        name: desk::recognise(&s, u).text,
         strikes: s.strikes_label(),
         packages: s.packages(),
         opened: moment(lots.iter().map(|l| l.opened).min()?),
-        expiry: desk::short_date(expiry),
-        days: state.clock.now.days_until(expiry),
-        closing: s.unit().turned().legs().iter().map(|l| LegWire { contract: l.contract.to_string(), quantity: l.quantity }).collect(),
+        expiry: expiry.map(desk::short_date),
+        days: expiry.map(|e| state.clock.now.days_until(e)),
+        closing: s.unit().turned().legs().iter().map(|l| LegWire { contract: l.instrument.to_string(), quantity: l.quantity }).collect(),
         open_profit: money(open_profit),
         realised: money(totals.realised),
         fees: money(totals.fees),
@@ -272,6 +279,14 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
     })
 }
 
+/// A price as its market writes it; a decimal one of cents with two decimals.
+fn shown(price: Price, u: &desk::Underlying) -> String {
+    match u.style_of_price {
+        PriceStyle::Decimal if price.raw() % 1_000_000 != 0 => Price::from_f64((price.to_f64() * 1e4).round() / 1e4).unwrap_or(price).to_string(),
+        style => style.write(price),
+    }
+}
+
 fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
     let evens = shape.evens.iter().flat_map(|e| match e {
         Even::Point(p) => vec![p.to_f64()],
@@ -279,7 +294,7 @@ fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
     });
     let mut cuts: Vec<f64> = evens.collect();
     // Strikes and break-evens are on it, but for those that lie in another world.
-    let places = s.legs().iter().map(|l| l.contract.strike.to_f64()).chain(cuts.iter().copied().filter(|p| *p > 0.5 * spot && *p < 2.0 * spot));
+    let places = s.options().map(|(c, _)| c.strike.to_f64()).chain(cuts.iter().copied().filter(|p| *p > 0.5 * spot && *p < 2.0 * spot));
     let (a, b) = places.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
     let margin = ((b - a) * 0.25).max(spot * 0.04);
     let (low, high) = ((a - margin).max(0.0), b + margin);
@@ -294,7 +309,7 @@ fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
             zone
         })
         .collect();
-    let shorts = s.legs().iter().filter(|l| l.quantity < 0).map(|l| l.contract.strike.to_f64()).collect();
+    let shorts = s.options().filter(|(_, n)| *n < 0).map(|(c, _)| c.strike.to_f64()).collect();
     Strip { low, high, zones, spot, shorts }
 }
 
@@ -305,7 +320,7 @@ pub struct LedgerLine {
     pub number: usize,
     /// When.
     pub at: String,
-    /// "deposit", "trade", "settlement".
+    /// "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement".
     pub kind: String,
     /// In words.
     pub memo: String,
@@ -362,6 +377,10 @@ pub fn ledger(state: &State) -> LedgerView {
                     EntryKind::Deposit => "deposit",
                     EntryKind::Trade => "trade",
                     EntryKind::Settlement => "settlement",
+                    EntryKind::Exercise => "exercise",
+                    EntryKind::Assignment => "assignment",
+                    EntryKind::Dividend => "dividend",
+                    EntryKind::Variation => "daily settlement",
                 }
                 .into(),
                 memo: e.memo.clone(),

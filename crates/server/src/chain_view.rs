@@ -80,6 +80,8 @@ pub struct EventMark {
     pub label: String,
     /// Days away.
     pub days: i64,
+    /// "news" or "dividend".
+    pub kind: String,
     /// In words.
     pub what: String,
 }
@@ -98,6 +100,8 @@ pub struct ChainHead {
     pub spot: String,
     /// Price as a number, for the axis.
     pub level: f64,
+    /// Market in the underlying itself; absent for an index.
+    pub own: Option<OwnMarket>,
     /// Change since the last close, signed.
     pub change: String,
     /// The same in percent.
@@ -112,6 +116,19 @@ pub struct ChainHead {
     pub marks: Vec<Mark>,
     /// Events ahead.
     pub events: Vec<EventMark>,
+}
+
+/// The market in shares or a future.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct OwnMarket {
+    /// "shares" or "future".
+    pub word: String,
+    /// How many one option stands for.
+    pub lot: i64,
+    /// Best bid.
+    pub bid: String,
+    /// Best ask.
+    pub ask: String,
 }
 
 /// One expiration's rows.
@@ -159,9 +176,15 @@ pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
         symbol: u.symbol.clone(),
         name: u.name.clone(),
         at: at.to_string(),
-        spot: spot.fixed(2),
+        spot: u.style_of_price.write(spot),
         level,
-        change: (spot - before).fixed(2),
+        own: Quoter::new().quote_any(world, &desk::Instrument::Underlying(u.symbol.clone()), at).map(|q| OwnMarket {
+            word: if u.kind == desk::UnderlyingKind::Future { "future" } else { "shares" }.into(),
+            lot: u.lot(),
+            bid: u.style_of_price.write(q.bid),
+            ask: u.style_of_price.write(q.ask),
+        }),
+        change: u.style_of_price.write(spot - before),
         change_percent: (level / before.to_f64() - 1.0) * 100.0,
         vol30: vol_to(at.plus_millis(30 * 86_400_000)),
         realised: realised(&world.closes(symbol, at, 31).unwrap_or_default()),
@@ -170,7 +193,13 @@ pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
         events: world
             .events(symbol, at, 400)
             .into_iter()
-            .map(|e| EventMark { date: e.date.to_string(), label: desk::short_date(e.date), days: at.days_until(e.date), what: e.what })
+            .map(|e| EventMark {
+                date: e.date.to_string(),
+                label: desk::short_date(e.date),
+                days: at.days_until(e.date),
+                kind: if e.kind == desk::EventKind::News { "news" } else { "dividend" }.into(),
+                what: e.what,
+            })
             .collect(),
     })
 }
@@ -193,11 +222,11 @@ fn mark(world: &World, u: &desk::Underlying, e: &Expiration, at: Moment, level: 
     }
 }
 
-fn cell(l: &Listed, c: &desk::Contract) -> Cell {
+fn cell(l: &Listed, c: &desk::Contract, style: desk::PriceStyle) -> Cell {
     Cell {
         contract: c.to_string(),
-        bid: (l.quote.bid.raw() > 0).then(|| l.quote.bid.to_string()),
-        ask: l.quote.ask.to_string(),
+        bid: (l.quote.bid.raw() > 0).then(|| style.write(l.quote.bid)),
+        ask: style.write(l.quote.ask),
         bid_size: l.quote.bid_size,
         ask_size: l.quote.ask_size,
         delta: (l.delta * 1e4).round() / 1e4,
@@ -221,7 +250,12 @@ pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String])
         let (pairs, _) = listed.as_chunks::<2>();
         let row = |[(call, c), (put, p)]: &[(desk::Contract, Listed); 2]| {
             let strike = call.strike;
-            Row { strike: desk::strike_label(strike), at: strike.to_f64(), call: cell(c, call), put: cell(p, put) }
+            Row {
+                strike: desk::strike_label(strike),
+                at: strike.to_f64(),
+                call: cell(c, call, u.style_of_price),
+                put: cell(p, put, u.style_of_price),
+            }
         };
         let rows = pairs.iter().rev().map(row).collect();
         out.push(Block { key, rows });

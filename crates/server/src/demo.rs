@@ -73,7 +73,7 @@ impl Trader<'_> {
                 let off = |delta: f64| (delta.abs() - p.delta).abs();
                 let kind = chain.iter().filter(|(c, _)| c.kind == p.kind);
                 let nearest = kind.min_by(|(_, a), (_, b)| off(a.delta).total_cmp(&off(b.delta)));
-                legs.extend(nearest.map(|(c, _)| Leg { contract: c.clone(), quantity: p.quantity }));
+                legs.extend(nearest.map(|(c, _)| Leg::option(c.clone(), p.quantity)));
             }
         }
         Ok(Structure::new(legs)?)
@@ -85,7 +85,7 @@ impl Trader<'_> {
         let e = expiration?;
         let listed = strikes(&state.world, symbol, e, state.clock.now);
         let nearest = listed.into_iter().min_by(|a, b| (a.to_f64() - strike).abs().total_cmp(&(b.to_f64() - strike).abs()))?;
-        Some(Leg { contract: contract(&state.world, symbol, e, kind, nearest)?, quantity })
+        Some(Leg::option(contract(&state.world, symbol, e, kind, nearest)?, quantity))
     }
 
     /// Opens at the cross, so that it fills at once.
@@ -122,12 +122,10 @@ impl Trader<'_> {
         let quotes: Vec<_> = unit
             .legs()
             .iter()
-            .map(|l| {
-                self.quoter.quote(&state.world, &l.contract, state.clock.now).map(|q| q.quote).ok_or_else(|| Refusal::NoQuote(l.contract.clone()))
-            })
+            .map(|l| self.quoter.quote_any(&state.world, &l.instrument, state.clock.now).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
             .collect::<Result<_, _>>()?;
-        let ticks = crate::state::known(&state, symbol)?.package_ticks(quotes.len());
-        let q = package_quote(&unit, &quotes, &ticks);
+        let underlying = crate::state::known(&state, symbol)?;
+        let (ticks, q) = (underlying.ticks_of(&unit), package_quote(&unit, &quotes, underlying));
         let wanted = q.rest + Price::from_f64((q.cross - q.rest).to_f64() * share).unwrap_or_default();
         self.tickets += 1;
         self.desk.place(Request {

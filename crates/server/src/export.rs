@@ -92,7 +92,7 @@ pub fn run(what: &Export) -> Result<(), String> {
     };
     let world = World::new(at.seed);
     if world.underlying(&at.symbol).is_none() {
-        let known: Vec<&str> = world.underlyings().map(|u| u.symbol.as_str()).collect();
+        let known: Vec<&str> = world.underlyings(moment).map(|u| u.symbol.as_str()).collect();
         return Err(format!("--symbol {:?} is not known; known: {}", at.symbol, known.join(", ")));
     }
     let output: Box<dyn Write> = match &at.output {

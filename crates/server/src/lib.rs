@@ -14,6 +14,7 @@ mod guard;
 mod handle;
 mod money;
 mod order_wire;
+mod positions;
 mod problem;
 mod refusal;
 mod state;

@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use desk::{
-    AccountView, Contract, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request, Structure,
-    money_effect, requirement,
+    AccountView, Carry, Holdings, Instrument, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request,
+    Requirement, Structure, money_effect, requirement,
 };
 use market::Quoter;
-use market::exchange::FEE;
+use market::exchange::FEES;
 
 use crate::refusal::Refusal;
 use crate::state::{State, known, spot_of};
@@ -20,12 +20,13 @@ enum Vols {
     Unused,
 }
 
-fn leg_market(state: &State, quoter: &mut Quoter, contract: &Contract, vols: Vols) -> Option<LegMarket> {
+fn leg_market(state: &State, quoter: &mut Quoter, instrument: &Instrument, vols: Vols) -> Option<LegMarket> {
     let at = state.clock.now;
     match vols {
-        Vols::Solved => quoter.leg(&state.world, contract, at),
+        Vols::Solved => quoter.leg_any(&state.world, instrument, at),
         Vols::Unused => {
-            quoter.quote(&state.world, contract, at).map(|q| LegMarket { quote: q.quote, vol: 0.0, theoretical: q.theoretical, rate: 0.0 })
+            let quote = quoter.quote_any(&state.world, instrument, at)?;
+            Some(LegMarket { quote, vol: 0.0, theoretical: 0.0, rate: 0.0 })
         }
     }
 }
@@ -34,10 +35,11 @@ fn leg_market(state: &State, quoter: &mut Quoter, contract: &Contract, vols: Vol
 fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structure: &Structure, vols: Vols) -> Result<MarketView<'a>, Refusal> {
     let underlying = known(state, symbol)?;
     let at = state.clock.now;
-    let expiry = structure.legs().iter().map(|l| underlying.expiry_moment(&l.contract)).min().unwrap_or(at);
-    if let Some(past) = structure.legs().iter().find(|l| underlying.expiry_moment(&l.contract) <= at) {
-        return Err(OrderError::PastExpiration { contract: past.contract.clone() }.into());
+    if let Some((past, _)) = structure.options().find(|(c, _)| underlying.expiry_moment(c) <= at) {
+        return Err(OrderError::PastExpiration { contract: past.clone() }.into());
     }
+    let month = at.plus_millis(30 * 86_400_000);
+    let expiry = structure.options().map(|(c, _)| underlying.expiry_moment(c)).min().unwrap_or(month);
     let variance = state.world.total_variance(symbol, at, expiry).unwrap_or(0.0);
     Ok(MarketView {
         at,
@@ -46,58 +48,59 @@ fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structur
         legs: structure
             .legs()
             .iter()
-            .map(|l| leg_market(state, quoter, &l.contract, vols).ok_or_else(|| Refusal::NoQuote(l.contract.clone())))
+            .map(|l| leg_market(state, quoter, &l.instrument, vols).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
             .collect::<Result<_, _>>()?,
         horizon_vol: (variance / at.years_until(expiry).max(1e-9)).sqrt(),
+        carry: state.world.carry(symbol).cloned().unwrap_or(Carry::Yield(0.0)),
         events: state.world.events(symbol, at, 1_100),
     })
 }
 
 fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     let u = state.world.underlying(symbol)?;
-    Some(MarginBasis { spot: state.world.spot(symbol, state.clock.now)?, class: u.margin_class, multiplier: u.multiplier })
+    Some(MarginBasis { spot: state.world.spot(symbol, state.clock.now)?, kind: u.kind, class: u.margin_class, multiplier: u.multiplier })
 }
 
-/// Open positions of one underlying as margin legs, at the marks of now.
-pub fn margin_legs_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Vec<MarginLeg> {
-    let mut out: Vec<MarginLeg> = Vec::new();
+/// Open positions of one underlying as margin sees them, at the marks of now.
+pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
+    let mut out = Holdings::default();
     for lot in state.account.lots() {
-        if state.world.owner(&lot.contract).is_none_or(|u| u.symbol != symbol) {
+        if state.world.underlying_of(&lot.instrument).is_none_or(|u| u.symbol != symbol) {
             continue;
         }
-        let c = &lot.contract;
-        match out.iter_mut().find(|l| (l.kind, l.strike, l.expiry) == (c.kind, c.strike, c.expiry)) {
-            Some(same) => same.quantity += lot.quantity,
-            None => {
+        match lot.instrument.option() {
+            Some(c) => {
                 let mark = quoter.quote(&state.world, c, state.clock.now).map_or(lot.price, |q| q.quote.mark());
-                out.push(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity: lot.quantity, mark });
+                out.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity: lot.quantity, mark });
             }
+            None => out.underlying += lot.quantity,
         }
     }
     out
 }
 
 fn symbols_held(state: &State) -> Vec<String> {
-    let mut out: Vec<String> = state.account.lots().iter().filter_map(|l| state.world.owner(&l.contract).map(|u| u.symbol.clone())).collect();
+    let mut out: Vec<String> =
+        state.account.lots().iter().filter_map(|l| state.world.underlying_of(&l.instrument).map(|u| u.symbol.clone())).collect();
     out.sort();
     out.dedup();
     out
 }
 
 /// Margin held for one underlying.
-pub fn requirement_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Money {
-    basis(state, symbol).map_or(Money::ZERO, |b| requirement(&margin_legs_of(state, quoter, symbol), &b).total)
+pub fn requirement_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Requirement {
+    basis(state, symbol).map_or_else(Requirement::default, |b| requirement(&holdings_of(state, quoter, symbol), &b))
 }
 
 /// What the account contributes to an evaluation in one underlying.
 pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_order: Option<u64>) -> AccountView {
-    let elsewhere = symbols_held(state).iter().filter(|s| *s != symbol).map(|s| requirement_of(state, quoter, s)).sum();
+    let elsewhere = symbols_held(state).iter().filter(|s| *s != symbol).map(|s| requirement_of(state, quoter, s).takes()).sum();
     let mut view = AccountView {
         cash: state.account.balance(desk::Book::Cash),
-        requirement_elsewhere: elsewhere,
+        taken_elsewhere: elsewhere,
         reserved: Money::ZERO,
-        here: margin_legs_of(state, quoter, symbol),
-        fee: FEE,
+        here: holdings_of(state, quoter, symbol),
+        fees: FEES,
     };
     view.reserved = reserved(state, quoter, without_order);
     view
@@ -109,7 +112,7 @@ fn reserved(state: &State, quoter: &mut Quoter, without: Option<u64>) -> Money {
     let mut takes: BTreeMap<u64, Money> = BTreeMap::new();
     for order in open {
         let symbol = &order.request.symbol;
-        let view = AccountView { here: margin_legs_of(state, quoter, symbol), fee: FEE, ..AccountView::default() };
+        let view = AccountView { here: holdings_of(state, quoter, symbol), fees: FEES, ..AccountView::default() };
         let request = Request { pricing: order.pricing(), ..order.request.clone() };
         if let Ok(effect) = effect_of(state, quoter, &request, order.remaining(), &view) {
             let most = takes.entry(order.request.link.group.unwrap_or(order.id)).or_default();
@@ -127,11 +130,10 @@ pub fn effect_of(state: &State, quoter: &mut Quoter, request: &Request, packages
         Pricing::Limit(p) => p,
         Pricing::Market => {
             let quotes: Vec<_> = market.legs.iter().map(|m| m.quote).collect();
-            desk::package_quote(&request.unit, &quotes, &market.underlying.package_ticks(quotes.len())).cross
+            desk::package_quote(&request.unit, &quotes, market.underlying).cross
         }
     };
-    let cash = -price.times(packages * market.underlying.multiplier);
-    Ok(money_effect(&structure, &market, view, cash))
+    Ok(money_effect(&structure, &market, view, price))
 }
 
 /// Cash and what all positions are worth at their marks.
@@ -139,8 +141,8 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
     let lots = state.account.lots().iter();
     let marked: Money = lots
         .map(|l| {
-            let mark = quoter.quote(&state.world, &l.contract, state.clock.now).map_or(l.price, |q| q.quote.mark());
-            mark.times(l.quantity * l.multiplier)
+            let mark = quoter.quote_any(&state.world, &l.instrument, state.clock.now).map_or(l.price, |q| q.mark());
+            l.worth(mark)
         })
         .sum();
     state.account.balance(desk::Book::Cash) + marked
@@ -148,13 +150,13 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
 
 /// Buying power: cash less all margin and what working orders hold.
 pub fn buying_power(state: &State, quoter: &mut Quoter) -> Money {
-    let held: Money = symbols_held(state).iter().map(|s| requirement_of(state, quoter, s)).sum();
+    let held: Money = symbols_held(state).iter().map(|s| requirement_of(state, quoter, s).takes()).sum();
     state.account.balance(desk::Book::Cash) - held - reserved(state, quoter, None)
 }
 
 /// Margin held for all positions.
 pub fn total_requirement(state: &State, quoter: &mut Quoter) -> Money {
-    symbols_held(state).iter().map(|s| requirement_of(state, quoter, s)).sum()
+    symbols_held(state).iter().map(|s| requirement_of(state, quoter, s).total).sum()
 }
 
 /// Evaluates a proposal on the state of now.

@@ -1,10 +1,11 @@
 //! Orders as they go over the wire.
 
-use desk::{Kind, Leg, Level, Order, Price, Pricing, TimeInForce, TriggerSide, strike_label};
+use desk::{Leg, Level, Order, Price, PriceStyle, Pricing, TimeInForce, TriggerSide};
+use market::World;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use crate::wire::{LegWire, NetPrice, legs_wire, net_price};
+use crate::wire::{LegWire, NetPrice, instrument_label, legs_wire, net_price};
 
 /// One line of an order's story.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -59,8 +60,9 @@ pub struct OrderWire {
     pub events: Vec<OrderEventWire>,
 }
 
-fn told(e: &desk::order::Event) -> String {
+fn told(e: &desk::order::Event, style: PriceStyle) -> String {
     use desk::order::Event as E;
+    let priced = |p: Price| priced(p, style);
     match e {
         E::Accepted => "accepted by the exchange".into(),
         E::Repriced(p) => format!("limit changed to {}", priced(*p)),
@@ -76,12 +78,12 @@ fn told(e: &desk::order::Event) -> String {
 
 pub(crate) fn leg_words(l: &Leg) -> String {
     let side = if l.quantity > 0 { "buy" } else { "sell" };
-    let kind = if l.contract.kind == Kind::Call { "call" } else { "put" };
-    format!("{side} {} × {} {kind}, {}", l.quantity.abs(), strike_label(l.contract.strike), desk::short_date(l.contract.expiry))
+    let times = if l.instrument.option().is_some() { " ×" } else { "" };
+    format!("{side} {}{times} {}", l.quantity.abs(), instrument_label(&l.instrument))
 }
 
-fn priced(p: Price) -> String {
-    if p < Price::ZERO { format!("{} credit", p.abs()) } else { format!("{p} debit") }
+fn priced(p: Price, style: PriceStyle) -> String {
+    format!("{} {}", style.write(p.abs()), if p < Price::ZERO { "credit" } else { "debit" })
 }
 
 fn stands(t: TimeInForce) -> String {
@@ -95,53 +97,56 @@ fn stands(t: TimeInForce) -> String {
 }
 
 /// What keeps an order from the market, in words.
-fn held(o: &Order) -> Option<String> {
+fn held(o: &Order, style: PriceStyle) -> Option<String> {
     let trigger = o.request.trigger?;
     let watches = match trigger.side {
         TriggerSide::Mark => "the middle",
         TriggerSide::Cross => "the cross",
         TriggerSide::Rest => "the rest",
     };
+    let priced = |p: Price| priced(p, style);
     let level = o.trigger_level().map(priced);
     Some(match (trigger.level, level) {
-        (Level::Trailing(by), Some(level)) => format!("stop {by} above the lowest, now at {level}, watching {watches}"),
-        (Level::Trailing(by), None) => format!("stop {by} above the lowest, watching {watches}"),
+        (Level::Trailing(by), Some(level)) => format!("stop {} above the lowest, now at {level}, watching {watches}", style.write(by)),
+        (Level::Trailing(by), None) => format!("stop {} above the lowest, watching {watches}", style.write(by)),
         (Level::At(p), _) => format!("stop at {}, watching {watches}", priced(p)),
     })
 }
 
 /// What happened; of the prices that a trailing stop followed the last alone.
-fn story(o: &Order) -> Vec<OrderEventWire> {
+fn story(o: &Order, style: PriceStyle) -> Vec<OrderEventWire> {
     let last = o.events.iter().rposition(|(_, e)| matches!(e, desk::order::Event::Trailed(_)));
     let kept = o.events.iter().enumerate().filter(|(i, (_, e))| !matches!(e, desk::order::Event::Trailed(_)) || Some(*i) == last);
-    kept.map(|(_, (at, e))| OrderEventWire { at: at.to_string(), what: told(e) }).collect()
+    kept.map(|(_, (at, e))| OrderEventWire { at: at.to_string(), what: told(e, style) }).collect()
 }
 
 /// All orders as they go over the wire.
-pub(crate) fn orders(all: &[Order]) -> Vec<OrderWire> {
-    all.iter().map(|o| order(o, all)).collect()
+pub(crate) fn orders(all: &[Order], world: &World) -> Vec<OrderWire> {
+    all.iter().filter_map(|o| order(o, all, world)).collect()
 }
 
-/// One of `all`.
-pub(crate) fn order(o: &Order, all: &[Order]) -> OrderWire {
+/// One of `all`; nothing for an underlying that is not known.
+pub(crate) fn order(o: &Order, all: &[Order], world: &World) -> Option<OrderWire> {
     let r = &o.request;
+    let underlying = world.underlying(&r.symbol)?;
+    let style = underlying.style_of_price;
     let filled = o.filled();
     let paid: i64 = o.fills().map(|f| f.price.raw() * f.packages).sum();
     let state = o.state();
-    OrderWire {
+    Some(OrderWire {
         id: o.id,
         client_id: r.client_id.clone(),
         placed: o.placed.to_string(),
         symbol: r.symbol.clone(),
-        name: crate::trading::told(o),
+        name: crate::trading::told(o, underlying),
         unit: legs_wire(&r.unit),
         legs: r.unit.legs().iter().map(leg_words).collect(),
         quantity: r.quantity,
         filled,
-        limit: if let Pricing::Limit(p) = o.pricing() { Some(net_price(p)) } else { None },
-        fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled))),
+        limit: if let Pricing::Limit(p) = o.pricing() { Some(net_price(p, style)) } else { None },
+        fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled), style)),
         time_in_force: stands(r.time_in_force),
-        held: held(o),
+        held: held(o, style),
         after: r.link.after,
         cancels: all
             .iter()
@@ -151,6 +156,6 @@ pub(crate) fn order(o: &Order, all: &[Order]) -> OrderWire {
         state: state.word().into(),
         open: state.is_open(),
         closes: r.closes,
-        events: story(o),
-    }
+        events: story(o, style),
+    })
 }

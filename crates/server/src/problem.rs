@@ -41,7 +41,7 @@ impl From<Refusal> for Problem {
             Refusal::Symbol(_) => (S::UNPROCESSABLE_ENTITY, "bad_contract"),
             Refusal::Structure(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
             Refusal::NotUnit(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
-            Refusal::OtherUnderlying(..) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
             Refusal::UnknownSymbol(..) => (S::NOT_FOUND, "unknown_symbol"),
             Refusal::Duplicate(_) => (S::CONFLICT, "duplicate"),
             Refusal::NoOrder(_) => (S::NOT_FOUND, "unknown_order"),
@@ -56,7 +56,7 @@ impl From<Refusal> for Problem {
 
 fn order_code(e: &OrderError) -> &'static str {
     match e {
-        OrderError::Quantity(_) => "bad_quantity",
+        OrderError::Quantity { .. } => "bad_quantity",
         OrderError::OffTick { .. } => "off_tick",
         OrderError::Absurd { .. } => "absurd_price",
         OrderError::PastExpiration { .. } => "expired",

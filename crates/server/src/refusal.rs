@@ -1,6 +1,6 @@
 //! Why a command was refused, in words that say what is wrong and what would be right.
 
-use desk::{Contract, EvaluationError, OrderError, StructureError, SymbolError};
+use desk::{EvaluationError, Instrument, OrderError, StructureError, SymbolError};
 use market::ListingError;
 use store::StoreError;
 use thiserror::Error;
@@ -25,7 +25,10 @@ pub enum Refusal {
     UnknownSymbol(String, String),
     /// A leg of another underlying.
     #[error("{0} does not belong to {1}; all legs must be on one underlying")]
-    OtherUnderlying(Contract, String),
+    OtherUnderlying(Instrument, String),
+    /// An index as a leg.
+    #[error("{0} is an index: it cannot be bought or sold, its options can")]
+    NotTradable(String),
     /// Legs not in lowest ratio.
     #[error("the legs are {0} packages of a smaller ratio; send one package and quantity {0}")]
     NotUnit(i64),
@@ -48,7 +51,7 @@ pub enum Refusal {
     },
     /// No quote for a leg.
     #[error("there is no quote for {0} now")]
-    NoQuote(Contract),
+    NoQuote(Instrument),
     /// The models refused.
     #[error(transparent)]
     Evaluation(#[from] EvaluationError),

@@ -4,14 +4,14 @@
 //! committed in one transaction, and only then does the copy become the state. Nothing is acknowledged
 //! before it is durable, and nothing is half done.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_close, next_open, open_of};
-use desk::{Account, Moment, Money, Order, Price};
+use desk::{Account, Contract, EntryKind, Instrument, Moment, Money, Order, Price};
 use jiff::civil::Date;
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World, exchange};
-use store::{ClockState, Fact, Saved, Store};
+use store::{ClockState, Fact, Journalled, Saved, Store};
 
 use crate::money::account_value;
 use crate::refusal::Refusal;
@@ -31,6 +31,8 @@ pub struct State {
     pub orders: Arc<Vec<Order>>,
     /// The account.
     pub account: Arc<Account>,
+    /// Series that are not to be exercised at their end.
+    pub declined: Arc<BTreeSet<Contract>>,
     /// Drafts by slot.
     pub drafts: Arc<Drafts>,
     /// Account value at closes, as (ISO date, value), ascending.
@@ -51,18 +53,15 @@ impl Desk {
     pub fn restore(store: Store, world: Arc<World>, saved: Saved, start: Moment) -> Result<Desk, Refusal> {
         let mut account = Account::default();
         for (row, j) in saved.journal.iter().enumerate() {
-            let replayed = match (&j.fill, &j.settled) {
-                (Some(fill), _) => {
+            let replayed = match &j.fill {
+                Some(fill) => {
                     let order = saved.orders.iter().find(|o| o.id == fill.order).ok_or(Refusal::NoOrder(fill.order))?;
-                    account.fill(fill, order.request.closes, multiplier(&world, &order.request.symbol), j.entry.memo.clone())
+                    let underlying = world.underlying(&order.request.symbol);
+                    underlying.map(|u| account.fill(fill, order.request.closes, u, j.entry.memo.clone()))
                 }
-                (None, Some((contract, value))) => {
-                    let m = world.owner(contract).map_or(1, |u| u.multiplier);
-                    let entry = account.settle(j.entry.at, contract, *value, m, j.entry.memo.clone());
-                    entry.ok_or_else(|| Refusal::Inconsistent(format!("entry {row} settles {contract}, which was not held")))?
-                }
-                (None, None) => account.deposit(j.entry.at, j.entry.amount(desk::Book::Cash)),
+                None => replay(&mut account, &world, j),
             };
+            let replayed = replayed.ok_or_else(|| Refusal::Inconsistent(format!("entry {row} ({}) is about nothing that was held", j.entry.memo)))?;
             if replayed.postings != j.entry.postings {
                 return Err(Refusal::Inconsistent(format!("entry {row} ({}) replays to other amounts", j.entry.memo)));
             }
@@ -77,6 +76,7 @@ impl Desk {
             clock,
             orders: Arc::new(saved.orders),
             account: Arc::new(account),
+            declined: Arc::new(saved.declined.into_iter().collect()),
             drafts: Arc::new(saved.drafts.into_iter().collect()),
             marks: Arc::new(saved.marks),
             version: 1,
@@ -111,7 +111,7 @@ impl Desk {
 
     /// Jumps ahead; everything on the way happens in its order.
     pub fn step(&mut self, step: Step) -> Result<(), Refusal> {
-        let to = self.state.clock.target(step, self.state.world.underlyings());
+        let to = self.state.clock.target(step, self.state.world.underlyings(self.state.clock.now));
         self.advance(to, true)
     }
 
@@ -152,7 +152,7 @@ impl Desk {
             let stop = to.min(next_open(from)).min(next_close(from));
             self.trade_until(&mut next, from, stop, &mut facts);
             next.clock.now = stop;
-            self.settle_at(&mut next, stop, &mut facts);
+            self.happen_at(&mut next, stop, &mut facts);
             let day = stop.date();
             if is_session(day) && stop == close_of(day) {
                 let value = account_value(&next, &mut self.quoter);
@@ -189,29 +189,24 @@ impl Desk {
         record(next, happened, facts);
     }
 
-    /// Settles what expires at this moment in cash at the print of the underlying.
-    fn settle_at(&mut self, next: &mut State, at: Moment, facts: &mut Vec<Fact>) {
-        let world = Arc::clone(&next.world);
-        for contract in next.account.expiring(at.date()) {
-            let Some(underlying) = world.owner(&contract) else { continue };
-            if underlying.expiry_moment(&contract) > at {
-                continue;
-            }
-            let Some(print) = world.spot(&underlying.symbol, underlying.expiry_moment(&contract)) else { continue };
-            let inside = match contract.kind {
-                desk::Kind::Call => print - contract.strike,
-                desk::Kind::Put => contract.strike - print,
-            };
-            // Exercise by exception: in the money by a cent or more.
-            let value = if inside >= Price::cents(1) { inside } else { Price::ZERO };
-            let how = if value == Price::ZERO { "expired worthless".to_owned() } else { format!("settled in cash at {}", value.fixed(2)) };
-            let memo = format!("{} {} {how}, {} at {print}", underlying.symbol, contract.label(), underlying.symbol);
-            let booked = Arc::make_mut(&mut next.account).settle(at, &contract, value, underlying.multiplier, memo);
-            if let Some(entry) = booked {
-                facts.push(Fact::Booked(entry.clone(), Some((contract, value))));
-            }
+    /// Says that a series is not to be exercised at its end, or that it is after all.
+    pub fn decline(&mut self, contract: Contract, declined: bool) -> Result<(), Refusal> {
+        let mut next = self.state.clone();
+        let held = next.account.held(&Instrument::Option(contract.clone()));
+        if held <= 0 {
+            let message = format!("{contract} is not held long; only a holder decides whether to exercise");
+            return Err(Refusal::Field { field: "contract", message });
         }
+        let set = Arc::make_mut(&mut next.declined);
+        let changed = if declined { set.insert(contract.clone()) } else { set.remove(&contract) };
+        if !changed {
+            return Ok(());
+        }
+        next.version += 1;
+        let fact = Fact::Declined(contract, declined, next.clock.now);
+        self.commit(next, &[fact])
     }
+
     /// Keeps a draft, or throws it away.
     pub fn keep_draft(&mut self, slot: String, body: Option<String>) -> Result<(), Refusal> {
         let mut next = self.state.clone();
@@ -230,12 +225,21 @@ impl Desk {
     }
 }
 
-pub(crate) fn clock_fact(clock: &Clock) -> Fact {
-    Fact::Clock(ClockState { now: clock.now, running: clock.running, speed: clock.speed })
+/// Makes an entry again that no order made; nothing when what it is about was not held.
+fn replay<'a>(account: &'a mut Account, world: &World, j: &Journalled) -> Option<&'a desk::Entry> {
+    let (at, memo) = (j.entry.at, j.entry.memo.clone());
+    let Some(cause) = &j.cause else { return Some(account.deposit(at, j.entry.amount(desk::Book::Cash))) };
+    match (&cause.instrument, j.entry.kind) {
+        (Instrument::Option(contract), EntryKind::Settlement) => account.settle(at, contract, cause.value, memo),
+        (Instrument::Option(contract), _) => account.deliver(at, contract, cause.quantity, world.owner(contract)?, memo),
+        (Instrument::Underlying(symbol), EntryKind::Variation) => account.settle_futures(at, symbol, cause.value, memo),
+        (Instrument::Underlying(symbol), EntryKind::Settlement) => account.end_future(at, symbol, cause.value, memo),
+        (Instrument::Underlying(symbol), _) => account.dividend(at, symbol, cause.value, memo),
+    }
 }
 
-pub(crate) fn multiplier(world: &World, symbol: &str) -> i64 {
-    world.underlying(symbol).map_or(1, |u| u.multiplier)
+pub(crate) fn clock_fact(clock: &Clock) -> Fact {
+    Fact::Clock(ClockState { now: clock.now, running: clock.running, speed: clock.speed })
 }
 
 /// Price of a known underlying now.
@@ -245,9 +249,10 @@ pub fn spot_of(state: &State, symbol: &str) -> Price {
 
 /// An underlying by symbol, or what is known.
 pub fn known<'a>(state: &'a State, symbol: &str) -> Result<&'a desk::Underlying, Refusal> {
-    let all = || state.world.underlyings().map(|u| u.symbol.as_str()).collect::<Vec<_>>().join(", ");
+    let all = || state.world.underlyings(state.clock.now).map(|u| u.symbol.as_str()).collect::<Vec<_>>().join(", ");
     state.world.underlying(symbol).ok_or_else(|| Refusal::UnknownSymbol(symbol.chars().take(20).collect(), all()))
 }
+
 /// Whether the exchange trades now, and when that changes next.
 pub fn session(at: Moment) -> (bool, Moment) {
     let open = desk::calendar::is_open(at);

@@ -5,13 +5,13 @@ use std::sync::Arc;
 
 use desk::calendar::is_session;
 use desk::order::{self, Event};
-use desk::{Level, Link, Money, Order, OrderError, Price, Pricing, Request, Structure, TimeInForce};
+use desk::{Instrument, Level, Link, Money, Order, OrderError, Price, Pricing, Request, Structure, TimeInForce, Underlying, UnderlyingKind};
 use market::{Quoter, check_listed, exchange};
 use store::Fact;
 
 use crate::money::{account_view, effect_of};
 use crate::refusal::Refusal;
-use crate::state::{Desk, State, clock_fact, known, multiplier, spot_of};
+use crate::state::{Desk, State, clock_fact, known, spot_of};
 
 impl Desk {
     /// Places an order: checked, accepted, and filled at once where it is marketable.
@@ -85,17 +85,17 @@ impl Desk {
     fn check(&mut self, request: &Request) -> Result<(), Refusal> {
         let state = &self.state;
         let now = state.clock.now;
-        order::check_quantity(request.quantity)?;
+        order::check_quantity(&request.unit, request.quantity)?;
         check_legs(state, &request.symbol, &request.unit)?;
         let underlying = known(state, &request.symbol)?;
-        let ticks = underlying.package_ticks(request.unit.legs().len());
+        let ticks = underlying.ticks_of(&request.unit);
         match request.pricing {
-            Pricing::Limit(price) => order::check_limit(&request.unit, &ticks, spot_of(state, &request.symbol), price)?,
+            Pricing::Limit(price) => order::check_limit(&request.unit, underlying, spot_of(state, &request.symbol), price)?,
             Pricing::Market => {
                 for leg in request.unit.legs().iter().filter(|l| l.quantity < 0) {
-                    let quote = self.quoter.quote(&state.world, &leg.contract, now).ok_or_else(|| Refusal::NoQuote(leg.contract.clone()))?;
-                    if quote.quote.bid == Price::ZERO {
-                        return Err(OrderError::NoBid(leg.contract.clone()).into());
+                    let quote = self.quoter.quote_any(&state.world, &leg.instrument, now).ok_or_else(|| Refusal::NoQuote(leg.instrument.clone()))?;
+                    if quote.bid == Price::ZERO {
+                        return Err(OrderError::NoBid(leg.instrument.clone()).into());
                     }
                 }
             }
@@ -169,8 +169,8 @@ impl Desk {
             return Err(OrderError::NoLimit(id).into());
         }
         let mut order = order.clone();
-        let ticks = known(&self.state, &order.request.symbol)?.package_ticks(order.request.unit.legs().len());
-        order::check_limit(&order.request.unit, &ticks, spot_of(&self.state, &order.request.symbol), price)?;
+        let underlying = known(&self.state, &order.request.symbol)?;
+        order::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
         let asked = Request { pricing: Pricing::Limit(price), quantity: order.remaining(), ..order.request.clone() };
         self.check_buying_power(&asked, Some(id))?;
         let mut next = self.state.clone();
@@ -248,7 +248,7 @@ pub(crate) fn record(next: &mut State, happened: Vec<exchange::Happening>, facts
         facts.push(Fact::Happened(next.orders[i].id, at, event.clone()));
         if let Event::Filled(fill) = &event {
             let order = next.orders[i].clone();
-            facts.push(book_fill(next, &order, fill));
+            facts.extend(book_fill(next, &order, fill));
         }
     }
 }
@@ -259,7 +259,8 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
     match request.time_in_force {
         TimeInForce::GoodTillDate(date) => {
             let from = exchange::day_end(now).date();
-            let to = request.unit.legs().iter().map(|l| l.contract.expiry).min().unwrap_or(from);
+            let ends = request.unit.options().map(|(c, _)| c.expiry).chain(known(state, &request.symbol)?.last_session);
+            let to = ends.min().unwrap_or(market::LAST);
             if is_session(date) && date >= from && date <= to { Ok(()) } else { Err(OrderError::LastDay { date, from, to }.into()) }
         }
         TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill if request.trigger.is_some() || request.link.after.is_some() => {
@@ -275,13 +276,25 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
 pub fn check_legs(state: &State, symbol: &str, unit: &Structure) -> Result<(), Refusal> {
     let underlying = known(state, symbol)?;
     for leg in unit.legs() {
-        // What the account holds stays tradable until it expires.
-        let held = state.account.held(&leg.contract) != 0 && underlying.expiry_moment(&leg.contract) > state.clock.now;
-        if !held {
-            check_listed(&state.world, &leg.contract, state.clock.now)?;
+        let belongs = match &leg.instrument {
+            Instrument::Option(contract) => {
+                // What the account holds stays tradable until it expires.
+                let held = state.account.held(&leg.instrument) != 0 && underlying.expiry_moment(contract) > state.clock.now;
+                if !held {
+                    check_listed(&state.world, contract, state.clock.now)?;
+                }
+                underlying.owns_root(&contract.root)
+            }
+            Instrument::Underlying(own) => {
+                known(state, own)?;
+                own == symbol
+            }
+        };
+        if !belongs {
+            return Err(Refusal::OtherUnderlying(leg.instrument.clone(), symbol.to_owned()));
         }
-        if !underlying.owns_root(&leg.contract.root) {
-            return Err(Refusal::OtherUnderlying(leg.contract.clone(), symbol.to_owned()));
+        if leg.instrument.option().is_none() && underlying.kind == UnderlyingKind::Index {
+            return Err(Refusal::NotTradable(symbol.to_owned()));
         }
     }
     match unit.packages() {
@@ -298,11 +311,11 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
     let working = state.orders.iter().filter(|o| o.state().is_open() && o.request.closes == Some(campaign));
     let working: Vec<&Order> = working.collect();
     for leg in request.unit.legs() {
-        let held = state.account.held_by(campaign, &leg.contract);
+        let held = state.account.held_by(campaign, &leg.instrument);
         // Of orders that cancel each other one can fill: the largest counts.
         let mut queued: BTreeMap<u64, i64> = BTreeMap::new();
         for o in &working {
-            let closes = o.remaining() * o.request.unit.legs().iter().filter(|l| l.contract == leg.contract).map(|l| l.quantity).sum::<i64>();
+            let closes = o.remaining() * o.request.unit.legs().iter().filter(|l| l.instrument == leg.instrument).map(|l| l.quantity).sum::<i64>();
             let most = queued.entry(o.request.link.group.unwrap_or(o.id)).or_default();
             *most = if closes.abs() > most.abs() { closes } else { *most };
         }
@@ -310,10 +323,10 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
         let asked = leg.quantity * request.quantity;
         let left = held + queued;
         if left.signum() != -asked.signum() || asked.abs() > left.abs() {
-            let by = working.iter().filter(|o| o.request.unit.legs().iter().any(|l| l.contract == leg.contract)).map(|o| o.id).collect();
+            let by = working.iter().filter(|o| o.request.unit.legs().iter().any(|l| l.instrument == leg.instrument)).map(|o| o.id).collect();
             // Where other orders close more than there is, nothing is left.
             let free = if left.signum() == held.signum() { left.abs() } else { 0 };
-            return Err(OrderError::MoreThanHeld { contract: leg.contract.clone(), asked: asked.abs(), held: free, by }.into());
+            return Err(OrderError::MoreThanHeld { instrument: leg.instrument.clone(), asked: asked.abs(), held: free, by }.into());
         }
     }
     Ok(())
@@ -321,17 +334,19 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
 
 /// "iron condor 205/200 · 175/165". A closing order is told by the name of what it closes, not of its
 /// mirror image.
-pub fn told(order: &Order) -> String {
+pub fn told(order: &Order, underlying: &Underlying) -> String {
     let unit = &order.request.unit;
     let named = if order.request.closes.is_some() { unit.turned() } else { unit.clone() };
-    format!("{} {}", desk::recognise(&named).text, unit.strikes_label())
+    format!("{} {}", desk::recognise(&named, underlying).text, unit.strikes_label()).trim_end().to_owned()
 }
 
-fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Fact {
+fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Option<Fact> {
+    let world = Arc::clone(&next.world);
+    let underlying = world.underlying(&order.request.symbol)?;
     let verb = if order.request.closes.is_some() { "closed" } else { "opened" };
-    let (price, side) = if fill.price < Price::ZERO { (-fill.price, "credit") } else { (fill.price, "debit") };
-    let memo = format!("{verb} {} × {} {} at {price} {side}", fill.packages, order.request.symbol, told(order));
-    let m = multiplier(&next.world, &order.request.symbol);
-    let entry = Arc::make_mut(&mut next.account).fill(fill, order.request.closes, m, memo).clone();
-    Fact::Booked(entry, None)
+    let side = if fill.price < Price::ZERO { "credit" } else { "debit" };
+    let price = underlying.style_of_price.write(fill.price.abs());
+    let memo = format!("{verb} {} × {} {} at {price} {side}", fill.packages, order.request.symbol, told(order, underlying));
+    let entry = Arc::make_mut(&mut next.account).fill(fill, order.request.closes, underlying, memo).clone();
+    Some(Fact::Booked(entry, None))
 }

@@ -1,7 +1,7 @@
 //! What goes over the wire. Prices and money are decimal text (exact); model values are numbers.
 //! Handlers translate; nothing is computed here.
 
-use desk::{Contract, Evaluation, Even, Extent, Leg, Moment, Money, Structure, Verdict};
+use desk::{Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -11,21 +11,21 @@ use crate::refusal::Refusal;
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema, PartialEq, Eq)]
 #[serde(deny_unknown_fields)]
 pub struct LegWire {
-    /// OSI symbol, 21 characters.
+    /// OSI symbol of 21 characters, or the underlying's own symbol for shares or a future.
     #[schema(example = "NMOU  310418C00195000")]
     pub contract: String,
-    /// Signed contracts: bought above zero.
+    /// Signed contracts, shares or futures: bought above zero.
     pub quantity: i64,
 }
 
 /// Reads legs into a structure.
 pub(crate) fn structure(legs: &[LegWire]) -> Result<Structure, Refusal> {
-    let read = |l: &LegWire| -> Result<Leg, Refusal> { Ok(Leg { contract: l.contract.parse()?, quantity: l.quantity }) };
+    let read = |l: &LegWire| -> Result<Leg, Refusal> { Ok(Leg { instrument: l.contract.parse()?, quantity: l.quantity }) };
     Ok(Structure::new(legs.iter().map(read).collect::<Result<Vec<_>, _>>()?)?)
 }
 
 pub(crate) fn legs_wire(s: &Structure) -> Vec<LegWire> {
-    s.legs().iter().map(|l| LegWire { contract: l.contract.to_string(), quantity: l.quantity }).collect()
+    s.legs().iter().map(|l| LegWire { contract: l.instrument.to_string(), quantity: l.quantity }).collect()
 }
 
 /// What is asked about a draft, a ticket or a closing order.
@@ -55,19 +55,19 @@ pub struct EvaluateRequest {
 pub struct NetPrice {
     /// Signed: above zero is paid by the buyer of the package.
     pub value: String,
-    /// Magnitude.
+    /// Magnitude, as the market writes it.
     pub amount: String,
     /// "debit", "credit" or "even".
     pub side: String,
 }
 
-pub(crate) fn net_price(p: desk::Price) -> NetPrice {
+pub(crate) fn net_price(p: desk::Price, style: PriceStyle) -> NetPrice {
     let side = match p.raw().signum() {
         1 => "debit",
         -1 => "credit",
         _ => "even",
     };
-    NetPrice { value: p.to_string(), amount: p.abs().to_string(), side: side.into() }
+    NetPrice { value: p.to_string(), amount: style.write(p.abs()), side: side.into() }
 }
 
 /// The best or worst outcome.
@@ -135,12 +135,12 @@ pub(crate) fn greeks(g: &desk::PositionGreeks) -> GreeksWire {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct LegAnswer {
-    /// OSI symbol.
+    /// OSI symbol, or the underlying's own.
     pub contract: String,
     /// "195 call".
     pub label: String,
-    /// Expiry date.
-    pub expiry: String,
+    /// Expiry date of an option.
+    pub expiry: Option<String>,
     /// Signed contracts per package.
     pub ratio: i64,
     /// Best bid.
@@ -259,7 +259,7 @@ pub struct EvaluationWire {
 /// Most positions of the price slider.
 const LADDER: i64 = 200;
 
-fn ladder(q: &desk::PackageQuote) -> (Vec<NetPrice>, usize) {
+fn ladder(q: &desk::PackageQuote, style: PriceStyle) -> (Vec<NetPrice>, usize) {
     let ticks = (q.cross - q.rest).raw() / q.tick.raw().max(1);
     let stride = (ticks / LADDER).max(1);
     let step = q.tick * stride;
@@ -268,13 +268,15 @@ fn ladder(q: &desk::PackageQuote) -> (Vec<NetPrice>, usize) {
     prices.sort_unstable();
     prices.dedup();
     let middle = prices.iter().position(|p| *p == q.middle).unwrap_or(0);
-    (prices.into_iter().map(net_price).collect(), middle)
+    (prices.into_iter().map(|p| net_price(p, style)).collect(), middle)
 }
 
-pub(crate) fn evaluation(e: &Evaluation) -> EvaluationWire {
+pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationWire {
+    let style = underlying.style_of_price;
     let (above, below) = desk::tails(&e.horizon);
-    let (ladder, ladder_middle) = ladder(&e.quote);
-    let theoretical: f64 = e.unit.legs().iter().zip(&e.legs).map(|(l, r)| r.market.theoretical * l.quantity as f64).sum();
+    let (ladder, ladder_middle) = ladder(&e.quote, style);
+    let worth = e.unit.legs().iter().zip(&e.legs).map(|(l, r)| r.market.theoretical * (l.quantity * underlying.units(&l.instrument)) as f64);
+    let theoretical = worth.sum::<f64>() / underlying.price_units(&e.unit) as f64;
     let verdict = |v: Verdict| match v {
         Verdict::Fine => "fine",
         Verdict::Note => "note",
@@ -291,14 +293,14 @@ pub(crate) fn evaluation(e: &Evaluation) -> EvaluationWire {
         expiry: e.horizon.date.to_string(),
         days: e.horizon.days,
         estimate: e.horizon.estimate,
-        rest: net_price(e.quote.rest),
-        middle: net_price(e.quote.middle),
-        cross: net_price(e.quote.cross),
-        price: net_price(e.price),
-        theoretical: net_price(shown(theoretical)),
+        rest: net_price(e.quote.rest, style),
+        middle: net_price(e.quote.middle, style),
+        cross: net_price(e.quote.cross, style),
+        price: net_price(e.price, style),
+        theoretical: net_price(shown(theoretical), PriceStyle::Decimal),
         ladder,
         ladder_middle,
-        tick: e.quote.tick.to_string(),
+        tick: style.write(e.quote.tick),
         most: extent(&e.horizon.shape.most),
         least: extent(&e.horizon.shape.least),
         evens: e.horizon.shape.evens.iter().map(even).collect(),
@@ -315,12 +317,12 @@ pub(crate) fn evaluation(e: &Evaluation) -> EvaluationWire {
             .iter()
             .zip(&e.legs)
             .map(|(l, r)| LegAnswer {
-                contract: l.contract.to_string(),
-                label: l.contract.label(),
-                expiry: l.contract.expiry.to_string(),
+                contract: l.instrument.to_string(),
+                label: l.instrument.label(),
+                expiry: l.instrument.option().map(|c| c.expiry.to_string()),
                 ratio: l.quantity,
-                bid: r.market.quote.bid.to_string(),
-                ask: r.market.quote.ask.to_string(),
+                bid: style.write(r.market.quote.bid),
+                ask: style.write(r.market.quote.ask),
                 vol: r.market.vol,
                 theoretical: shown(r.market.theoretical).to_string(),
                 greeks: greeks(&r.greeks),
@@ -342,9 +344,9 @@ pub(crate) fn evaluation(e: &Evaluation) -> EvaluationWire {
     }
 }
 
-/// Reads a price of a request.
-pub(crate) fn parse_price(field: &'static str, text: &str) -> Result<desk::Price, Refusal> {
-    text.parse().map_err(|e: desk::NumberError| Refusal::Field { field, message: e.to_string() })
+/// Reads a price of a request, as its market writes it or as a decimal.
+pub(crate) fn parse_price(field: &'static str, text: &str, style: PriceStyle) -> Result<desk::Price, Refusal> {
+    style.read(text).map_err(|e: desk::NumberError| Refusal::Field { field, message: e.to_string() })
 }
 
 /// The exchange's clock.
@@ -378,6 +380,6 @@ pub(crate) fn money(m: Money) -> String {
     m.to_string()
 }
 
-pub(crate) fn contract_label(c: &Contract) -> String {
-    format!("{}, {}", c.label(), desk::short_date(c.expiry))
+pub(crate) fn instrument_label(i: &Instrument) -> String {
+    i.option().map_or_else(|| i.label(), |c| format!("{}, {}", c.label(), desk::short_date(c.expiry)))
 }

@@ -159,22 +159,21 @@ fn unit_of(desk: &Desk, (a, b): (usize, usize), call: bool) -> Structure {
     let e = state.world.expirations("NMOU", at).unwrap().into_iter().find(|e| at.days_until(e.date) > 5).unwrap();
     let ks = market::strikes(&state.world, "NMOU", &e, at);
     let kind = if call { desk::Kind::Call } else { desk::Kind::Put };
-    let leg = |i: usize, quantity| Leg { contract: market::contract(&state.world, "NMOU", &e, kind, ks[ks.len() / 2 + i - 12]).unwrap(), quantity };
+    let leg = |i: usize, quantity| Leg::option(market::contract(&state.world, "NMOU", &e, kind, ks[ks.len() / 2 + i - 12]).unwrap(), quantity);
     Structure::new([leg(a, -1)].into_iter().chain((a != b).then(|| leg(b, 1)))).unwrap()
 }
 
 fn package_market(desk: &Desk, unit: &Structure) -> Option<desk::PackageQuote> {
     let state = desk.state();
     let mut quoter = market::Quoter::new();
-    let quotes: Option<Vec<_>> = unit.legs().iter().map(|l| Some(quoter.quote(&state.world, &l.contract, state.clock.now)?.quote)).collect();
-    let ticks = state.world.underlying("NMOU")?.package_ticks(unit.legs().len());
-    Some(desk::package_quote(unit, &quotes?, &ticks))
+    let quotes: Option<Vec<_>> = unit.legs().iter().map(|l| quoter.quote_any(&state.world, &l.instrument, state.clock.now)).collect();
+    Some(desk::package_quote(unit, &quotes?, state.world.underlying("NMOU")?))
 }
 
 fn act(desk: &mut Desk, number: usize, act: &Act) {
     let request = |desk: &Desk, unit: Structure, quantity, share: i64, day, closes| {
         let m = package_market(desk, &unit)?;
-        let ticks = desk.state().world.underlying("NMOU")?.package_ticks(unit.legs().len());
+        let ticks = desk.state().world.underlying("NMOU")?.ticks_of(&unit);
         let limit = ticks.floor(m.rest + Price::from_raw((m.cross - m.rest).raw() * share / 100));
         let time_in_force = if day { TimeInForce::Day } else { TimeInForce::GoodTillCancelled };
         Some(Request {
@@ -216,7 +215,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
         Act::Stop { trailing, off, once } => {
             let lot = desk.state().account.lots().last().cloned();
             lot.and_then(|lot| {
-                let unit = Structure::new([Leg { contract: lot.contract, quantity: -lot.quantity.signum() }]).ok()?;
+                let unit = Structure::new([Leg { instrument: lot.instrument, quantity: -lot.quantity.signum() }]).ok()?;
                 let middle = package_market(desk, &unit)?.middle;
                 let off = Price::cents(off * 5);
                 let level = if trailing { Level::Trailing(off) } else { Level::At(middle + off) };
@@ -229,7 +228,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
         Act::Close { share } => {
             let lot = desk.state().account.lots().first().cloned();
             lot.and_then(|lot| {
-                let unit = Structure::new([Leg { contract: lot.contract, quantity: -lot.quantity.signum() }]).ok()?;
+                let unit = Structure::new([Leg { instrument: lot.instrument, quantity: -lot.quantity.signum() }]).ok()?;
                 request(desk, unit, 1, share, true, Some(lot.campaign)).map(|r| desk.place(r).map(drop))
             })
         }
@@ -262,7 +261,7 @@ fn after_any_sequence_the_books_add_up_and_a_restart_finds_them_as_they_were() {
             for o in desk.state().orders.iter() {
                 prop_assert!(o.filled() <= o.wanted() && o.wanted() <= o.request.quantity, "{:?}", o);
             }
-            let held: Vec<Contract> = desk.state().account.lots().iter().map(|l| l.contract.clone()).collect();
+            let held: Vec<Contract> = desk.state().account.series();
             let now: Moment = desk.state().clock.now;
             prop_assert!(held.iter().all(|c| desk::calendar::close_of(c.expiry) > now), "an expired contract is still held at {now}");
             if i % 7 == 3 {
@@ -287,7 +286,8 @@ fn stepping_far_skips_nothing_on_the_way() {
     let place = Place::new();
     let mut desk = place.desk();
     let unit = unit_of(&desk, (4, 4), false);
-    let expiry = unit.legs()[0].contract.expiry;
+    let sold = unit.options().next().unwrap().0.clone();
+    let expiry = sold.expiry;
     let cross = package_market(&desk, &unit).unwrap().cross;
     let ticks = desk.state().world.underlying("NMOU").unwrap().ticks.clone();
     let better = |cents| Pricing::Limit(ticks.floor(cross - Price::cents(cents)));
@@ -311,10 +311,14 @@ fn stepping_far_skips_nothing_on_the_way() {
     assert_eq!(ends[0].0, desk::State::Filled);
     assert_eq!(ends[1], (desk::State::Expired, desk::calendar::close_of(market::DEMO_DAY)));
     assert_eq!(ends[2], (desk::State::Expired, desk::calendar::close_of(expiry)));
-    assert!(s.account.lots().is_empty());
     let last = s.account.entries().last().unwrap();
-    assert_eq!((last.kind, last.at), (desk::EntryKind::Settlement, desk::calendar::close_of(expiry)));
+    assert_eq!(last.at, desk::calendar::close_of(expiry));
     let print = s.world.spot("NMOU", last.at).unwrap();
-    let inside = (unit.legs()[0].contract.strike - print).max(Price::ZERO);
-    assert_eq!(last.amount(desk::Book::Cash), -inside.times(100), "{} at {print}", unit.legs()[0].contract);
+    let lots: Vec<(String, i64, Price)> = s.account.lots().iter().map(|l| (l.instrument.to_string(), l.quantity, l.price)).collect();
+    if sold.strike - print >= Price::cents(1) {
+        assert_eq!((last.kind, last.amount(desk::Book::Cash)), (desk::EntryKind::Assignment, -sold.strike.times(100)));
+        assert_eq!(lots, [("NMOU".to_owned(), 100, sold.strike)]);
+    } else {
+        assert_eq!((last.kind, last.amount(desk::Book::Cash), lots), (desk::EntryKind::Settlement, Money::ZERO, Vec::new()));
+    }
 }

@@ -13,7 +13,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use desk::order::Event;
-use desk::{Contract, Entry, EntryKind, Fill, Moment, Money, Order, Price};
+use desk::{Cause, Contract, Entry, EntryKind, Fill, Moment, Money, Order};
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{self, ConnectionManager, Pool};
@@ -75,9 +75,10 @@ pub enum Fact {
     Placed(Order),
     /// Something that happened to an order.
     Happened(u64, Moment, Event),
-    /// A journal entry. A trade belongs to the order's fill just before it; a settlement names the
-    /// series and its value.
-    Booked(Entry, Option<(Contract, Price)>),
+    /// A journal entry. A trade belongs to the order's fill just before it; one that no order made names its cause.
+    Booked(Entry, Option<Cause>),
+    /// A series is not to be exercised at its end, or is after all.
+    Declined(Contract, bool, Moment),
     /// A draft, replaced, as the text the server gave.
     Draft(String, String, Moment),
     /// A draft thrown away.
@@ -93,8 +94,8 @@ pub struct Journalled {
     pub entry: Entry,
     /// The execution, for a trade.
     pub fill: Option<Fill>,
-    /// Series and value, for a settlement.
-    pub settled: Option<(Contract, Price)>,
+    /// What it was about, where no order made it.
+    pub cause: Option<Cause>,
 }
 
 /// Everything stored, in the order it happened.
@@ -112,6 +113,8 @@ pub struct Saved {
     pub drafts: Vec<(String, String)>,
     /// Account value at closes, as (date, value), ascending.
     pub marks: Vec<(String, Money)>,
+    /// Series that are not to be exercised at their end.
+    pub declined: Vec<Contract>,
 }
 
 #[derive(Debug)]
@@ -187,12 +190,7 @@ impl Store {
         let journal = journal_rows
             .into_iter()
             .map(|row| {
-                let kind = match row.kind.as_str() {
-                    "deposit" => EntryKind::Deposit,
-                    "trade" => EntryKind::Trade,
-                    _ => EntryKind::Settlement,
-                };
-                let settled = settled_contract(&row)?;
+                let (kind, cause) = (kind_of(&row)?, cause_of(&row)?);
                 let entry = Entry {
                     at: Moment::from_millis(row.at_ms),
                     kind,
@@ -200,7 +198,7 @@ impl Store {
                     order: row.order_id.map(|o| o as u64),
                     postings: posted.remove(&row.id).unwrap_or_default(),
                 };
-                Ok(Journalled { entry, fill: row.fill_event.and_then(|id| fills.get(&id).cloned()), settled })
+                Ok(Journalled { entry, fill: row.fill_event.and_then(|id| fills.get(&id).cloned()), cause })
             })
             .collect::<Result<_, StoreError>>()?;
         let clock = clock::table.select(ClockRow::as_select()).first(c).optional()?;
@@ -216,6 +214,13 @@ impl Store {
             orders,
             journal,
             drafts: draft_rows.into_iter().map(|r| (r.slot, r.body)).collect(),
+            declined: declined::table
+                .select(DeclinedRow::as_select())
+                .order(declined::contract)
+                .load(c)?
+                .into_iter()
+                .map(DeclinedRow::into_contract)
+                .collect::<Result<_, _>>()?,
             marks: mark_rows.into_iter().map(|r| (r.day, Money::from_raw(r.account_value))).collect(),
         })
     }
@@ -235,7 +240,7 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
             diesel::insert_into(orders::table).values(OrderRow::of(order)).execute(c)?;
             for (position, leg) in order.request.unit.legs().iter().enumerate() {
                 let row =
-                    OrderLegRow { order_id: order.id as i64, position: position as i64, contract: leg.contract.to_string(), ratio: leg.quantity };
+                    OrderLegRow { order_id: order.id as i64, position: position as i64, instrument: leg.instrument.to_string(), ratio: leg.quantity };
                 diesel::insert_into(order_legs::table).values(row).execute(c)?;
             }
             for (at, event) in &order.events {
@@ -243,7 +248,14 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
             }
         }
         Fact::Happened(order, at, event) => write_event(c, *order, *at, event)?,
-        Fact::Booked(entry, settled) => write_entry(c, entry, settled.as_ref())?,
+        Fact::Booked(entry, cause) => write_entry(c, entry, cause.as_ref())?,
+        Fact::Declined(contract, true, at) => {
+            let row = DeclinedRow { contract: contract.to_string(), at_ms: at.millis() };
+            diesel::replace_into(declined::table).values(row).execute(c)?;
+        }
+        Fact::Declined(contract, false, _) => {
+            diesel::delete(declined::table.find(contract.to_string())).execute(c)?;
+        }
         Fact::Draft(slot, body, at) => {
             let row = DraftRow { slot: slot.clone(), body: body.clone(), updated_ms: at.millis() };
             diesel::replace_into(drafts::table).values(row).execute(c)?;
@@ -268,7 +280,7 @@ fn write_event(c: &mut SqliteConnection, order: u64, at: Moment, event: &Event) 
             let row = FillLegRow {
                 event_id: id,
                 position: position as i64,
-                contract: leg.contract.to_string(),
+                instrument: leg.instrument.to_string(),
                 quantity: leg.quantity,
                 price: leg.price.raw(),
             };
@@ -278,7 +290,7 @@ fn write_event(c: &mut SqliteConnection, order: u64, at: Moment, event: &Event) 
     Ok(())
 }
 
-fn write_entry(c: &mut SqliteConnection, entry: &Entry, settled: Option<&(Contract, Price)>) -> Result<(), StoreError> {
+fn write_entry(c: &mut SqliteConnection, entry: &Entry, cause: Option<&Cause>) -> Result<(), StoreError> {
     let largest: Option<i64> = journal::table.select(diesel::dsl::max(journal::id)).first(c)?;
     let id = largest.unwrap_or(0) + 1;
     let order_id = entry.order.map(|o| o as i64);
@@ -296,8 +308,9 @@ fn write_entry(c: &mut SqliteConnection, entry: &Entry, settled: Option<&(Contra
         memo: entry.memo.clone(),
         order_id,
         fill_event,
-        settled_contract: settled.map(|s| s.0.to_string()),
-        settled_value: settled.map(|s| s.1.raw()),
+        instrument: cause.map(|c| c.instrument.to_string()),
+        value: cause.map(|c| c.value.raw()),
+        quantity: cause.map(|c| c.quantity),
     };
     diesel::insert_into(journal::table).values(row).execute(c)?;
     for (position, (book, amount)) in entry.postings.iter().enumerate() {

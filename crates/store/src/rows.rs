@@ -3,13 +3,13 @@
 
 use desk::order::Event;
 use desk::{
-    Book, Contract, EntryKind, Fill, FillLeg, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, Trigger,
-    TriggerSide,
+    Book, Cause, Contract, EntryKind, Fill, FillLeg, Instrument, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Request, Structure,
+    TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
 
 use crate::StoreError;
-use crate::schema::{clock, day_marks, drafts, fill_legs, journal, order_events, order_legs, orders, postings, settings};
+use crate::schema::{clock, day_marks, declined, drafts, fill_legs, journal, order_events, order_legs, orders, postings, settings};
 
 macro_rules! row {
     ($name:ident, $table:ident, { $($field:ident : $type:ty),* $(,)? }) => {
@@ -26,23 +26,24 @@ row!(OrderRow, orders, {
     time_in_force: String, good_till: Option<String>, trigger_side: Option<String>, trigger_level: Option<i64>, trigger_trail: Option<i64>,
     after_order: Option<i64>, cancel_group: Option<i64>,
 });
-row!(OrderLegRow, order_legs, { order_id: i64, position: i64, contract: String, ratio: i64 });
+row!(OrderLegRow, order_legs, { order_id: i64, position: i64, instrument: String, ratio: i64 });
 row!(EventRow, order_events, {
     id: i64, order_id: i64, at_ms: i64, kind: String, price: Option<i64>, packages: Option<i64>, fees: Option<i64>, reason: Option<String>,
 });
-row!(FillLegRow, fill_legs, { event_id: i64, position: i64, contract: String, quantity: i64, price: i64 });
+row!(FillLegRow, fill_legs, { event_id: i64, position: i64, instrument: String, quantity: i64, price: i64 });
 row!(JournalRow, journal, {
-    id: i64, at_ms: i64, kind: String, memo: String, order_id: Option<i64>, fill_event: Option<i64>, settled_contract: Option<String>, settled_value: Option<i64>,
+    id: i64, at_ms: i64, kind: String, memo: String, order_id: Option<i64>, fill_event: Option<i64>, instrument: Option<String>, value: Option<i64>, quantity: Option<i64>,
 });
 row!(PostingRow, postings, { entry_id: i64, position: i64, book: String, amount: i64 });
 row!(DraftRow, drafts, { slot: String, body: String, updated_ms: i64 });
+row!(DeclinedRow, declined, { contract: String, at_ms: i64 });
 row!(MarkRow, day_marks, { day: String, account_value: i64 });
 
 fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
     StoreError::Row { table, row, what: what.to_string() }
 }
 
-fn contract(table: &'static str, row: i64, text: &str) -> Result<Contract, StoreError> {
+fn instrument(table: &'static str, row: i64, text: &str) -> Result<Instrument, StoreError> {
     text.parse().map_err(|e| broken(table, row, e))
 }
 
@@ -88,7 +89,7 @@ impl OrderRow {
         let id = self.id;
         let legs = legs
             .into_iter()
-            .map(|l| Ok(Leg { contract: contract("order_legs", id, &l.contract)?, quantity: l.ratio }))
+            .map(|l| Ok(Leg { instrument: instrument("order_legs", id, &l.instrument)?, quantity: l.ratio }))
             .collect::<Result<Vec<_>, StoreError>>()?;
         let unit = Structure::new(legs).map_err(|e| broken("orders", id, e))?;
         let time_in_force = match (self.time_in_force.as_str(), &self.good_till) {
@@ -151,7 +152,7 @@ impl EventRow {
             "expired" => Event::Expired(self.reason.unwrap_or_default()),
             _ => {
                 let legs = legs.into_iter().map(|l| {
-                    Ok(FillLeg { contract: contract("fill_legs", id, &l.contract)?, quantity: l.quantity, price: Price::from_raw(l.price) })
+                    Ok(FillLeg { instrument: instrument("fill_legs", id, &l.instrument)?, quantity: l.quantity, price: Price::from_raw(l.price) })
                 });
                 Event::Filled(Fill {
                     order: self.order_id as u64,
@@ -167,12 +168,22 @@ impl EventRow {
     }
 }
 
+const KINDS: [(EntryKind, &str); 7] = [
+    (EntryKind::Deposit, "deposit"),
+    (EntryKind::Trade, "trade"),
+    (EntryKind::Settlement, "settlement"),
+    (EntryKind::Exercise, "exercise"),
+    (EntryKind::Assignment, "assignment"),
+    (EntryKind::Dividend, "dividend"),
+    (EntryKind::Variation, "variation"),
+];
+
 pub(crate) fn kind_word(kind: EntryKind) -> &'static str {
-    match kind {
-        EntryKind::Deposit => "deposit",
-        EntryKind::Trade => "trade",
-        EntryKind::Settlement => "settlement",
-    }
+    KINDS.iter().find(|(k, _)| *k == kind).map_or("trade", |(_, w)| w)
+}
+
+pub(crate) fn kind_of(row: &JournalRow) -> Result<EntryKind, StoreError> {
+    KINDS.iter().find(|(_, w)| *w == row.kind).map(|(k, _)| *k).ok_or_else(|| broken("journal", row.id, format!("kind {:?}", row.kind)))
 }
 
 const BOOKS: [(Book, &str); 5] =
@@ -187,9 +198,16 @@ pub(crate) fn book_of(row: &PostingRow) -> Result<(Book, Money), StoreError> {
     Ok((book, Money::from_raw(row.amount)))
 }
 
-pub(crate) fn settled_contract(row: &JournalRow) -> Result<Option<(Contract, Price)>, StoreError> {
-    match (&row.settled_contract, row.settled_value) {
-        (Some(text), Some(value)) => Ok(Some((contract("journal", row.id, text)?, Price::from_raw(value)))),
-        _ => Ok(None),
+pub(crate) fn cause_of(row: &JournalRow) -> Result<Option<Cause>, StoreError> {
+    let cause = |text: &String| -> Result<Cause, StoreError> {
+        let value = Price::from_raw(row.value.unwrap_or(0));
+        Ok(Cause { instrument: instrument("journal", row.id, text)?, value, quantity: row.quantity.unwrap_or(0) })
+    };
+    row.instrument.as_ref().map(cause).transpose()
+}
+
+impl DeclinedRow {
+    pub(crate) fn into_contract(self) -> Result<Contract, StoreError> {
+        self.contract.parse().map_err(|e| broken("declined", 0, e))
     }
 }

@@ -9,7 +9,7 @@ diesel::table! {
         trigger_level -> Nullable<BigInt>, trigger_trail -> Nullable<BigInt>, after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
     }
 }
-diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, contract -> Text, ratio -> BigInt, } }
+diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, instrument -> Text, ratio -> BigInt, } }
 diesel::table! {
     order_events (id) {
         id -> BigInt, order_id -> BigInt, at_ms -> BigInt, kind -> Text, price -> Nullable<BigInt>, packages -> Nullable<BigInt>,
@@ -17,14 +17,15 @@ diesel::table! {
     }
 }
 diesel::table! {
-    fill_legs (event_id, position) { event_id -> BigInt, position -> BigInt, contract -> Text, quantity -> BigInt, price -> BigInt, }
+    fill_legs (event_id, position) { event_id -> BigInt, position -> BigInt, instrument -> Text, quantity -> BigInt, price -> BigInt, }
 }
 diesel::table! {
     journal (id) {
         id -> BigInt, at_ms -> BigInt, kind -> Text, memo -> Text, order_id -> Nullable<BigInt>, fill_event -> Nullable<BigInt>,
-        settled_contract -> Nullable<Text>, settled_value -> Nullable<BigInt>,
+        instrument -> Nullable<Text>, value -> Nullable<BigInt>, quantity -> Nullable<BigInt>,
     }
 }
 diesel::table! { postings (entry_id, position) { entry_id -> BigInt, position -> BigInt, book -> Text, amount -> BigInt, } }
 diesel::table! { drafts (slot) { slot -> Text, body -> Text, updated_ms -> BigInt, } }
+diesel::table! { declined (contract) { contract -> Text, at_ms -> BigInt, } }
 diesel::table! { day_marks (day) { day -> Text, account_value -> BigInt, } }

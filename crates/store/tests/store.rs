@@ -6,7 +6,7 @@ use desk::*;
 use store::{ClockState, Fact, Store};
 
 fn order(id: u64, client: &str) -> Order {
-    let leg = |symbol: &str, quantity| Leg { contract: symbol.parse().unwrap(), quantity };
+    let leg = |symbol: &str, quantity| Leg::option(symbol.parse().unwrap(), quantity);
     let unit = Structure::new([leg("NMOU  310418P00175000", -1), leg("NMOU  310418P00165000", 1)]).unwrap();
     let at = Moment::from_millis(1_930_000_000_000);
     let request = Request {
@@ -23,9 +23,30 @@ fn order(id: u64, client: &str) -> Order {
     Order { id, placed: at, request, events: vec![(at, Event::Accepted)] }
 }
 
+fn shares() -> Underlying {
+    Underlying {
+        symbol: "NMOU".into(),
+        name: "Nimoura Systems".into(),
+        kind: UnderlyingKind::Shares,
+        style: Style::American,
+        settlement: Settlement::Delivery,
+        multiplier: 100,
+        ticks: TickTable::single(Price::cents(1)),
+        package_tick: Price::cents(1),
+        own_tick: Price::cents(1),
+        style_of_price: PriceStyle::Decimal,
+        margin_class: MarginClass::Equity,
+        listing: ListingRule { weekly_on: &[], weeklies: 0, monthlies: 3, quarter_months: 0, januaries: 0, quarter_ends: false, am_monthlies: false },
+        own_dates: Vec::new(),
+        last_session: None,
+        weekly_root: None,
+        beta: 1.0,
+    }
+}
+
 fn fill(o: &Order) -> Fill {
     let legs = o.request.unit.legs().iter().zip(["2.20", "4.35"]);
-    let legs = legs.map(|(l, p)| FillLeg { contract: l.contract.clone(), quantity: 2 * l.quantity, price: p.parse().unwrap() }).collect();
+    let legs = legs.map(|(l, p)| FillLeg { instrument: l.instrument.clone(), quantity: 2 * l.quantity, price: p.parse().unwrap() }).collect();
     Fill { order: o.id, at: o.placed.plus_millis(5_000), packages: 2, price: "-2.15".parse().unwrap(), legs, fees: "2.60".parse().unwrap() }
 }
 
@@ -47,14 +68,15 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     let mut account = Account::default();
     let clock = ClockState { now: o.placed, running: true, speed: 60 };
     let deposit = account.deposit(o.placed, Money::whole(60_000)).clone();
-    let trade = account.fill(&f, None, 100, "sold 2 bull put verticals".into()).clone();
+    let trade = account.fill(&f, None, &shares(), "sold 2 bull put verticals".into()).clone();
     let c: Contract = "NMOU  310418P00175000".parse().unwrap();
-    let settled = account.settle(f.at, &c, "1.25".parse().unwrap(), 100, "settled".into()).unwrap().clone();
+    let settled = account.settle(f.at, &c, "1.25".parse().unwrap(), "settled".into()).unwrap().clone();
+    let cause = Cause { instrument: c.clone().into(), value: "1.25".parse().unwrap(), quantity: 0 };
     {
         let store = Store::open(&path).unwrap();
         store.commit(&[Fact::Setting("seed".into(), "7".into()), Fact::Clock(clock), Fact::Booked(deposit, None)]).unwrap();
         store.commit(&[Fact::Placed(o.clone()), Fact::Happened(1, f.at, Event::Filled(f.clone())), Fact::Booked(trade, None)]).unwrap();
-        store.commit(&[Fact::Booked(settled, Some((c.clone(), "1.25".parse().unwrap()))), Fact::Draft("A".into(), "{}".into(), f.at)]).unwrap();
+        store.commit(&[Fact::Booked(settled, Some(cause.clone())), Fact::Draft("A".into(), "{}".into(), f.at)]).unwrap();
         store.commit(&[Fact::Placed(held.clone())]).unwrap();
         store
             .commit(&[
@@ -74,7 +96,7 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     let entries: Vec<Entry> = saved.journal.iter().map(|j| j.entry.clone()).collect();
     assert_eq!(entries, account.entries());
     assert_eq!(saved.journal[1].fill, Some(f));
-    assert_eq!(saved.journal[2].settled, Some((c, "1.25".parse().unwrap())));
+    assert_eq!(saved.journal[2].cause, Some(cause));
 }
 
 #[test]

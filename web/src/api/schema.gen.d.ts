@@ -125,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exercise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says whether a bought option is exercised at its end. */
+        put: operations["exercise"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ledger": {
         parameters: {
             query?: never;
@@ -309,6 +326,7 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             /** @description Name. */
             name: string;
+            own?: components["schemas"]["OwnMarket"] | null;
             /**
              * Format: double
              * @description Volatility of the closes of the last 30 sessions, as a fraction.
@@ -523,10 +541,19 @@ export interface components {
              * @description Days away.
              */
             days: number;
+            /** @description "news" or "dividend". */
+            kind: string;
             /** @description "20 Mar". */
             label: string;
             /** @description In words. */
             what: string;
+        };
+        /** @description What is to happen to a bought option at its end. */
+        ExerciseRequest: {
+            /** @description OSI symbol of a series that is held long. */
+            contract: string;
+            /** @description Exercised if it ends in the money by a cent (as without an instruction), or left to expire. */
+            exercise: boolean;
         };
         /** @description The best or worst outcome. */
         ExtentWire: {
@@ -588,7 +615,7 @@ export interface components {
             cash: string;
             /** @description Fees. */
             fees: string;
-            /** @description "deposit", "trade", "settlement". */
+            /** @description "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement". */
             kind: string;
             /** @description In words. */
             memo: string;
@@ -627,10 +654,10 @@ export interface components {
             ask: string;
             /** @description Best bid. */
             bid: string;
-            /** @description OSI symbol. */
+            /** @description OSI symbol, or the underlying's own. */
             contract: string;
-            /** @description Expiry date. */
-            expiry: string;
+            /** @description Expiry date of an option. */
+            expiry?: string | null;
             /** @description Greeks of the whole leg. */
             greeks: components["schemas"]["GreeksWire"];
             /** @description "195 call". */
@@ -651,13 +678,13 @@ export interface components {
         /** @description One leg of a request. */
         LegWire: {
             /**
-             * @description OSI symbol, 21 characters.
+             * @description OSI symbol of 21 characters, or the underlying's own symbol for shares or a future.
              * @example NMOU  310418C00195000
              */
             contract: string;
             /**
              * Format: int64
-             * @description Signed contracts: bought above zero.
+             * @description Signed contracts, shares or futures: bought above zero.
              */
             quantity: number;
         };
@@ -749,7 +776,7 @@ export interface components {
         };
         /** @description A price of a package in words and as a signed number. */
         NetPrice: {
-            /** @description Magnitude. */
+            /** @description Magnitude, as the market writes it. */
             amount: string;
             /** @description "debit", "credit" or "even". */
             side: string;
@@ -817,6 +844,20 @@ export interface components {
             /** @description One package. */
             unit: components["schemas"]["LegWire"][];
         };
+        /** @description The market in shares or a future. */
+        OwnMarket: {
+            /** @description Best ask. */
+            ask: string;
+            /** @description Best bid. */
+            bid: string;
+            /**
+             * Format: int64
+             * @description How many one option stands for.
+             */
+            lot: number;
+            /** @description "shares" or "future". */
+            word: string;
+        };
         /** @description A ticket. */
         PlaceRequest: {
             /** @description Chosen by the client, 1 to 64 characters; one ticket is placed once. */
@@ -856,11 +897,11 @@ export interface components {
              * Format: int64
              * @description Days to it.
              */
-            days: number;
+            days?: number | null;
             /** @description Break-evens. */
             evens: components["schemas"]["EvenWire"][];
-            /** @description First expiration. */
-            expiry: string;
+            /** @description First expiration; absent without options. */
+            expiry?: string | null;
             /** @description Fees paid. */
             fees: string;
             greeks?: components["schemas"]["GreeksWire"] | null;
@@ -902,6 +943,8 @@ export interface components {
         PositionLeg: {
             /** @description OSI symbol. */
             contract: string;
+            /** @description Whether its holder may say what happens at its end, and what was said: not to exercise it. */
+            declined?: boolean | null;
             /** @description "195 call, 18 Apr". */
             label: string;
             /** @description Current mark. */
@@ -912,7 +955,7 @@ export interface components {
             profit: string;
             /**
              * Format: int64
-             * @description Signed contracts.
+             * @description Signed contracts, shares or futures.
              */
             quantity: number;
         };
@@ -1302,6 +1345,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["EvaluationWire"];
                 };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exercise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExerciseRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             422: {
                 headers: {

@@ -10,6 +10,8 @@ export function parts(contract: string): Parts {
     strike: Number(tail.slice(7)) / 1000,
   };
 }
+/** Whether a leg is in an option; otherwise it is in the underlying, by symbol. */
+export const isOption = (contract: string) => contract.length === 21;
 /** Key of the expiration a contract belongs to. */
 export const keyOf = (contract: string) => {
   const p = parts(contract);

@@ -1,8 +1,8 @@
 /** Moves on drafts: pure, and giving back the same object when nothing changed. */
 import type { Draft, Leg } from '../api/client';
-import { parts, withKey, withStrike } from './contract';
+import { isOption, parts, withKey, withStrike } from './contract';
 
-export const MOST_LEGS = 4;
+export const MOST_LEGS = 6;
 
 const clean = (legs: Leg[]) => legs.filter((l) => l.quantity !== 0);
 /** Legs on the same contract become one. */
@@ -37,10 +37,11 @@ function stepped(strikes: number[], from: number, steps: number): number | undef
   const at = strikes.indexOf(from);
   return at < 0 ? undefined : strikes[at + steps];
 }
-/** Every leg so many listed strikes up or down; unchanged when one would leave the list. */
+/** Every option so many listed strikes up or down; unchanged when one would leave the list. */
 export function shift(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
   const legs: Leg[] = [];
   for (const l of d.legs) {
+    if (!isOption(l.contract)) { legs.push(l); continue; }
     const strike = stepped(strikesOf(l.contract), parts(l.contract).strike, steps);
     if (strike === undefined) return d;
     legs.push({ ...l, contract: withStrike(l.contract, strike) });
@@ -49,11 +50,12 @@ export function shift(d: Draft, strikesOf: (contract: string) => number[], steps
 }
 /** Outer legs one listed strike outward (+1) or inward (−1): the highest strikes up, the lowest down. */
 export function widen(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
-  const all = [...new Set(d.legs.map((l) => parts(l.contract).strike))];
+  const all = [...new Set(d.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
   if (all.length < 2) return d;
   const [low, high] = [Math.min(...all), Math.max(...all)];
   const legs: Leg[] = [];
   for (const l of d.legs) {
+    if (!isOption(l.contract)) { legs.push(l); continue; }
     const at = parts(l.contract).strike;
     const by = at === high ? steps : at === low ? -steps : 0;
     const strike = by === 0 ? at : stepped(strikesOf(l.contract), at, by);
@@ -63,10 +65,11 @@ export function widen(d: Draft, strikesOf: (contract: string) => number[], steps
   const next = netted(legs);
   return next.length === d.legs.length ? { ...d, legs: next } : d;
 }
-/** Every leg so many expirations nearer or farther. */
+/** Every option so many expirations nearer or farther. */
 export function later(d: Draft, keys: string[], steps: number): Draft {
   const legs: Leg[] = [];
   for (const l of d.legs) {
+    if (!isOption(l.contract)) { legs.push(l); continue; }
     const p = parts(l.contract);
     const key = keys[keys.indexOf(`${p.root}:${p.date}`) + steps];
     if (key === undefined || !keys.includes(`${p.root}:${p.date}`)) return d;

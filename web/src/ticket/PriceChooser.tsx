@@ -8,11 +8,14 @@ export type Chosen = { amount: string; side: Side };
 export const signed = (c: Chosen) => (c.side === 'credit' && /[1-9]/.test(c.amount) ? `-${c.amount}` : c.amount);
 export const chosenOf = (p: NetPrice): Chosen => ({ amount: p.amount, side: p.side === 'credit' ? 'credit' : 'debit' });
 
+/** A decimal, or a whole number and a fraction as some markets write it: 12-4. */
+export const isPrice = (text: string) => /^\d+([.-]\d+)?$/.test(text);
+
 type Props = { evaluation: Evaluation; value: Chosen; onChange: (c: Chosen) => void };
 
 /** Limit price: a slider on the package's tick from rest through middle to cross, or any price typed. */
 export function PriceChooser({ evaluation: e, value, onChange }: Props) {
-  const at = e.ladder.findIndex((p) => p.value === signed(value) || (Number(p.value) === Number(signed(value))));
+  const at = e.ladder.findIndex((p) => (p.amount === value.amount || Number(p.amount) === Number(value.amount)) && (p.side === value.side || p.side === 'even'));
   const last = e.ladder.length - 1;
   const place = (name: string, p: NetPrice, align: string) => (
     <Button weight="quiet" className={`flex-col !h-auto !gap-0 leading-4 ${align}`} onClick={() => { onChange(chosenOf(p)); }}>

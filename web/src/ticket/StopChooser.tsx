@@ -1,14 +1,13 @@
 import type { Evaluation, PlaceRequest } from '../api/client';
 import { Choices } from '../ui/controls';
-import { signed, type Chosen } from './PriceChooser';
+import { isPrice, signed, type Chosen } from './PriceChooser';
 
 export type Watch = NonNullable<PlaceRequest['trigger']>['side'];
 /** What holds a stop: a level, or a distance above the lowest price seen, and which price of the package is watched. */
 export type Stop = { trailing: boolean; level: Chosen; distance: string; watch: Watch; then: 'market' | 'limit' };
 const WATCHED: Record<Watch, string> = { mark: 'the middle', cross: 'the cross', rest: 'the rest' };
 
-const number = /^\d+(\.\d+)?$/;
-export const stopIsWritten = (s: Stop) => number.test(s.trailing ? s.distance : s.level.amount);
+export const stopIsWritten = (s: Stop) => isPrice(s.trailing ? s.distance : s.level.amount);
 export const triggerOf = (s: Stop): NonNullable<PlaceRequest['trigger']> => (s.trailing ? { side: s.watch, trailing: s.distance } : { side: s.watch, at: signed(s.level) });
 export const stopWords = (s: Stop, limit: Chosen) => `held until ${WATCHED[s.watch]} stands ${s.trailing ? `${s.distance} above the lowest it has been` : `at ${s.level.amount} ${s.level.side} or worse`}, then at ${s.then === 'market' ? 'the market' : `${limit.amount} ${limit.side} or better`}`;
 

@@ -6,12 +6,12 @@ import { dayMonth, money, shortWhen } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
 import { Checks, MoneyTable } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
-import { chosenOf, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { chosenOf, isPrice, PriceChooser, signed, type Chosen } from './PriceChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
 
 type Kind = 'limit' | 'market' | 'stop';
 type Stand = PlaceRequest['timeInForce'];
-const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} × ${l.label}, ${dayMonth(l.expiry)}`);
+const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} ${l.expiry ? `× ${l.label}, ${dayMonth(l.expiry)}` : l.label}`);
 
 function Legs({ lines }: { lines: string[] }) {
   return <ul className="flex flex-col">{lines.map((l) => <li key={l} className={l.startsWith('buy') ? '' : 'text-ink2'}>{l}</li>)}</ul>;
@@ -27,7 +27,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [reading, setReading] = useState(false);
   const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
   const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
-  const valid = written === undefined || /^\d+(\.\d+)?$/.test(written.amount);
+  const valid = written === undefined || isPrice(written.amount);
   const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null };
   const market = useQuery(evaluationQuery(base, 1_000));
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
@@ -75,7 +75,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">{what} on {ticket.symbol}</p>
       <Legs lines={legWords(e, Math.max(1, quantity))} />
       <div className="flex items-center gap-2">
-        <label htmlFor="quantity" className="font-semibold">Packages</label>
+        <label htmlFor="quantity" className="font-semibold">{e.legs.length > 1 ? 'Packages' : e.legs[0]?.expiry ? 'Contracts' : 'Quantity'}</label>
         <Button aria-label="one fewer" onClick={() => { setQuantity(String(Math.max(1, quantity - 1))); }}>−</Button>
         <input id="quantity" autoFocus inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
         <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
@@ -86,8 +86,8 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       {stand === 'goodTillDate' && <label className="flex items-center gap-2">last day<input type="date" value={until} onChange={(ev) => { setUntil(ev.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums" /></label>}
       {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
       {limited && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} />}
-      {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like 1.25.`}</Notice>}
-      {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write 1 to 500.`}</Notice>}
+      {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>}
+      {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>}
       {trouble && <Notice>{trouble.message}</Notice>}
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />

@@ -25,7 +25,7 @@ pub fn structure(text: &str) -> Structure {
 
 pub fn on(text: &str, expiry: Date) -> Structure {
     let words: Vec<&str> = text.split_whitespace().collect();
-    let legs = words.chunks(2).map(|w| Leg { quantity: w[0].parse().unwrap(), contract: contract(w[1], expiry) });
+    let legs = words.chunks(2).map(|w| Leg::option(contract(w[1], expiry), w[0].parse().unwrap()));
     Structure::new(legs).unwrap()
 }
 
@@ -37,7 +37,7 @@ pub fn priced(text: &str) -> (Structure, Money) {
         let w: Vec<&str> = part.split_whitespace().collect();
         let quantity: i64 = w[0].parse().unwrap();
         cash -= price(w[2].trim_start_matches('@')).times(quantity * 100);
-        legs.push(Leg { quantity, contract: contract(w[1], day()) });
+        legs.push(Leg::option(contract(w[1], day()), quantity));
     }
     (Structure::new(legs).unwrap(), cash)
 }
@@ -46,11 +46,14 @@ pub fn underlying() -> Underlying {
     Underlying {
         symbol: "TEST".into(),
         name: "Testing Works".into(),
+        kind: UnderlyingKind::Shares,
         style: quant::Style::American,
         settlement: Settlement::Delivery,
         multiplier: 100,
         ticks: TickTable::split(Price::cents(1), Price::cents(300), Price::cents(5)),
         package_tick: Price::cents(1),
+        own_tick: Price::cents(1),
+        style_of_price: PriceStyle::Decimal,
         margin_class: MarginClass::Equity,
         listing: ListingRule {
             weekly_on: &[jiff::civil::Weekday::Friday],
@@ -61,9 +64,10 @@ pub fn underlying() -> Underlying {
             quarter_ends: false,
             am_monthlies: false,
         },
+        own_dates: Vec::new(),
+        last_session: None,
         weekly_root: None,
         beta: 1.0,
-        dividend_yield: 0.0,
     }
 }
 

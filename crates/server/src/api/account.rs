@@ -2,12 +2,16 @@
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
+use serde::Deserialize;
+use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::book_view::{self, BookView, LedgerView, Masthead};
-use crate::problem::Problem;
+use crate::problem::{Body, Problem};
+use crate::refusal::Refusal;
 
 /// Account value, buying power, today's result.
 #[utoipa::path(get, path = "/account", tag = "account", responses((status = 200, body = Masthead)))]
@@ -21,6 +25,24 @@ async fn book(State(app): State<AppState>) -> Result<Json<BookView>, Problem> {
     Ok(Json(app.read(book_view::book).await?))
 }
 
+/// What is to happen to a bought option at its end.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct ExerciseRequest {
+    /// OSI symbol of a series that is held long.
+    contract: String,
+    /// Exercised if it ends in the money by a cent (as without an instruction), or left to expire.
+    exercise: bool,
+}
+
+/// Says whether a bought option is exercised at its end.
+#[utoipa::path(put, path = "/exercise", tag = "account", request_body = ExerciseRequest, responses((status = 204), (status = 422, body = Problem)))]
+async fn exercise(State(app): State<AppState>, Body(request): Body<ExerciseRequest>) -> Result<StatusCode, Problem> {
+    let contract = request.contract.parse().map_err(Refusal::from)?;
+    app.command(move |desk| desk.decline(contract, !request.exercise)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
 /// Every cash movement, and the proof that they add up.
 #[utoipa::path(get, path = "/ledger", tag = "account", responses((status = 200, body = LedgerView)))]
 async fn ledger(State(app): State<AppState>) -> Result<Json<LedgerView>, Problem> {
@@ -28,5 +50,5 @@ async fn ledger(State(app): State<AppState>) -> Result<Json<LedgerView>, Problem
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(masthead)).routes(routes!(book)).routes(routes!(ledger))
+    OpenApiRouter::new().routes(routes!(masthead)).routes(routes!(book)).routes(routes!(exercise)).routes(routes!(ledger))
 }

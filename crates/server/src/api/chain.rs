@@ -41,7 +41,7 @@ struct ChainQuery {
 #[utoipa::path(get, path = "/markets", tag = "chain", responses((status = 200, body = Vec<MarketLine>)))]
 async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
     let state = app.desk.snapshot();
-    Json(state.world.underlyings().map(|u| MarketLine { symbol: u.symbol.clone(), name: u.name.clone() }).collect())
+    Json(state.world.underlyings(state.clock.now).map(|u| MarketLine { symbol: u.symbol.clone(), name: u.name.clone() }).collect())
 }
 
 /// One chain.

@@ -12,6 +12,7 @@ use crate::money;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::state::State as DeskState;
+use crate::state::known;
 use crate::trading;
 use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, parse_price, structure};
 
@@ -19,9 +20,10 @@ use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, parse_price, stru
 pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Result<EvaluationWire, Refusal> {
     let structure = structure(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
-    let price = request.price.as_deref().map(|text| parse_price("price", text)).transpose()?;
+    let underlying = known(state, &request.symbol)?;
+    let price = request.price.as_deref().map(|text| parse_price("price", text, underlying.style_of_price)).transpose()?;
     let proposal = Proposal { structure, price, range: request.low.zip(request.high), closing: request.closes.is_some() };
-    Ok(evaluation(&money::evaluate(state, quoter, &request.symbol, &proposal)?))
+    Ok(evaluation(&money::evaluate(state, quoter, &request.symbol, &proposal)?, underlying))
 }
 
 /// Evaluates a structure at the market of now.

@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use desk::{Level, Link, Pricing, Request, TimeInForce, Trigger, TriggerSide};
+use desk::{Level, Link, PriceStyle, Pricing, Request, TimeInForce, Trigger, TriggerSide};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -59,15 +59,15 @@ struct TriggerWire {
 }
 
 impl TriggerWire {
-    fn parse(self) -> Result<Trigger, Refusal> {
+    fn parse(self, style: PriceStyle) -> Result<Trigger, Refusal> {
         let side = match self.side {
             TriggerSideWire::Mark => TriggerSide::Mark,
             TriggerSideWire::Cross => TriggerSide::Cross,
             TriggerSideWire::Rest => TriggerSide::Rest,
         };
         let level = match (self.at, self.trailing) {
-            (Some(at), None) => Level::At(parse_price("trigger.at", &at)?),
-            (None, Some(by)) => Level::Trailing(parse_price("trigger.trailing", &by)?),
+            (Some(at), None) => Level::At(parse_price("trigger.at", &at, style)?),
+            (None, Some(by)) => Level::Trailing(parse_price("trigger.trailing", &by, style)?),
             _ => return Err(Refusal::Field { field: "trigger", message: "write either a price in \"at\" or a distance in \"trailing\"".into() }),
         };
         Ok(Trigger { side, level })
@@ -103,7 +103,8 @@ struct PlaceRequest {
 }
 
 impl PlaceRequest {
-    fn parse(self) -> Result<Request, Refusal> {
+    fn parse(self, state: &crate::state::State) -> Result<Request, Refusal> {
+        let style = state.world.underlying(&self.symbol).map(|u| u.style_of_price).unwrap_or_default();
         let length = self.client_id.chars().count();
         if !(1..=64).contains(&length) {
             return Err(Refusal::Field { field: "clientId", message: format!("{length} characters; write 1 to 64") });
@@ -113,8 +114,8 @@ impl PlaceRequest {
             symbol: self.symbol,
             unit: structure(&self.legs)?,
             quantity: self.quantity,
-            pricing: self.limit.map_or(Ok(Pricing::Market), |text| parse_price("limit", &text).map(Pricing::Limit))?,
-            trigger: self.trigger.map(TriggerWire::parse).transpose()?,
+            pricing: self.limit.map_or(Ok(Pricing::Market), |text| parse_price("limit", &text, style).map(Pricing::Limit))?,
+            trigger: self.trigger.map(|t| t.parse(style)).transpose()?,
             link: Link::default(),
             time_in_force: match (self.time_in_force, self.good_till) {
                 (TimeInForceWire::GoodTillDate, date) => {
@@ -146,16 +147,17 @@ struct RepriceRequest {
 /// All orders, oldest first.
 #[utoipa::path(get, path = "/orders", tag = "orders", responses((status = 200, body = Vec<OrderWire>)))]
 async fn list_orders(State(app): State<AppState>) -> Json<Vec<OrderWire>> {
-    Json(orders(&app.desk.snapshot().orders))
+    let state = app.desk.snapshot();
+    Json(orders(&state.orders, &state.world))
 }
 
 /// Places a ticket.
 #[utoipa::path(post, path = "/orders", tag = "orders", request_body = PlaceRequest,
     responses((status = 201, body = OrderWire), (status = 409, body = Problem), (status = 422, body = Problem)))]
 async fn place(State(app): State<AppState>, Body(request): Body<PlaceRequest>) -> Result<(StatusCode, Json<OrderWire>), Problem> {
-    let request = request.parse()?;
+    let request = request.parse(&app.desk.snapshot())?;
     let placed = app.command(move |desk| desk.place(request)).await?;
-    Ok((StatusCode::CREATED, Json(shown(&app, &placed))))
+    Ok((StatusCode::CREATED, Json(shown(&app, &placed)?)))
 }
 
 /// How orders depend on each other.
@@ -189,22 +191,27 @@ async fn place_linked(State(app): State<AppState>, Body(request): Body<LinkedReq
         TieWire::OneTriggersOther => Tie::OneTriggersOther,
         TieWire::Bracket => Tie::Bracket,
     };
-    let requests = request.orders.into_iter().map(PlaceRequest::parse).collect::<Result<Vec<_>, Refusal>>()?;
+    let state = app.desk.snapshot();
+    let requests = request.orders.into_iter().map(|r| r.parse(&state)).collect::<Result<Vec<_>, Refusal>>()?;
     let placed = app.command(move |desk| desk.place_linked(requests, tie)).await?;
-    Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect())))
+    Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?)))
 }
 
-fn shown(app: &AppState, o: &desk::Order) -> OrderWire {
-    order(o, &app.desk.snapshot().orders)
+fn shown(app: &AppState, o: &desk::Order) -> Result<OrderWire, Refusal> {
+    let state = app.desk.snapshot();
+    order(o, &state.orders, &state.world).ok_or(Refusal::NoOrder(o.id))
 }
 
 /// Changes the limit of a working order.
 #[utoipa::path(post, path = "/orders/{id}/limit", tag = "orders", params(("id" = u64, Path)), request_body = RepriceRequest,
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
 async fn reprice(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<RepriceRequest>) -> Result<Json<OrderWire>, Problem> {
-    let price = parse_price("limit", &request.limit)?;
+    let state = app.desk.snapshot();
+    let symbol = state.orders.iter().find(|o| o.id == id).map(|o| o.request.symbol.as_str()).unwrap_or_default();
+    let style = state.world.underlying(symbol).map(|u| u.style_of_price).unwrap_or_default();
+    let price = parse_price("limit", &request.limit, style)?;
     let changed = app.command(move |desk| desk.reprice(id, price)).await?;
-    Ok(Json(shown(&app, &changed)))
+    Ok(Json(shown(&app, &changed)?))
 }
 
 /// Cancels a working order.
@@ -212,7 +219,7 @@ async fn reprice(State(app): State<AppState>, Path(id): Path<u64>, Body(request)
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
 async fn cancel(State(app): State<AppState>, Path(id): Path<u64>) -> Result<Json<OrderWire>, Problem> {
     let changed = app.command(move |desk| desk.cancel(id)).await?;
-    Ok(Json(shown(&app, &changed)))
+    Ok(Json(shown(&app, &changed)?))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

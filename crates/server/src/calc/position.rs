@@ -2,7 +2,7 @@
 
 use std::io::{Read, Write};
 
-use desk::position::{Horizon, Instrument, Limit, Point, Position, PositionLeg, Scene, Shift};
+use desk::position::{Horizon, Limit, Point, Position, PositionKind, PositionLeg, Scene, Shift};
 use quant::{Accuracy, Kind, Style};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -128,18 +128,18 @@ fn answer(case: Value, accuracy: Accuracy) -> (bool, Value) {
 
 fn leg(number: usize, l: LegIn) -> Result<PositionLeg, String> {
     let need = |name: &str, value: Option<f64>| value.ok_or_else(|| format!("leg {number}: {name} is missing"));
-    let option = |kind| -> Result<Instrument, String> {
+    let option = |kind| -> Result<PositionKind, String> {
         let style = match l.style.as_deref() {
             None | Some("european") => Style::European,
             Some("american") => Style::American,
             Some(other) => return Err(format!("leg {number}: style {other:?} is not known; write european or american")),
         };
-        Ok(Instrument::Option { kind, style, strike: need("strike", l.strike)?, time: need("t_years", l.t_years)?, vol: need("vol", l.vol)? })
+        Ok(PositionKind::Option { kind, style, strike: need("strike", l.strike)?, time: need("t_years", l.t_years)?, vol: need("vol", l.vol)? })
     };
     let instrument = match l.kind.as_str() {
         "call" => option(Kind::Call)?,
         "put" => option(Kind::Put)?,
-        "stock" => Instrument::Stock,
+        "stock" => PositionKind::Stock,
         other => return Err(format!("leg {number}: kind {other:?} is not known; write call, put or stock")),
     };
     Ok(PositionLeg { instrument, quantity: l.qty, multiplier: l.multiplier, entry: l.entry_price })

@@ -1,7 +1,8 @@
 import { useEffect } from 'react';
 import { Link } from 'react-router';
 import { followBook, useLive } from '../../api/live';
-import type { Position } from '../../api/client';
+import { useMutation } from '@tanstack/react-query';
+import { api, must, type Position } from '../../api/client';
 import { RangeStrip } from '../../chart/glyph';
 import { fixed, money, percent, tone } from '../../format';
 import { openTicket } from '../../ticket/open';
@@ -15,6 +16,17 @@ function close(p: Position, quantity: number) {
   openTicket({ symbol: p.symbol, unit: p.closing, quantity, closing: { campaign: p.campaign, name: `${p.name} ${p.strikes}`, held: p.packages } });
 }
 
+/** What is to happen to a bought option at its end; asked in its last week. */
+function Exercise({ leg }: { leg: Position['legs'][number] }) {
+  const say = useMutation({ mutationFn: async () => { must(await api.PUT('/api/exercise', { body: { contract: leg.contract, exercise: leg.declined === true } })); } });
+  const words = leg.declined ? 'left to expire' : 'exercised if in the money';
+  return (
+    <Button weight="quiet" className="ml-1 !h-[18px] !px-1 text-[12px]" aria-label={`${leg.label} at its end: ${words}; change`} disabled={say.isPending} onClick={() => { say.mutate(); }}>
+      {words}
+    </Button>
+  );
+}
+
 function Rows({ p }: { p: Position }) {
   const g = p.greeks;
   const half = Math.floor(p.packages / 2);
@@ -22,9 +34,9 @@ function Rows({ p }: { p: Position }) {
     <tbody className="border-b border-strong" data-testid={`position-${p.campaign}`}>
       <tr>
         <td className="px-2 pt-2 text-left">
-          <Link to={`/chain/${p.symbol}`} className="font-semibold text-brass underline-offset-2 hover:underline">{p.symbol}</Link> <b>{p.packages} × {p.name}</b> {p.strikes}
+          <Link to={`/chain/${p.symbol}`} className="font-semibold text-brass underline-offset-2 hover:underline">{p.symbol}</Link> <b>{p.expiry ? `${p.packages} × ` : ''}{p.name}</b> {p.expiry ? p.strikes : p.packages}
         </td>
-        <td className="num px-2 pt-2">{p.expiry}, <b>{p.days} d</b></td>
+        <td className="num px-2 pt-2">{p.expiry && <>{p.expiry}, <b>{p.days} d</b></>}</td>
         <td className="px-2 pt-1" rowSpan={2}>{p.strip ? <RangeStrip strip={p.strip} id={`strip-${p.campaign}`} width={190} /> : <span className="text-ink2">several expirations</span>}</td>
         <td className={`num px-2 pt-2 text-[14px] font-semibold ${tone(p.openProfit)}`} data-testid="open-profit">{money(p.openProfit, true)}</td>
         <td className="num px-2 pt-2">{p.ofMost == null ? '' : `${percent(p.ofMost, 0)} %`}</td>
@@ -42,7 +54,7 @@ function Rows({ p }: { p: Position }) {
       </tr>
       <tr className="text-[12px] text-ink2">
         <td colSpan={2} className="px-2 pb-2 text-left">
-          {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span></span>)}
+          {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span>{p.days != null && p.days <= 7 && l.declined != null && <Exercise leg={l} />}</span>)}
         </td>
         <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
         <td className="num px-2 pb-2" colSpan={5}>{p.strip ? `most ${p.most ? money(p.most, true) : p.ofMost == null && p.least ? 'no limit' : '—'} · least ${p.least ? money(p.least) : 'no limit'}` : 'most and least depend on what the later leg is worth then'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>

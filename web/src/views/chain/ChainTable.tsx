@@ -1,5 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { ChainHead, Draft, Evaluation, Mark, Row } from '../../api/client';
+import { isOption, parts, withStrike } from '../../drafts/contract';
 import { moveLeg, remove } from '../../drafts/moves';
 import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from './axis';
@@ -31,7 +32,7 @@ function useDrag(symbol: string, axis: Axis, body: React.RefObject<HTMLDivElemen
       const strike = axis.strikes[index];
       if (strike === undefined) return;
       change(symbol, (d) => {
-        const target = `${moving.slice(0, 13)}${String(Math.round(strike * 1000)).padStart(8, '0')}`;
+        const target = withStrike(moving, strike);
         // A leg dragged over another of its kind passes behind it: it does not merge on the way.
         if (d.legs.some((l) => l.contract === target)) return d;
         const next = moveLeg(d, moving, strike);
@@ -77,7 +78,7 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
   const table = width - picture;
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
   const dragKink = (strike: number, e: React.PointerEvent) => {
-    const leg = draft?.legs.find((l) => Number(l.contract.slice(13)) / 1000 === strike);
+    const leg = draft?.legs.find((l) => isOption(l.contract) && parts(l.contract).strike === strike);
     if (leg) drag(leg.contract, e);
   };
   const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';

@@ -2,8 +2,8 @@ import { useEffect, useMemo, useState } from 'react';
 import { useParams } from 'react-router';
 import { evaluate, useLive, watchChain } from '../../api/live';
 import type { Row } from '../../api/client';
-import { keyOf } from '../../drafts/contract';
-import { add, later, MOST_LEGS, shift, turn, widen } from '../../drafts/moves';
+import { isOption, keyOf } from '../../drafts/contract';
+import { add, later, MOST_LEGS, remove, shift, turn, widen } from '../../drafts/moves';
 import { change, redo, undo, useDrafts } from '../../drafts/store';
 import { Choices, Notice } from '../../ui/controls';
 import { useKeys } from '../../ui/keys';
@@ -37,7 +37,7 @@ export function ChainView() {
   const [note, setNote] = useState<string>();
 
   const marks = head?.marks ?? [];
-  const firstLeg = draft?.legs[0];
+  const firstLeg = draft?.legs.find((l) => isOption(l.contract));
   const wanted = picked[symbol] ?? (firstLeg ? keyOf(firstLeg.contract) : undefined);
   // First sight: the monthly nearest to five weeks, where most decisions happen.
   const usual = marks.filter((m) => m.cycle !== 'weekly').sort((a, b) => Math.abs(a.days - 38) - Math.abs(b.days - 38))[0] ?? marks[0];
@@ -47,7 +47,7 @@ export function ChainView() {
   const legs = draft?.legs;
   const rows = useShown(whole, around, head?.level, mark?.bands, legs);
 
-  const legKeys = [...new Set((draft?.legs ?? []).map((l) => keyOf(l.contract)))].sort().join('|');
+  const legKeys = [...new Set((draft?.legs ?? []).filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))].sort().join('|');
   useEffect(() => {
     if (loaded) watchChain(symbol, [...new Set([chosen, ...legKeys.split('|')].filter((k): k is string => !!k))]);
   }, [loaded, symbol, chosen, legKeys]);
@@ -101,13 +101,13 @@ export function ChainView() {
   if (!head) return <p className="p-6 text-ink2">Reading the chain of {symbol}</p>;
   return (
     <div className="flex h-full flex-col">
-      <SymbolHead head={head} />
+      <SymbolHead head={head} onTrade={trade} />
       <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={choose} />
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
         <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '25', label: '±25' }, { value: 'sigma', label: '±2 σ' }, { value: 'all', label: 'all strikes' }]} />
         {mark && <span className="text-ink2">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
-        <Elsewhere legs={legs} chosen={chosen} onChoose={choose} />
+        <Elsewhere legs={legs} chosen={chosen} own={head.own?.word ?? ''} onChoose={choose} onRemove={(contract) => { change(symbol, (d) => remove(d, contract)); }} />
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
       </div>

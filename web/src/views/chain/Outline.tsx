@@ -2,6 +2,7 @@ import { scaleLinear } from 'd3-scale';
 import { area, line } from 'd3-shape';
 import type { Evaluation } from '../../api/client';
 import { Hatch } from '../../chart/glyph';
+import { isOption, parts } from '../../drafts/contract';
 import type { Axis } from './axis';
 import { GUTTER } from './Lines';
 
@@ -17,7 +18,7 @@ export function Outline({ evaluation: e, axis, width, bands, onDragKink }: Props
   const outline = [...grid, ...corners].filter((p) => p.price >= low && p.price <= high).sort((a, b) => a.price - b.price);
   const today = e.prices.map((price, i): Point => ({ price, profit: e.today[i] ?? 0 })).filter((p) => p.price >= low && p.price <= high);
   // Far tails do not squeeze the middle: the scale holds what two deviations and the legs reach, the rest is cut.
-  const strikes = e.legs.map((l) => Number(l.contract.slice(13)) / 1000);
+  const strikes = e.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike);
   const [nearest, farthest] = [Math.min(...bands, ...strikes), Math.max(...bands, ...strikes)];
   const profits = [...outline, ...today].filter((p) => p.price >= nearest && p.price <= farthest).map((p) => p.profit);
   const x = scaleLinear([Math.min(0, ...profits), Math.max(0, ...profits)], [16, width - GUTTER - 10]);

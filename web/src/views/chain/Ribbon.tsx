@@ -1,7 +1,7 @@
 import { scaleSqrt } from 'd3-scale';
 import { useEffect, useRef, useState } from 'react';
 import type { ChainHead, Leg, Mark } from '../../api/client';
-import { keyOf } from '../../drafts/contract';
+import { isOption, keyOf } from '../../drafts/contract';
 import { fixed, percent } from '../../format';
 
 const HEIGHT = 74;
@@ -36,7 +36,7 @@ export function Ribbon({ head, chosen, legs, onChoose }: Props) {
   const last = head.marks.at(-1)?.days ?? 1;
   const scale = scaleSqrt([0, Math.max(1, last)], [14, width - 40]);
   const x = (m: Mark) => scale(m.days) + (m.amSettled ? -3 : 0);
-  const hung = (m: Mark) => legs.filter((l) => keyOf(l.contract) === m.key);
+  const hung = (m: Mark) => legs.filter((l) => isOption(l.contract) && keyOf(l.contract) === m.key);
   const shown = labelled(head.marks, x, (m) => m.key === chosen || hung(m).length > 0);
   const events = head.events.filter((e) => e.days <= last);
   return (
@@ -44,8 +44,8 @@ export function Ribbon({ head, chosen, legs, onChoose }: Props) {
       <div aria-hidden className="absolute inset-x-0 border-t border-strong" style={{ top: LINE }} />
       <span aria-hidden className="absolute -translate-x-1/2 text-[11px] text-ink2" style={{ left: scale(0), top: LINE + 4 }}>now</span>
       {events.map((e) => (
-        <span key={e.date} title={`${e.what}, ${e.label}`} className="absolute z-20 -translate-x-1/2 text-[15px] leading-none text-loss" style={{ left: scale(e.days), top: LINE - 8 }}>
-          <span aria-hidden>◆</span><span className="sr-only">{e.what} on {e.label}</span>
+        <span key={`${e.date} ${e.what}`} title={`${e.what}, ${e.label}`} className={`absolute z-20 -translate-x-1/2 text-[15px] leading-none ${e.kind === 'news' ? 'text-loss' : 'text-ink2'}`} style={{ left: scale(e.days), top: LINE - 8 }}>
+          <span aria-hidden>{e.kind === 'news' ? '◆' : '◇'}</span><span className="sr-only">{e.what} on {e.label}</span>
         </span>
       ))}
       {head.marks.map((m) => {

@@ -1,6 +1,6 @@
 import { useMemo } from 'react';
 import type { Leg, Row } from '../../api/client';
-import { parts } from '../../drafts/contract';
+import { isOption, parts } from '../../drafts/contract';
 
 /** So many rows on each side of the price, two deviations, or all. */
 export type Around = '11' | '25' | 'sigma' | 'all';
@@ -16,7 +16,7 @@ function shown(rows: Row[], around: Around, spot: number, bands: number[], legs:
   const [from, to] = around === 'sigma'
     ? [first((r) => r.at <= Math.max(...bands)) - 1, first((r) => r.at < Math.min(...bands)) + 1]
     : [middle - Number(around), middle + Number(around)];
-  const places = legs.map((l) => rows.findIndex((r) => r.at === parts(l.contract).strike)).filter((i) => i >= 0);
+  const places = legs.filter((l) => isOption(l.contract)).map((l) => rows.findIndex((r) => r.at === parts(l.contract).strike)).filter((i) => i >= 0);
   return rows.slice(Math.max(0, Math.min(from, ...places.map((i) => i - 1))), Math.max(to, ...places.map((i) => i + 2)));
 }
 

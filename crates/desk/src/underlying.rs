@@ -1,0 +1,224 @@
+//! Underlyings: everything about a contract that its symbol does not say.
+
+use jiff::civil::Date;
+use quant::Style;
+
+use crate::calendar::{Cycle, Expiration, ListingRule};
+use crate::contract::Contract;
+use crate::instrument::Instrument;
+use crate::number::{Money, Price};
+use crate::price_style::PriceStyle;
+use crate::structure::Structure;
+use crate::time::Moment;
+
+/// What options are on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum UnderlyingKind {
+    /// Shares of a company or a fund: paid in full when bought.
+    Shares,
+    /// A number; it cannot be bought.
+    Index,
+    /// One delivery month of a future: nothing is paid, gains and losses are settled every day.
+    Future,
+}
+
+/// How an exercised contract is settled.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Settlement {
+    /// Intrinsic value in cash.
+    Cash,
+    /// The underlying changes hands at the strike.
+    Delivery,
+}
+
+/// What a trade costs beside its price.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Fees {
+    /// Per option contract.
+    pub option: Money,
+    /// Per future. Shares cost nothing.
+    pub future: Money,
+}
+
+/// Which margin percentages apply to an uncovered short option.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum MarginClass {
+    /// Shares, narrow funds: 20 % / 10 %.
+    Equity,
+    /// Broad index and funds on it: 15 % / 10 %.
+    BroadIndex,
+    /// A future: 6 % / 3 % of its value, a stand-in until scenarios are scanned.
+    Future,
+}
+
+/// Price steps: from each lower bound (inclusive) upward, the tick in force. Ascending, first at 0.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TickTable(Vec<(Price, Price)>);
+
+impl TickTable {
+    /// One tick at every price.
+    pub fn single(tick: Price) -> TickTable {
+        TickTable(vec![(Price::ZERO, tick)])
+    }
+
+    /// One tick below `bound`, another from it on.
+    pub fn split(below: Price, bound: Price, above: Price) -> TickTable {
+        TickTable(vec![(Price::ZERO, below), (bound, above)])
+    }
+
+    /// The tick in force at a price; a negative price (a credit) steps like its magnitude.
+    pub fn tick_at(&self, price: Price) -> Price {
+        let at = price.abs();
+        self.0.iter().rev().find(|(bound, _)| *bound <= at).map_or(self.0[0].1, |(_, tick)| *tick)
+    }
+
+    /// Whether the price can be quoted. A bound is legal in both regimes.
+    pub fn allows(&self, price: Price) -> bool {
+        price.raw() % self.tick_at(price).raw() == 0
+    }
+
+    /// The highest allowed price at or below `price`.
+    pub fn floor(&self, price: Price) -> Price {
+        let tick = self.tick_at(price).raw();
+        Price::from_raw(price.raw().div_euclid(tick) * tick)
+    }
+
+    /// The lowest allowed price at or above `price`.
+    pub fn ceil(&self, price: Price) -> Price {
+        let up = -self.floor(-price);
+        // Rounding up may cross into the coarser regime.
+        if self.allows(up) { up } else { -self.floor(-up) }
+    }
+}
+
+/// Calendar days before their end from which a future's options are listed.
+pub const LISTED_AHEAD: i64 = 200;
+
+/// One thing that options are listed on. All of it is data.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Underlying {
+    /// Symbol, e.g. `NMOU`.
+    pub symbol: String,
+    /// Full name.
+    pub name: String,
+    /// What it is.
+    pub kind: UnderlyingKind,
+    /// Exercise style of its options.
+    pub style: Style,
+    /// How they settle.
+    pub settlement: Settlement,
+    /// Units of the underlying per contract.
+    pub multiplier: i64,
+    /// Ticks of a single option.
+    pub ticks: TickTable,
+    /// Tick of a package's net price.
+    pub package_tick: Price,
+    /// Tick of the underlying itself.
+    pub own_tick: Price,
+    /// How its prices and those of its options are written.
+    pub style_of_price: PriceStyle,
+    /// Margin percentages.
+    pub margin_class: MarginClass,
+    /// Which expirations are listed by rule.
+    pub listing: ListingRule,
+    /// Expirations of its own, in place of the rule's: those of a future's options.
+    pub own_dates: Vec<Date>,
+    /// The last session on which it trades; none: for good.
+    pub last_session: Option<Date>,
+    /// Root of the closing-settled weeklies where it differs from the symbol.
+    pub weekly_root: Option<String>,
+    /// Sensitivity to the index, used to express deltas in index terms.
+    pub beta: f64,
+}
+
+impl Underlying {
+    /// The root under which an expiration's contracts trade.
+    pub fn root_for(&self, expiration: &Expiration) -> &str {
+        match &self.weekly_root {
+            Some(root) if !expiration.am_settled => root,
+            _ => &self.symbol,
+        }
+    }
+
+    /// Whether a root belongs to this underlying.
+    pub fn owns_root(&self, root: &str) -> bool {
+        root == self.symbol || self.weekly_root.as_deref() == Some(root)
+    }
+
+    /// The expiration a contract belongs to, as far as its settlement time is concerned.
+    pub fn expiry_moment(&self, contract: &Contract) -> Moment {
+        let am_settled = self.listing.am_monthlies && contract.root == self.symbol;
+        Expiration { date: contract.expiry, cycle: Cycle::Monthly, am_settled }.moment()
+    }
+
+    /// The expirations listed at `now`, ascending.
+    pub fn expirations(&self, now: Moment) -> Vec<Expiration> {
+        if self.own_dates.is_empty() {
+            return self.listing.expirations(now);
+        }
+        let all = self.own_dates.iter().map(|date| Expiration { date: *date, cycle: Cycle::Monthly, am_settled: false });
+        all.filter(|e| e.moment() > now && now.days_until(e.date) <= LISTED_AHEAD).collect()
+    }
+
+    /// Steps of a structure's net price: something alone keeps its own.
+    pub fn ticks_of(&self, structure: &Structure) -> TickTable {
+        match structure.legs() {
+            [one] if one.instrument.option().is_some() => self.ticks.clone(),
+            [_] => TickTable::single(self.own_tick),
+            _ => TickTable::single(self.package_tick),
+        }
+    }
+
+    /// What one contract, share or future of `instrument` counts: money per 1.00 of its price.
+    pub fn units(&self, instrument: &Instrument) -> i64 {
+        match (instrument, self.kind) {
+            (Instrument::Option(_), _) | (_, UnderlyingKind::Future) => self.multiplier,
+            _ => 1,
+        }
+    }
+
+    /// How many shares or futures one option stands for.
+    pub fn lot(&self) -> i64 {
+        if self.kind == UnderlyingKind::Future { 1 } else { self.multiplier }
+    }
+
+    /// Money per 1.00 of a structure's net price: that of an option, or of the underlying alone.
+    pub fn price_units(&self, structure: &Structure) -> i64 {
+        if structure.options().next().is_some() { self.multiplier } else { structure.legs().first().map_or(1, |l| self.units(&l.instrument)) }
+    }
+
+    /// Whether nothing is paid for `instrument`, but gains and losses settled every day.
+    pub fn is_margined(&self, instrument: &Instrument) -> bool {
+        self.kind == UnderlyingKind::Future && instrument.option().is_none()
+    }
+
+    /// Fees of so many of each leg.
+    pub fn fees(&self, structure: &Structure, fees: &Fees) -> Money {
+        let each = |instrument: &Instrument| match (instrument, self.kind) {
+            (Instrument::Option(_), _) => fees.option,
+            (_, UnderlyingKind::Future) => fees.future,
+            _ => Money::ZERO,
+        };
+        structure.legs().iter().map(|l| each(&l.instrument) * l.quantity.abs()).sum()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn price(text: &str) -> Price {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn rounding_looks_the_regime_up_again() {
+        let t = TickTable::split(Price::cents(1), Price::cents(300), Price::cents(5));
+        let cases =
+            [("2.994", "2.99", "3.00"), ("3.00", "3.00", "3.00"), ("3.01", "3.00", "3.05"), ("-2.994", "-3.00", "-2.99"), ("0.004", "0.00", "0.01")];
+        for (given, down, up) in cases {
+            assert_eq!((t.floor(price(given)), t.ceil(price(given))), (price(down), price(up)), "{given}");
+        }
+        assert!(t.allows(price("2.99")) && t.allows(price("3.05")) && !t.allows(price("3.01")) && t.allows(price("-0.90")));
+    }
+}
