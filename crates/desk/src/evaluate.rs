@@ -281,10 +281,11 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
 pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> MoneyEffect {
     let underlying = market.underlying;
     let basis = MarginBasis { spot: market.spot, kind: underlying.kind, class: underlying.margin_class, multiplier: underlying.multiplier };
-    // Nothing is paid for a future.
-    let margined = structure.legs().iter().filter(|l| underlying.is_margined(&l.instrument));
-    let unpaid: Money = margined.map(|l| market.spot.times(l.quantity * underlying.multiplier)).sum();
-    let cash = unpaid - price.times(structure.packages() * underlying.price_units(structure));
+    // Nothing is paid for a future; beside options it trades at its middle.
+    let future = structure.legs().iter().zip(&market.legs).find(|(l, _)| underlying.is_margined(&l.instrument));
+    let unpaid = future.map_or(Money::ZERO, |(l, m)| m.quote.mid().times(l.quantity * underlying.multiplier));
+    let net = -price.times(structure.packages() * underlying.price_units(structure));
+    let cash = if future.is_some() && structure.options().next().is_none() { Money::ZERO } else { net + unpaid };
     let added = holdings(structure, &market.legs);
     let before = requirement(&account.here, &basis);
     let after = requirement(&account.here.with(&added), &basis);

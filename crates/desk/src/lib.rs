@@ -44,7 +44,7 @@ pub use instrument::Instrument;
 pub use margin::{Holdings, MarginBasis, MarginLeg, Part, Requirement, requirement};
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
-pub use order::{Fill, FillLeg, Level, Link, Order, OrderError, Pricing, Request, State, TimeInForce, Trigger, TriggerSide};
+pub use order::{Fill, FillLeg, Level, Link, Order, OrderError, Pricing, Purpose, Request, State, TimeInForce, Trigger, TriggerSide};
 pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use price_style::PriceStyle;

@@ -80,6 +80,28 @@ pub struct Link {
     pub group: Option<u64>,
 }
 
+/// What an order is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Purpose {
+    /// Opens a campaign of its own.
+    #[default]
+    Open,
+    /// Closes (part of) this campaign, whose lots go first.
+    Close(u64),
+    /// Closes legs of this campaign and opens others in it.
+    Roll(u64),
+}
+
+impl Purpose {
+    /// The campaign it was sent from.
+    pub fn campaign(self) -> Option<u64> {
+        match self {
+            Purpose::Open => None,
+            Purpose::Close(campaign) | Purpose::Roll(campaign) => Some(campaign),
+        }
+    }
+}
+
 /// What was asked for; never changes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Request {
@@ -99,8 +121,8 @@ pub struct Request {
     pub link: Link,
     /// How long it stands.
     pub time_in_force: TimeInForce,
-    /// The campaign whose lots it closes first, if it was sent from one.
-    pub closes: Option<u64>,
+    /// Whether it opens, closes or rolls a campaign.
+    pub purpose: Purpose,
 }
 
 /// One execution.
@@ -450,7 +472,7 @@ mod tests {
             trigger,
             link,
             time_in_force: TimeInForce::Day,
-            closes: None,
+            purpose: Purpose::Open,
         };
         let at = Moment::from_millis(0);
         Order { id: 1, placed: at, request, events: events.into_iter().map(|e| (at, e)).collect() }

@@ -7,6 +7,7 @@ use crate::naming::Name;
 use crate::number::{Money, Price};
 use crate::shape::{Even, Extent};
 use crate::structure::Structure;
+use crate::underlying::UnderlyingKind;
 
 /// Name and term; money now; most to make; most to lose; break-evens.
 pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<'_>, horizon: &Horizon, cash: Money, closing: bool) -> Vec<String> {
@@ -18,7 +19,10 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
     if structure.options().next().is_some() {
         out.push(format!("{times}{} on {symbol}, {}.", capital(what), days(horizon.days)));
     } else {
-        out.push(format!("{} of {symbol}: {count}.", capital(what)));
+        let side = if structure.underlying_quantity() > 0 { "Buy" } else { "Sell" };
+        let one = if market.underlying.kind == UnderlyingKind::Future { "future" } else { "share" };
+        let many = if count == 1 { "" } else { "s" };
+        out.push(format!("{side} {count} {one}{many} of {symbol}."));
     }
     out.push(match cash.cmp(&Money::ZERO) {
         std::cmp::Ordering::Greater => format!("You receive {} now.", cash.grouped()),

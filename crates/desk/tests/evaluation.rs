@@ -97,3 +97,48 @@ fn a_calendar_is_judged_at_its_first_expiration() {
     assert!((evens[0] - 95.8140).abs() < 1e-3 && (evens[1] - 105.2737).abs() < 1e-3, "{evens:?}");
     assert!((e.curves.today[100] - 0.0).abs() < 500.0);
 }
+
+#[test]
+fn shares_and_futures_are_told_as_what_they_are() {
+    let own = |quantity| Structure::new([Leg { instrument: Instrument::Underlying("TEST".into()), quantity }]).unwrap();
+    let m = market(&underlying(), &[("99.99", "100.01")]);
+    let shares = evaluate(&proposal(own(150)), &m, &account()).unwrap();
+    assert_eq!(shares.sentences[..2], ["Buy 150 shares of TEST.", "You pay 15,000.00 now."]);
+    // Half is lent on them, and shares cost no fee.
+    assert_eq!(shares.money.takes(), Money::whole(7_500));
+    assert_eq!((shares.greeks.delta, shares.greeks.vega), (150.0, 0.0));
+    let bond = Underlying { kind: UnderlyingKind::Future, multiplier: 1_000, margin_class: MarginClass::Future, ..underlying() };
+    let m = MarketView { carry: Carry::Future, ..market(&bond, &[("99.99", "100.01")]) };
+    let future = evaluate(&proposal(own(-2)), &m, &account()).unwrap();
+    assert_eq!(future.sentences[..2], ["Sell 2 futures of TEST.", "No money changes hands now."]);
+    assert_eq!((future.money.alone.total, future.money.takes()), (Money::whole(12_000), Money::whole(12_000)));
+    assert_eq!((future.greeks.delta, future.horizon.shape.least.clone()), (-2_000.0, Extent::Unlimited));
+    assert!(future.horizon.shape.evens == [Even::Point(price("100.00"))]);
+}
+
+/// A dividend of 2.00 in ten days and a call deep in the money (15.1234 by a fine grid, 13.8625 when only held; the grid of
+/// `quant` gives the same): it is worth exercising before it.
+#[test]
+fn a_call_is_worth_exercising_before_a_dividend() {
+    let u = underlying();
+    let at = Moment::at(jiff::civil::date(2031, 3, 11), 16, 0);
+    let expiry = jiff::civil::date(2031, 5, 10);
+    let carry = Carry::Dividends(vec![(at.plus_millis(10 * 86_400_000), price("2.00"))]);
+    let worth = |kind, strike: &str, days: i64| {
+        let c = Contract { root: "TEST".into(), expiry, kind, strike: price(strike) };
+        let then = at.plus_millis(days * 86_400_000);
+        Priced::new(&c, &u, then, &PricedIn { rate: 0.05, carry: &carry, spot: 105.0, vol: 0.20 }).unwrap().price(105.0)
+    };
+    // Within a cent of the value with the right to wait and see.
+    assert!((worth(Kind::Call, "90", 0) - 15.1234).abs() < 0.01, "{}", worth(Kind::Call, "90", 0));
+    assert!((worth(Kind::Call, "90", 11) - 15.5).abs() < 0.2, "once the dividend is gone nothing hurries");
+    let european = |q: f64| {
+        quant::european_price(
+            &quant::Terms { kind: Kind::Call, style: Style::European, strike: 130.0, time: 60.0 / 365.0, rate: 0.05, carry_yield: q, vol: 0.20 },
+            105.0,
+        )
+    };
+    let q = carry.yield_until(at, Moment::at(expiry, 16, 0), 0.05, 105.0);
+    assert!((worth(Kind::Call, "130", 0) - european(q)).abs() < 1e-12, "far out of the money it is held");
+    assert!((105.0 * (-q * 60.0_f64 / 365.0).exp() - (105.0 - 2.0 * (-0.05 * 10.0_f64 / 365.0).exp())).abs() < 1e-9, "the same forward");
+}

@@ -78,7 +78,7 @@ fn session(c: &mut Criterion) {
             trigger: None,
             link: Link::default(),
             time_in_force,
-            closes: None,
+            purpose: desk::Purpose::Open,
         };
         Some(Order { id: i as u64 + 1, placed: start, request, events: vec![(start, Event::Accepted)] })
     };

@@ -1,7 +1,7 @@
 //! Futures: each delivery month is an underlying of its own, with options on it.
 //!
-//! A month's symbol is that of the product, the letter of the month (F G H J K M N Q U V X Z, January to December; common practice) and two
-//! digits of the year. Options end in the month before the month they are named for; those named for a month without a delivery are on the
+//! A month's symbol is that of the product, the letter of the month (F G H J K M N Q U V X Z, January to December; common practice) and the last
+//! digit of the year. Options end in the month before the month they are named for; those named for a month without a delivery are on the
 //! next one that has.
 
 use desk::calendar::{previous_session, session_on_or_before};
@@ -155,7 +155,7 @@ fn last_session(month: Date) -> Date {
 fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
     let index = month.month() as usize - 1;
     let underlying = Underlying {
-        symbol: format!("{}{}{:02}", p.code, LETTERS[index], month.year() % 100),
+        symbol: format!("{}{}{}", p.code, LETTERS[index], month.year() % 10),
         name: format!("{} {} {}", p.name, MONTHS[index], month.year()),
         kind: UnderlyingKind::Future,
         style: Style::American,

@@ -28,7 +28,7 @@ fn order(world: &World, id: u64, quantity: i64, pricing: Pricing, time_in_force:
         trigger: None,
         link: Link::default(),
         time_in_force,
-        closes: None,
+        purpose: desk::Purpose::Open,
     };
     Order { id, placed: start(), request, events: vec![(start(), Event::Accepted)] }
 }

@@ -164,17 +164,17 @@ fn each_month_of_a_future_is_its_own_underlying() {
         }
     }
     // Options named for April end on the last Friday of March, on the June bond.
-    let june = world.underlying("TNYBM31").unwrap();
+    let june = world.underlying("TNYBM1").unwrap();
     assert_eq!(june.own_dates, [date(2031, 3, 28), date(2031, 4, 25), date(2031, 5, 23)]);
     assert_eq!(june.last_session, Some(date(2031, 5, 30)));
-    assert!(world.underlying("TNYBH31").is_some_and(|march| world.underlyings(at).all(|u| u.symbol != march.symbol)), "March has ended");
+    assert!(world.underlying("TNYBH1").is_some_and(|march| world.underlyings(at).all(|u| u.symbol != march.symbol)), "March has ended");
 }
 
 #[test]
 fn futures_are_settled_every_day_and_end_on_their_last() {
     let world = World::new(DEMO_SEED);
     let at = Moment::at(DEMO_DAY, 10, 42);
-    let (symbol, last) = ("BYQJ31", world.underlying("BYQJ31").unwrap().last_session.unwrap());
+    let (symbol, last) = ("BYQJ1", world.underlying("BYQJ1").unwrap().last_session.unwrap());
     assert_eq!(last, date(2031, 3, 31));
     let account = holding(&world, &[(Instrument::Underlying(symbol.into()), -2)], at);
     for (day, ends) in [(DEMO_DAY, false), (last, true)] {
@@ -183,7 +183,7 @@ fn futures_are_settled_every_day_and_end_on_their_last() {
         assert_eq!(got, [Happening::Variation { symbol: symbol.into(), price, last: ends }]);
     }
     // An option on it becomes the future.
-    let c = listed(&world, "TNYBM31", date(2031, 3, 28), Kind::Put, world.spot("TNYBM31", close_of(date(2031, 3, 28))).unwrap().to_f64() + 2.0, at);
+    let c = listed(&world, "TNYBM1", date(2031, 3, 28), Kind::Put, world.spot("TNYBM1", close_of(date(2031, 3, 28))).unwrap().to_f64() + 2.0, at);
     let account = holding(&world, &[(c.clone().into(), -3)], at);
     let got = due(&world, &mut Quoter::new(), &account, &BTreeSet::new(), close_of(date(2031, 3, 28)));
     assert!(matches!(&got[..], [Happening::Delivered { quantity: -3, early: false, .. }]), "{got:?}");

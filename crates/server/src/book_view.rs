@@ -99,7 +99,7 @@ pub struct PositionLeg {
     pub label: String,
     /// Signed contracts, shares or futures.
     pub quantity: i64,
-    /// Whether its holder may say what happens at its end, and what was said: not to exercise it.
+    /// Whether its holder may say what happens at its end (in its last week), and what was said: not to exercise it.
     pub declined: Option<bool>,
     /// Average price at opening.
     pub opened_at: String,
@@ -108,6 +108,9 @@ pub struct PositionLeg {
     /// Profit at the mark.
     pub profit: String,
 }
+
+/// Days before its end from which a holder is asked about exercise.
+const ASKED: i64 = 7;
 
 /// A stretch of the range strip.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -239,7 +242,11 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
                 contract: l.instrument.to_string(),
                 label: instrument_label(&l.instrument),
                 quantity: l.quantity,
-                declined: l.instrument.option().filter(|_| l.quantity > 0).map(|c| state.declined.contains(c)),
+                declined: l
+                    .instrument
+                    .option()
+                    .filter(|c| l.quantity > 0 && state.clock.now.days_until(c.expiry) <= ASKED)
+                    .map(|c| state.declined.contains(c)),
                 opened_at: shown(average, u),
                 mark: shown(mark, u),
                 profit: money(profit),

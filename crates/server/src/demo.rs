@@ -3,8 +3,8 @@
 
 use desk::calendar::{next_session, open_of};
 use desk::{
-    Cycle, Expiration, Kind, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Request, Structure, TimeInForce, Trigger, TriggerSide,
-    package_quote,
+    Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger,
+    TriggerSide, package_quote,
 };
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
@@ -90,8 +90,27 @@ impl Trader<'_> {
 
     /// Opens at the cross, so that it fills at once.
     fn open(&mut self, symbol: &str, unit: Structure, quantity: i64) -> Result<Campaign, Refusal> {
-        let order = self.send(symbol, unit, quantity, 1.0, false, None)?;
+        let order = self.send(symbol, unit, quantity, 1.0, false, Purpose::Open)?;
         Ok(Campaign { symbol: symbol.to_owned(), unit: order.request.unit.clone(), order })
+    }
+
+    /// Shares, or options against them, as one package.
+    fn with_shares(&self, symbol: &str, shares: i64, options: Structure) -> Result<Structure, Refusal> {
+        let own = Leg { instrument: Instrument::Underlying(symbol.to_owned()), quantity: shares };
+        Ok(Structure::new(options.legs().iter().cloned().chain([own]))?)
+    }
+
+    /// Closes a campaign's legs and opens others in it, in one order at the cross.
+    fn roll(&mut self, campaign: &mut Campaign, to: Structure, quantity: i64) -> Result<(), Refusal> {
+        let legs = campaign.unit.turned().legs().iter().chain(to.legs()).cloned().collect::<Vec<_>>();
+        let both = Structure::new(legs)?;
+        let id = campaign.order.id;
+        let order = self.send(&campaign.symbol.clone(), both, quantity, 1.0, false, Purpose::Roll(id))?;
+        if order.state() != desk::State::Filled {
+            return Err(Refusal::NoOrder(order.id));
+        }
+        campaign.unit = to;
+        Ok(())
     }
 
     /// An order that waits to close a campaign.
@@ -106,18 +125,18 @@ impl Trader<'_> {
             trigger,
             link: Link::default(),
             time_in_force: TimeInForce::GoodTillCancelled,
-            closes: Some(campaign.order.id),
+            purpose: Purpose::Close(campaign.order.id),
         };
         self.desk.place(request).map(drop)
     }
 
     /// Closes so many packages of a campaign at the cross.
     fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
-        self.send(&campaign.symbol, campaign.unit.turned().unit(), quantity, 1.0, false, Some(campaign.order.id)).map(drop)
+        self.send(&campaign.symbol, campaign.unit.turned().unit(), quantity, 1.0, false, Purpose::Close(campaign.order.id)).map(drop)
     }
 
     /// Sends an order at a share of the way from rest (0) to cross (1).
-    fn send(&mut self, symbol: &str, unit: Structure, quantity: i64, share: f64, gtc: bool, closes: Option<u64>) -> Result<Order, Refusal> {
+    fn send(&mut self, symbol: &str, unit: Structure, quantity: i64, share: f64, gtc: bool, purpose: Purpose) -> Result<Order, Refusal> {
         let state = self.state();
         let quotes: Vec<_> = unit
             .legs()
@@ -137,7 +156,7 @@ impl Trader<'_> {
             trigger: None,
             link: Link::default(),
             time_in_force: if gtc { TimeInForce::GoodTillCancelled } else { TimeInForce::Day },
-            closes,
+            purpose,
         })
     }
 }
@@ -192,10 +211,22 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     a_year(&mut t)?;
 
     // The campaigns that are open at the demo moment, and how they came about.
+    // Shares with a put that protects two thirds of them.
+    t.wait_until(date(2031, 1, 21), 11, 5)?;
+    let put = t.structure("OSKV", 85, &[pick(Put, 0.30, 1)])?;
+    let protected = t.with_shares("OSKV", 150, put)?;
+    t.open("OSKV", protected, 1)?;
+
     t.wait_until(date(2031, 2, 5), 10, 20)?;
     let calls = [pick(Call, 0.30, -1), pick(Call, 0.25, 1)];
     let unit = t.structure("ZORV", 40, &calls)?;
     let mut zorvane = t.open("ZORV", unit, 1)?;
+
+    // Shares bought and a call sold against them: the ex-date lies two days before its end.
+    t.wait_until(date(2031, 2, 11), 10, 40)?;
+    let call = t.structure("TLVN", 38, &[pick(Call, 0.38, -1)])?;
+    let covered = t.with_shares("TLVN", 100, call)?;
+    t.open("TLVN", covered, 1)?;
 
     t.wait_until(date(2031, 2, 12), 10, 5)?;
     let condor = t.structure("VXLO", 60, &[pick(Put, 0.11, 1), pick(Put, 0.17, -1), pick(Call, 0.17, -1), pick(Call, 0.12, 1)])?;
@@ -203,18 +234,17 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     let puts = t.structure("TKZR", 60, &[pick(Put, 0.13, 1), pick(Put, 0.24, -1)])?;
     let trust = t.open("TKZR", puts, 3)?;
 
-    // The price runs over the call vertical: closed and sold again, higher and later, twice.
+    // The price runs over the call vertical: rolled higher and later, twice.
     t.wait_until(date(2031, 2, 18), 11, 0)?;
-    t.close(&zorvane, 1)?;
-    let unit = t.structure("ZORV", 50, &calls)?;
-    zorvane = t.open("ZORV", unit, 1)?;
+    let to = t.structure("ZORV", 50, &calls)?;
+    t.roll(&mut zorvane, to, 1)?;
+    // A strangle sold on the June bond, in options that end with March.
     t.wait_until(date(2031, 2, 20), 11, 20)?;
-    let bull_put = t.structure("TLVN", 45, &[pick(Put, 0.15, 1), pick(Put, 0.30, -1)])?;
-    let tolvane = t.open("TLVN", bull_put, 4)?;
+    let strangle = t.structure("TNYBM1", 30, &[pick(Put, 0.18, -1), pick(Call, 0.18, -1)])?;
+    t.open("TNYBM1", strangle, 2)?;
     t.wait_until(date(2031, 2, 26), 11, 0)?;
-    t.close(&zorvane, 1)?;
-    let unit = t.structure("ZORV", 60, &calls)?;
-    t.open("ZORV", unit, 1)?;
+    let to = t.structure("ZORV", 60, &calls)?;
+    t.roll(&mut zorvane, to, 1)?;
 
     // A put butterfly on the index with one wing longer than the other, for a credit.
     t.wait_until(date(2031, 3, 3), 13, 10)?;
@@ -223,8 +253,6 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     let broken: Vec<Leg> = [wing(&t, 2_850.0, 1), wing(&t, 2_800.0, -2), wing(&t, 2_700.0, 1)].into_iter().flatten().collect();
     t.open("WXMR", Structure::new(broken)?, 1)?;
 
-    t.wait_until(date(2031, 3, 5), 10, 30)?;
-    t.close(&tolvane, 2)?;
     // A calendar across the results: what ends before them is sold, what ends behind is bought.
     t.wait_until(date(2031, 3, 7), 14, 45)?;
     let (near, far) = (t.expiration("NMOU", 5, true), t.expiration("NMOU", 20, true));
@@ -240,7 +268,7 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     // Three orders wait: a new trade beyond the market, a target, and a stop.
     t.wait_until(DEMO_DAY, 9, 50)?;
     let far_put = t.structure("NMOU", 60, &[pick(Put, 0.12, 1), pick(Put, 0.22, -1)])?;
-    t.send("NMOU", far_put, 1, -0.9, true, None)?;
+    t.send("NMOU", far_put, 1, -0.9, true, Purpose::Open)?;
     t.exit(&trust, 3, Pricing::Limit(Price::cents(20)), None)?;
     // Three times what was received for it.
     let received: Price = pressed.order.fills().map(|f| -f.price).sum();

@@ -54,7 +54,7 @@ pub struct OrderWire {
     pub state: String,
     /// It can still be filled, changed or cancelled.
     pub open: bool,
-    /// The campaign it closes.
+    /// The campaign it closes or rolls.
     pub closes: Option<u64>,
     /// Its story, oldest first.
     pub events: Vec<OrderEventWire>,
@@ -155,7 +155,7 @@ pub(crate) fn order(o: &Order, all: &[Order], world: &World) -> Option<OrderWire
             .collect(),
         state: state.word().into(),
         open: state.is_open(),
-        closes: r.closes,
+        closes: r.purpose.campaign(),
         events: story(o, style),
     })
 }

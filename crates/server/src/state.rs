@@ -57,7 +57,7 @@ impl Desk {
                 Some(fill) => {
                     let order = saved.orders.iter().find(|o| o.id == fill.order).ok_or(Refusal::NoOrder(fill.order))?;
                     let underlying = world.underlying(&order.request.symbol);
-                    underlying.map(|u| account.fill(fill, order.request.closes, u, j.entry.memo.clone()))
+                    underlying.map(|u| account.fill(fill, order.request.purpose.campaign(), u, j.entry.memo.clone()))
                 }
                 None => replay(&mut account, &world, j),
             };

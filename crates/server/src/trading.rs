@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use desk::calendar::is_session;
 use desk::order::{self, Event};
-use desk::{Instrument, Level, Link, Money, Order, OrderError, Price, Pricing, Request, Structure, TimeInForce, Underlying, UnderlyingKind};
+use desk::{Instrument, Level, Link, Money, Order, OrderError, Price, Pricing, Purpose, Request, Structure, TimeInForce, Underlying, UnderlyingKind};
 use market::{Quoter, check_listed, exchange};
 use store::Fact;
 
@@ -102,7 +102,7 @@ impl Desk {
         }
         check_time(state, request)?;
         self.check_trigger(request, &ticks)?;
-        match (request.closes, request.link.after) {
+        match (request.purpose.campaign(), request.link.after) {
             // What waits for an order of its own closes what that order will open.
             (Some(campaign), Some(after)) if campaign == after => return Ok(()),
             (Some(campaign), _) => check_closing(&self.state, request, campaign)?,
@@ -233,7 +233,7 @@ fn tie_together(requests: &mut [Request], tie: Tie, first: u64) -> Result<(), Re
             return Err(Refusal::Field { field: "quantity", message });
         }
         if request.symbol == entry.symbol && request.unit == entry.unit.turned() {
-            request.closes = Some(first);
+            request.purpose = Purpose::Close(first);
         } else if tie == Tie::Bracket {
             let message = "the second and third order of a bracket close the first: their legs are its legs turned over".into();
             return Err(Refusal::Field { field: "legs", message });
@@ -303,24 +303,29 @@ pub fn check_legs(state: &State, symbol: &str, unit: &Structure) -> Result<(), R
     }
 }
 
-/// A closing order may not close more than its campaign holds, counting what already works.
+/// A closing order may not close more than its campaign holds, counting what already works; a rolling one may open what it does not hold.
 fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), Refusal> {
     if !state.account.lots().iter().any(|l| l.campaign == campaign) {
         return Err(Refusal::NoCampaign(campaign));
     }
-    let working = state.orders.iter().filter(|o| o.state().is_open() && o.request.closes == Some(campaign));
+    let working = state.orders.iter().filter(|o| o.state().is_open() && o.request.purpose.campaign() == Some(campaign));
     let working: Vec<&Order> = working.collect();
     for leg in request.unit.legs() {
         let held = state.account.held_by(campaign, &leg.instrument);
         // Of orders that cancel each other one can fill: the largest counts.
         let mut queued: BTreeMap<u64, i64> = BTreeMap::new();
         for o in &working {
+            // What a roll opens is not there yet.
             let closes = o.remaining() * o.request.unit.legs().iter().filter(|l| l.instrument == leg.instrument).map(|l| l.quantity).sum::<i64>();
             let most = queued.entry(o.request.link.group.unwrap_or(o.id)).or_default();
             *most = if closes.abs() > most.abs() { closes } else { *most };
         }
         let queued: i64 = queued.into_values().sum();
         let asked = leg.quantity * request.quantity;
+        if matches!(request.purpose, Purpose::Roll(_)) && (held == 0 || held.signum() == asked.signum()) {
+            continue;
+        }
+        let queued = if held.signum() == queued.signum() { 0 } else { queued };
         let left = held + queued;
         if left.signum() != -asked.signum() || asked.abs() > left.abs() {
             let by = working.iter().filter(|o| o.request.unit.legs().iter().any(|l| l.instrument == leg.instrument)).map(|o| o.id).collect();
@@ -336,17 +341,25 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
 /// mirror image.
 pub fn told(order: &Order, underlying: &Underlying) -> String {
     let unit = &order.request.unit;
-    let named = if order.request.closes.is_some() { unit.turned() } else { unit.clone() };
-    format!("{} {}", desk::recognise(&named, underlying).text, unit.strikes_label()).trim_end().to_owned()
+    let name = match order.request.purpose {
+        Purpose::Open => desk::recognise(unit, underlying).text,
+        Purpose::Close(_) => desk::recognise(&unit.turned(), underlying).text,
+        Purpose::Roll(_) => "roll".to_owned(),
+    };
+    format!("{name} {}", unit.strikes_label()).trim_end().to_owned()
 }
 
 fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Option<Fact> {
     let world = Arc::clone(&next.world);
     let underlying = world.underlying(&order.request.symbol)?;
-    let verb = if order.request.closes.is_some() { "closed" } else { "opened" };
+    let verb = match order.request.purpose {
+        Purpose::Open => "opened",
+        Purpose::Close(_) => "closed",
+        Purpose::Roll(_) => "done",
+    };
     let side = if fill.price < Price::ZERO { "credit" } else { "debit" };
     let price = underlying.style_of_price.write(fill.price.abs());
     let memo = format!("{verb} {} × {} {} at {price} {side}", fill.packages, order.request.symbol, told(order, underlying));
-    let entry = Arc::make_mut(&mut next.account).fill(fill, order.request.closes, underlying, memo).clone();
+    let entry = Arc::make_mut(&mut next.account).fill(fill, order.request.purpose.campaign(), underlying, memo).clone();
     Some(Fact::Booked(entry, None))
 }

@@ -5,7 +5,7 @@ mod common;
 
 use axum::http::StatusCode;
 use common::*;
-use desk::{Contract, Leg, Level, Moment, Money, Price, Pricing, Request, Structure, TimeInForce, Trigger, TriggerSide};
+use desk::{Contract, Instrument, Leg, Level, Moment, Money, Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger, TriggerSide};
 use market::Step;
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
@@ -128,6 +128,9 @@ enum Act {
     Bracket { strikes: (usize, usize), quantity: i64, share: i64, off: i64 },
     Stop { trailing: bool, off: i64, once: bool },
     Close { share: i64 },
+    Shares { quantity: i64, call: Option<usize>, share: i64 },
+    Roll { strikes: (usize, usize), call: bool },
+    Decline,
     Reprice { cents: i64 },
     Cancel,
     Draft(usize),
@@ -144,6 +147,9 @@ fn any_act() -> impl Strategy<Value = Act> {
             .prop_map(|(strikes, quantity, share, off)| Act::Bracket { strikes, quantity, share, off }),
         2 => (any::<bool>(), 1..150_i64, any::<bool>()).prop_map(|(trailing, off, once)| Act::Stop { trailing, off, once }),
         2 => (0..110_i64).prop_map(|share| Act::Close { share }),
+        2 => (-150..250_i64, prop::option::of(0..24_usize), 0..120_i64).prop_map(|(quantity, call, share)| Act::Shares { quantity, call, share }),
+        1 => ((0..24_usize, 0..24_usize), any::<bool>()).prop_map(|(strikes, call)| Act::Roll { strikes, call }),
+        1 => Just(Act::Decline),
         1 => (-300..300_i64).prop_map(|cents| Act::Reprice { cents }),
         1 => Just(Act::Cancel),
         1 => (0..3_usize).prop_map(Act::Draft),
@@ -171,7 +177,7 @@ fn package_market(desk: &Desk, unit: &Structure) -> Option<desk::PackageQuote> {
 }
 
 fn act(desk: &mut Desk, number: usize, act: &Act) {
-    let request = |desk: &Desk, unit: Structure, quantity, share: i64, day, closes| {
+    let request = |desk: &Desk, unit: Structure, quantity, share: i64, day, closes: Option<u64>| {
         let m = package_market(desk, &unit)?;
         let ticks = desk.state().world.underlying("NMOU")?.ticks_of(&unit);
         let limit = ticks.floor(m.rest + Price::from_raw((m.cross - m.rest).raw() * share / 100));
@@ -185,7 +191,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
             trigger: None,
             link: desk::Link::default(),
             time_in_force,
-            closes,
+            purpose: closes.map_or(Purpose::Open, Purpose::Close),
         })
     };
     let open = |desk: &Desk| desk.state().orders.iter().rev().find(|o| o.state().is_open()).map(|o| o.id);
@@ -232,6 +238,31 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
                 request(desk, unit, 1, share, true, Some(lot.campaign)).map(|r| desk.place(r).map(drop))
             })
         }
+        // Shares alone, or with a call sold against each hundred or part of it.
+        Act::Shares { quantity, call, share } => {
+            let own = |quantity| Leg { instrument: Instrument::Underlying("NMOU".into()), quantity };
+            let legs = match call {
+                Some(place) => unit_of(desk, (place, place), true).legs().iter().cloned().chain([own(quantity.max(1))]).collect(),
+                None => vec![own(quantity.signum())],
+            };
+            let packages = if call.is_some() { 1 } else { quantity.abs().max(1) };
+            let unit = Structure::new(legs).ok().map(|s| s.unit());
+            unit.and_then(|unit| request(desk, unit, packages, share, true, None)).map(|r| desk.place(r).map(drop))
+        }
+        Act::Roll { strikes, call } => {
+            let lot = desk.state().account.lots().iter().find(|l| l.instrument.option().is_some()).cloned();
+            lot.and_then(|lot| {
+                let back = Leg { instrument: lot.instrument, quantity: -lot.quantity.signum() };
+                let unit = Structure::new(unit_of(desk, strikes, call).legs().iter().cloned().chain([back])).ok()?.unit();
+                let mut r = request(desk, unit, 1, 100, true, None)?;
+                r.purpose = Purpose::Roll(lot.campaign);
+                Some(desk.place(r).map(drop))
+            })
+        }
+        Act::Decline => {
+            let held = desk.state().account.series().first().cloned();
+            held.map(|c| desk.decline(c.clone(), !desk.state().declined.contains(&c)))
+        }
         Act::Reprice { cents } => open(desk).map(|id| desk.reprice(id, Price::cents(cents)).map(drop)),
         Act::Cancel => open(desk).map(|id| desk.cancel(id).map(drop)),
         Act::Draft(slot) => Some(desk.keep_draft(["A", "B", "C"][slot].into(), (!number.is_multiple_of(3)).then(|| format!("{{\"n\":{number}}}")))),
@@ -246,7 +277,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
 /// Everything the books hold, to compare before and after.
 fn everything(desk: &Desk) -> String {
     let s = desk.state();
-    format!("{:?} {:?} {:?} {:?} {:?}", s.clock, s.orders, s.account, s.drafts, s.marks)
+    format!("{:?} {:?} {:?} {:?} {:?} {:?}", s.clock, s.orders, s.account, s.drafts, s.marks, s.declined)
 }
 
 #[test]
@@ -300,7 +331,7 @@ fn stepping_far_skips_nothing_on_the_way() {
         trigger: None,
         link: desk::Link::default(),
         time_in_force,
-        closes: None,
+        purpose: Purpose::Open,
     };
     desk.place(order("filled", better(0), TimeInForce::Day)).unwrap();
     desk.place(order("never today", better(2_000), TimeInForce::Day)).unwrap();

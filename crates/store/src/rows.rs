@@ -3,7 +3,7 @@
 
 use desk::order::Event;
 use desk::{
-    Book, Cause, Contract, EntryKind, Fill, FillLeg, Instrument, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Request, Structure,
+    Book, Cause, Contract, EntryKind, Fill, FillLeg, Instrument, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Purpose, Request, Structure,
     TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
@@ -22,7 +22,7 @@ macro_rules! row {
 row!(SettingRow, settings, { name: String, value: String });
 row!(ClockRow, clock, { id: i64, now_ms: i64, running: bool, speed: i64 });
 row!(OrderRow, orders, {
-    id: i64, client_id: String, symbol: String, quantity: i64, limit_price: Option<i64>, closes: Option<i64>, placed_ms: i64,
+    id: i64, client_id: String, symbol: String, quantity: i64, limit_price: Option<i64>, closes: Option<i64>, rolls: bool, placed_ms: i64,
     time_in_force: String, good_till: Option<String>, trigger_side: Option<String>, trigger_level: Option<i64>, trigger_trail: Option<i64>,
     after_order: Option<i64>, cancel_group: Option<i64>,
 });
@@ -66,7 +66,8 @@ impl OrderRow {
             symbol: r.symbol.clone(),
             quantity: r.quantity,
             limit_price: if let Pricing::Limit(p) = r.pricing { Some(p.raw()) } else { None },
-            closes: r.closes.map(|c| c as i64),
+            closes: r.purpose.campaign().map(|c| c as i64),
+            rolls: matches!(r.purpose, Purpose::Roll(_)),
             placed_ms: order.placed.millis(),
             time_in_force: match r.time_in_force {
                 TimeInForce::Day => "day",
@@ -115,7 +116,11 @@ impl OrderRow {
             trigger,
             link: Link { after: self.after_order.map(|o| o as u64), group: self.cancel_group.map(|g| g as u64) },
             time_in_force,
-            closes: self.closes.map(|c| c as u64),
+            purpose: match (self.closes, self.rolls) {
+                (None, _) => Purpose::Open,
+                (Some(campaign), false) => Purpose::Close(campaign as u64),
+                (Some(campaign), true) => Purpose::Roll(campaign as u64),
+            },
         };
         Ok(Order { id: id as u64, placed: Moment::from_millis(self.placed_ms), request, events })
     }

@@ -5,7 +5,7 @@ diesel::table! { clock (id) { id -> BigInt, now_ms -> BigInt, running -> Bool, s
 diesel::table! {
     orders (id) {
         id -> BigInt, client_id -> Text, symbol -> Text, quantity -> BigInt, limit_price -> Nullable<BigInt>,
-        closes -> Nullable<BigInt>, placed_ms -> BigInt, time_in_force -> Text, good_till -> Nullable<Text>, trigger_side -> Nullable<Text>,
+        closes -> Nullable<BigInt>, rolls -> Bool, placed_ms -> BigInt, time_in_force -> Text, good_till -> Nullable<Text>, trigger_side -> Nullable<Text>,
         trigger_level -> Nullable<BigInt>, trigger_trail -> Nullable<BigInt>, after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
     }
 }

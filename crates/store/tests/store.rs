@@ -18,7 +18,7 @@ fn order(id: u64, client: &str) -> Order {
         trigger: None,
         link: Link::default(),
         time_in_force: TimeInForce::GoodTillCancelled,
-        closes: None,
+        purpose: desk::Purpose::Open,
     };
     Order { id, placed: at, request, events: vec![(at, Event::Accepted)] }
 }

@@ -803,7 +803,7 @@ export interface components {
             clientId: string;
             /**
              * Format: int64
-             * @description The campaign it closes.
+             * @description The campaign it closes or rolls.
              */
             closes?: number | null;
             /** @description Its story, oldest first. */
@@ -878,6 +878,8 @@ export interface components {
              * @description Packages.
              */
             quantity: number;
+            /** @description With `closes`: what the campaign does not hold is opened in it. */
+            rolls?: boolean;
             /** @description Underlying symbol. */
             symbol: string;
             /** @description How long it stands. */
@@ -943,7 +945,7 @@ export interface components {
         PositionLeg: {
             /** @description OSI symbol. */
             contract: string;
-            /** @description Whether its holder may say what happens at its end, and what was said: not to exercise it. */
+            /** @description Whether its holder may say what happens at its end (in its last week), and what was said: not to exercise it. */
             declined?: boolean | null;
             /** @description "195 call, 18 Apr". */
             label: string;

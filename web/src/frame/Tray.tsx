@@ -25,7 +25,7 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
         {e && draft.legs.length > 0 && !refused && (
           <>
             <OutlineGlyph evaluation={e} />
-            <span>{draft.symbol} {e.name} {e.strikes} · {e.days} d ·</span>
+            <span>{draft.symbol} {e.name} {e.strikes} {e.legs.some((l) => l.expiry) && `· ${e.days} d `}·</span>
             <b>{e.middle.amount} {short[e.middle.side as keyof typeof short]}</b>
           </>
         )}

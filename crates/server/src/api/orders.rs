@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use desk::{Level, Link, PriceStyle, Pricing, Request, TimeInForce, Trigger, TriggerSide};
+use desk::{Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -100,6 +100,9 @@ struct PlaceRequest {
     /// Campaign it closes.
     #[serde(default)]
     closes: Option<u64>,
+    /// With `closes`: what the campaign does not hold is opened in it.
+    #[serde(default)]
+    rolls: bool,
 }
 
 impl PlaceRequest {
@@ -131,7 +134,12 @@ impl PlaceRequest {
                 (TimeInForceWire::ImmediateOrCancel, None) => TimeInForce::ImmediateOrCancel,
                 (TimeInForceWire::FillOrKill, None) => TimeInForce::FillOrKill,
             },
-            closes: self.closes,
+            purpose: match (self.closes, self.rolls) {
+                (None, false) => Purpose::Open,
+                (Some(campaign), false) => Purpose::Close(campaign),
+                (Some(campaign), true) => Purpose::Roll(campaign),
+                (None, true) => return Err(Refusal::Field { field: "rolls", message: "name the campaign that is rolled in \"closes\"".into() }),
+            },
         })
     }
 }

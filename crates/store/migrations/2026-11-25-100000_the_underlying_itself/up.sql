@@ -43,3 +43,6 @@ CREATE TABLE declined (
   contract TEXT PRIMARY KEY NOT NULL,
   at_ms INTEGER NOT NULL
 ) STRICT;
+
+-- With `closes`: other legs are opened in the same campaign.
+ALTER TABLE orders ADD COLUMN rolls INTEGER NOT NULL DEFAULT 0 CHECK (rolls IN (0, 1));

@@ -54,7 +54,7 @@ function Rows({ p }: { p: Position }) {
       </tr>
       <tr className="text-[12px] text-ink2">
         <td colSpan={2} className="px-2 pb-2 text-left">
-          {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span>{p.days != null && p.days <= 7 && l.declined != null && <Exercise leg={l} />}</span>)}
+          {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span>{l.declined != null && <Exercise leg={l} />}</span>)}
         </td>
         <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
         <td className="num px-2 pb-2" colSpan={5}>{p.strip ? `most ${p.most ? money(p.most, true) : p.ofMost == null && p.least ? 'no limit' : '—'} · least ${p.least ? money(p.least) : 'no limit'}` : 'most and least depend on what the later leg is worth then'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>

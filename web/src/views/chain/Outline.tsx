@@ -55,7 +55,7 @@ export function OutlineHead({ evaluation: e }: { evaluation?: Evaluation }) {
   return (
     <span className="flex w-full justify-between px-2">
       <span data-testid="tail-above">{tail(e.tailAbove)}</span>
-      <span className="text-ink2"><span aria-hidden className="text-ink">━ </span>{e.estimate ? 'about, ' : ''}at {e.days} d <span aria-hidden className="pl-1 text-brass">━ </span>today</span>
+      <span className="text-ink2"><span aria-hidden className="text-ink">━ </span>{e.estimate ? 'about, ' : ''}{e.legs.some((l) => l.expiry) ? `at ${e.days} d` : 'at any time'} <span aria-hidden className="pl-1 text-brass">━ </span>today</span>
     </span>
   );
 }
