@@ -51,6 +51,6 @@ pub use price_style::PriceStyle;
 pub use quant::{Kind, Style};
 pub use shape::{Even, Extent, Kink, Shape};
 pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Structure, StructureError};
-pub use time::{Moment, day_number, short_date};
+pub use time::{Moment, MomentError, day_number, short_date};
 pub use underlying::{Fees, LISTED_AHEAD, MarginClass, Settlement, TickTable, Underlying, UnderlyingKind};
 pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, terms_of};

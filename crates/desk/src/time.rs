@@ -2,8 +2,10 @@
 //! moment is a count of milliseconds on its own clock.
 
 use std::fmt;
+use std::str::FromStr;
 
 use jiff::civil::{Date, DateTime, Time, date};
+use thiserror::Error;
 
 /// An instant on the exchange's clock: milliseconds since 1970-01-01T00:00 exchange time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
@@ -76,6 +78,26 @@ impl fmt::Display for Moment {
     }
 }
 
+/// Text that is no moment.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[error("{0:?} is not a moment of the exchange; write it like 2031-03-11T10:42")]
+pub struct MomentError(String);
+
+impl FromStr for Moment {
+    type Err = MomentError;
+
+    /// A date and a time of day, to the minute at least, with the exchange's own offset or without one.
+    fn from_str(text: &str) -> Result<Moment, MomentError> {
+        let wrong = || MomentError(text.chars().take(40).collect());
+        let civil: DateTime = text.strip_suffix("-05:00").unwrap_or(text).parse().map_err(|_| wrong())?;
+        if !text.contains('T') {
+            return Err(wrong());
+        }
+        let millis = i64::from(civil.second()) * 1_000 + i64::from(civil.millisecond());
+        Ok(Moment::at(civil.date(), i64::from(civil.hour()), i64::from(civil.minute())).plus_millis(millis))
+    }
+}
+
 /// "18 Apr", the short form used in labels and sentences.
 pub fn short_date(d: Date) -> String {
     const MONTHS: [&str; 12] = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
@@ -93,6 +115,11 @@ mod tests {
         assert!((a.years_until(b) - 0.088356164).abs() < 1e-9);
         assert_eq!(a.days_until(date(2024, 2, 16)), 32);
         assert_eq!(Moment::at(date(2031, 3, 11), 10, 42).plus_millis(7_250).to_string(), "2031-03-11T10:42:07.250-05:00");
+        let written = Moment::at(date(2031, 3, 11), 10, 42).plus_millis(7_250);
+        assert_eq!((written.to_string().parse(), "2031-03-11T10:42".parse()), (Ok(written), Ok(Moment::at(date(2031, 3, 11), 10, 42))));
+        for bad in ["2031-03-11", "10:42", "2031-03-11T10:42Z", "2031-03-11T10:42+01:00", "2031-02-30T10:42", ""] {
+            assert!(bad.parse::<Moment>().is_err(), "{bad}");
+        }
         assert_eq!(Moment::at(date(1969, 12, 31), 23, 0).date(), date(1969, 12, 31));
     }
 }

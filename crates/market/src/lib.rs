@@ -14,6 +14,7 @@ pub mod lifecycle;
 mod listing;
 mod noise;
 mod quotes;
+mod recorded;
 mod specs;
 mod world;
 
@@ -21,5 +22,6 @@ pub use bars::Bar;
 pub use clock::{Clock, SPEEDS, Step};
 pub use listing::{ListingError, check_listed, contract, strikes};
 pub use quotes::{Listed, Quoter};
+pub use recorded::{Recorded, Seen, Sight};
 pub use specs::DEMO_DAY;
-pub use world::{FIRST, LAST, SurfaceSlice, World};
+pub use world::{Clash, FIRST, LAST, SurfaceSlice, World};

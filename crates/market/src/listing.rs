@@ -47,6 +47,9 @@ fn half(step: i64) -> i64 {
 
 /// The strikes of one expiration at a moment, ascending.
 pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment) -> Vec<Price> {
+    if let Some(r) = world.recorded(symbol) {
+        return r.strikes(expiration, at);
+    }
     let Some(spec) = world.spec(symbol) else { return Vec::new() };
     let expiry = expiration.date;
     let life = life(&spec.underlying, expiry);
@@ -127,7 +130,7 @@ pub fn check_listed(world: &World, contract: &Contract, at: Moment) -> Result<()
     if underlying.expiry_moment(contract) <= at {
         return Err(ListingError::Expired { contract: contract.clone() });
     }
-    let listed = underlying.expirations(at);
+    let listed = world.expirations(&underlying.symbol, at).unwrap_or_default();
     let Some(expiration) = listed.iter().find(|e| e.date == contract.expiry && underlying.root_for(e) == contract.root) else {
         let place = listed.partition_point(|e| e.date < contract.expiry);
         let nearest = nearest_two(&listed, place, |e| e.date.to_string());

@@ -77,6 +77,10 @@ impl Quoter {
             return Some(*known);
         }
         let underlying = world.owner(contract)?;
+        if let Some(r) = world.recorded(&underlying.symbol) {
+            let expiry = underlying.expiry_moment(contract);
+            return r.quote(contract, at, world.rate(at.years_until(expiry))).filter(|_| expiry > at);
+        }
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
         self.quote_at(world, underlying, std::slice::from_ref(contract), at, spot).pop()
     }
@@ -90,7 +94,7 @@ impl Quoter {
         }
         let mut spot: Option<(&str, f64)> = None;
         for together in contracts.chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry) {
-            let Some(underlying) = world.owner(&together[0]) else { continue };
+            let Some(underlying) = world.owner(&together[0]).filter(|u| world.recorded(&u.symbol).is_none()) else { continue };
             let level = match spot {
                 Some((symbol, level)) if symbol == underlying.symbol => level,
                 _ => match world.spot(&underlying.symbol, at) {
@@ -108,6 +112,9 @@ impl Quoter {
 
     /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts.
     pub fn chain(&mut self, world: &World, underlying: &Underlying, expiration: &Expiration, at: Moment) -> Vec<(Contract, Listed)> {
+        if let Some(r) = world.recorded(&underlying.symbol) {
+            return r.chain(expiration.date, at, world.rate(at.years_until(expiration.moment())));
+        }
         let Some(spot) = world.spot(&underlying.symbol, at) else { return Vec::new() };
         let strikes = listing::strikes(world, &underlying.symbol, expiration, at);
         let root = underlying.root_for(expiration);
@@ -185,15 +192,24 @@ impl Quoter {
         let underlying = world.owner(contract)?;
         let listed = self.quote(world, contract, at)?;
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
-        let slice = world.slice(&underlying.symbol, at, underlying.expiry_moment(contract), spot)?;
+        let expiry = underlying.expiry_moment(contract);
+        if world.recorded(&underlying.symbol).is_some() {
+            let vol = listed.implied.or_else(|| {
+                let years = at.years_until(expiry).max(1.0 / 525_600.0);
+                Some((world.total_variance(&underlying.symbol, at, expiry)? / years).sqrt())
+            })?;
+            return Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: world.rate(at.years_until(expiry)) });
+        }
+        let slice = world.slice(&underlying.symbol, at, expiry, spot)?;
         let terms = terms_of(contract, underlying, at, (slice.rate, slice.carry_yield), slice.vol(contract.strike.to_f64()));
         let mark = listed.quote.mark().to_f64();
         let carry = world.carry(&underlying.symbol)?;
-        let pays = carry.dividends(at, underlying.expiry_moment(contract)).next().is_some();
+        let pays = carry.dividends(at, expiry).next().is_some();
         let solve = || {
             if pays && contract.kind == Kind::Call {
                 let price = |vol: f64| {
-                    Priced::new(contract, underlying, at, &PricedIn { rate: terms.rate, carry, spot, vol }).map_or(f64::NAN, |p| p.price(spot))
+                    Priced::new(contract, underlying, at, &PricedIn { rate: terms.rate, carry: &carry, spot, vol })
+                        .map_or(f64::NAN, |p| p.price(spot))
                 };
                 find_root(|vol| price(vol) - mark, 1e-3, 5.0, 1e-9).ok().map(|root| root.x)
             } else {
@@ -229,12 +245,23 @@ impl Quoter {
 
 /// The market in shares or a future: some ticks around the price, by how liquid and how dear it is.
 fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
-    let spec = world.spec(symbol)?;
-    let underlying = &spec.underlying;
+    let underlying = world.underlying(symbol)?;
     if underlying.kind == UnderlyingKind::Index || underlying.last_session.is_some_and(|last| at >= close_of(last)) {
         return None;
     }
     let (price, live, key) = (world.spot(symbol, at)?, last_trading(at), name_key(symbol));
+    // Of a recorded name the price alone is known: a tick on each side of it is assumed.
+    let Some(spec) = world.spec(symbol) else {
+        let size = 100 * underlying.lot();
+        return Some(Quote {
+            bid: price - underlying.own_tick,
+            ask: price + underlying.own_tick,
+            bid_size: size,
+            ask_size: size,
+            volume: 0,
+            open_interest: 0,
+        });
+    };
     let ticks = (spec.width * price.to_f64() * 1e-4 / underlying.own_tick.to_f64()).ceil().max(1.0) as i64;
     let beat = live.millis() / FLICKER;
     let uniform = |stream, index| world.noise().uniform(stream, key, index);

@@ -25,6 +25,7 @@ use quant::{Ssvi, SsviSlice};
 
 use crate::futures::futures;
 use crate::noise::{Noise, Stream, name_key};
+use crate::recorded::Recorded;
 use crate::specs::{DEMO_DAY, Spec, specs};
 
 /// First session of the history.
@@ -73,9 +74,23 @@ pub struct World {
     market_move: Vec<f64>,
     market_variance: Vec<f64>,
     paths: Vec<Path>,
-    /// Places among the paths, by symbol and by other roots.
-    roots: HashMap<String, usize>,
+    /// Underlyings from files.
+    recorded: Vec<Recorded>,
+    /// Where each underlying is, by symbol and by other roots.
+    roots: HashMap<String, Place>,
 }
+
+/// A place among the paths, or among what was recorded.
+#[derive(Debug, Clone, Copy)]
+enum Place {
+    Path(usize),
+    Recorded(usize),
+}
+
+/// A recorded underlying whose symbol or root the world has already.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{0} is a symbol of the simulated market; give what was recorded another one")]
+pub struct Clash(String);
 
 /// The smile of one expiration at a moment.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -162,9 +177,24 @@ impl World {
         let mut roots = HashMap::new();
         for (i, path) in paths.iter().enumerate() {
             let u = &path.spec.underlying;
-            roots.extend([Some(&u.symbol), u.weekly_root.as_ref()].into_iter().flatten().map(|root| (root.clone(), i)));
+            roots.extend([Some(&u.symbol), u.weekly_root.as_ref()].into_iter().flatten().map(|root| (root.clone(), Place::Path(i))));
         }
-        World { seed, noise, sessions, market_move, market_variance, paths, roots }
+        World { seed, noise, sessions, market_move, market_variance, paths, recorded: Vec::new(), roots }
+    }
+
+    /// The same world with underlyings from files beside its own.
+    pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> Result<World, Clash> {
+        for (i, r) in recorded.iter().enumerate() {
+            let seen = r.sights.values().flat_map(|s| s.contracts.keys().map(|c| &c.root));
+            let roots: std::collections::BTreeSet<&String> = seen.chain([&r.underlying.symbol]).collect();
+            for root in roots {
+                if self.roots.insert(root.clone(), Place::Recorded(i)).is_some() {
+                    return Err(Clash(root.clone()));
+                }
+            }
+        }
+        self.recorded = recorded;
+        Ok(self)
     }
 
     /// The seed it was built from.
@@ -180,17 +210,18 @@ impl World {
     pub fn underlyings(&self, at: Moment) -> impl Iterator<Item = &Underlying> {
         let today = at.date();
         let trades = move |spec: &Spec| spec.listed.is_none_or(|from| from <= today) && spec.underlying.last_session.is_none_or(|to| today <= to);
-        self.paths.iter().filter(move |p| trades(&p.spec)).map(|p| &p.spec.underlying)
+        let simulated = self.paths.iter().filter(move |p| trades(&p.spec)).map(|p| &p.spec.underlying);
+        simulated.chain(self.recorded.iter().map(|r| &r.underlying))
     }
 
     /// One underlying by symbol.
     pub fn underlying(&self, symbol: &str) -> Option<&Underlying> {
-        self.path(symbol).map(|p| &p.spec.underlying)
+        self.at_root(symbol).filter(|u| u.symbol == symbol)
     }
 
     /// The underlying whose options trade under a root.
     pub fn owner(&self, contract: &Contract) -> Option<&Underlying> {
-        self.roots.get(&contract.root).map(|i| &self.paths[*i].spec.underlying)
+        self.at_root(&contract.root)
     }
 
     /// The underlying that an option is on, or that is itself meant.
@@ -202,7 +233,21 @@ impl World {
     }
 
     fn path(&self, symbol: &str) -> Option<&Path> {
-        self.roots.get(symbol).map(|i| &self.paths[*i]).filter(|p| p.spec.underlying.symbol == symbol)
+        let Some(Place::Path(i)) = self.roots.get(symbol) else { return None };
+        Some(&self.paths[*i]).filter(|p| p.spec.underlying.symbol == symbol)
+    }
+
+    /// What was recorded of a symbol, if it is from files.
+    pub(crate) fn recorded(&self, symbol: &str) -> Option<&Recorded> {
+        let Some(Place::Recorded(i)) = self.roots.get(symbol) else { return None };
+        self.recorded.get(*i)
+    }
+
+    fn at_root(&self, root: &str) -> Option<&Underlying> {
+        match self.roots.get(root)? {
+            Place::Path(i) => Some(&self.paths[*i].spec.underlying),
+            Place::Recorded(i) => Some(&self.recorded[*i].underlying),
+        }
     }
 
     pub(crate) fn spec(&self, symbol: &str) -> Option<&Spec> {
@@ -224,12 +269,18 @@ impl World {
 
     /// Price of an underlying, on its own tick; the last close outside sessions.
     pub fn spot(&self, symbol: &str, at: Moment) -> Option<Price> {
+        if let Some(r) = self.recorded(symbol) {
+            return r.spot(at);
+        }
         let path = self.path(symbol)?;
         Some(path.price(self.log_price(path, self.position(at))))
     }
 
     /// Close of the session before the one that `at` belongs to.
     pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
+        if let Some(r) = self.recorded(symbol) {
+            return r.closes_before(desk::calendar::last_trading(at).date()).next_back();
+        }
         let path = self.path(symbol)?;
         let index = self.position(at).session.saturating_sub(1);
         Some(path.price(path.series.close[index]))
@@ -237,6 +288,11 @@ impl World {
 
     /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
     pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
+        if let Some(r) = self.recorded(symbol) {
+            let mut last: Vec<f64> = r.closes_before(at.date()).rev().take(count).map(Price::to_f64).collect();
+            last.reverse();
+            return Some(last);
+        }
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date());
         Some(path.series.close[end.saturating_sub(count)..end].iter().map(|c| exp(*c + path.offset)).collect())
@@ -301,6 +357,9 @@ impl World {
 
     /// Implied at-the-money total variance σ²T of an expiration.
     pub fn total_variance(&self, symbol: &str, at: Moment, expiry: Moment) -> Option<f64> {
+        if let Some(r) = self.recorded(symbol) {
+            return r.total_variance(at, expiry, |years| self.rate(years));
+        }
         let path = self.path(symbol)?;
         let years = at.years_until(expiry);
         if years <= 0.0 {
@@ -344,8 +403,8 @@ impl World {
     }
 
     /// What an underlying pays its holder.
-    pub fn carry(&self, symbol: &str) -> Option<&Carry> {
-        self.path(symbol).map(|p| &p.carry)
+    pub fn carry(&self, symbol: &str) -> Option<Carry> {
+        self.recorded(symbol).map(Recorded::carry).or_else(|| self.path(symbol).map(|p| p.carry.clone()))
     }
 
     /// Cash dividends of an underlying with ex-dates after `at`, within `days`: ex-date and amount on a share.
@@ -374,7 +433,7 @@ impl World {
 
     /// Listed expirations of an underlying.
     pub fn expirations(&self, symbol: &str, at: Moment) -> Option<Vec<Expiration>> {
-        Some(self.underlying(symbol)?.expirations(at))
+        self.recorded(symbol).map(|r| r.expirations(at)).or_else(|| Some(self.underlying(symbol)?.expirations(at)))
     }
 }
 

@@ -81,7 +81,7 @@ fn position_greeks(state: &State, quoter: &mut Quoter, symbol: &str, lots: &[Lot
     let spot = state.world.spot(symbol, state.clock.now)?.to_f64();
     let s = structure_of(lots)?;
     let markets = s.legs().iter().map(|l| quoter.leg_any(&state.world, &l.instrument, state.clock.now)).collect::<Option<Vec<_>>>()?;
-    let each = Legs::at(&s, u, &markets, (state.world.carry(symbol)?, state.world.spot(symbol, state.clock.now)?), state.clock.now)
+    let each = Legs::at(&s, u, &markets, (&state.world.carry(symbol)?, state.world.spot(symbol, state.clock.now)?), state.clock.now)
         .ok()?
         .greeks(spot)
         .ok()?;

@@ -108,8 +108,8 @@ pub struct ChainHead {
     pub change_percent: f64,
     /// Volatility of 30 days, at the money, as a fraction.
     pub vol30: f64,
-    /// Volatility of the closes of the last 30 sessions, as a fraction.
-    pub realised: f64,
+    /// Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than three are known.
+    pub realised: Option<f64>,
     /// "American · delivery · 100".
     pub terms: String,
     /// Expirations, ascending.
@@ -154,11 +154,14 @@ fn cycle_word(c: Cycle) -> &'static str {
 }
 
 /// Close-to-close volatility of the last sessions, annualised with 252 (sample deviation).
-fn realised(closes: &[f64]) -> f64 {
+fn realised(closes: &[f64]) -> Option<f64> {
+    if closes.len() < 3 {
+        return None;
+    }
     let returns: Vec<f64> = closes.windows(2).map(|w| (w[1] / w[0]).ln()).collect();
     let n = returns.len() as f64;
     let mean = returns.iter().sum::<f64>() / n;
-    (returns.iter().map(|r| (r - mean).powi(2)).sum::<f64>() / (n - 1.0) * 252.0).sqrt()
+    Some((returns.iter().map(|r| (r - mean).powi(2)).sum::<f64>() / (n - 1.0) * 252.0).sqrt())
 }
 
 /// Head of a symbol's chain at the state's moment.

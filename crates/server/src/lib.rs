@@ -10,6 +10,7 @@ mod assets;
 mod book_view;
 mod chain_view;
 pub mod demo;
+pub mod files;
 mod guard;
 mod handle;
 mod money;
@@ -26,6 +27,7 @@ use std::future::Future;
 use std::path::Path;
 use std::sync::Arc;
 
+use desk::Moment;
 use market::World;
 use store::{Fact, Store};
 use tokio::net::TcpListener;
@@ -47,8 +49,18 @@ pub enum Beginning {
     Empty,
 }
 
-/// Opens a database, filling it first if it is new.
-pub fn open(path: &Path, beginning: Beginning, seed: u64) -> Result<Desk, Refusal> {
+/// The world of a seed, with what was recorded in a folder beside it; and the last moment recorded.
+fn world(seed: u64, folder: Option<&Path>) -> Result<(Arc<World>, Option<Moment>), Refusal> {
+    let Some(folder) = folder else { return Ok((Arc::new(World::new(seed)), None)) };
+    let wrong = |message: String| Refusal::Field { field: "market", message };
+    let recorded = files::read_folder(folder).map_err(wrong)?;
+    let last = recorded.iter().filter_map(market::Recorded::last_moment).max();
+    let world = World::new(seed).with_recorded(recorded).map_err(|e| wrong(e.to_string()))?;
+    Ok((Arc::new(world), last))
+}
+
+/// Opens a database, filling it first if it is new. A folder of one's own market is opened beside the simulated one, and remembered.
+pub fn open(path: &Path, beginning: Beginning, seed: u64, folder: Option<&Path>) -> Result<Desk, Refusal> {
     if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
         std::fs::create_dir_all(folder).map_err(|e| Refusal::Field { field: "data", message: format!("{}: {e}", folder.display()) })?;
     }
@@ -57,15 +69,24 @@ pub fn open(path: &Path, beginning: Beginning, seed: u64) -> Result<Desk, Refusa
     let ready = saved.settings.contains_key("ready");
     if ready {
         let seed = saved.settings.get("seed").and_then(|s| s.parse().ok()).unwrap_or(seed);
-        return Desk::restore(store, Arc::new(World::new(seed)), saved, demo::present());
+        let remembered = saved.settings.get("market").map(std::path::PathBuf::from);
+        let (world, _) = world(seed, folder.or(remembered.as_deref()))?;
+        if let Some(folder) = folder {
+            store.commit(&[market_setting(folder)?])?;
+        }
+        return Desk::restore(store, world, saved, demo::present());
     }
     if !saved.orders.is_empty() || !saved.journal.is_empty() {
         let message = format!("{} was left half filled by an interrupted first start; delete it and start again", path.display());
         return Err(Refusal::Field { field: "data", message });
     }
+    let (world, last) = world(seed, folder)?;
     store.commit(&[Fact::Setting("seed".into(), seed.to_string())])?;
-    let start = if beginning == Beginning::Demo { demo::opening() } else { demo::present() };
-    let mut desk = Desk::restore(store.clone(), Arc::new(World::new(seed)), saved, start)?;
+    if let Some(folder) = folder {
+        store.commit(&[market_setting(folder)?])?;
+    }
+    let start = if beginning == Beginning::Demo { demo::opening() } else { last.unwrap_or_else(demo::present) };
+    let mut desk = Desk::restore(store.clone(), world, saved, start)?;
     match beginning {
         Beginning::Demo => {
             demo::trade(&mut desk)?;
@@ -75,6 +96,11 @@ pub fn open(path: &Path, beginning: Beginning, seed: u64) -> Result<Desk, Refusa
     }
     store.commit(&[Fact::Setting("ready".into(), "yes".into())])?;
     Ok(desk)
+}
+
+fn market_setting(folder: &Path) -> Result<Fact, Refusal> {
+    let whole = std::fs::canonicalize(folder).map_err(|e| Refusal::Field { field: "market", message: format!("{}: {e}", folder.display()) })?;
+    Ok(Fact::Setting("market".into(), whole.to_string_lossy().into_owned()))
 }
 
 /// Serves until `shutdown` completes.

@@ -1,7 +1,8 @@
-//! The command line: `pikebell demo`, `serve`, `calc`, `export`, `openapi`.
+//! The command line: `pikebell demo`, `serve`, `calc`, `export`, `import`, `openapi`.
 
 mod calc;
 mod export;
+mod import;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -30,6 +31,9 @@ enum Command {
     /// Writes what the market shows at a moment, as CSV.
     #[command(subcommand)]
     Export(export::Export),
+    /// Reads CSV files into a market of your own, for `serve --market`.
+    #[command(subcommand)]
+    Import(import::Import),
     /// Prints the API's OpenAPI document.
     Openapi,
 }
@@ -42,6 +46,9 @@ struct Serving {
     /// Database file; by default in the platform's data folder.
     #[arg(long)]
     data: Option<PathBuf>,
+    /// Folder of a market of your own (see `import`), opened beside the simulated one; a database remembers it.
+    #[arg(long)]
+    market: Option<PathBuf>,
     /// Seed of the world, for a new database.
     #[arg(long, default_value_t = DEMO_SEED)]
     seed: u64,
@@ -78,6 +85,14 @@ fn main() -> ExitCode {
             };
         }
         Command::Export(what) => export::run(&what),
+        Command::Import(what) => match import::run(&what) {
+            Ok(true) => Ok(()),
+            Ok(false) => return ExitCode::FAILURE,
+            Err(message) => {
+                eprintln!("pikebell: {message}");
+                return ExitCode::from(2);
+            }
+        },
         Command::Openapi => {
             println!("{}", server::openapi_json());
             Ok(())
@@ -98,7 +113,7 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
         return Err(format!("{} is not a loopback address; only this machine may connect: use 127.0.0.1 or [::1]", s.listen.ip()));
     }
     let path = s.data.unwrap_or_else(|| data_folder().join(file));
-    let desk = server::open(&path, beginning, s.seed).map_err(|e| format!("{}: {e}", path.display()))?;
+    let desk = server::open(&path, beginning, s.seed, s.market.as_deref()).map_err(|e| format!("{}: {e}", path.display()))?;
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(|e| e.to_string())?;
     let served = runtime.block_on(async {
         let listener = tokio::net::TcpListener::bind(s.listen).await.map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;

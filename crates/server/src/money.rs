@@ -51,7 +51,7 @@ fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structur
             .map(|l| leg_market(state, quoter, &l.instrument, vols).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
             .collect::<Result<_, _>>()?,
         horizon_vol: (variance / at.years_until(expiry).max(1e-9)).sqrt(),
-        carry: state.world.carry(symbol).cloned().unwrap_or(Carry::Yield(0.0)),
+        carry: state.world.carry(symbol).unwrap_or(Carry::Yield(0.0)),
         events: state.world.events(symbol, at, 1_100),
     })
 }

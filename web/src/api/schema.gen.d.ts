@@ -329,9 +329,9 @@ export interface components {
             own?: components["schemas"]["OwnMarket"] | null;
             /**
              * Format: double
-             * @description Volatility of the closes of the last 30 sessions, as a fraction.
+             * @description Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than three are known.
              */
-            realised: number;
+            realised?: number | null;
             /** @description Price. */
             spot: string;
             /** @description Symbol. */

@@ -22,12 +22,18 @@ impl Place {
 
     /// Opens the database: new the first time, as it was left afterwards.
     pub fn desk(&self) -> Desk {
-        open(&self.0.path().join("desk.db"), Beginning::Empty, SEED).unwrap()
+        open(&self.0.path().join("desk.db"), Beginning::Empty, SEED, None).unwrap()
     }
 
     pub fn program(&self) -> Program {
+        self.program_with(None).unwrap()
+    }
+
+    /// With a market of one's own beside the simulated one.
+    pub fn program_with(&self, market: Option<&std::path::Path>) -> Result<Program, server::Refusal> {
         let hosts = Hosts::loopback(HOST.parse().unwrap());
-        Program { app: router(AppState::new(DeskHandle::start(self.desk())), hosts) }
+        let desk = open(&self.0.path().join("desk.db"), Beginning::Empty, SEED, market)?;
+        Ok(Program { app: router(AppState::new(DeskHandle::start(desk)), hosts) })
     }
 }
 

@@ -1,0 +1,473 @@
+//! The user's own market from files: a folder with one folder for each underlying, holding CSV files as RFC 4180 has them.
+//!
+//! ```text
+//! FOLDER/SYMBOL/instrument.csv        name,value: what the symbol does not say
+//! FOLDER/SYMBOL/bars.csv              symbol,date,open,high,low,close,volume: one row a session
+//! FOLDER/SYMBOL/chain-2031-03-11.csv  one row for each contract and moment of that day
+//! ```
+//! Columns are found by their name in the first row, in any order; others are passed over. Rows that cannot be what they claim are refused one by
+//! one, each with its line; the others count.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Display;
+use std::io::Read;
+use std::path::Path;
+use std::str::FromStr;
+
+use desk::{Contract, Kind, ListingRule, MarginClass, Moment, Price, PriceStyle, Quote, Settlement, Style, TickTable, Underlying, UnderlyingKind};
+use jiff::civil::Date;
+use market::{Bar, Recorded, Seen, Sight};
+
+/// A row that was refused.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BadRow {
+    /// Its line in the file; the first row has 1.
+    pub line: u64,
+    /// What is wrong with it, and what would be right.
+    pub what: String,
+}
+
+impl Display for BadRow {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "line {}: {}", self.line, self.what)
+    }
+}
+
+/// What a symbol does not say, by the names that `instrument.csv` uses.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Facts(BTreeMap<String, String>);
+
+/// Names, what they mean, and what holds when they are not given.
+const FACTS: [(&str, &str); 8] = [
+    ("name", ""),
+    ("kind", "shares"),
+    ("style", "american"),
+    ("settlement", "delivery"),
+    ("multiplier", "100"),
+    ("tick", "0.01"),
+    ("prices", "decimal"),
+    ("dividend_yield", "0"),
+];
+
+fn one_of<T: Copy>(name: &str, text: &str, known: &[(&str, T)]) -> Result<T, String> {
+    let found = known.iter().find(|(word, _)| *word == text).map(|(_, value)| *value);
+    let words = || known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", ");
+    found.ok_or_else(|| format!("{name}: {text:?} is not known; write one of {}", words()))
+}
+
+fn read<T: FromStr<Err: Display>>(name: &str, text: &str) -> Result<T, String> {
+    text.parse().map_err(|e| format!("{name}: {e}"))
+}
+
+impl Facts {
+    /// Sets one; only known names are taken.
+    pub fn set(&mut self, name: &str, value: &str) -> Result<(), String> {
+        if !FACTS.iter().any(|(known, _)| *known == name) {
+            return Err(format!("{name:?} is not known; write one of {}", FACTS.map(|f| f.0).join(", ")));
+        }
+        self.0.insert(name.to_owned(), value.to_owned());
+        Ok(())
+    }
+
+    fn get(&self, name: &str) -> &str {
+        let usual = FACTS.iter().find(|(known, _)| *known == name).map_or("", |f| f.1);
+        self.0.get(name).map_or(usual, String::as_str)
+    }
+
+    /// The underlying and its dividend yield.
+    pub fn underlying(&self, symbol: &str) -> Result<(Underlying, f64), String> {
+        let kind = one_of(
+            "kind",
+            self.get("kind"),
+            &[("shares", UnderlyingKind::Shares), ("index", UnderlyingKind::Index), ("future", UnderlyingKind::Future)],
+        )?;
+        let multiplier: i64 = read("multiplier", self.get("multiplier"))?;
+        let tick: Price = read("tick", self.get("tick"))?;
+        let dividend_yield: f64 = read("dividend_yield", self.get("dividend_yield"))?;
+        if !(1..=100_000).contains(&multiplier) || tick <= Price::ZERO || !(-0.5..=0.5).contains(&dividend_yield) {
+            return Err(format!(
+                "multiplier {multiplier}, tick {tick} and dividend_yield {dividend_yield}: write 1 to 100,000, a tick above zero, and −0.5 to 0.5 a year"
+            ));
+        }
+        let underlying = Underlying {
+            symbol: symbol.to_owned(),
+            name: if self.get("name").is_empty() { symbol.to_owned() } else { self.get("name").to_owned() },
+            kind,
+            style: one_of("style", self.get("style"), &[("american", Style::American), ("european", Style::European)])?,
+            settlement: one_of("settlement", self.get("settlement"), &[("delivery", Settlement::Delivery), ("cash", Settlement::Cash)])?,
+            multiplier,
+            ticks: TickTable::single(tick),
+            package_tick: tick,
+            own_tick: tick,
+            style_of_price: one_of(
+                "prices",
+                self.get("prices"),
+                &[("decimal", PriceStyle::Decimal), ("eighths", PriceStyle::Eighths), ("64ths", PriceStyle::SixtyFourths)],
+            )?,
+            margin_class: match kind {
+                UnderlyingKind::Shares => MarginClass::Equity,
+                UnderlyingKind::Index => MarginClass::BroadIndex,
+                UnderlyingKind::Future => MarginClass::Future,
+            },
+            listing: ListingRule {
+                weekly_on: &[],
+                weeklies: 0,
+                monthlies: 0,
+                quarter_months: 0,
+                januaries: 0,
+                quarter_ends: false,
+                am_monthlies: false,
+            },
+            own_dates: Vec::new(),
+            last_session: None,
+            weekly_root: None,
+            beta: 1.0,
+        };
+        Ok((underlying, dividend_yield))
+    }
+}
+
+/// A table whose columns are found by name.
+struct Table {
+    reader: csv::Reader<std::io::Cursor<Vec<u8>>>,
+    columns: BTreeMap<String, usize>,
+    /// Where each line ends.
+    ends: Vec<u64>,
+}
+
+struct Row<'a> {
+    record: &'a csv::StringRecord,
+    columns: &'a BTreeMap<String, usize>,
+}
+
+impl Table {
+    fn open(mut input: impl Read, needed: &[&str]) -> Result<Table, String> {
+        let mut bytes = Vec::new();
+        input.read_to_end(&mut bytes).map_err(|e| format!("reading: {e}"))?;
+        let ends = (0..).zip(&bytes).filter(|(_, b)| **b == b'\n').map(|(i, _)| i).collect();
+        let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::Headers).from_reader(std::io::Cursor::new(bytes));
+        let headers = reader.headers().map_err(|e| format!("line 1: {e}"))?.clone();
+        let columns: BTreeMap<String, usize> = headers.iter().enumerate().map(|(i, name)| (name.to_owned(), i)).collect();
+        match needed.iter().find(|name| !columns.contains_key(**name)) {
+            Some(missing) => Err(format!("line 1: there is no column {missing:?}; needed are {}", needed.join(", "))),
+            None => Ok(Table { reader, columns, ends }),
+        }
+    }
+
+    /// Gives each row to `take`; what it refuses, and what is no row at all, comes back with its line.
+    fn rows(mut self, mut take: impl FnMut(&Row<'_>) -> Result<(), String>) -> Vec<BadRow> {
+        let mut bad = Vec::new();
+        let mut record = csv::StringRecord::new();
+        loop {
+            // A row may begin with the end of the line before it.
+            let begin = self.reader.position().byte();
+            let line = self.ends.partition_point(|end| *end <= begin) as u64 + 1;
+            match self.reader.read_record(&mut record) {
+                Ok(false) => return bad,
+                Ok(true) => {
+                    if let Err(what) = take(&Row { record: &record, columns: &self.columns }) {
+                        bad.push(BadRow { line, what });
+                    }
+                }
+                Err(e) => bad.push(BadRow { line, what: e.to_string() }),
+            }
+        }
+    }
+}
+
+impl Row<'_> {
+    /// A cell; empty where the row ends before it or the column is not there.
+    fn text(&self, name: &str) -> &str {
+        self.columns.get(name).and_then(|i| self.record.get(*i)).unwrap_or("")
+    }
+
+    fn read<T: FromStr<Err: Display>>(&self, name: &str) -> Result<T, String> {
+        match self.text(name) {
+            "" => Err(format!("{name} is empty")),
+            text => read(name, text),
+        }
+    }
+
+    fn or<T: FromStr<Err: Display>>(&self, name: &str, empty: T) -> Result<T, String> {
+        if self.text(name).is_empty() { Ok(empty) } else { self.read(name) }
+    }
+}
+
+/// What a file of chains brings: sights of one symbol, good rows and bad.
+#[derive(Debug, Default)]
+pub struct Chains {
+    /// Symbol and what was seen, by moment.
+    pub sights: BTreeMap<String, BTreeMap<Moment, Sight>>,
+    /// Rows taken.
+    pub good: usize,
+    /// Rows refused.
+    pub bad: Vec<BadRow>,
+}
+
+/// Most columns a chain needs; `expiry`, `kind` and `strike` are checked against the contract where they are given.
+const CHAIN: [&str; 5] = ["contract", "at", "spot", "bid", "ask"];
+
+/// Reads chains as `export chain` writes them. `symbol` renames what is read; without it the column `underlying` or the contract's root names it.
+pub fn read_chains(input: impl Read, symbol: Option<&str>) -> Result<Chains, String> {
+    let mut out = Chains::default();
+    let (sights, good) = (&mut out.sights, &mut out.good);
+    let bad = Table::open(input, &CHAIN)?.rows(|row| {
+        let mut contract: Contract = row.read("contract")?;
+        let at: Moment = row.read("at")?;
+        let spot: Price = row.read("spot")?;
+        let (bid, ask): (Price, Price) = (row.or("bid", Price::ZERO)?, row.read("ask")?);
+        let count = |name: &str| row.or::<i64>(name, 0).and_then(|n| if n < 0 { Err(format!("{name}: {n} is below zero")) } else { Ok(n) });
+        agrees(row, "expiry", &contract.expiry.to_string())?;
+        agrees(row, "kind", if contract.kind == Kind::Call { "call" } else { "put" })?;
+        if let Ok(strike) = row.read::<Price>("strike")
+            && strike != contract.strike
+        {
+            return Err(format!("strike: {strike} is not the contract's {}", contract.strike));
+        }
+        if spot <= Price::ZERO || ask <= Price::ZERO || bid < Price::ZERO {
+            return Err(format!("spot {spot}, bid {bid}, ask {ask}: spot and ask must lie above zero, the bid not below it (empty: nobody bids)"));
+        }
+        if bid > ask {
+            return Err(format!("bid: {bid} lies above the ask {ask}"));
+        }
+        if at.days_until(contract.expiry) < 0 {
+            return Err(format!("at: {at} lies behind the contract's end on {}", contract.expiry));
+        }
+        let named = if row.text("underlying").is_empty() { contract.root.clone() } else { row.text("underlying").to_owned() };
+        let owner = symbol.map_or(named, str::to_owned);
+        check_symbol(&owner)?;
+        // A renamed market has roots of its own, or they would be another's contracts.
+        if let Some(symbol) = symbol {
+            contract.root = symbol.to_owned();
+        }
+        let last: Option<Price> = if row.text("last").is_empty() { None } else { Some(row.read("last")?) };
+        let quote = Quote {
+            bid,
+            ask,
+            bid_size: count("bid_size")?,
+            ask_size: count("ask_size")?,
+            volume: count("volume")?,
+            open_interest: count("open_interest")?,
+        };
+        let sight = sights.entry(owner).or_default().entry(at).or_insert_with(|| Sight { spot, contracts: BTreeMap::new() });
+        if sight.spot != spot {
+            return Err(format!("spot: {spot}, but rows of the same moment before it have {}", sight.spot));
+        }
+        if sight.contracts.contains_key(&contract) {
+            return Err(format!("contract: {contract} stands twice for {at}"));
+        }
+        sight.contracts.insert(contract, Seen { quote, last });
+        *good += 1;
+        Ok(())
+    });
+    out.bad = bad;
+    Ok(out)
+}
+
+fn agrees(row: &Row<'_>, name: &str, contracts: &str) -> Result<(), String> {
+    let text = row.text(name);
+    if text.is_empty() || text == contracts { Ok(()) } else { Err(format!("{name}: {text:?} is not the contract's {contracts}")) }
+}
+
+/// A symbol that an option symbol can hold.
+pub fn check_symbol(symbol: &str) -> Result<(), String> {
+    let good = (1..=6).contains(&symbol.len())
+        && symbol.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit())
+        && symbol.as_bytes()[0].is_ascii_uppercase();
+    if good { Ok(()) } else { Err(format!("{symbol:?} is not a symbol; write one to six capital letters and digits, a letter first")) }
+}
+
+/// What a file of bars brings.
+#[derive(Debug, Default)]
+pub struct Sessions {
+    /// Symbol and its bars, by date.
+    pub bars: BTreeMap<String, BTreeMap<Date, Bar>>,
+    /// Rows taken.
+    pub good: usize,
+    /// Rows refused.
+    pub bad: Vec<BadRow>,
+}
+
+/// Reads bars as `export bars` writes them. `symbol` renames what is read.
+pub fn read_bars(input: impl Read, symbol: Option<&str>) -> Result<Sessions, String> {
+    let mut out = Sessions::default();
+    let (bars, good) = (&mut out.bars, &mut out.good);
+    let bad = Table::open(input, &["symbol", "date", "open", "high", "low", "close"])?.rows(|row| {
+        let owner = symbol.unwrap_or(row.text("symbol")).to_owned();
+        check_symbol(&owner)?;
+        let date: Date = row.text("date").parse().map_err(|_| format!("date: {:?} is not a date; write it like 2031-03-11", row.text("date")))?;
+        let bar = Bar {
+            date,
+            open: row.read("open")?,
+            high: row.read("high")?,
+            low: row.read("low")?,
+            close: row.read("close")?,
+            volume: row.or("volume", 0)?,
+        };
+        if bar.low <= Price::ZERO || bar.low > bar.open.min(bar.close) || bar.high < bar.open.max(bar.close) || bar.volume < 0 {
+            let Bar { open, high, low, close, volume, .. } = bar;
+            return Err(format!(
+                "open {open}, high {high}, low {low}, close {close}, volume {volume}: the low must be the lowest and above zero, the high the highest"
+            ));
+        }
+        if !desk::calendar::is_session(date) {
+            return Err(format!("date: {date} is no session of this exchange's calendar"));
+        }
+        let days = bars.entry(owner).or_default();
+        if days.contains_key(&date) {
+            return Err(format!("date: {date} stands twice"));
+        }
+        days.insert(date, bar);
+        *good += 1;
+        Ok(())
+    });
+    out.bad = bad;
+    Ok(out)
+}
+
+fn path_error(path: &Path) -> impl Fn(std::io::Error) -> String + '_ {
+    move |e| format!("{}: {e}", path.display())
+}
+
+/// Writes a file whole or not at all.
+fn write_whole(path: &Path, rows: impl Iterator<Item = Vec<String>>) -> Result<(), String> {
+    let half = path.with_extension("half");
+    let mut table = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_path(&half).map_err(|e| format!("{}: {e}", half.display()))?;
+    for row in rows {
+        table.write_record(&row).map_err(|e| format!("{}: {e}", half.display()))?;
+    }
+    table.flush().map_err(path_error(&half))?;
+    drop(table);
+    std::fs::rename(&half, path).map_err(path_error(path))
+}
+
+fn words<const N: usize>(row: [&str; N]) -> Vec<String> {
+    row.map(str::to_owned).to_vec()
+}
+
+/// Adds sights to a symbol's folder; of a contract seen at the same moment before, the new row stands. Gives the number of day files written.
+pub fn keep_sights(folder: &Path, symbol: &str, sights: &BTreeMap<Moment, Sight>) -> Result<usize, String> {
+    let own = folder.join(symbol);
+    std::fs::create_dir_all(&own).map_err(path_error(&own))?;
+    let days: BTreeSet<Date> = sights.keys().map(|at| at.date()).collect();
+    for day in &days {
+        let path = own.join(format!("chain-{day}.csv"));
+        let mut all = if path.exists() { sound(&path, |input| read_chains(input, None).map(|c| (c.sights, c.bad)))? } else { BTreeMap::new() };
+        let kept: &mut BTreeMap<Moment, Sight> = all.entry(symbol.to_owned()).or_default();
+        for (at, sight) in sights.iter().filter(|(at, _)| at.date() == *day) {
+            let old = kept.entry(*at).or_default();
+            old.spot = sight.spot;
+            old.contracts.extend(sight.contracts.iter().map(|(c, s)| (c.clone(), *s)));
+        }
+        let header = words(["contract", "underlying", "at", "spot", "bid", "ask", "bid_size", "ask_size", "last", "volume", "open_interest"]);
+        let rows = kept.iter().flat_map(|(at, sight)| {
+            sight.contracts.iter().map(move |(c, s)| {
+                let q = &s.quote;
+                vec![
+                    c.to_string(),
+                    symbol.to_owned(),
+                    at.to_string(),
+                    sight.spot.to_string(),
+                    if q.bid > Price::ZERO { q.bid.to_string() } else { String::new() },
+                    q.ask.to_string(),
+                    q.bid_size.to_string(),
+                    q.ask_size.to_string(),
+                    s.last.map_or_else(String::new, |p| p.to_string()),
+                    q.volume.to_string(),
+                    q.open_interest.to_string(),
+                ]
+            })
+        });
+        write_whole(&path, std::iter::once(header).chain(rows))?;
+    }
+    Ok(days.len())
+}
+
+/// Adds bars to a symbol's folder; of a session known before, the new row stands.
+pub fn keep_bars(folder: &Path, symbol: &str, bars: &BTreeMap<Date, Bar>) -> Result<(), String> {
+    let own = folder.join(symbol);
+    std::fs::create_dir_all(&own).map_err(path_error(&own))?;
+    let path = own.join("bars.csv");
+    let mut all = if path.exists() { sound(&path, |input| read_bars(input, None).map(|s| (s.bars, s.bad)))? } else { BTreeMap::new() };
+    let kept: &mut BTreeMap<Date, Bar> = all.entry(symbol.to_owned()).or_default();
+    kept.extend(bars);
+    let rows = kept.values().map(|b| {
+        let prices = [b.open, b.high, b.low, b.close].map(|p| p.to_string());
+        [symbol.to_owned(), b.date.to_string()].into_iter().chain(prices).chain([b.volume.to_string()]).collect()
+    });
+    write_whole(&path, std::iter::once(words(["symbol", "date", "open", "high", "low", "close", "volume"])).chain(rows))
+}
+
+/// Adds to what a symbol's `instrument.csv` says, after proving that it can be used.
+pub fn keep_facts(folder: &Path, symbol: &str, given: &[(String, String)]) -> Result<(), String> {
+    let own = folder.join(symbol);
+    let path = own.join("instrument.csv");
+    let mut facts = read_facts(&path)?;
+    for (name, value) in given {
+        facts.set(name, value)?;
+    }
+    facts.underlying(symbol)?;
+    std::fs::create_dir_all(&own).map_err(path_error(&own))?;
+    let rows = FACTS.iter().map(|(name, _)| vec![(*name).to_owned(), facts.get(name).to_owned()]);
+    write_whole(&path, std::iter::once(words(["name", "value"])).chain(rows))
+}
+
+fn read_facts(path: &Path) -> Result<Facts, String> {
+    let mut facts = Facts::default();
+    if path.exists() {
+        let input = std::fs::File::open(path).map_err(path_error(path))?;
+        let bad = Table::open(input, &["name", "value"])?.rows(|row| facts.set(row.text("name"), row.text("value")));
+        refuse(path, &bad)?;
+    }
+    Ok(facts)
+}
+
+/// A file of the folder, which the program wrote or the user has edited: all its rows must be good.
+fn sound<T>(path: &Path, read: impl Fn(std::fs::File) -> Result<(T, Vec<BadRow>), String>) -> Result<T, String> {
+    let input = std::fs::File::open(path).map_err(path_error(path))?;
+    let (all, bad) = read(input).map_err(|e| format!("{}: {e}", path.display()))?;
+    refuse(path, &bad)?;
+    Ok(all)
+}
+
+fn refuse(path: &Path, bad: &[BadRow]) -> Result<(), String> {
+    match bad.first() {
+        Some(first) => Err(format!("{}: {first}", path.display())),
+        None => Ok(()),
+    }
+}
+
+/// Everything in a folder, by symbol.
+pub fn read_folder(folder: &Path) -> Result<Vec<Recorded>, String> {
+    let mut out = Vec::new();
+    let entries = |path: &Path| -> Result<Vec<std::path::PathBuf>, String> {
+        let listed = std::fs::read_dir(path).map_err(path_error(path))?;
+        let mut all = listed.map(|e| e.map(|e| e.path())).collect::<Result<Vec<_>, _>>().map_err(path_error(path))?;
+        all.sort();
+        Ok(all)
+    };
+    for own in entries(folder)?.into_iter().filter(|p| p.is_dir()) {
+        let symbol = own.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        check_symbol(&symbol).map_err(|e| format!("{}: {e}", own.display()))?;
+        let (underlying, dividend_yield) =
+            read_facts(&own.join("instrument.csv"))?.underlying(&symbol).map_err(|e| format!("{}: {e}", own.display()))?;
+        let mut recorded = Recorded { underlying, dividend_yield, bars: Vec::new(), sights: BTreeMap::new() };
+        for path in entries(&own)?.into_iter().filter(|p| p.extension().is_some_and(|e| e == "csv")) {
+            let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+            if name == "bars.csv" {
+                let mut bars = sound(&path, |input| read_bars(input, None).map(|s| (s.bars, s.bad)))?;
+                recorded.bars = bars.remove(&symbol).unwrap_or_default().into_values().collect();
+            } else if name.starts_with("chain-") {
+                let mut sights = sound(&path, |input| read_chains(input, None).map(|c| (c.sights, c.bad)))?;
+                recorded.sights.extend(sights.remove(&symbol).unwrap_or_default());
+            }
+        }
+        let roots = recorded.sights.values().flat_map(|s| s.contracts.keys()).map(|c| &c.root);
+        recorded.underlying.weekly_root = roots.into_iter().find(|root| **root != symbol).cloned();
+        out.push(recorded);
+    }
+    if out.is_empty() {
+        return Err(format!("{} holds no market; bring one in with `pikebell import`", folder.display()));
+    }
+    Ok(out)
+}
