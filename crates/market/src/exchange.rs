@@ -219,7 +219,7 @@ fn fill(world: &World, order: &Order, at: Moment, packages: i64, price: Price, q
 /// The contracts of some orders, each once, those that end together side by side.
 fn contracts_of(orders: &[Order], which: &[usize]) -> Vec<Contract> {
     let mut out: Vec<Contract> = which.iter().flat_map(|i| orders[*i].request.unit.options()).map(|(c, _)| c.clone()).collect();
-    out.sort_by(|a, b| (&a.root, a.expiry, a.kind, a.strike).cmp(&(&b.root, b.expiry, b.kind, b.strike)));
+    out.sort();
     out.dedup();
     out
 }

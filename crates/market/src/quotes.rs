@@ -4,25 +4,25 @@
 //! end and exercising them just before an ex-date (F. Black, "Fact and fantasy in the use of options", *Financial Analysts Journal* 31 (1975); a
 //! lower bound that misses the right to wait and see: some cents at most). American puts, and both kinds on futures, are priced
 //! as the European price of the very moment plus an early-exercise premium from boundaries that are solved
-//! at the start of the current five minutes, once for an expiration: a pure function of the moment, the same whether one contract is asked
+//! at the start of the current ten minutes, once for an expiration: a pure function of the moment, the same whether one contract is asked
 //! for or the whole chain. Around it stands a width by liquidity, price, moneyness and time of
 //! day; quotes are rounded outward to the tick, and far strikes may have no bid.
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 use desk::calendar::{close_of, last_trading, open_of};
 use desk::{
     Contract, Expiration, Instrument, Kind, LegMarket, Moment, Price, Priced, PricedIn, Quote, Underlying, UnderlyingKind, day_number, terms_of,
 };
 use jiff::civil::Date;
-use libm::{exp, exp10, log, log10};
+use libm::{exp, log};
 use quant::{EarlyExercise, Style, Terms, Valuation, europeans, find_root, implied_vol};
 
 use crate::listing;
 use crate::noise::{Noise, Stream, contract_key, name_key};
 use crate::world::{Slice, World};
 
-const SLOT: i64 = 5 * 60_000;
+const SLOT: i64 = 10 * 60_000;
 /// Quotes shift a little inside their width this often.
 const FLICKER: i64 = 6_000;
 
@@ -41,13 +41,14 @@ pub struct Listed {
     pub implied: Option<f64>,
 }
 
-/// Solved boundaries of the current five minutes, and what was quoted last. Only a memory: every answer is a function of the
+/// Solved boundaries of the current ten minutes, and what was quoted last. Only a memory: every answer is a function of the
 /// world and the moment.
 #[derive(Default)]
 pub struct Quoter {
-    slots: HashMap<(String, Date), Slot>,
+    slots: BTreeMap<String, BTreeMap<Date, Slot>>,
     moment: Option<Moment>,
-    quoted: HashMap<Contract, Listed>,
+    /// In order of the contracts.
+    quoted: Vec<(Contract, Listed)>,
 }
 
 /// Boundaries of one expiration as of the start of a slot.
@@ -73,8 +74,10 @@ impl Quoter {
 
     /// Quotes one contract; `None` when its root is unknown or it has expired.
     pub fn quote(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<Listed> {
-        if let Some(known) = self.quoted.get(contract).filter(|_| self.moment == Some(at)) {
-            return Some(*known);
+        if self.moment == Some(at)
+            && let Ok(place) = self.quoted.binary_search_by(|(known, _)| known.cmp(contract))
+        {
+            return Some(self.quoted[place].1);
         }
         let underlying = world.owner(contract)?;
         if let Some(r) = world.recorded(&underlying.symbol) {
@@ -82,28 +85,27 @@ impl Quoter {
             return r.quote(contract, at, world.rate(at.years_until(expiry))).filter(|_| expiry > at);
         }
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
-        self.quote_at(world, underlying, std::slice::from_ref(contract), at, spot).pop()
+        self.prepare(world, underlying, contract, at);
+        self.quote_at(world, underlying, std::slice::from_ref(contract), (at, last_trading(at)), spot).pop()
     }
 
-    /// Quotes contracts at one moment and remembers them: for a fraction of one by one where several end together. They are sorted by root
-    /// and expiry.
+    /// Quotes contracts at one moment and remembers them: for a fraction of one by one where several end together. They are in order.
     pub(crate) fn remember(&mut self, world: &World, contracts: &[Contract], at: Moment) {
-        if self.moment != Some(at) {
-            self.moment = Some(at);
-            self.quoted.clear();
+        self.moment = Some(at);
+        self.quoted.clear();
+        let simulated = |together: &'_ [Contract]| world.owner(&together[0]).filter(|u| world.recorded(&u.symbol).is_none());
+        let groups: Vec<(&[Contract], &Underlying)> =
+            contracts.chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry).filter_map(|g| Some((g, simulated(g)?))).collect();
+        for (together, underlying) in &groups {
+            self.prepare(world, underlying, &together[0], at);
         }
-        let mut spot: Option<(&str, f64)> = None;
-        for together in contracts.chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry) {
-            let Some(underlying) = world.owner(&together[0]).filter(|u| world.recorded(&u.symbol).is_none()) else { continue };
-            let level = match spot {
-                Some((symbol, level)) if symbol == underlying.symbol => level,
-                _ => match world.spot(&underlying.symbol, at) {
-                    Some(level) => level.to_f64(),
-                    None => continue,
-                },
-            };
-            spot = Some((&underlying.symbol, level));
-            let listed = self.quote_at(world, underlying, together, at, level);
+        let live = last_trading(at);
+        let quote = |(together, underlying): &(&[Contract], &Underlying)| {
+            let spot = world.spot(&underlying.symbol, at).unwrap_or_default().to_f64();
+            self.quote_at(world, underlying, together, (at, live), spot)
+        };
+        let listed: Vec<Vec<Listed>> = groups.iter().map(quote).collect();
+        for ((together, _), listed) in groups.iter().zip(listed) {
             if listed.len() == together.len() {
                 self.quoted.extend(together.iter().cloned().zip(listed));
             }
@@ -120,30 +122,33 @@ impl Quoter {
         let root = underlying.root_for(expiration);
         let both = |strike: Price| [Kind::Call, Kind::Put].map(|kind| Contract { root: root.to_owned(), expiry: expiration.date, kind, strike });
         let contracts: Vec<Contract> = strikes.into_iter().flat_map(both).collect();
-        let listed = self.quote_at(world, underlying, &contracts, at, spot.to_f64());
+        if let Some(first) = contracts.first() {
+            self.prepare(world, underlying, first, at);
+        }
+        let listed = self.quote_at(world, underlying, &contracts, (at, last_trading(at)), spot.to_f64());
         // Nothing is listed at its very end.
         if listed.len() == contracts.len() { contracts.into_iter().zip(listed).collect() } else { Vec::new() }
     }
 
-    /// Quotes contracts of one expiration; none when it has passed.
-    fn quote_at(&mut self, world: &World, underlying: &Underlying, contracts: &[Contract], at: Moment, spot: f64) -> Vec<Listed> {
+    /// Quotes contracts of one expiration, which was prepared, at a moment and as of the last trading before it (closed, the last quotes of the session
+    /// stand); none when it has passed.
+    fn quote_at(&self, world: &World, underlying: &Underlying, contracts: &[Contract], (at, live): (Moment, Moment), spot: f64) -> Vec<Listed> {
         let Some(first) = contracts.first().filter(|c| underlying.expiry_moment(c) > at) else { return Vec::new() };
         let places: Vec<Place<'_>> = contracts.iter().map(|contract| Place { world, underlying, contract, key: contract_key(contract) }).collect();
         let expiry = underlying.expiry_moment(first);
         let Some(slice) = world.slice(&underlying.symbol, at, expiry, spot) else { return Vec::new() };
         let rows: Vec<(Terms, f64)> =
             contracts.iter().map(|c| (terms_of(c, underlying, at, (slice.rate, slice.carry_yield), slice.vol(c.strike.to_f64())), spot)).collect();
-        // Closed, the last quotes of the session stand.
-        let live = last_trading(at);
         let mut values = europeans(&rows);
         if underlying.style == Style::American {
             Quoter::before_dividends(world, underlying, &rows, (at, expiry), &mut values);
-            let slot = self.slot(world, underlying, first, at);
-            if let (Some(exercise), Some(slice)) = (&slot.exercise, &slot.slice) {
-                let then: Vec<(Kind, f64, f64)> = rows.iter().map(|(t, _)| (t.kind, t.strike, slice.vol(t.strike))).collect();
-                let has_boundary = |t: &Terms| t.kind == Kind::Put || underlying.kind == UnderlyingKind::Future;
-                let with = values.iter_mut().zip(&rows).zip(exercise.premiums(&then, spot));
-                for ((value, (t, _)), (price, delta)) in with.filter(|((_, (t, _)), _)| has_boundary(t)) {
+            let kept = self.slots.get(&first.root).and_then(|by_date| by_date.get(&first.expiry));
+            if let Some(Slot { exercise: Some(exercise), slice: Some(slice), .. }) = kept {
+                let kinds = with_boundary(underlying);
+                let early: Vec<usize> = (0..rows.len()).filter(|i| kinds.contains(&rows[*i].0.kind)).collect();
+                let then: Vec<(Kind, f64, f64)> = early.iter().map(|i| &rows[*i].0).map(|t| (t.kind, t.strike, slice.vol(t.strike))).collect();
+                for (i, (price, delta)) in early.into_iter().zip(exercise.premiums(&then, spot)) {
+                    let (t, value) = (&rows[i].0, &mut values[i]);
                     value.price = (value.price + price).max(t.kind.intrinsic(spot, t.strike));
                     value.delta = (value.delta + delta).clamp(-1.0, 1.0);
                 }
@@ -220,26 +225,30 @@ impl Quoter {
         Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })
     }
 
-    /// Boundaries of the contract's expiration as of the slot that `at` lies in.
-    fn slot(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment) -> &Slot {
+    /// Solves the boundaries of the contract's expiration as of the slot that `at` lies in, where they are not known.
+    fn prepare(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment) {
+        if underlying.style == Style::European {
+            return;
+        }
         let number = at.millis().div_euclid(SLOT);
         let build = || {
             let start = Moment::from_millis(number * SLOT);
             let spot = world.spot(&underlying.symbol, start).unwrap_or_default().to_f64();
             let slice = world.slice(&underlying.symbol, start, underlying.expiry_moment(contract), spot);
-            Slot { number, slice, exercise: slice.and_then(|s| exercise(&s, spot)) }
+            Slot { number, slice, exercise: slice.and_then(|s| exercise(&s, with_boundary(underlying), spot)) }
         };
-        let kept = self.slots.entry((contract.root.clone(), contract.expiry)).or_insert_with(build);
-        if kept.number != number {
-            *kept = build();
+        let known = self.slots.get(&contract.root).and_then(|by_date| by_date.get(&contract.expiry));
+        if known.is_none_or(|kept| kept.number != number) {
+            self.slots.entry(contract.root.clone()).or_default().insert(contract.expiry, build());
         }
-        kept
     }
 
     /// Forgets expirations that have passed.
     pub fn forget_before(&mut self, at: Moment) {
         let today = at.date();
-        self.slots.retain(|(_, expiry), _| *expiry >= today);
+        for by_date in self.slots.values_mut() {
+            by_date.retain(|expiry, _| *expiry >= today);
+        }
     }
 }
 
@@ -272,13 +281,18 @@ fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
     Some(Quote { bid, ask: bid + underlying.own_tick * ticks, bid_size: size(0), ask_size: size(1), volume: 0, open_interest: 0 })
 }
 
+/// The kinds of American options whose early exercise has a boundary: calls on shares are exercised before dividends alone.
+fn with_boundary(underlying: &Underlying) -> &'static [Kind] {
+    if underlying.kind == UnderlyingKind::Future { &[Kind::Call, Kind::Put] } else { &[Kind::Put] }
+}
+
 /// Boundaries over the volatilities that the expiration's strikes have; absent where the models have none.
-fn exercise(slice: &Slice, spot: f64) -> Option<EarlyExercise> {
+fn exercise(slice: &Slice, kinds: &[Kind], spot: f64) -> Option<EarlyExercise> {
     // The smile is at its lowest within a deviation or two and rises to both sides.
     let reach = (8.0 * slice.vol(spot) * slice.years.sqrt()).clamp(0.1, 1.2);
     let vols = (-16..=16).map(|i| slice.vol(spot * exp(reach * f64::from(i) / 16.0)));
     let (low, high) = vols.fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
-    EarlyExercise::new(slice.years, slice.rate, slice.carry_yield, low, high).ok()
+    EarlyExercise::new(kinds, slice.years, slice.rate, slice.carry_yield, low, high).ok()
 }
 
 impl Place<'_> {
@@ -348,7 +362,8 @@ impl Place<'_> {
         let strike = self.contract.strike.to_f64();
         let distance = log(strike / spot);
         let near = exp(-(distance * 7.0).powi(2)) + 0.03;
-        let unit = exp10((log10(spot) - 1.0).floor());
+        let magnitudes = [0.01, 0.1, 1.0, 10.0, 100.0, 1_000.0];
+        let unit = magnitudes.iter().rev().find(|m| **m * 10.0 <= spot).copied().unwrap_or(0.01);
         let round = if strike % (5.0 * unit) == 0.0 {
             3.0
         } else if strike % unit == 0.0 {
@@ -357,12 +372,10 @@ impl Place<'_> {
             0.7
         };
         let own = !self.underlying.own_dates.is_empty();
-        let monthly = if own || desk::calendar::monthly_expiration(self.contract.expiry.year(), self.contract.expiry.month()) == self.contract.expiry
-        {
-            3.0
-        } else {
-            1.0
-        };
+        let expiry = self.contract.expiry;
+        // A third Friday, or the session before it: looked up only where it can be.
+        let may = (14..=21).contains(&expiry.day());
+        let monthly = if own || may && desk::calendar::monthly_expiration(expiry.year(), expiry.month()) == expiry { 3.0 } else { 1.0 };
         let liked = 0.3 + 1.4 * self.noise().uniform(Stream::Interest, self.key, -1);
         900.0 * activity * near * round * monthly * liked
     }

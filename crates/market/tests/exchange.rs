@@ -252,12 +252,12 @@ proptest! {
         }
     }
 
-    /// Random streams of orders, links, cancels and steps: no fill beyond limit or quantity, legs in ratio, one of a group in the other's place, and the same
+    /// Random streams of orders (some with shares among their legs), links, cancels, replacements and steps: no fill beyond limit or quantity, legs in ratio, one of a group in the other's place, and the same
     /// stream gives the same fills.
     #[test]
     fn random_streams_keep_the_exchange_honest(
         seed in 1..6_u64,
-        stream in prop::collection::vec((0..6_u8, 1..12_i64, -60..90_i64, 1..4_000_000_i64), 1..14),
+        stream in prop::collection::vec((0..8_u8, 1..12_i64, -60..90_i64, 1..4_000_000_i64), 1..14),
     ) {
         let world = World::new(seed);
         let play = || {
@@ -267,10 +267,17 @@ proptest! {
             let mut at = start();
             for (what, quantity, cents, millis) in &stream {
                 let id = orders.len() as u64 + 1;
-                let probe = order(&world, id, *quantity, Pricing::Market, TimeInForce::Day);
+                let with_shares = |mut o: Order| {
+                    if *what == 7 {
+                        let shares = Leg { instrument: Instrument::Underlying("NMOU".into()), quantity: 30 + 10 * quantity };
+                        o.request.unit = Structure::new(o.request.unit.legs().iter().cloned().chain([shares])).unwrap();
+                    }
+                    o
+                };
+                let probe = with_shares(order(&world, id, *quantity, Pricing::Market, TimeInForce::Day));
                 let middle = market_of(&world, &mut quoter, &probe, at).map_or(Price::ZERO, |m| m.0.middle);
                 let near = middle + Price::cents(*cents);
-                let mut new = order(&world, id, *quantity, Pricing::Limit(near), TimeInForce::GoodTillCancelled);
+                let mut new = with_shares(order(&world, id, *quantity, Pricing::Limit(near), TimeInForce::GoodTillCancelled));
                 new.placed = at;
                 match what {
                     0 => {
@@ -286,6 +293,16 @@ proptest! {
                         }
                         continue;
                     }
+                    6 if !orders.is_empty() => {
+                        let i = *quantity as usize % orders.len();
+                        if orders[i].state().is_open() && orders[i].pricing() != Pricing::Market {
+                            orders[i].events.push((at, Event::Repriced(near)));
+                            happened.push((i, at, Event::Repriced(near)));
+                            happened.extend(arrive(&world, &mut quoter, &mut orders, i, at));
+                        }
+                        continue;
+                    }
+                    7 => {}
                     2 => new.request.trigger = Some(Trigger { side: TriggerSide::Mark, level: Level::Trailing(Price::cents(5 + cents.abs())) }),
                     3 => new.request.time_in_force = TimeInForce::ImmediateOrCancel,
                     4 => new.request.link.group = Some(1),
@@ -310,16 +327,24 @@ proptest! {
         prop_assert_eq!(&(orders.clone(), happened.clone()), &play(), "the same stream, the same world");
         for o in &orders {
             prop_assert!(o.filled() <= o.wanted() && o.wanted() <= o.request.quantity && o.wanted() >= 0, "{:?}", o);
-            for f in o.fills() {
-                if let Pricing::Limit(limit) = o.request.pricing {
-                    prop_assert!(f.price <= limit);
+            let mut limit = o.request.pricing;
+            for (_, e) in &o.events {
+                match (e, limit) {
+                    (Event::Repriced(p), _) => limit = Pricing::Limit(*p),
+                    (Event::Filled(f), Pricing::Limit(limit)) => prop_assert!(f.price <= limit, "{:?}", f),
+                    _ => {}
                 }
+            }
+            let u = world.underlying("NMOU").unwrap();
+            for f in o.fills() {
                 prop_assert!(f.packages > 0);
                 for (leg, unit) in f.legs.iter().zip(o.request.unit.legs()) {
                     prop_assert_eq!(leg.quantity, unit.quantity * f.packages);
                 }
-                let sum: Price = f.legs.iter().zip(o.request.unit.legs()).map(|(l, u)| l.price * u.quantity).sum();
-                prop_assert_eq!(sum, f.price);
+                // To the last digit: what the legs cost is what the package cost.
+                let worth = |price: Price, units: i64| i128::from(price.raw()) * i128::from(units);
+                let legs: i128 = f.legs.iter().zip(o.request.unit.legs()).map(|(l, part)| worth(l.price, part.quantity * u.units(&l.instrument))).sum();
+                prop_assert_eq!(legs, worth(f.price, u.price_units(&o.request.unit)));
             }
             if let Some(parent) = o.request.link.after {
                 let parent = orders.iter().find(|p| p.id == parent).unwrap();

@@ -171,20 +171,21 @@ pub struct EarlyExercise {
 }
 
 impl EarlyExercise {
-    /// For options that end in `time` years with volatilities from `low` to `high` (those outside are taken at the nearer end).
-    pub fn new(time: f64, rate: f64, carry_yield: f64, low: f64, high: f64) -> Result<EarlyExercise, terms::Error> {
+    /// For options of these kinds that end in `time` years with volatilities from `low` to `high` (those outside are taken at the nearer end).
+    pub fn new(kinds: &[Kind], time: f64, rate: f64, carry_yield: f64, low: f64, high: f64) -> Result<EarlyExercise, terms::Error> {
         let low = terms::positive("volatility", low)?;
         let nodes = Nodes::new(low, terms::within("highest volatility", high, low, 50.0)?);
         let shared = Terms { kind: Kind::Put, style: Style::American, strike: 1.0, time, rate, carry_yield, vol: nodes.vols[0] };
         let solve = |kind: Kind| -> Result<Option<Boundaries>, terms::Error> {
             let terms = Terms { kind, ..shared };
             let puts = nodes.vols.map(|vol| Bumps::put(&Terms { vol, ..terms }));
-            Ok((Engine::of(&terms)? == Engine::Boundary).then(|| Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))))
+            Ok((kinds.contains(&kind) && Engine::of(&terms)? == Engine::Boundary).then(|| Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))))
         };
         Ok(EarlyExercise { calls: solve(Kind::Call)?, puts: solve(Kind::Put)?, nodes, shared })
     }
 
-    /// What early exercise adds to price and to delta of each option (kind, strike, volatility) over the European ones; nothing where it never pays.
+    /// What early exercise adds to price and to delta of each option (kind, strike, volatility) over the European ones; nothing where it never pays,
+    /// and for kinds that were not asked for.
     pub fn premiums(&self, options: &[(Kind, f64, f64)], spot: f64) -> Vec<(f64, f64)> {
         let mut out = vec![(0.0, 0.0); options.len()];
         for (kind, boundaries) in [(Kind::Call, &self.calls), (Kind::Put, &self.puts)] {

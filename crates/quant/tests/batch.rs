@@ -180,7 +180,7 @@ fn kept_boundaries_price_any_option_of_the_expiration() {
     let smile = smile(0.3);
     for (time, rate, carry_yield) in [(0.25, 0.045, 0.013), (0.25, 0.045, 0.0), (0.02, 0.03, 0.08), (1.5, 0.05, 0.02)] {
         let (low, high) = smile.vols.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
-        let kept = EarlyExercise::new(time, rate, carry_yield, low, high).unwrap();
+        let kept = EarlyExercise::new(&[Kind::Call, Kind::Put], time, rate, carry_yield, low, high).unwrap();
         let options: Vec<(Kind, f64, f64)> = (0..80).map(|i| (smile.kinds[i], smile.strikes[i], smile.vols[i])).collect();
         for spot in [70.0, 95.0, 101.3] {
             let together = kept.premiums(&options, spot);
@@ -195,7 +195,7 @@ fn kept_boundaries_price_any_option_of_the_expiration() {
             }
         }
     }
-    assert!(EarlyExercise::new(0.25, 0.04, 0.0, 0.3, 0.2).is_err() && EarlyExercise::new(0.25, -0.04, -0.05, 0.2, 0.3).is_err());
+    assert!(EarlyExercise::new(&[Kind::Call, Kind::Put], 0.25, 0.04, 0.0, 0.3, 0.2).is_err() && EarlyExercise::new(&[Kind::Call, Kind::Put], 0.25, -0.04, -0.05, 0.2, 0.3).is_err());
 }
 
 #[test]
