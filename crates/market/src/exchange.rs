@@ -25,7 +25,7 @@ use crate::world::World;
 /// Resting orders are drawn this often.
 pub const DRAW_EVERY: i64 = 10_000;
 
-/// What the exchange and the broker charge.
+/// What exchange and broker charge where nothing else is set.
 pub const FEES: Fees = Fees { option: Money::from_raw(6_500), future: Money::from_raw(12_000) };
 
 /// When an order's time is up, if it has an end besides its contracts' expiry.
@@ -213,7 +213,7 @@ fn fill(world: &World, order: &Order, at: Moment, packages: i64, price: Price, q
         .zip(prices)
         .map(|(l, price)| FillLeg { instrument: l.instrument.clone(), quantity: l.quantity * packages, price })
         .collect();
-    Some(Fill { order: order.id, at, packages, price, legs, fees: underlying.fees(unit, &FEES) * packages })
+    Some(Fill { order: order.id, at, packages, price, legs, fees: underlying.fees(unit, &world.fees()) * packages })
 }
 
 /// The contracts of some orders, each once, those that end together side by side.

@@ -17,12 +17,13 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_session, open_of};
-use desk::{Carry, Contract, Event, EventKind, Expiration, Instrument, Moment, Price, Underlying, UnderlyingKind, day_number};
+use desk::{Carry, Contract, Event, EventKind, Expiration, Fees, Instrument, Moment, Price, Underlying, UnderlyingKind, day_number};
 use jiff::ToSpan;
 use jiff::civil::{Date, date};
 use libm::{exp, expm1, log};
 use quant::{Ssvi, SsviSlice};
 
+use crate::exchange::FEES;
 use crate::futures::futures;
 use crate::noise::{Noise, Stream, name_key};
 use crate::recorded::Recorded;
@@ -69,6 +70,7 @@ struct Series {
 /// The simulated world.
 pub struct World {
     seed: u64,
+    fees: Fees,
     noise: Noise,
     sessions: Vec<Date>,
     market_move: Vec<f64>,
@@ -179,7 +181,7 @@ impl World {
             let u = &path.spec.underlying;
             roots.extend([Some(&u.symbol), u.weekly_root.as_ref()].into_iter().flatten().map(|root| (root.clone(), Place::Path(i))));
         }
-        World { seed, noise, sessions, market_move, market_variance, paths, recorded: Vec::new(), roots }
+        World { seed, fees: FEES, noise, sessions, market_move, market_variance, paths, recorded: Vec::new(), roots }
     }
 
     /// The same world with underlyings from files beside its own.
@@ -195,6 +197,16 @@ impl World {
         }
         self.recorded = recorded;
         Ok(self)
+    }
+
+    /// The same world with other fees.
+    pub fn with_fees(self, fees: Fees) -> World {
+        World { fees, ..self }
+    }
+
+    /// What a trade costs beside its price.
+    pub fn fees(&self) -> Fees {
+        self.fees
     }
 
     /// The seed it was built from.

@@ -179,7 +179,8 @@ impl EarlyExercise {
         let solve = |kind: Kind| -> Result<Option<Boundaries>, terms::Error> {
             let terms = Terms { kind, ..shared };
             let puts = nodes.vols.map(|vol| Bumps::put(&Terms { vol, ..terms }));
-            Ok((kinds.contains(&kind) && Engine::of(&terms)? == Engine::Boundary).then(|| Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))))
+            Ok((kinds.contains(&kind) && Engine::of(&terms)? == Engine::Boundary)
+                .then(|| Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))))
         };
         Ok(EarlyExercise { calls: solve(Kind::Call)?, puts: solve(Kind::Put)?, nodes, shared })
     }

@@ -195,7 +195,10 @@ fn kept_boundaries_price_any_option_of_the_expiration() {
             }
         }
     }
-    assert!(EarlyExercise::new(&[Kind::Call, Kind::Put], 0.25, 0.04, 0.0, 0.3, 0.2).is_err() && EarlyExercise::new(&[Kind::Call, Kind::Put], 0.25, -0.04, -0.05, 0.2, 0.3).is_err());
+    assert!(
+        EarlyExercise::new(&[Kind::Call, Kind::Put], 0.25, 0.04, 0.0, 0.3, 0.2).is_err()
+            && EarlyExercise::new(&[Kind::Call, Kind::Put], 0.25, -0.04, -0.05, 0.2, 0.3).is_err()
+    );
 }
 
 #[test]

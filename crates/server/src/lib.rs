@@ -23,12 +23,14 @@ mod stream;
 mod trading;
 mod wire;
 
+use std::collections::HashMap;
 use std::future::Future;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use desk::Moment;
+use desk::{Moment, Money};
 use market::World;
+use market::exchange::FEES;
 use store::{Fact, Store};
 use tokio::net::TcpListener;
 
@@ -49,41 +51,82 @@ pub enum Beginning {
     Empty,
 }
 
-/// The world of a seed, with what was recorded in a folder beside it; and the last moment recorded.
-fn world(seed: u64, folder: Option<&Path>) -> Result<(Arc<World>, Option<Moment>), Refusal> {
-    let Some(folder) = folder else { return Ok((Arc::new(World::new(seed)), None)) };
-    let wrong = |message: String| Refusal::Field { field: "market", message };
-    let recorded = files::read_folder(folder).map_err(wrong)?;
-    let last = recorded.iter().filter_map(market::Recorded::last_moment).max();
-    let world = World::new(seed).with_recorded(recorded).map_err(|e| wrong(e.to_string()))?;
-    Ok((Arc::new(world), last))
+/// What is asked for when a database is opened; it remembers all of it.
+#[derive(Debug, Clone, Default)]
+pub struct Asked {
+    /// Seed of the world, for a new database.
+    pub seed: u64,
+    /// Folder of a market of one's own, opened beside the simulated one.
+    pub market: Option<PathBuf>,
+    /// Fee per option contract.
+    pub option_fee: Option<Money>,
+    /// Fee per future.
+    pub future_fee: Option<Money>,
 }
 
-/// Opens a database, filling it first if it is new. A folder of one's own market is opened beside the simulated one, and remembered.
-pub fn open(path: &Path, beginning: Beginning, seed: u64, folder: Option<&Path>) -> Result<Desk, Refusal> {
+/// Names of the settings.
+const SETTINGS: [&str; 4] = ["seed", "market", "option_fee", "future_fee"];
+
+impl Asked {
+    /// What is asked for now, over what was asked for before; the seed of a database stays.
+    fn over(&self, saved: &HashMap<String, String>) -> Result<Asked, Refusal> {
+        let money = |name: &'static str, asked: Option<Money>| match (asked, saved.get(name)) {
+            (None, Some(text)) => text.parse().map(Some).map_err(|e: desk::NumberError| Refusal::Field { field: name, message: e.to_string() }),
+            _ => Ok(asked),
+        };
+        Ok(Asked {
+            seed: saved.get("seed").and_then(|s| s.parse().ok()).unwrap_or(self.seed),
+            market: self.market.clone().or_else(|| saved.get("market").map(PathBuf::from)),
+            option_fee: money("option_fee", self.option_fee)?,
+            future_fee: money("future_fee", self.future_fee)?,
+        })
+    }
+
+    fn settings(&self) -> Result<Vec<Fact>, Refusal> {
+        let whole = |folder: &PathBuf| {
+            let found =
+                std::fs::canonicalize(folder).map_err(|e| Refusal::Field { field: "market", message: format!("{}: {e}", folder.display()) })?;
+            Ok::<_, Refusal>(found.to_string_lossy().into_owned())
+        };
+        let fee = |money: Option<Money>| money.map(|m| m.to_string());
+        let values = [Some(self.seed.to_string()), self.market.as_ref().map(whole).transpose()?, fee(self.option_fee), fee(self.future_fee)];
+        Ok(SETTINGS.iter().zip(values).filter_map(|(name, value)| Some(Fact::Setting((*name).to_owned(), value?))).collect())
+    }
+
+    /// The world, and the last moment recorded in the folder.
+    fn world(&self) -> Result<(Arc<World>, Option<Moment>), Refusal> {
+        for (field, fee) in [("option_fee", self.option_fee), ("future_fee", self.future_fee)] {
+            if let Some(fee) = fee.filter(|f| *f < Money::ZERO) {
+                return Err(Refusal::Field { field, message: format!("{fee} is below zero; write zero or more") });
+            }
+        }
+        let fees = desk::Fees { option: self.option_fee.unwrap_or(FEES.option), future: self.future_fee.unwrap_or(FEES.future) };
+        let world = World::new(self.seed).with_fees(fees);
+        let Some(folder) = &self.market else { return Ok((Arc::new(world), None)) };
+        let wrong = |message: String| Refusal::Field { field: "market", message };
+        let recorded = files::read_folder(folder).map_err(wrong)?;
+        let last = recorded.iter().filter_map(market::Recorded::last_moment).max();
+        Ok((Arc::new(world.with_recorded(recorded).map_err(|e| wrong(e.to_string()))?), last))
+    }
+}
+
+/// Opens a database, filling it first if it is new.
+pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Refusal> {
     if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
         std::fs::create_dir_all(folder).map_err(|e| Refusal::Field { field: "data", message: format!("{}: {e}", folder.display()) })?;
     }
     let store = Store::open(path)?;
     let saved = store.load()?;
+    let asked = asked.over(&saved.settings)?;
+    let (world, last) = asked.world()?;
     let ready = saved.settings.contains_key("ready");
-    if ready {
-        let seed = saved.settings.get("seed").and_then(|s| s.parse().ok()).unwrap_or(seed);
-        let remembered = saved.settings.get("market").map(std::path::PathBuf::from);
-        let (world, _) = world(seed, folder.or(remembered.as_deref()))?;
-        if let Some(folder) = folder {
-            store.commit(&[market_setting(folder)?])?;
-        }
-        return Desk::restore(store, world, saved, demo::present());
-    }
-    if !saved.orders.is_empty() || !saved.journal.is_empty() {
+    if !ready && (!saved.orders.is_empty() || !saved.journal.is_empty()) {
         let message = format!("{} was left half filled by an interrupted first start; delete it and start again", path.display());
         return Err(Refusal::Field { field: "data", message });
     }
-    let (world, last) = world(seed, folder)?;
-    store.commit(&[Fact::Setting("seed".into(), seed.to_string())])?;
-    if let Some(folder) = folder {
-        store.commit(&[market_setting(folder)?])?;
+    store.commit(&asked.settings()?)?;
+    if ready {
+        return Desk::restore(store, world, saved, demo::present());
     }
     let start = if beginning == Beginning::Demo { demo::opening() } else { last.unwrap_or_else(demo::present) };
     let mut desk = Desk::restore(store.clone(), world, saved, start)?;
@@ -92,15 +135,10 @@ pub fn open(path: &Path, beginning: Beginning, seed: u64, folder: Option<&Path>)
             demo::trade(&mut desk)?;
             desk.set_clock(Some(true), Some(1))?;
         }
-        Beginning::Empty => desk.deposit(desk::Money::whole(60_000))?,
+        Beginning::Empty => desk.deposit(Money::whole(60_000))?,
     }
     store.commit(&[Fact::Setting("ready".into(), "yes".into())])?;
     Ok(desk)
-}
-
-fn market_setting(folder: &Path) -> Result<Fact, Refusal> {
-    let whole = std::fs::canonicalize(folder).map_err(|e| Refusal::Field { field: "market", message: format!("{}: {e}", folder.display()) })?;
-    Ok(Fact::Setting("market".into(), whole.to_string_lossy().into_owned()))
 }
 
 /// Serves until `shutdown` completes.

@@ -10,7 +10,7 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use server::{Beginning, demo::DEMO_SEED};
+use server::{Asked, Beginning, demo::DEMO_SEED};
 
 #[derive(Parser)]
 #[command(name = "pikebell", version, about = "Reads option chains, builds and judges structures, takes orders and keeps the book.")]
@@ -52,6 +52,12 @@ struct Serving {
     /// Seed of the world, for a new database.
     #[arg(long, default_value_t = DEMO_SEED)]
     seed: u64,
+    /// Fee per option contract, 0.65 where nothing is set; a database remembers it.
+    #[arg(long)]
+    option_fee: Option<desk::Money>,
+    /// Fee per future, 1.20 where nothing is set; a database remembers it.
+    #[arg(long)]
+    future_fee: Option<desk::Money>,
 }
 
 fn data_folder() -> PathBuf {
@@ -113,7 +119,8 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
         return Err(format!("{} is not a loopback address; only this machine may connect: use 127.0.0.1 or [::1]", s.listen.ip()));
     }
     let path = s.data.unwrap_or_else(|| data_folder().join(file));
-    let desk = server::open(&path, beginning, s.seed, s.market.as_deref()).map_err(|e| format!("{}: {e}", path.display()))?;
+    let asked = Asked { seed: s.seed, market: s.market, option_fee: s.option_fee, future_fee: s.future_fee };
+    let desk = server::open(&path, beginning, &asked).map_err(|e| format!("{}: {e}", path.display()))?;
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(|e| e.to_string())?;
     let served = runtime.block_on(async {
         let listener = tokio::net::TcpListener::bind(s.listen).await.map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;

@@ -7,7 +7,6 @@ use desk::{
     Requirement, Structure, money_effect, requirement,
 };
 use market::Quoter;
-use market::exchange::FEES;
 
 use crate::refusal::Refusal;
 use crate::state::{State, known, spot_of};
@@ -100,7 +99,7 @@ pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_or
         taken_elsewhere: elsewhere,
         reserved: Money::ZERO,
         here: holdings_of(state, quoter, symbol),
-        fees: FEES,
+        fees: state.world.fees(),
     };
     view.reserved = reserved(state, quoter, without_order);
     view
@@ -112,7 +111,7 @@ fn reserved(state: &State, quoter: &mut Quoter, without: Option<u64>) -> Money {
     let mut takes: BTreeMap<u64, Money> = BTreeMap::new();
     for order in open {
         let symbol = &order.request.symbol;
-        let view = AccountView { here: holdings_of(state, quoter, symbol), fees: FEES, ..AccountView::default() };
+        let view = AccountView { here: holdings_of(state, quoter, symbol), fees: state.world.fees(), ..AccountView::default() };
         let request = Request { pricing: order.pricing(), ..order.request.clone() };
         if let Ok(effect) = effect_of(state, quoter, &request, order.remaining(), &view) {
             let most = takes.entry(order.request.link.group.unwrap_or(order.id)).or_default();

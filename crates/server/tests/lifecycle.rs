@@ -10,7 +10,7 @@ use market::Step;
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use serde_json::{Value, json};
-use server::{Desk, Tie};
+use server::{Asked, Desk, Tie};
 
 #[tokio::test]
 async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_result() {
@@ -352,4 +352,63 @@ fn stepping_far_skips_nothing_on_the_way() {
     } else {
         assert_eq!((last.kind, last.amount(desk::Book::Cash), lots), (desk::EntryKind::Settlement, Money::ZERO, Vec::new()));
     }
+}
+
+/// Two weeks of a bank's shares with a call sold against them, a call that its holder lets go, and a future: what happens without an order
+/// is in the ledger, adds up, and is found again after a restart. Fees are what was asked for.
+#[tokio::test]
+async fn dividends_assignment_and_daily_settlement_reach_the_ledger() {
+    let place = Place::new();
+    let asked = || Asked { option_fee: Some("1.00".parse().unwrap()), ..Asked::default() };
+    drop(place.desk_with(asked()).unwrap());
+    let p = place.program();
+    let chain = p.get("/api/chain/TLVN").await;
+    let spot = chain["head"]["level"].as_f64().unwrap();
+    let call = async |date: &str, near: f64| -> String {
+        let rows = p.get(&format!("/api/chain/TLVN?expiration=TLVN:{date}")).await["blocks"][0]["rows"].as_array().unwrap().clone();
+        let off = |r: &&Value| (r["at"].as_f64().unwrap() - near).abs();
+        let nearest = rows.iter().min_by(|a, b| off(a).total_cmp(&off(b))).unwrap();
+        nearest["call"]["contract"].as_str().unwrap().to_owned()
+    };
+    let (sold, bought) = (call("2031-03-21", spot - 8.0).await, call("2031-03-14", spot - 10.0).await);
+    let mut fees = 0;
+    for (id, symbol, legs) in [
+        ("covered", "TLVN", json!([{ "contract": sold, "quantity": -1 }, { "contract": "TLVN", "quantity": 100 }])),
+        ("let go", "TLVN", json!([{ "contract": bought, "quantity": 1 }])),
+        ("future", "BYQK1", json!([{ "contract": "BYQK1", "quantity": 1 }])),
+    ] {
+        let mut t = at_market(id, &legs, 1);
+        t["symbol"] = json!(symbol);
+        let (status, order) = p.post("/api/orders", &t).await;
+        assert_eq!((status, order["state"].as_str()), (StatusCode::CREATED, Some("filled")), "{order}");
+        fees += if symbol == "TLVN" { 10_000 } else { 12_000 };
+    }
+    assert_eq!(units(&p.get("/api/ledger").await["fees"]), fees, "1.00 an option, 1.20 a future, nothing for shares");
+    let told = json!({ "contract": bought, "exercise": false }).to_string();
+    assert_eq!(p.raw("PUT", "/api/exercise", &told).await.0, StatusCode::NO_CONTENT);
+    let legs = p.get("/api/book").await["positions"][1]["legs"].clone();
+    assert_eq!(legs[0]["declined"], true);
+    drop(p);
+    let p = place.program();
+    let (status, clock) = p.post("/api/clock", &json!({ "until": "2031-03-24" })).await;
+    assert_eq!(status, StatusCode::OK, "{clock}");
+
+    let ledger = p.get("/api/ledger").await;
+    assert_eq!((&ledger["violations"], &ledger["sum"]), (&json!([]), &ledger["cash"]));
+    let lines = ledger["lines"].as_array().unwrap();
+    let of = |kind: &str| lines.iter().filter(|l| l["kind"] == kind).collect::<Vec<_>>();
+    // Deep in the money and its dividend near: called away, the evening before it goes ex or at its end, with the dividend or without.
+    let called = of("assignment");
+    assert_eq!(called.len(), 1, "{lines:?}");
+    let early = called[0]["memo"].as_str().unwrap().contains("assigned early");
+    assert!(called[0]["at"].as_str().unwrap().starts_with(if early { "2031-03-18T16:00" } else { "2031-03-21T16:00" }), "{called:?}");
+    assert_eq!(of("dividend").len(), usize::from(!early));
+    assert!(of("settlement")[0]["memo"].as_str().unwrap().contains("not exercised, as told"));
+    assert_eq!(of("daily settlement").len(), 9, "each close from the 11th to the 21st");
+    // The future's results are those of its price since it was bought, to the cent.
+    let future = p.get("/api/book").await["positions"].as_array().unwrap().iter().find(|x| x["symbol"] == "BYQK1").unwrap().clone();
+    let settled: i64 = of("daily settlement").iter().map(|l| units(&l["amount"])).sum();
+    assert_eq!(units(&future["realised"]), settled);
+    drop(p);
+    assert_eq!(place.program().get("/api/ledger").await, ledger);
 }

@@ -35,6 +35,13 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
     let on = |contract: &str| with("legs", json!([{ "contract": contract, "quantity": 1 }]));
     let strange = format!("{}00191300", &contract[..13]);
     let cheap_puts = with("legs", json!([{ "contract": contract.replace('C', "P"), "quantity": -1 }]));
+    let on_symbol = |symbol: &str, contract: &str, limit: &str| {
+        let mut t = ticket("t", &json!([{ "contract": contract, "quantity": 1 }]), 1, limit);
+        t["symbol"] = json!(symbol);
+        t.to_string()
+    };
+    let index_bought = on_symbol("WXMR", "WXMR", "2940");
+    let bond = |limit: &str| on_symbol("TNYBM1", "TNYBM1", limit);
     let unread = |body: &str| body.to_owned();
     let dated = |day: &str| {
         let mut t = ticket("t", &legs, 1, "-0.50");
@@ -56,6 +63,14 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("POST /api/orders", on("NMOU  310307C00195000"), 422, "not_listed", &["expired on 2031-03-07", "choose a later expiration"]),
         ("POST /api/orders", on("NMOU 195 call"), 422, "bad_contract", &["NMOU 195 call", "write it like"]),
         ("POST /api/orders", on("WXMT  310418C00300000"), 422, "bad_legs", &["does not belong to NMOU"]),
+        ("POST /api/orders", with("legs", json!([{ "contract": "WXMT", "quantity": 1 }])), 422, "bad_legs", &["WXMT does not belong to NMOU"]),
+        ("POST /api/orders", with("legs", json!([{ "contract": "NMOU", "quantity": 100_001 }])), 422, "bad_legs", &["100001", "−100000 to 100000"]),
+        ("POST /api/orders", with("legs", json!([{ "contract": "NMOU", "quantity": 100 }])), 422, "bad_legs", &["100 packages of a smaller ratio"]),
+        ("POST /api/orders", index_bought, 422, "bad_legs", &["WXMR is an index", "its options can"]),
+        ("POST /api/orders", with("rolls", json!(true)), 422, "bad_field", &["rolls", "name the campaign"]),
+        ("POST /api/orders", bond("12-64"), 422, "bad_field", &["limit", "not a price in 64ths", "12-4"]),
+        ("PUT /api/exercise", json!({ "contract": contract, "exercise": false }).to_string(), 422, "bad_field", &["is not held long"]),
+        ("PUT /api/exercise", json!({ "contract": "NMOU", "exercise": false }).to_string(), 422, "bad_contract", &["is not an option symbol"]),
         ("POST /api/orders", with("quantity", json!(0)), 422, "bad_quantity", &["quantity 0", "1 to 500"]),
         ("POST /api/orders", with("quantity", json!(-3)), 422, "bad_quantity", &["-3"]),
         ("POST /api/orders", with("quantity", json!(1_000_000_000_000_i64)), 422, "bad_quantity", &["1000000000000"]),

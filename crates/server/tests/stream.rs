@@ -8,7 +8,7 @@ use std::time::Duration;
 use common::{Place, SEED};
 use futures_util::{SinkExt, StreamExt};
 use serde_json::{Value, json};
-use server::{Beginning, open, run};
+use server::{Asked, Beginning, open, run};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::{MaybeTlsStream, WebSocketStream, connect_async};
@@ -141,7 +141,7 @@ async fn the_latest_question_is_answered_and_nonsense_leaves_the_line_open() {
 fn the_demo_account_is_made_by_trading_and_is_the_same_every_time() {
     let folder = tempfile::tempdir().unwrap();
     let make = |name: &str, seed| {
-        let desk = open(&folder.path().join(name), Beginning::Demo, seed, None).unwrap();
+        let desk = open(&folder.path().join(name), Beginning::Demo, &Asked { seed, ..Asked::default() }).unwrap();
         let s = desk.state();
         (format!("{:?} {:?} {:?}", s.orders, s.account, s.marks), s.clone())
     };

@@ -5,7 +5,7 @@ use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode, header};
 use serde_json::{Value, json};
-use server::{AppState, Beginning, Desk, DeskHandle, Hosts, open, router};
+use server::{AppState, Asked, Beginning, Desk, DeskHandle, Hosts, open, router};
 use tempfile::TempDir;
 use tower::ServiceExt;
 
@@ -22,7 +22,12 @@ impl Place {
 
     /// Opens the database: new the first time, as it was left afterwards.
     pub fn desk(&self) -> Desk {
-        open(&self.0.path().join("desk.db"), Beginning::Empty, SEED, None).unwrap()
+        self.desk_with(Asked::default()).unwrap()
+    }
+
+    /// With something besides asked for.
+    pub fn desk_with(&self, asked: Asked) -> Result<Desk, server::Refusal> {
+        open(&self.0.path().join("desk.db"), Beginning::Empty, &Asked { seed: SEED, ..asked })
     }
 
     pub fn program(&self) -> Program {
@@ -32,7 +37,7 @@ impl Place {
     /// With a market of one's own beside the simulated one.
     pub fn program_with(&self, market: Option<&std::path::Path>) -> Result<Program, server::Refusal> {
         let hosts = Hosts::loopback(HOST.parse().unwrap());
-        let desk = open(&self.0.path().join("desk.db"), Beginning::Empty, SEED, market)?;
+        let desk = self.desk_with(Asked { market: market.map(Into::into), ..Asked::default() })?;
         Ok(Program { app: router(AppState::new(DeskHandle::start(desk)), hosts) })
     }
 }
