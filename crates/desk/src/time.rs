@@ -89,10 +89,12 @@ impl FromStr for Moment {
     /// A date and a time of day, to the minute at least, with the exchange's own offset or without one.
     fn from_str(text: &str) -> Result<Moment, MomentError> {
         let wrong = || MomentError(text.chars().take(40).collect());
-        let civil: DateTime = text.strip_suffix("-05:00").unwrap_or(text).parse().map_err(|_| wrong())?;
-        if !text.contains('T') {
+        let civil = text.strip_suffix("-05:00").unwrap_or(text);
+        let (_, time) = civil.split_once('T').ok_or_else(wrong)?;
+        if !time.bytes().all(|b| b.is_ascii_digit() || b == b':' || b == b'.') {
             return Err(wrong());
         }
+        let civil: DateTime = civil.parse().map_err(|_| wrong())?;
         let millis = i64::from(civil.second()) * 1_000 + i64::from(civil.millisecond());
         Ok(Moment::at(civil.date(), i64::from(civil.hour()), i64::from(civil.minute())).plus_millis(millis))
     }

@@ -352,14 +352,14 @@ pub fn told(order: &Order, underlying: &Underlying) -> String {
 fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Option<Fact> {
     let world = Arc::clone(&next.world);
     let underlying = world.underlying(&order.request.symbol)?;
-    let verb = match order.request.purpose {
-        Purpose::Open => "opened",
-        Purpose::Close(_) => "closed",
-        Purpose::Roll(_) => "done",
+    let (verb, what) = match order.request.purpose {
+        Purpose::Open => ("opened", told(order, underlying)),
+        Purpose::Close(_) => ("closed", told(order, underlying)),
+        Purpose::Roll(_) => ("rolled", order.request.unit.strikes_label()),
     };
     let side = if fill.price < Price::ZERO { "credit" } else { "debit" };
     let price = underlying.style_of_price.write(fill.price.abs());
-    let memo = format!("{verb} {} × {} {} at {price} {side}", fill.packages, order.request.symbol, told(order, underlying));
+    let memo = format!("{verb} {} × {} {} at {price} {side}", fill.packages, order.request.symbol, what);
     let entry = Arc::make_mut(&mut next.account).fill(fill, order.request.purpose.campaign(), underlying, memo).clone();
     Some(Fact::Booked(entry, None))
 }
