@@ -119,9 +119,15 @@ async fn from_the_chain_to_a_closed_trade() {
             assert!(figures.contains(figure), "{figure}: {figures}");
         }
 
-        // A fifth leg is refused in words; drag a tab one row down and take it back; nudge, widen, turn over.
+        // Shares and a sixth leg are taken, a seventh is refused in words; back, drag a tab one row down and take it back; nudge, widen, turn over.
+        b.click("[aria-label^='buy 100 shares']").await;
+        b.until("[data-leg=NMOU]", "bought", |t| t.starts_with("buy 100 shares")).await;
         b.click(&cell(below, "call", "ask")).await;
-        b.until("[role=alert]", "a refusal", |t| t.contains("at most 4 legs")).await;
+        b.click(&cell(below + 1, "call", "ask")).await;
+        b.until("[role=alert]", "a refusal", |t| t.contains("at most 6 legs")).await;
+        b.keys("z").await;
+        b.click("[data-leg=NMOU]").await;
+        b.until("[data-testid=structure-name]", "the condor again", |t| t == condor).await;
         let tab = "[data-leg*='P']";
         b.drag(tab, 20.0).await;
         b.until("[data-testid=structure-name]", "changed by the drag", |t| t != condor).await;

@@ -15,6 +15,7 @@ mod listing;
 mod noise;
 mod quotes;
 mod recorded;
+mod series;
 mod specs;
 mod world;
 

@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::is_session;
-use desk::order::{self, Event};
+use desk::order::Event;
+use desk::ticket;
 use desk::{Instrument, Level, Link, Money, Order, OrderError, Price, Pricing, Purpose, Request, Structure, TimeInForce, Underlying, UnderlyingKind};
 use market::{Quoter, check_listed, exchange};
 use store::Fact;
@@ -85,12 +86,12 @@ impl Desk {
     fn check(&mut self, request: &Request) -> Result<(), Refusal> {
         let state = &self.state;
         let now = state.clock.now;
-        order::check_quantity(&request.unit, request.quantity)?;
+        ticket::check_quantity(&request.unit, request.quantity)?;
         check_legs(state, &request.symbol, &request.unit)?;
         let underlying = known(state, &request.symbol)?;
         let ticks = underlying.ticks_of(&request.unit);
         match request.pricing {
-            Pricing::Limit(price) => order::check_limit(&request.unit, underlying, spot_of(state, &request.symbol), price)?,
+            Pricing::Limit(price) => ticket::check_limit(&request.unit, underlying, spot_of(state, &request.symbol), price)?,
             Pricing::Market => {
                 for leg in request.unit.legs().iter().filter(|l| l.quantity < 0) {
                     let quote = self.quoter.quote_any(&state.world, &leg.instrument, now).ok_or_else(|| Refusal::NoQuote(leg.instrument.clone()))?;
@@ -170,7 +171,7 @@ impl Desk {
         }
         let mut order = order.clone();
         let underlying = known(&self.state, &order.request.symbol)?;
-        order::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
+        ticket::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
         let asked = Request { pricing: Pricing::Limit(price), quantity: order.remaining(), ..order.request.clone() };
         self.check_buying_power(&asked, Some(id))?;
         let mut next = self.state.clone();

@@ -8,190 +8,21 @@
 //! Columns are found by their name in the first row, in any order; others are passed over. Rows that cannot be what they claim are refused one by
 //! one, each with its line; the others count.
 
+mod facts;
+mod table;
+
 use std::collections::{BTreeMap, BTreeSet};
-use std::fmt::Display;
 use std::io::Read;
 use std::path::Path;
-use std::str::FromStr;
 
-use desk::{Contract, Kind, ListingRule, MarginClass, Moment, Price, PriceStyle, Quote, Settlement, Style, TickTable, Underlying, UnderlyingKind};
+use desk::{Contract, Kind, Moment, Price, Quote};
 use jiff::civil::Date;
 use market::{Bar, Recorded, Seen, Sight};
 
-/// A row that was refused.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct BadRow {
-    /// Its line in the file; the first row has 1.
-    pub line: u64,
-    /// What is wrong with it, and what would be right.
-    pub what: String,
-}
-
-impl Display for BadRow {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "line {}: {}", self.line, self.what)
-    }
-}
-
-/// What a symbol does not say, by the names that `instrument.csv` uses.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Facts(BTreeMap<String, String>);
-
-/// Names, what they mean, and what holds when they are not given.
-const FACTS: [(&str, &str); 8] = [
-    ("name", ""),
-    ("kind", "shares"),
-    ("style", "american"),
-    ("settlement", "delivery"),
-    ("multiplier", "100"),
-    ("tick", "0.01"),
-    ("prices", "decimal"),
-    ("dividend_yield", "0"),
-];
-
-fn one_of<T: Copy>(name: &str, text: &str, known: &[(&str, T)]) -> Result<T, String> {
-    let found = known.iter().find(|(word, _)| *word == text).map(|(_, value)| *value);
-    let words = || known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", ");
-    found.ok_or_else(|| format!("{name}: {text:?} is not known; write one of {}", words()))
-}
-
-fn read<T: FromStr<Err: Display>>(name: &str, text: &str) -> Result<T, String> {
-    text.parse().map_err(|e| format!("{name}: {e}"))
-}
-
-impl Facts {
-    /// Sets one; only known names are taken.
-    pub fn set(&mut self, name: &str, value: &str) -> Result<(), String> {
-        if !FACTS.iter().any(|(known, _)| *known == name) {
-            return Err(format!("{name:?} is not known; write one of {}", FACTS.map(|f| f.0).join(", ")));
-        }
-        self.0.insert(name.to_owned(), value.to_owned());
-        Ok(())
-    }
-
-    fn get(&self, name: &str) -> &str {
-        let usual = FACTS.iter().find(|(known, _)| *known == name).map_or("", |f| f.1);
-        self.0.get(name).map_or(usual, String::as_str)
-    }
-
-    /// The underlying and its dividend yield.
-    pub fn underlying(&self, symbol: &str) -> Result<(Underlying, f64), String> {
-        let kind = one_of(
-            "kind",
-            self.get("kind"),
-            &[("shares", UnderlyingKind::Shares), ("index", UnderlyingKind::Index), ("future", UnderlyingKind::Future)],
-        )?;
-        let multiplier: i64 = read("multiplier", self.get("multiplier"))?;
-        let tick: Price = read("tick", self.get("tick"))?;
-        let dividend_yield: f64 = read("dividend_yield", self.get("dividend_yield"))?;
-        if !(1..=100_000).contains(&multiplier) || tick <= Price::ZERO || !(-0.5..=0.5).contains(&dividend_yield) {
-            return Err(format!(
-                "multiplier {multiplier}, tick {tick} and dividend_yield {dividend_yield}: write 1 to 100,000, a tick above zero, and −0.5 to 0.5 a year"
-            ));
-        }
-        let underlying = Underlying {
-            symbol: symbol.to_owned(),
-            name: if self.get("name").is_empty() { symbol.to_owned() } else { self.get("name").to_owned() },
-            kind,
-            style: one_of("style", self.get("style"), &[("american", Style::American), ("european", Style::European)])?,
-            settlement: one_of("settlement", self.get("settlement"), &[("delivery", Settlement::Delivery), ("cash", Settlement::Cash)])?,
-            multiplier,
-            ticks: TickTable::single(tick),
-            package_tick: tick,
-            own_tick: tick,
-            style_of_price: one_of(
-                "prices",
-                self.get("prices"),
-                &[("decimal", PriceStyle::Decimal), ("eighths", PriceStyle::Eighths), ("64ths", PriceStyle::SixtyFourths)],
-            )?,
-            margin_class: match kind {
-                UnderlyingKind::Shares => MarginClass::Equity,
-                UnderlyingKind::Index => MarginClass::BroadIndex,
-                UnderlyingKind::Future => MarginClass::Future,
-            },
-            listing: ListingRule {
-                weekly_on: &[],
-                weeklies: 0,
-                monthlies: 0,
-                quarter_months: 0,
-                januaries: 0,
-                quarter_ends: false,
-                am_monthlies: false,
-            },
-            own_dates: Vec::new(),
-            last_session: None,
-            weekly_root: None,
-            beta: 1.0,
-        };
-        Ok((underlying, dividend_yield))
-    }
-}
-
-/// A table whose columns are found by name.
-struct Table {
-    reader: csv::Reader<std::io::Cursor<Vec<u8>>>,
-    columns: BTreeMap<String, usize>,
-    /// Where each line ends.
-    ends: Vec<u64>,
-}
-
-struct Row<'a> {
-    record: &'a csv::StringRecord,
-    columns: &'a BTreeMap<String, usize>,
-}
-
-impl Table {
-    fn open(mut input: impl Read, needed: &[&str]) -> Result<Table, String> {
-        let mut bytes = Vec::new();
-        input.read_to_end(&mut bytes).map_err(|e| format!("reading: {e}"))?;
-        let ends = (0..).zip(&bytes).filter(|(_, b)| **b == b'\n').map(|(i, _)| i).collect();
-        let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::Headers).from_reader(std::io::Cursor::new(bytes));
-        let headers = reader.headers().map_err(|e| format!("line 1: {e}"))?.clone();
-        let columns: BTreeMap<String, usize> = headers.iter().enumerate().map(|(i, name)| (name.to_owned(), i)).collect();
-        match needed.iter().find(|name| !columns.contains_key(**name)) {
-            Some(missing) => Err(format!("line 1: there is no column {missing:?}; needed are {}", needed.join(", "))),
-            None => Ok(Table { reader, columns, ends }),
-        }
-    }
-
-    /// Gives each row to `take`; what it refuses, and what is no row at all, comes back with its line.
-    fn rows(mut self, mut take: impl FnMut(&Row<'_>) -> Result<(), String>) -> Vec<BadRow> {
-        let mut bad = Vec::new();
-        let mut record = csv::StringRecord::new();
-        loop {
-            // A row may begin with the end of the line before it.
-            let begin = self.reader.position().byte();
-            let line = self.ends.partition_point(|end| *end <= begin) as u64 + 1;
-            match self.reader.read_record(&mut record) {
-                Ok(false) => return bad,
-                Ok(true) => {
-                    if let Err(what) = take(&Row { record: &record, columns: &self.columns }) {
-                        bad.push(BadRow { line, what });
-                    }
-                }
-                Err(e) => bad.push(BadRow { line, what: e.to_string() }),
-            }
-        }
-    }
-}
-
-impl Row<'_> {
-    /// A cell; empty where the row ends before it or the column is not there.
-    fn text(&self, name: &str) -> &str {
-        self.columns.get(name).and_then(|i| self.record.get(*i)).unwrap_or("")
-    }
-
-    fn read<T: FromStr<Err: Display>>(&self, name: &str) -> Result<T, String> {
-        match self.text(name) {
-            "" => Err(format!("{name} is empty")),
-            text => read(name, text),
-        }
-    }
-
-    fn or<T: FromStr<Err: Display>>(&self, name: &str, empty: T) -> Result<T, String> {
-        if self.text(name).is_empty() { Ok(empty) } else { self.read(name) }
-    }
-}
+use facts::FACTS;
+pub use facts::Facts;
+pub use table::BadRow;
+use table::{Row, Table};
 
 /// What a file of chains brings: sights of one symbol, good rows and bad.
 #[derive(Debug, Default)]
