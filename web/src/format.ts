@@ -17,6 +17,9 @@ export function money(text: string | null | undefined, plus = false): string {
   return sign + group(whole) + (fraction === undefined ? '' : `.${fraction}`);
 }
 
+/** An amount to the cent, where more is known than is worth showing (a half of a 64th, say). */
+export const cents = (text: string | null | undefined, plus = false) => (text == null ? '' : fixed(Number(text), 2, plus));
+
 /** A model number with fixed decimals. */
 export function fixed(value: number | null | undefined, decimals: number, plus = false): string {
   if (value == null || !Number.isFinite(value)) return '';

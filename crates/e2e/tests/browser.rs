@@ -24,6 +24,11 @@ fn cents(text: &str) -> i64 {
     digits.parse().unwrap_or_else(|e| panic!("{text}: {e}"))
 }
 
+/// Within what prices move the margin of the demo's other positions meanwhile; the two packages tried here take four times as much.
+fn near(a: i64, b: i64) -> bool {
+    (a - b).abs() < 25_000
+}
+
 fn amount(v: &Value) -> i64 {
     let text = v.as_str().unwrap_or_default();
     let (whole, fraction) = text.split_once('.').unwrap_or((text, "00"));
@@ -172,7 +177,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.press("Cancel order").await;
         b.until("[data-testid=order-state]", "cancelled", |t| t == "cancelled").await;
         b.keys(ESCAPE).await;
-        assert_eq!(cents(&b.until("[data-testid=buying-power]", "given back", |t| cents(t) == start).await), start);
+        b.until("[data-testid=buying-power]", "given back", |t| near(cents(t), start)).await;
 
         // Place it again; kill the program; start it again: everything is where it was.
         b.keys("t").await;
@@ -262,7 +267,7 @@ async fn from_the_chain_to_a_closed_trade() {
         let lines = |l: &Value| l["lines"].as_array().map_or(0, Vec::len);
         assert!(lines(&after) >= lines(&ledger) + 3, "one line for each execution");
         let gained = amount(&after["realised"]) - amount(&ledger["realised"]) - (amount(&after["fees"]) - amount(&ledger["fees"]));
-        b.until("[data-testid=buying-power]", "back but for the result", |t| cents(t) == start + gained).await;
+        b.until("[data-testid=buying-power]", "back but for the result", |t| near(cents(t), start + gained)).await;
 
         // Find, keys, and an address that is nothing.
         b.keys("/").await;

@@ -1,5 +1,5 @@
 import { useLive } from '../api/live';
-import { fixed, money, tone } from '../format';
+import { cents, fixed, tone } from '../format';
 import { Button, Figure, Tip } from '../ui/controls';
 import { toggleTheme, useTheme } from '../ui/theme';
 import { ClockControls } from './ClockControls';
@@ -9,9 +9,9 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
   const theme = useTheme((s) => s.theme);
   return (
     <header className="flex items-center gap-6 border-b border-hair bg-raised px-4">
-      <Figure value={<span data-testid="account-value">{money(m?.accountValue)}</span>} name="account value" />
-      <Figure value={<span data-testid="buying-power">{money(m?.buyingPower)}</span>} name="buying power" />
-      <Figure value={<span data-testid="today">{money(m?.today, true)}</span>} name="today" tone={tone(m?.today)} />
+      <Figure value={<span data-testid="account-value">{cents(m?.accountValue)}</span>} name="account value" />
+      <Figure value={<span data-testid="buying-power">{cents(m?.buyingPower)}</span>} name="buying power" />
+      <Figure value={<span data-testid="today">{cents(m?.today, true)}</span>} name="today" tone={tone(m?.today)} />
       {m && (
         <Tip text="Lean: the delta of all positions, expressed in shares of the Wexmoor 300 Index (weighted by beta and price). Earns: what a calendar day is worth, prices unchanged.">
           <button type="button" className="cursor-default font-serif text-[15px] italic">
