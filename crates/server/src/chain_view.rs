@@ -5,6 +5,7 @@ use market::{Listed, Quoter, World, strikes};
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use crate::columns::{Column, Sheet};
 use crate::refusal::Refusal;
 use crate::state::{State, known};
 
@@ -26,10 +27,8 @@ pub struct Cell {
     pub delta: f64,
     /// Implied volatility of the middle as a fraction; absent where it means nothing.
     pub implied: Option<f64>,
-    /// Traded today.
-    pub volume: i64,
-    /// Open contracts.
-    pub open_interest: i64,
+    /// The columns asked for, as they are shown; empty text where there is nothing.
+    pub values: Vec<String>,
 }
 
 /// One strike.
@@ -225,7 +224,7 @@ fn mark(world: &World, u: &desk::Underlying, e: &Expiration, at: Moment, level: 
     }
 }
 
-fn cell(l: &Listed, c: &desk::Contract, style: desk::PriceStyle) -> Cell {
+fn cell(l: &Listed, c: &desk::Contract, style: desk::PriceStyle, values: Vec<String>) -> Cell {
     Cell {
         contract: c.to_string(),
         bid: (l.quote.bid.raw() > 0).then(|| style.write(l.quote.bid)),
@@ -234,13 +233,12 @@ fn cell(l: &Listed, c: &desk::Contract, style: desk::PriceStyle) -> Cell {
         ask_size: l.quote.ask_size,
         delta: (l.delta * 1e4).round() / 1e4,
         implied: l.implied.map(|v| (v * 1e4).round() / 1e4),
-        volume: l.quote.volume,
-        open_interest: l.quote.open_interest,
+        values,
     }
 }
 
 /// Rows of the named expirations (all when `keys` is empty).
-pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String]) -> Result<Vec<Block>, Refusal> {
+pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String], columns: &[Column]) -> Result<Vec<Block>, Refusal> {
     let u = known(state, symbol)?;
     let (world, at) = (&state.world, state.clock.now);
     let mut out = Vec::new();
@@ -250,17 +248,19 @@ pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String])
             continue;
         }
         let listed = quoter.chain(world, u, &e, at);
+        let sheet = Sheet::of(columns, world, u, &e, at, &listed);
+        let values = |place: usize| sheet.as_ref().map_or_else(Vec::new, |s| s.cells(place, &listed[place].0, &listed[place].1));
         let (pairs, _) = listed.as_chunks::<2>();
-        let row = |[(call, c), (put, p)]: &[(desk::Contract, Listed); 2]| {
-            let strike = call.strike;
+        let row = |(i, [(call, c), (put, p)]): (usize, &[(desk::Contract, Listed); 2])| {
+            let (strike, style) = (call.strike, u.style_of_price);
             Row {
                 strike: desk::strike_label(strike),
                 at: strike.to_f64(),
-                call: cell(c, call, u.style_of_price),
-                put: cell(p, put, u.style_of_price),
+                call: cell(c, call, style, values(2 * i)),
+                put: cell(p, put, style, values(2 * i + 1)),
             }
         };
-        let rows = pairs.iter().rev().map(row).collect();
+        let rows = pairs.iter().enumerate().rev().map(row).collect();
         out.push(Block { key, rows });
     }
     Ok(out)

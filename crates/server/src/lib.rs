@@ -9,6 +9,7 @@ mod app;
 mod assets;
 mod book_view;
 mod chain_view;
+mod columns;
 pub mod demo;
 pub mod files;
 mod guard;

@@ -56,6 +56,8 @@ pub struct OrderWire {
     pub open: bool,
     /// The campaign it closes or rolls.
     pub closes: Option<u64>,
+    /// It opens other legs in that campaign.
+    pub rolls: bool,
     /// Its story, oldest first.
     pub events: Vec<OrderEventWire>,
 }
@@ -156,6 +158,7 @@ pub(crate) fn order(o: &Order, all: &[Order], world: &World) -> Option<OrderWire
         state: state.word().into(),
         open: state.is_open(),
         closes: r.purpose.campaign(),
+        rolls: matches!(r.purpose, desk::Purpose::Roll(_)),
         events: story(o, style),
     })
 }

@@ -17,6 +17,7 @@ use crate::api::evaluate_now;
 use crate::app::AppState;
 use crate::book_view::{BookView, Masthead, book, masthead};
 use crate::chain_view::{Block, ChainHead, Row, blocks, head};
+use crate::columns::{Column, MOST_COLUMNS};
 use crate::problem::Problem;
 use crate::wire::{ClockWire, EvaluateRequest, EvaluationWire, clock};
 
@@ -86,6 +87,9 @@ pub enum ClientMessage {
         symbol: Option<String>,
         /// Expiration keys.
         expirations: Vec<String>,
+        /// Columns of each contract beside bid and ask.
+        #[serde(default)]
+        columns: Vec<Column>,
     },
     /// Follow the book.
     WatchBook {
@@ -112,6 +116,7 @@ struct Connection {
     app: AppState,
     symbol: Option<String>,
     expirations: Vec<String>,
+    columns: Vec<Column>,
     wants_book: bool,
     sent: Sent,
     pending: Option<(u64, EvaluateRequest)>,
@@ -133,7 +138,16 @@ struct Sent {
 
 impl Connection {
     fn new(app: AppState) -> Connection {
-        Connection { app, symbol: None, expirations: Vec::new(), wants_book: false, sent: Sent::default(), pending: None, working: None }
+        Connection {
+            app,
+            symbol: None,
+            expirations: Vec::new(),
+            columns: Vec::new(),
+            wants_book: false,
+            sent: Sent::default(),
+            pending: None,
+            working: None,
+        }
     }
 
     async fn run(mut self, mut socket: WebSocket) {
@@ -168,10 +182,11 @@ impl Connection {
 
     async fn receive(&mut self, text: &str) -> Vec<ServerMessage> {
         match serde_json::from_str(text) {
-            Ok(ClientMessage::Watch { symbol, expirations }) => {
+            Ok(ClientMessage::Watch { symbol, expirations, mut columns }) => {
+                columns.truncate(MOST_COLUMNS);
                 self.sent.head = None;
-                self.sent.rows.retain(|key, _| symbol == self.symbol && expirations.contains(key));
-                (self.symbol, self.expirations) = (symbol, expirations);
+                self.sent.rows.retain(|key, _| symbol == self.symbol && expirations.contains(key) && columns == self.columns);
+                (self.symbol, self.expirations, self.columns) = (symbol, expirations, columns);
                 self.push_chain().await
             }
             Ok(ClientMessage::WatchBook { on }) => {
@@ -233,10 +248,10 @@ impl Connection {
 
     async fn push_chain(&mut self) -> Vec<ServerMessage> {
         let Some(symbol) = self.symbol.clone() else { return Vec::new() };
-        let keys = self.expirations.clone();
+        let (keys, columns) = (self.expirations.clone(), self.columns.clone());
         let read = self.app.read(move |state, quoter| {
             let head = head(state, &symbol)?;
-            let blocks = if keys.is_empty() { Vec::new() } else { blocks(state, quoter, &symbol, &keys)? };
+            let blocks = if keys.is_empty() { Vec::new() } else { blocks(state, quoter, &symbol, &keys, &columns)? };
             Ok::<_, Problem>((head, blocks))
         });
         match read.await.and_then(|r| r) {

@@ -13,6 +13,7 @@ export type Mark = S['Mark'];
  * table on every frame). */
 export type Row = S['Row'] & { moved?: { cells: string; at: number } };
 export type Cell = S['Cell'];
+export type Column = S['Column'];
 export type Leg = S['LegWire'];
 export type Draft = S['DraftWire'];
 export type Evaluation = S['EvaluationWire'];

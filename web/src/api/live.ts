@@ -1,5 +1,5 @@
 import { create } from 'zustand';
-import type { Book, ChainHead, ClientMessage, Clock, EvaluateRequest, Evaluation, Masthead, Row, ServerMessage } from './client';
+import type { Book, ChainHead, ClientMessage, Clock, Column, EvaluateRequest, Evaluation, Masthead, Row, ServerMessage } from './client';
 
 /** What the stream has brought. Missing is undefined, never zero. */
 type Live = {
@@ -20,7 +20,7 @@ type Live = {
 export const useLive = create<Live>(() => ({ connected: false, everConnected: false, rows: {}, version: 0, following: false }));
 
 let socket: WebSocket | null = null;
-let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [] };
+let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [], columns: [] };
 let watchBook: ClientMessage = { type: 'watchBook', on: false };
 let asked = 0;
 let lastRequest: EvaluateRequest | null = null;
@@ -29,9 +29,9 @@ function send(m: ClientMessage) {
   if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(m));
 }
 
-export function watchChain(symbol: string | null, expirations: string[]) {
+export function watchChain(symbol: string | null, expirations: string[], columns: Column[]) {
   const before = watch;
-  watch = { type: 'watch', symbol, expirations };
+  watch = { type: 'watch', symbol, expirations, columns };
   if (before.type === 'watch' && before.symbol !== symbol) useLive.setState({ head: undefined, rows: {}, chainProblem: undefined });
   send(watch);
 }

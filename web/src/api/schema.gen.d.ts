@@ -293,16 +293,8 @@ export interface components {
              * @description Implied volatility of the middle as a fraction; absent where it means nothing.
              */
             implied?: number | null;
-            /**
-             * Format: int64
-             * @description Open contracts.
-             */
-            openInterest: number;
-            /**
-             * Format: int64
-             * @description Traded today.
-             */
-            volume: number;
+            /** @description The columns asked for, as they are shown; empty text where there is nothing. */
+            values: string[];
         };
         /** @description The head of a chain: underlying and ribbon. */
         ChainHead: {
@@ -360,6 +352,8 @@ export interface components {
         };
         /** @description What a page asks for. */
         ClientMessage: {
+            /** @description Columns of each contract beside bid and ask. */
+            columns?: components["schemas"]["Column"][];
             /** @description Expiration keys. */
             expirations: string[];
             /** @description Symbol; absent to stop. */
@@ -413,6 +407,11 @@ export interface components {
             /** @description When that changes next. */
             until: string;
         };
+        /**
+         * @description One column.
+         * @enum {string}
+         */
+        Column: "openInterest" | "volume" | "implied" | "delta" | "gamma" | "theta" | "vega" | "rho" | "last" | "middle" | "bidSize" | "askSize" | "intrinsic" | "timeValue" | "timeValueDay" | "theoretical" | "chanceIn" | "chanceTouch" | "width";
         /** @description A draft as kept. */
         DraftWire: {
             /** @description Legs with full quantities; may be empty while it is being built. */
@@ -835,6 +834,8 @@ export interface components {
              * @description Packages asked for.
              */
             quantity: number;
+            /** @description It opens other legs in that campaign. */
+            rolls: boolean;
             /** @description "waiting", "watching", "working", "partly filled", "filled", "cancelled", "expired". */
             state: string;
             /** @description Underlying symbol. */
@@ -1173,6 +1174,8 @@ export interface operations {
             query?: {
                 /** @description Key of one expiration; none for the head alone. */
                 expiration?: string | null;
+                /** @description Columns of each contract beside bid and ask, by name, with commas between. */
+                columns?: string | null;
             };
             header?: never;
             path: {

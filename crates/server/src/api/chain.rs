@@ -9,7 +9,9 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::chain_view::{Block, ChainHead, blocks, head};
+use crate::columns::{Column, MOST_COLUMNS};
 use crate::problem::Problem;
+use crate::refusal::Refusal;
 
 /// One symbol of the universe.
 #[derive(Debug, Serialize, ToSchema)]
@@ -35,6 +37,15 @@ pub struct ChainView {
 struct ChainQuery {
     /// Key of one expiration; none for the head alone.
     expiration: Option<String>,
+    /// Columns of each contract beside bid and ask, by name, with commas between.
+    columns: Option<String>,
+}
+
+/// Reads the names of columns.
+fn columns(text: &str) -> Result<Vec<Column>, Refusal> {
+    let one =
+        |name: &str| serde_json::from_value(serde_json::Value::from(name)).map_err(|e| Refusal::Field { field: "columns", message: e.to_string() });
+    text.split(',').take(MOST_COLUMNS).map(one).collect()
 }
 
 /// The symbols that can be opened.
@@ -47,11 +58,12 @@ async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
 /// One chain.
 #[utoipa::path(get, path = "/chain/{symbol}", tag = "chain", params(("symbol" = String, Path), ChainQuery), responses((status = 200, body = ChainView), (status = 404, body = Problem)))]
 async fn chain(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<ChainQuery>) -> Result<Json<ChainView>, Problem> {
+    let columns = query.columns.as_deref().map_or_else(|| Ok(Vec::new()), columns)?;
     let view = app
         .read(move |state, quoter| {
             let head = head(state, &symbol)?;
             let blocks = match query.expiration {
-                Some(key) => blocks(state, quoter, &symbol, &[key])?,
+                Some(key) => blocks(state, quoter, &symbol, &[key], &columns)?,
                 None => Vec::new(),
             };
             Ok::<_, Problem>(ChainView { head, blocks })

@@ -1,7 +1,7 @@
 import { memo } from 'react';
-import type { Cell, Leg, Row } from '../../api/client';
-import { count, fixed, percent } from '../../format';
+import type { Cell, Column, Leg, Row } from '../../api/client';
 import { ROW } from './axis';
+import type { Sides } from './columns';
 
 export type Cursor = { strike: string; side: 'call' | 'put'; what: 'bid' | 'ask' };
 type Acts = {
@@ -10,7 +10,7 @@ type Acts = {
   onDragLeg: (contract: string, e: React.PointerEvent) => void;
   onRemoveLeg: (contract: string) => void;
 };
-type Props = Acts & { row: Row; callIn: boolean; putIn: boolean; cursor: Cursor | null; callLeg?: Leg; putLeg?: Leg };
+type Props = Acts & { columns: Column[]; sides: Sides; row: Row; callIn: boolean; putIn: boolean; cursor: Cursor | null; callLeg?: Leg; putLeg?: Leg };
 
 function PriceButton({ cell, what, row, side, tint, cursor, onTrade, onCursor }: { cell: Cell; what: 'bid' | 'ask'; row: Row; side: 'call' | 'put'; tint: string; cursor: Cursor | null } & Acts) {
   const price = what === 'bid' ? cell.bid : cell.ask;
@@ -49,26 +49,24 @@ const quiet = `num ${pad} text-ink2`;
 export const ChainRow = memo(function ChainRow(p: Props) {
   const { row, callIn, putIn } = p;
   const acts = { cursor: p.cursor, onTrade: p.onTrade, onCursor: p.onCursor, onDragLeg: p.onDragLeg, onRemoveLeg: p.onRemoveLeg, row };
-  const data = (c: Cell) => ({ oi: count(c.openInterest), vol: count(c.volume), iv: percent(c.implied), delta: fixed(c.delta, 2) });
-  const [call, put] = [data(row.call), data(row.put)];
+  const [calls, puts] = [p.sides !== 'puts', p.sides !== 'calls'];
+  // Outermost first on the left; mirrored on the right, unless the right stands alone.
+  const values = (cell: Cell, tint: string, mirrored: boolean) => {
+    const cells = p.columns.map((key, i) => <td key={key} className={`${key === 'delta' ? `num ${pad}` : quiet} ${tint}`}>{cell.values[i]}</td>);
+    return mirrored ? cells.reverse() : cells;
+  };
   const [callTint, putTint] = [callIn ? 'bg-warm' : '', putIn ? 'bg-warm' : ''];
   return (
     <tr className="border-b border-hair" style={{ height: ROW }}>
-      <td className={`${quiet} ${callTint}`}>{call.oi}</td>
-      <td className={`${quiet} ${callTint}`}>{call.vol}</td>
-      <td className={`${quiet} ${callTint}`}>{call.iv}</td>
-      <td className={`num ${pad} ${callTint}`}>{call.delta}</td>
-      <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />
-      <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />
+      {calls && values(row.call, callTint, false)}
+      {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />}
+      {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />}
       <td className={`p-0 pl-1 ${callTint}`}>{p.callLeg && <LegTab leg={p.callLeg} side="call" {...acts} />}</td>
       <th scope="row" className="border-x border-hair bg-warm text-center font-bold">{row.strike}</th>
       <td className={`p-0 pr-1 ${putTint}`}>{p.putLeg && <LegTab leg={p.putLeg} side="put" {...acts} />}</td>
-      <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />
-      <PriceButton {...acts} tint={putTint} cell={row.put} what="ask" side="put" />
-      <td className={`num ${pad} ${putTint}`}>{put.delta}</td>
-      <td className={`${quiet} ${putTint}`}>{put.iv}</td>
-      <td className={`${quiet} ${putTint}`}>{put.vol}</td>
-      <td className={`${quiet} ${putTint} pr-3`}>{put.oi}</td>
+      {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />}
+      {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="ask" side="put" />}
+      {puts && values(row.put, putTint, true)}
     </tr>
   );
 });

@@ -5,6 +5,7 @@ import { moveLeg, remove } from '../../drafts/moves';
 import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from './axis';
 import { ChainRow, type Cursor } from './ChainRow';
+import { told, useColumns } from './columns';
 import { PictureLines, RowLines } from './Lines';
 import { Outline, OutlineFoot, OutlineHead } from './Outline';
 
@@ -53,6 +54,7 @@ function useDrag(symbol: string, axis: Axis, body: React.RefObject<HTMLDivElemen
 
 /** Rows and picture on one price axis. */
 export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCursor, onTrade }: Props) {
+  const { columns, sides } = useColumns();
   const box = useRef<HTMLDivElement>(null);
   const body = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1216);
@@ -82,6 +84,7 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
     if (leg) drag(leg.contract, e);
   };
   const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
+  const heads = columns.map((key) => <th key={key} className={th}><abbr title={told(key)?.name} className="no-underline">{told(key)?.head}</abbr></th>);
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
       <div className="relative flex items-start">
@@ -89,14 +92,14 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
           <caption className="sr-only">{`Calls left, puts right, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
           <thead>
             <tr>
-              <th className={th}><abbr title="open interest" className="no-underline">OI</abbr></th><th className={th}>vol</th><th className={th}>IV %</th><th className={th}>Δ call</th><th className={th}>bid</th><th className={th}>ask</th>
+              {sides !== 'puts' && heads}{sides !== 'puts' && <th className={th}>bid</th>}{sides !== 'puts' && <th className={th}>ask</th>}
               <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
-              <th className={th}>bid</th><th className={th}>ask</th><th className={th}>Δ put</th><th className={th}>IV %</th><th className={th}>vol</th><th className={`${th} pr-3`}><abbr title="open interest" className="no-underline">OI</abbr></th>
+              {sides !== 'calls' && <th className={th}>bid</th>}{sides !== 'calls' && <th className={th}>ask</th>}{sides !== 'calls' && [...heads].reverse()}
             </tr>
           </thead>
           <tbody>
             {rows.map((row) => (
-              <ChainRow key={row.strike} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.strike === row.strike ? cursor : null}
+              <ChainRow key={row.strike} columns={columns} sides={sides} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.strike === row.strike ? cursor : null}
                 callLeg={legOf(row.call.contract)} putLeg={legOf(row.put.contract)} onTrade={onTrade} onCursor={onCursor} onDragLeg={drag} onRemoveLeg={removeLeg} />
             ))}
           </tbody>

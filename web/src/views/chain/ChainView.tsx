@@ -10,6 +10,8 @@ import { useKeys } from '../../ui/keys';
 import { makeAxis } from './axis';
 import type { Cursor } from './ChainRow';
 import { ChainTable } from './ChainTable';
+import { ColumnChooser } from './ColumnChooser';
+import { useColumns } from './columns';
 import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
 import { Ribbon } from './Ribbon';
 import { Elsewhere } from './Elsewhere';
@@ -17,7 +19,7 @@ import { useShown, type Around } from './rows';
 import { SymbolHead } from './SymbolHead';
 
 const NONE: Row[] = [];
-const COLUMNS: [Cursor['side'], Cursor['what']][] = [['call', 'bid'], ['call', 'ask'], ['put', 'bid'], ['put', 'ask']];
+const PRICES: [Cursor['side'], Cursor['what']][] = [['call', 'bid'], ['call', 'ask'], ['put', 'bid'], ['put', 'ask']];
 
 export function ChainView() {
   const { symbol: named } = useParams();
@@ -33,6 +35,7 @@ export function ChainView() {
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string>>({});
   const [around, setAround] = useState<Around>('11');
+  const { columns, sides } = useColumns();
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
 
@@ -49,9 +52,9 @@ export function ChainView() {
 
   const legKeys = [...new Set((draft?.legs ?? []).filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))].sort().join('|');
   useEffect(() => {
-    if (loaded) watchChain(symbol, [...new Set([chosen, ...legKeys.split('|')].filter((k): k is string => !!k))]);
-  }, [loaded, symbol, chosen, legKeys]);
-  useEffect(() => () => { watchChain(null, []); evaluate(null); }, []);
+    if (loaded) watchChain(symbol, [...new Set([chosen, ...legKeys.split('|')].filter((k): k is string => !!k))], columns);
+  }, [loaded, symbol, chosen, legKeys, columns]);
+  useEffect(() => () => { watchChain(null, [], []); evaluate(null); }, []);
 
   const strikes = rows.map((r) => r.at).join(' ');
   const [low, high] = useMemo(() => {
@@ -76,11 +79,12 @@ export function ChainView() {
     const expirations = (head?.marks ?? []).map((m) => m.key);
     const move = (f: Parameters<typeof change>[1]) => () => { change(symbol, f); };
     const at = rows.findIndex((r) => r.strike === cursor?.strike);
-    const column = COLUMNS.findIndex(([s, w]) => s === cursor?.side && w === cursor.what);
+    const prices = PRICES.filter(([side]) => sides === 'both' || sides === `${side}s`);
+    const column = prices.findIndex(([s, w]) => s === cursor?.side && w === cursor.what);
     const go = (dy: number, dx: number) => () => {
       const middle = Math.floor(rows.length / 2);
       const row = rows[Math.min(rows.length - 1, Math.max(0, at < 0 ? middle : at + dy))];
-      const [side, what] = COLUMNS[Math.min(3, Math.max(0, column < 0 ? 1 : column + dx))] ?? ['call', 'ask'];
+      const [side, what] = prices[Math.min(prices.length - 1, Math.max(0, column < 0 ? 1 : column + dx))] ?? ['call', 'ask'];
       if (row) document.querySelector<HTMLButtonElement>(`[data-cell="${row.strike}-${side}-${what}"]`)?.focus();
     };
     const contract = cursor && rows[at]?.[cursor.side].contract;
@@ -93,7 +97,7 @@ export function ChainView() {
       '-': move((d) => widen(d, strikesOf, -1)), '=': move((d) => widen(d, strikesOf, 1)),
       x: move(turn), z: undo, Z: redo, t: () => { startTicket(draft, evaluation); },
     };
-  }, [symbol, rows, allRows, head?.marks, cursor, trade, draft, evaluation]);
+  }, [symbol, rows, allRows, head?.marks, cursor, trade, draft, evaluation, sides]);
   useKeys(keys);
   const choose = (key: string) => { setPicked((p) => ({ ...p, [symbol]: key })); };
 
@@ -106,7 +110,8 @@ export function ChainView() {
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
         <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '25', label: '±25' }, { value: 'sigma', label: '±2 σ' }, { value: 'all', label: 'all strikes' }]} />
-        {mark && <span className="text-ink2">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
+        <ColumnChooser />
+        {mark && <span className="text-ink2 max-[1240px]:hidden">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
         <Elsewhere legs={legs} chosen={chosen} own={head.own?.word ?? ''} onChoose={choose} onRemove={(contract) => { change(symbol, (d) => remove(d, contract)); }} />
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />

@@ -16,7 +16,7 @@ function Line({ order: o }: { order: Order }) {
       <td className="num px-2">{o.id}</td>
       <td className="px-2 py-1 whitespace-nowrap tabular-nums">{longWhen(o.placed)}</td>
       <td className="px-2 font-semibold">{o.symbol}</td>
-      <td className="px-2">{o.closes ? `close ${o.closes}: ` : ''}{o.name}{ties(o) && <div className="text-[12px] text-ink2">{ties(o)}</div>}</td>
+      <td className="px-2">{o.closes ? `${o.rolls ? '' : 'close '}${o.closes}: ` : ''}{o.name}{ties(o) && <div className="text-[12px] text-ink2">{ties(o)}</div>}</td>
       <td className="num px-2">{o.filled} / {o.quantity}</td>
       <td className="num px-2">{o.limit ? `${o.limit.amount} ${o.limit.side}` : 'market'}</td>
       <td className="num px-2">{o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}</td>

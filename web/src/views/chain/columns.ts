@@ -1,0 +1,71 @@
+/** Which columns a chain shows, in which order, and of which side: chosen by the trader and remembered here. */
+import { create } from 'zustand';
+import type { Column } from '../../api/client';
+
+export type Sides = 'both' | 'calls' | 'puts';
+type Told = { key: Column; head: string; name: string };
+
+/** All there are, as they are listed in the chooser. */
+export const COLUMNS: Told[] = [
+  { key: 'openInterest', head: 'OI', name: 'open interest' },
+  { key: 'volume', head: 'vol', name: 'volume' },
+  { key: 'implied', head: 'IV %', name: 'implied volatility' },
+  { key: 'delta', head: 'Δ', name: 'delta' },
+  { key: 'gamma', head: 'Γ', name: 'gamma' },
+  { key: 'theta', head: 'θ', name: 'theta, a day' },
+  { key: 'vega', head: 'vega', name: 'vega, a point' },
+  { key: 'rho', head: 'rho', name: 'rho, a point of interest' },
+  { key: 'last', head: 'last', name: 'last trade' },
+  { key: 'middle', head: 'mid', name: 'middle' },
+  { key: 'theoretical', head: 'theo', name: 'theoretical value' },
+  { key: 'bidSize', head: 'b size', name: 'contracts bid for' },
+  { key: 'askSize', head: 'a size', name: 'contracts offered' },
+  { key: 'intrinsic', head: 'intr', name: 'intrinsic value' },
+  { key: 'timeValue', head: 'time', name: 'time value' },
+  { key: 'timeValueDay', head: 'time/d', name: 'time value for each day left' },
+  { key: 'chanceIn', head: 'in %', name: 'chance of ending in the money' },
+  { key: 'chanceTouch', head: 'touch %', name: 'chance of touching the strike' },
+  { key: 'width', head: 'width %', name: 'width of the market, of its middle' },
+];
+export const told = (key: Column) => COLUMNS.find((c) => c.key === key);
+
+/** So many stand beside each other without crowding, on each side or on one alone. */
+export const mostOf = (sides: Sides) => (sides === 'both' ? 6 : 14);
+
+type Chosen = { columns: Column[]; sides: Sides };
+const USUAL: Chosen = { columns: ['openInterest', 'volume', 'implied', 'delta'], sides: 'both' };
+const KEY = 'chain-columns';
+
+function kept(): Chosen {
+  try {
+    const read = JSON.parse(localStorage.getItem(KEY) ?? 'null') as Partial<Chosen> | null;
+    const columns = (read?.columns ?? USUAL.columns).filter((c) => told(c));
+    const sides = read?.sides === 'calls' || read?.sides === 'puts' ? read.sides : 'both';
+    return { columns, sides };
+  } catch {
+    return USUAL;
+  }
+}
+export const useColumns = create<Chosen>(() => kept());
+
+function choose(next: Chosen) {
+  const chosen = { ...next, columns: next.columns.slice(0, mostOf(next.sides)) };
+  localStorage.setItem(KEY, JSON.stringify(chosen));
+  useColumns.setState(chosen);
+}
+export const showSides = (sides: Sides) => { choose({ ...useColumns.getState(), sides }); };
+export function toggle(key: Column) {
+  const now = useColumns.getState();
+  choose({ ...now, columns: now.columns.includes(key) ? now.columns.filter((c) => c !== key) : [...now.columns, key] });
+}
+/** Moves a column one place nearer to the prices (+1) or farther from them (−1). */
+export function move(key: Column, by: 1 | -1) {
+  const now = useColumns.getState();
+  const from = now.columns.indexOf(key);
+  const to = from + by;
+  if (from < 0 || to < 0 || to >= now.columns.length) return;
+  const columns = now.columns.filter((c) => c !== key);
+  columns.splice(to, 0, key);
+  choose({ ...now, columns });
+}
+export const usual = () => { choose(USUAL); };
