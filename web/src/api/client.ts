@@ -27,6 +27,8 @@ export type ServerMessage = S['ServerMessage'];
 export type ClientMessage = S['ClientMessage'];
 export type EvaluateRequest = S['EvaluateRequest'];
 export type PlaceRequest = S['PlaceRequest'];
+export type PackageLine = S['PackageLine'];
+export type PackagesQuery = paths['/api/packages/{symbol}']['get']['parameters']['query'];
 
 /** A refusal of the program, with its sentence. */
 export class Refused extends Error {

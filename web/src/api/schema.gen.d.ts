@@ -245,6 +245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One structure at every strike of an expiration. */
+        get: operations["packages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -858,6 +875,53 @@ export interface components {
             lot: number;
             /** @description "shares" or "future". */
             word: string;
+        };
+        /** @description One package. */
+        PackageLine: {
+            /**
+             * Format: double
+             * @description The same as a number, for placing it on the price axis.
+             */
+            at: number;
+            /**
+             * Format: double
+             * @description Chance of profit at the expiration, under a flat volatility; absent where a later leg decides.
+             */
+            chance?: number | null;
+            /** @description Take the other side. */
+            cross: string;
+            /** @description Break-evens. */
+            evens: string[];
+            /** @description Most to lose. */
+            least?: string | null;
+            /** @description Its legs. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description The middle. */
+            middle: string;
+            /** @description Most to make in money at the middle; absent without a limit, or where a later leg decides. */
+            most?: string | null;
+            /**
+             * Format: double
+             * @description Most to make as a share of what it ties up.
+             */
+            part?: number | null;
+            /** @description Join one's own side, as the market writes it. */
+            rest: string;
+            /** @description Of the middle: "debit", "credit" or "even". */
+            side: string;
+            /** @description The strike it is anchored at. */
+            strike: string;
+            /** @description "205/200 · 175/165". */
+            strikes: string;
+        };
+        /** @description Packages along an expiration, strikes from high to low, and the widths that its strikes allow. */
+        PackagesView: {
+            /** @description The packages; strikes without one are left out. */
+            lines: components["schemas"]["PackageLine"][];
+            /** @description Width that was used. */
+            width: string;
+            /** @description Widths to choose from. */
+            widths: string[];
         };
         /** @description A ticket. */
         PlaceRequest: {
@@ -1575,6 +1639,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderWire"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packages: {
+        parameters: {
+            query: {
+                /** @description Key of the expiration. */
+                expiration: string;
+                /** @description The structure. */
+                template: "bullCallVertical" | "bearCallVertical" | "bullPutVertical" | "bearPutVertical" | "straddle" | "strangle" | "callButterfly" | "putButterfly" | "ironCondor" | "callCalendar" | "putCalendar" | "callRatio" | "putRatio";
+                /** @description Its width in price, where it has one. */
+                width?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagesView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {

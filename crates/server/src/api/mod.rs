@@ -6,6 +6,7 @@ mod clock;
 mod drafts;
 mod evaluate;
 mod orders;
+mod packages;
 
 pub(crate) use evaluate::evaluate_now;
 
@@ -16,6 +17,7 @@ use crate::app::AppState;
 pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
         .merge(chain::router())
+        .merge(packages::router())
         .merge(account::router())
         .merge(orders::router())
         .merge(drafts::router())

@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { ChainHead, Draft, Evaluation, Mark, Row } from '../../api/client';
+import type { ChainHead, Draft, Evaluation, Leg, Mark, PackageLine, Row } from '../../api/client';
 import { isOption, parts, withStrike } from '../../drafts/contract';
 import { moveLeg, remove } from '../../drafts/moves';
 import { change } from '../../drafts/store';
@@ -8,6 +8,7 @@ import { ChainRow, type Cursor } from './ChainRow';
 import { told, useColumns } from './columns';
 import { PictureLines, RowLines } from './Lines';
 import { Outline, OutlineFoot, OutlineHead } from './Outline';
+import { PACKAGE_HEADS, PackageRows } from './PackageRows';
 
 /** Width of the picture: a little under a third. */
 const pictureOf = (width: number) => Math.round(Math.min(372, width * 0.306));
@@ -20,6 +21,8 @@ type Props = {
   cursor: Cursor | null;
   onCursor: (c: Cursor) => void;
   onTrade: (contract: string, quantity: number) => void;
+  /** In place of contracts. */
+  packages?: PackageLine[];
 };
 
 /** Follows the pointer over the rows and moves a leg to the strike under it. */
@@ -52,8 +55,9 @@ function useDrag(symbol: string, axis: Axis, body: React.RefObject<HTMLDivElemen
   }, [symbol, axis, body]);
 }
 
+const NONE: Leg[] = [];
 /** Rows and picture on one price axis. */
-export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCursor, onTrade }: Props) {
+export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCursor, onTrade, packages }: Props) {
   const { columns, sides } = useColumns();
   const box = useRef<HTMLDivElement>(null);
   const body = useRef<HTMLDivElement>(null);
@@ -62,6 +66,7 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
   const axis = useMemo(() => makeAxis(strikes === '' ? [] : strikes.split(' ').map(Number)), [strikes]);
   const drag = useDrag(head.symbol, axis, body);
   const removeLeg = useMemo(() => (contract: string) => { change(head.symbol, (d) => remove(d, contract)); }, [head.symbol]);
+  const take = useMemo(() => (legs: Leg[]) => { change(head.symbol, () => ({ symbol: head.symbol, legs })); }, [head.symbol]);
   useEffect(() => {
     const watch = new ResizeObserver(([e]) => { if (e) setWidth(e.contentRect.width); });
     if (box.current) watch.observe(box.current);
@@ -89,16 +94,17 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
       <div className="relative flex items-start">
         <table className="table-fixed border-collapse text-[12.5px]" style={{ width: table }}>
-          <caption className="sr-only">{`Calls left, puts right, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
+          <caption className="sr-only">{`${packages ? 'Packages' : 'Calls left, puts right'}, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
           <thead>
-            <tr>
+            {packages ? <tr>{PACKAGE_HEADS.map(([head, how]) => <th key={head} className={`${th} ${how}`}>{head || <span className="sr-only">debit or credit</span>}</th>)}</tr> : <tr>
               {sides !== 'puts' && heads}{sides !== 'puts' && <th className={th}>bid</th>}{sides !== 'puts' && <th className={th}>ask</th>}
               <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
               {sides !== 'calls' && <th className={th}>bid</th>}{sides !== 'calls' && <th className={th}>ask</th>}{sides !== 'calls' && [...heads].reverse()}
-            </tr>
+            </tr>}
           </thead>
           <tbody>
-            {rows.map((row) => (
+            {packages && <PackageRows rows={rows} lines={packages} legs={draft?.legs ?? NONE} onTake={take} />}
+            {!packages && rows.map((row) => (
               <ChainRow key={row.strike} columns={columns} sides={sides} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.strike === row.strike ? cursor : null}
                 callLeg={legOf(row.call.contract)} putLeg={legOf(row.put.contract)} onTrade={onTrade} onCursor={onCursor} onDragLeg={drag} onRemoveLeg={removeLeg} />
             ))}

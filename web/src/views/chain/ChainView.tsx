@@ -1,7 +1,9 @@
 import { useEffect, useMemo, useState } from 'react';
+import { useQuery } from '@tanstack/react-query';
 import { useParams } from 'react-router';
 import { evaluate, useLive, watchChain } from '../../api/live';
 import type { Row } from '../../api/client';
+import { packagesQuery } from '../../api/queries';
 import { isOption, keyOf } from '../../drafts/contract';
 import { add, later, MOST_LEGS, remove, shift, turn, widen } from '../../drafts/moves';
 import { change, redo, undo, useDrafts } from '../../drafts/store';
@@ -11,6 +13,8 @@ import { makeAxis } from './axis';
 import type { Cursor } from './ChainRow';
 import { ChainTable } from './ChainTable';
 import { ColumnChooser } from './ColumnChooser';
+import { PackageChooser } from './PackageChooser';
+import { usePackages } from './packages';
 import { useColumns } from './columns';
 import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
 import { Ribbon } from './Ribbon';
@@ -50,6 +54,8 @@ export function ChainView() {
   const legs = draft?.legs;
   const rows = useShown(whole, around, head?.level, mark?.bands, legs);
 
+  const reading = usePackages();
+  const packages = useQuery(packagesQuery(symbol, reading.on && chosen ? { expiration: chosen, template: reading.template, width: reading.width || null } : null));
   const legKeys = [...new Set((draft?.legs ?? []).filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))].sort().join('|');
   useEffect(() => {
     if (loaded) watchChain(symbol, [...new Set([chosen, ...legKeys.split('|')].filter((k): k is string => !!k))], columns);
@@ -110,13 +116,14 @@ export function ChainView() {
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
         <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '25', label: '±25' }, { value: 'sigma', label: '±2 σ' }, { value: 'all', label: 'all strikes' }]} />
-        <ColumnChooser />
+        <PackageChooser widths={packages.data?.widths ?? []} width={packages.data?.width ?? ''} />
+        {!reading.on && <ColumnChooser />}
         {mark && <span className="text-ink2 max-[1240px]:hidden">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
         <Elsewhere legs={legs} chosen={chosen} own={head.own?.word ?? ''} onChoose={choose} onRemove={(contract) => { change(symbol, (d) => remove(d, contract)); }} />
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
       </div>
-      <ChainTable key={`${symbol} ${chosen ?? ''} ${around}`} head={head} mark={mark} rows={rows} draft={draft} evaluation={evaluation} cursor={cursor} onCursor={setCursor} onTrade={trade} />
+      <ChainTable key={`${symbol} ${chosen ?? ''} ${around} ${String(reading.on)}`} head={head} mark={mark} rows={rows} draft={draft} evaluation={evaluation} cursor={cursor} onCursor={setCursor} onTrade={trade} packages={reading.on ? packages.data?.lines ?? [] : undefined} />
     </div>
   );
 }
