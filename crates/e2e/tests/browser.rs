@@ -280,6 +280,21 @@ async fn from_the_chain_to_a_closed_trade() {
         b.until("[role=dialog]", "the keys", |t| t.contains("structure one strike down, up")).await;
         accessible(&b, "keys").await;
         b.keys(ESCAPE).await;
+
+        // Columns are chosen and remembered; a chain of packages makes a draft by one click.
+        b.press("columns").await;
+        b.find("[aria-label=Columns]").await;
+        accessible(&b, "columns").await;
+        b.run("[...document.querySelectorAll('[aria-label=Columns] label')].find((l) => l.innerText.includes('gamma')).click()").await;
+        b.until("thead", "with gamma", |t| t.contains('Γ')).await;
+        b.keys(ESCAPE).await;
+        b.goto(&format!("{home}/chain/TLVN")).await;
+        b.until("thead", "with gamma still", |t| t.contains('Γ')).await;
+        b.press("packages").await;
+        b.until("thead", "packages", |t| t.contains("return %")).await;
+        accessible(&b, "packages").await;
+        b.click("tr:nth-child(14) [data-package]").await;
+        b.until("[data-testid=structure-name]", "a vertical", |t| t.starts_with("bull put vertical")).await;
         b.goto(&format!("{home}/chain/QQQQ")).await;
         b.until("[role=alert]", "a refusal", |t| t.contains("not a known symbol; known: WXMR")).await;
         b.keys(LEFT).await;
