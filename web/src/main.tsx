@@ -15,6 +15,7 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/chain" replace /> },
       { path: 'chain/:symbol?', lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }) },
+      { path: 'bench', lazy: async () => ({ Component: (await import('./views/bench/BenchView')).BenchView }) },
       { path: 'orders', lazy: async () => ({ Component: (await import('./views/orders/OrdersView')).OrdersView }) },
       { path: 'book', lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }) },
       { path: 'ledger', lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }) },

@@ -65,12 +65,10 @@ pub struct MarketView<'a> {
 /// How far ahead the underlying alone is looked at, in days.
 const LOOK_AHEAD: i64 = 30;
 
-impl MarketView<'_> {
-    /// When the first option of a structure ends; some weeks ahead where there is none.
-    pub(crate) fn first_expiry(&self, structure: &Structure) -> Moment {
-        let ends = structure.options().map(|(c, _)| self.underlying.expiry_moment(c));
-        ends.min().unwrap_or(self.at.plus_millis(LOOK_AHEAD * 86_400_000))
-    }
+/// When the first option of a structure ends; some weeks ahead where there is none.
+pub fn first_expiry(structure: &Structure, market: &MarketView<'_>) -> Moment {
+    let ends = structure.options().map(|(c, _)| market.underlying.expiry_moment(c));
+    ends.min().unwrap_or(market.at.plus_millis(LOOK_AHEAD * 86_400_000))
 }
 
 /// Everything the account contributes.

@@ -4,7 +4,7 @@
 use jiff::civil::Date;
 use quant::{Outcome, find_root};
 
-use crate::evaluate::MarketView;
+use crate::evaluate::{MarketView, first_expiry};
 use crate::number::Money;
 use crate::shape::{Even, Extent, Kink, Shape};
 use crate::structure::Structure;
@@ -71,7 +71,7 @@ pub(crate) struct Horizons<'a> {
 impl Horizons<'_> {
     pub(crate) fn at_first_expiration(&self, cash: Money) -> Result<Horizon, quant::Error> {
         let (structure, market) = (self.structure, self.market);
-        let moment = market.first_expiry(structure);
+        let moment = first_expiry(structure, market);
         let estimate = !structure.is_one_expiration();
         let shape = if estimate { self.estimated(cash, moment)? } else { Shape::of(structure, market.underlying, cash) };
         Ok(Horizon { moment, date: moment.date(), days: market.at.days_until(moment.date()), estimate, shape })

@@ -9,6 +9,7 @@
 mod account;
 mod assignment;
 pub mod calendar;
+mod bench;
 mod carry;
 mod checks;
 mod contract;
@@ -34,11 +35,12 @@ mod valuation;
 
 pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot};
 pub use calendar::{Cycle, Expiration, ListingRule};
+pub use bench::{Bench, DateLine, Judgement, bench};
 pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use evaluate::{
-    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate,
+    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate, first_expiry,
     holdings, money_effect,
 };
 pub use horizon::Horizon;

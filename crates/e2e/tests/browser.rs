@@ -295,6 +295,16 @@ async fn from_the_chain_to_a_closed_trade() {
         accessible(&b, "packages").await;
         b.click("tr:nth-child(14) [data-package]").await;
         b.until("[data-testid=structure-name]", "a vertical", |t| t.starts_with("bull put vertical")).await;
+
+        // The bench judges it: outline and dates, Greeks, grid, chance.
+        b.keys("2").await;
+        b.find("[data-testid=bench-outline]").await;
+        b.until("[data-testid=read-out]", "profits", |t| t.contains("today") && t.contains("in 19 d")).await;
+        for (tab, there) in [("outline", "today"), ("Greeks", "change of Δ"), ("grid", "copy as CSV"), ("chance", "Touched before")] {
+            b.press(tab).await;
+            b.until("main", there, |t| t.contains(there)).await;
+            accessible(&b, tab).await;
+        }
         b.goto(&format!("{home}/chain/QQQQ")).await;
         b.until("[role=alert]", "a refusal", |t| t.contains("not a known symbol; known: WXMR")).await;
         b.keys(LEFT).await;

@@ -55,6 +55,11 @@ fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structur
     })
 }
 
+/// The market in a structure, with the volatility that each leg's mark implies.
+pub fn market_of<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structure: &Structure) -> Result<MarketView<'a>, Refusal> {
+    market_view(state, quoter, symbol, structure, Vols::Solved)
+}
+
 fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     let u = state.world.underlying(symbol)?;
     Some(MarginBasis { spot: state.world.spot(symbol, state.clock.now)?, kind: u.kind, class: u.margin_class, multiplier: u.multiplier })

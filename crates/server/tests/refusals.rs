@@ -35,6 +35,11 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
     let on = |contract: &str| with("legs", json!([{ "contract": contract, "quantity": 1 }]));
     let strange = format!("{}00191300", &contract[..13]);
     let cheap_puts = with("legs", json!([{ "contract": contract.replace('C', "P"), "quantity": -1 }]));
+    let judged = |field: &str, value: Value| {
+        let mut asked = json!({ "symbol": "NMOU", "legs": legs, "days": [0, 10] });
+        asked[field] = value;
+        asked.to_string()
+    };
     let on_symbol = |symbol: &str, contract: &str, limit: &str| {
         let mut t = ticket("t", &json!([{ "contract": contract, "quantity": 1 }]), 1, limit);
         t["symbol"] = json!(symbol);
@@ -71,6 +76,11 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("POST /api/orders", bond("12-64"), 422, "bad_field", &["limit", "not a price in 64ths", "12-4"]),
         ("PUT /api/exercise", json!({ "contract": contract, "exercise": false }).to_string(), 422, "bad_field", &["is not held long"]),
         ("PUT /api/exercise", json!({ "contract": "NMOU", "exercise": false }).to_string(), 422, "bad_contract", &["is not an option symbol"]),
+        ("POST /api/bench", judged("days", json!([0, -1])), 422, "bad_field", &["days", "0 to 2,000 days"]),
+        ("POST /api/bench", judged("volPoints", json!(900)), 422, "bad_field", &["volPoints", "−100 to 300"]),
+        ("POST /api/bench", judged("target", json!(0)), 422, "bad_field", &["target", "0.01 to 1"]),
+        ("POST /api/bench", judged("lower", json!(9_000)), 422, "bad_field", &["lower price first"]),
+        ("POST /api/bench", judged("high", json!(1)), 422, "bad_field", &["are not prices to draw between"]),
         ("POST /api/orders", with("quantity", json!(0)), 422, "bad_quantity", &["quantity 0", "1 to 500"]),
         ("POST /api/orders", with("quantity", json!(-3)), 422, "bad_quantity", &["-3"]),
         ("POST /api/orders", with("quantity", json!(1_000_000_000_000_i64)), 422, "bad_quantity", &["1000000000000"]),

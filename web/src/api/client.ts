@@ -27,6 +27,8 @@ export type ServerMessage = S['ServerMessage'];
 export type ClientMessage = S['ClientMessage'];
 export type EvaluateRequest = S['EvaluateRequest'];
 export type PlaceRequest = S['PlaceRequest'];
+export type BenchRequest = S['BenchRequest'];
+export type BenchAnswer = S['BenchWire'];
 export type PackageLine = S['PackageLine'];
 export type PackagesQuery = paths['/api/packages/{symbol}']['get']['parameters']['query'];
 

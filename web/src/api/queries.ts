@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
-import { api, must, type EvaluateRequest, type PackagesQuery } from './client';
+import { api, must, type BenchRequest, type EvaluateRequest, type PackagesQuery } from './client';
 
 export const marketsQuery = queryOptions({ queryKey: ['markets'], staleTime: Infinity, queryFn: async () => must(await api.GET('/api/markets')) });
 export const ordersQuery = queryOptions({ queryKey: ['orders'], queryFn: async () => must(await api.GET('/api/orders')) });
@@ -16,6 +16,20 @@ export const packagesQuery = (symbol: string, query: PackagesQuery | null) =>
     queryFn: async ({ signal }) => {
       if (!query) throw new Error('no packages asked for');
       return must(await api.GET('/api/packages/{symbol}', { params: { path: { symbol }, query }, signal }));
+    },
+  });
+
+/** A draft judged, asked again every second. */
+export const benchQuery = (request: BenchRequest | null) =>
+  queryOptions({
+    queryKey: ['bench', request],
+    enabled: request !== null,
+    refetchInterval: 1_000,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      if (!request) throw new Error('nothing to judge');
+      return must(await api.POST('/api/bench', { body: request, signal }));
     },
   });
 

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judges a structure at the market of now. */
+        post: operations["bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/book": {
         parameters: {
             query?: never;
@@ -266,6 +283,111 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What is asked. */
+        BenchRequest: {
+            /** @description Dates to look at, in days from now; at most eight. */
+            days: number[];
+            /**
+             * Format: double
+             * @description Highest price to draw.
+             */
+            high?: number | null;
+            /**
+             * Format: double
+             * @description Higher price of the chances; one deviation above when absent.
+             */
+            higher?: number | null;
+            /** @description Legs with full quantities. */
+            legs: components["schemas"]["LegWire"][];
+            /**
+             * Format: double
+             * @description Lowest and highest price to draw; three deviations when absent.
+             */
+            low?: number | null;
+            /**
+             * Format: double
+             * @description Lower price of the chances; one deviation below when absent.
+             */
+            lower?: number | null;
+            /** @description Net price per package; the middle when absent. */
+            price?: string | null;
+            /** @description Underlying symbol. */
+            symbol: string;
+            /**
+             * Format: double
+             * @description Share of the most that can be made, whose reaching is asked for.
+             */
+            target?: number;
+            /**
+             * Format: double
+             * @description Added to every volatility, in points.
+             */
+            volPoints?: number;
+        };
+        /** @description The answer. */
+        BenchWire: {
+            /** @description Prices at −2, −1, +1, +2 deviations of the first expiration, at the moved volatility. */
+            bands: number[];
+            /**
+             * Format: double
+             * @description Of profit at the first expiration.
+             */
+            chanceOfProfit: number;
+            /**
+             * Format: double
+             * @description Days to the first expiration, with its fraction.
+             */
+            days: number;
+            /** @description Of ending below, between and above them. */
+            ends: number[];
+            /** @description Amounts at it are estimates. */
+            estimate: boolean;
+            /** @description Break-evens at the first expiration. */
+            evens: number[];
+            /**
+             * Format: double
+             * @description Mean profit at it, before costs.
+             */
+            expected: number;
+            /** @description Its date. */
+            expiry: string;
+            /** @description Prices of the Greeks. */
+            greekPrices: number[];
+            /** @description Greeks on the first date, in money. */
+            greeks: components["schemas"]["GreeksWire"][];
+            /** @description Profit at the first expiration at them. */
+            gridOutline: number[];
+            /** @description Prices of the grid. */
+            gridPrices: number[];
+            /**
+             * Format: double
+             * @description The higher price.
+             */
+            higher: number;
+            /** @description The dates asked for. */
+            lines: components["schemas"]["DateLineWire"][];
+            /**
+             * Format: double
+             * @description The lower price of the chances.
+             */
+            lower: number;
+            /** @description Profit at the first expiration. */
+            outline: number[];
+            /** @description Prices, ascending. */
+            prices: number[];
+            /**
+             * Format: double
+             * @description Of having made the wanted share of the most before; absent where the most has no limit or is an estimate.
+             */
+            reaching?: number | null;
+            /**
+             * Format: double
+             * @description Price of the underlying.
+             */
+            spot: number;
+            /** @description Of touching the lower, the higher, either, both and neither before. */
+            touches: number[];
+        };
         /** @description One expiration's rows. */
         Block: {
             /** @description Key of the expiration. */
@@ -429,6 +551,20 @@ export interface components {
          * @enum {string}
          */
         Column: "openInterest" | "volume" | "implied" | "delta" | "gamma" | "theta" | "vega" | "rho" | "last" | "middle" | "bidSize" | "askSize" | "intrinsic" | "timeValue" | "timeValueDay" | "theoretical" | "chanceIn" | "chanceTouch" | "width";
+        /** @description One date. */
+        DateLineWire: {
+            /** @description When. */
+            at: string;
+            /**
+             * Format: double
+             * @description Days from now.
+             */
+            days: number;
+            /** @description Profit at each price of the grid. */
+            grid: number[];
+            /** @description Profit at each of the prices. */
+            profit: number[];
+        };
         /** @description A draft as kept. */
         DraftWire: {
             /** @description Legs with full quantities; may be empty while it is being built. */
@@ -1210,6 +1346,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Masthead"];
+                };
+            };
+        };
+    };
+    bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchWire"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -2,6 +2,7 @@ import { NavLink } from 'react-router';
 
 export const VIEWS = [
   { path: '/chain', name: 'Chain' },
+  { path: '/bench', name: 'Bench' },
   { path: '/orders', name: 'Orders' },
   { path: '/book', name: 'Book' },
   { path: '/ledger', name: 'Ledger' },

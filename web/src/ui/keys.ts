@@ -22,7 +22,7 @@ export function useKeys(keys: Keys) {
 /** The list shown by `?`. */
 export const KEY_LIST: [string, string][] = [
   ['/', 'find a symbol or a view'],
-  ['1 … 4', 'Chain, Orders, Book, Ledger'],
+  ['1 … 5', 'Chain, Bench, Orders, Book, Ledger'],
   ['arrows', 'move in the chain'],
   ['Enter', 'add a leg at the price under the cursor: the ask buys, the bid sells'],
   ['b  s', 'buy, sell the contract under the cursor'],

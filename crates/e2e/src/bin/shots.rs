@@ -23,6 +23,13 @@ async fn main() {
         b.find("[role=slider]").await;
         shot(&b, "ticket").await;
         b.keys(e2e::ESCAPE).await;
+        b.keys("2").await;
+        b.find("[data-testid=bench-outline]").await;
+        shot(&b, "bench").await;
+        b.goto(home).await;
+        b.press("packages").await;
+        b.find("[data-package]").await;
+        shot(&b, "packages").await;
         for view in ["orders", "book", "ledger"] {
             b.goto(&format!("{home}/{view}")).await;
             b.find("main table tbody tr").await;

@@ -1,6 +1,7 @@
 //! One use case per file: request type, parse, core call, answer.
 
 mod account;
+mod bench;
 mod chain;
 mod clock;
 mod drafts;
@@ -18,6 +19,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
         .merge(chain::router())
         .merge(packages::router())
+        .merge(bench::router())
         .merge(account::router())
         .merge(orders::router())
         .merge(drafts::router())
