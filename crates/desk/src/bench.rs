@@ -30,6 +30,19 @@ pub struct Judgement {
     pub between: (f64, f64),
     /// Share of the most that can be made, whose reaching is asked for.
     pub target: f64,
+    /// Whether the map over price and date is wanted.
+    pub map: bool,
+}
+
+/// Profit over date and price.
+#[derive(Debug, Clone)]
+pub struct Map {
+    /// Days from now, ascending; the last is the first expiration.
+    pub days: Vec<f64>,
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Profit at each date, at each price.
+    pub profit: Vec<Vec<f64>>,
 }
 
 /// One date.
@@ -70,8 +83,12 @@ pub struct Bench {
     pub profit: (f64, f64),
     /// Of having made the wanted share of the most before then; nothing where the most has no limit or is an estimate.
     pub reaching: Option<f64>,
+    /// The map, where it was wanted.
+    pub map: Option<Map>,
 }
 
+/// Dates and prices of the map.
+const MAP: (usize, usize) = (49, 61);
 /// Points of a drawn curve.
 const POINTS: usize = 240;
 /// Points of the Greeks.
@@ -119,6 +136,13 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         .iter()
         .map(|s| Ok(first.greeks(*s)?.into_iter().fold(PositionGreeks::default(), PositionGreeks::plus)))
         .collect::<Result<Vec<_>, quant::Error>>()?;
+    let mut map = Map { days: price_grid(0.0, time * 365.0, MAP.0), prices: price_grid(asked.range.0, asked.range.1, MAP.1), profit: Vec::new() };
+    if asked.map {
+        for days in &map.days[..MAP.0 - 1] {
+            map.profit.push(legs_at(after(*days))?.values(&map.prices).into_iter().map(|v| v + paid).collect());
+        }
+        map.profit.push(map.prices.iter().map(|s| horizon.profit_at(*s)).collect());
+    }
     let rate = market.legs.first().map_or(0.0, |m| m.rate);
     let drift = rate - market.carry.yield_until(market.at, horizon.moment, rate, spot);
     let dist = Lognormal::new(spot, drift, market.horizon_vol, time)?;
@@ -130,6 +154,7 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         ends: [below, (1.0 - below - above).max(0.0), above],
         touches: touch(spot, low, high, drift, market.horizon_vol, time)?,
         profit: dist.profit(&horizon.outcomes()),
+        map: if asked.map { Some(map) } else { None },
         reaching: reaching(asked, market, &horizon, (drift, time), paid)?,
         horizon,
         prices,
@@ -141,7 +166,13 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
 }
 
 /// Chance of having made so much of the most before the first expiration.
-fn reaching(asked: &Judgement, market: &MarketView<'_>, horizon: &Horizon, (drift, time): (f64, f64), paid: f64) -> Result<Option<f64>, quant::Error> {
+fn reaching(
+    asked: &Judgement,
+    market: &MarketView<'_>,
+    horizon: &Horizon,
+    (drift, time): (f64, f64),
+    paid: f64,
+) -> Result<Option<f64>, quant::Error> {
     let most = match &horizon.shape.most {
         crate::shape::Extent::Limited { profit, .. } if !horizon.estimate => profit.to_f64(),
         _ => return Ok(None),

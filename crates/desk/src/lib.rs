@@ -8,8 +8,8 @@
 
 mod account;
 mod assignment;
-pub mod calendar;
 mod bench;
+pub mod calendar;
 mod carry;
 mod checks;
 mod contract;
@@ -34,14 +34,14 @@ mod underlying;
 mod valuation;
 
 pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot};
+pub use bench::{Bench, DateLine, Judgement, Map, bench};
 pub use calendar::{Cycle, Expiration, ListingRule};
-pub use bench::{Bench, DateLine, Judgement, bench};
 pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use evaluate::{
-    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate, first_expiry,
-    holdings, money_effect,
+    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate,
+    first_expiry, holdings, money_effect,
 };
 pub use horizon::Horizon;
 pub use instrument::Instrument;

@@ -157,6 +157,7 @@ fn the_bench_agrees_with_the_evaluation_and_moves_as_it_must() {
         range: (80.0, 125.0),
         between: (90.0, 110.0),
         target: 0.5,
+        map: true,
     };
     let b = bench(&asked(0.0, vec![0.0, 19.0, 60.0]), &m).unwrap();
     let at = |prices: &[f64], values: &[f64], price: f64| {
@@ -185,6 +186,12 @@ fn the_bench_agrees_with_the_evaluation_and_moves_as_it_must() {
     assert!((b.profit.0 - e.chance_of_profit).abs() < 1e-12);
     assert_eq!(b.reaching, None, "the most has no limit");
     assert_eq!((b.grid_prices.len(), b.lines[0].grid.len(), b.grid_outline.len()), (11, 11, 11));
+    let map = b.map.as_ref().unwrap();
+    assert_eq!((map.days.len(), map.profit.len(), map.profit[0].len()), (49, 49, 61));
+    for (i, price) in map.prices.iter().enumerate() {
+        assert!((map.profit[0][i] - at(&b.prices, &b.lines[0].profit, *price)).abs() < 2.0);
+        assert!((map.profit[48][i] - at(&b.prices, &b.outline, *price)).abs() < 2.0);
+    }
     // A sold vertical: half of its most is reached more often than it ends with a profit.
     let m = market(&underlying(), &[("1.10", "1.20"), ("2.30", "2.40")]);
     let sold = structure("+1 92P -1 97P");

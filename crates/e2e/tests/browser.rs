@@ -300,7 +300,9 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys("2").await;
         b.find("[data-testid=bench-outline]").await;
         b.until("[data-testid=read-out]", "profits", |t| t.contains("today") && t.contains("in 19 d")).await;
-        for (tab, there) in [("outline", "today"), ("Greeks", "change of Δ"), ("grid", "copy as CSV"), ("chance", "Touched before")] {
+        for (tab, there) in
+            [("outline", "today"), ("time map", "even"), ("Greeks", "change of Δ"), ("grid", "copy as CSV"), ("chance", "Touched before")]
+        {
             b.press(tab).await;
             b.until("main", there, |t| t.contains(there)).await;
             accessible(&b, tab).await;

@@ -309,6 +309,8 @@ export interface components {
              * @description Lower price of the chances; one deviation below when absent.
              */
             lower?: number | null;
+            /** @description Whether the map over date and price is wanted. */
+            map?: boolean;
             /** @description Net price per package; the middle when absent. */
             price?: string | null;
             /** @description Underlying symbol. */
@@ -371,6 +373,7 @@ export interface components {
              * @description The lower price of the chances.
              */
             lower: number;
+            map?: components["schemas"]["MapWire"] | null;
             /** @description Profit at the first expiration. */
             outline: number[];
             /** @description Prices, ascending. */
@@ -846,6 +849,15 @@ export interface components {
             orders: components["schemas"]["PlaceRequest"][];
             /** @description How. */
             tie: components["schemas"]["TieWire"];
+        };
+        /** @description Profit over date and price. */
+        MapWire: {
+            /** @description Days from now, ascending; the last is the first expiration. */
+            days: number[];
+            /** @description Prices, ascending. */
+            prices: number[];
+            /** @description Profit at each date, at each price. */
+            profit: number[][];
         };
         /** @description One expiration on the ribbon. */
         Mark: {

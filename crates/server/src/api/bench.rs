@@ -48,6 +48,20 @@ pub struct BenchRequest {
     /// Share of the most that can be made, whose reaching is asked for.
     #[serde(default = "half")]
     pub target: f64,
+    /// Whether the map over date and price is wanted.
+    #[serde(default)]
+    pub map: bool,
+}
+
+/// Profit over date and price.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct MapWire {
+    /// Days from now, ascending; the last is the first expiration.
+    pub days: Vec<f64>,
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Profit at each date, at each price.
+    pub profit: Vec<Vec<f64>>,
 }
 
 fn half() -> f64 {
@@ -111,6 +125,8 @@ pub struct BenchWire {
     pub expected: f64,
     /// Of having made the wanted share of the most before; absent where the most has no limit or is an estimate.
     pub reaching: Option<f64>,
+    /// The map, where it was wanted.
+    pub map: Option<MapWire>,
 }
 
 /// Most dates.
@@ -148,7 +164,16 @@ fn judged(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Res
     if !(between.0 > 0.0 && between.0 < between.1 && between.1.is_finite()) {
         return refuse("lower", format!("{} and {}: write the lower price first, both above zero", between.0, between.1));
     }
-    let asked = Judgement { structure, price, vol_shift: request.vol_points / 100.0, days: request.days.clone(), range, between, target: request.target };
+    let asked = Judgement {
+        structure,
+        price,
+        vol_shift: request.vol_points / 100.0,
+        days: request.days.clone(),
+        range,
+        between,
+        target: request.target,
+        map: request.map,
+    };
     let b = desk::bench(&asked, &market).map_err(Refusal::from)?;
     let even = |e: &desk::Even| match e {
         desk::Even::Point(p) | desk::Even::Range(p, _) => Price::to_f64(*p),
@@ -174,6 +199,7 @@ fn judged(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Res
         chance_of_profit: b.profit.0,
         expected: b.profit.1,
         reaching: b.reaching,
+        map: b.map.map(|m| MapWire { days: m.days, prices: m.prices, profit: m.profit }),
         prices: b.prices,
     })
 }
