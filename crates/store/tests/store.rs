@@ -99,6 +99,45 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     assert_eq!(saved.journal[2].cause, Some(cause));
 }
 
+/// Shares among the legs, a roll, an instruction, and every entry that no order makes.
+#[test]
+fn what_happens_without_an_order_comes_back_too() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("desk.db");
+    let own = |quantity| Leg { instrument: Instrument::Underlying("NMOU".into()), quantity };
+    let call: Contract = "NMOU  310418C00195000".parse().unwrap();
+    let mut covered = order(1, "covered");
+    covered.request.unit = Structure::new([own(100), Leg::option(call.clone(), -1)]).unwrap();
+    let mut rolled = order(2, "rolled");
+    rolled.request.purpose = desk::Purpose::Roll(1);
+    let at = covered.placed;
+    let legs = covered.request.unit.legs().iter().zip(["3.10", "187.00"]);
+    let legs = legs.map(|(l, p)| FillLeg { instrument: l.instrument.clone(), quantity: l.quantity, price: p.parse().unwrap() }).collect();
+    let f = Fill { order: 1, at, packages: 1, price: "183.90".parse().unwrap(), legs, fees: "0.65".parse().unwrap() };
+    let mut account = Account::default();
+    let mut booked = vec![(account.fill(&f, None, &shares(), "opened".into()).clone(), None)];
+    let cause =
+        |instrument: &str, value: &str, quantity| Some(Cause { instrument: instrument.parse().unwrap(), value: value.parse().unwrap(), quantity });
+    booked.push((account.dividend(at, "NMOU", "0.50".parse().unwrap(), "dividend".into()).unwrap().clone(), cause("NMOU", "0.50", 0)));
+    booked.push((
+        account.settle_futures(at, "NMOU", "188".parse().unwrap(), "as if it were a future".into()).unwrap().clone(),
+        cause("NMOU", "188", 0),
+    ));
+    booked.push((account.deliver(at, &call, -1, &shares(), "assigned".into()).unwrap().clone(), cause("NMOU  310418C00195000", "0", -1)));
+    {
+        let store = Store::open(&path).unwrap();
+        store.commit(&[Fact::Placed(covered.clone()), Fact::Happened(1, at, Event::Filled(f.clone())), Fact::Placed(rolled.clone())]).unwrap();
+        store.commit(&booked.iter().map(|(entry, cause)| Fact::Booked(entry.clone(), cause.clone())).collect::<Vec<_>>()).unwrap();
+        store.commit(&[Fact::Declined(call.clone(), true, at), Fact::Declined("NMOU  310418P00175000".parse().unwrap(), true, at)]).unwrap();
+        store.commit(&[Fact::Declined("NMOU  310418P00175000".parse().unwrap(), false, at)]).unwrap();
+    }
+    let saved = Store::open(&path).unwrap().load().unwrap();
+    covered.events.push((at, Event::Filled(f)));
+    assert_eq!(saved.orders, [covered, rolled]);
+    assert_eq!(saved.declined, [call]);
+    assert_eq!(saved.journal.iter().map(|j| (j.entry.clone(), j.cause.clone())).collect::<Vec<_>>(), booked);
+}
+
 #[test]
 fn a_command_that_fails_half_way_leaves_nothing_behind() {
     let folder = tempfile::tempdir().unwrap();
@@ -128,7 +167,9 @@ fn a_file_of_the_first_schema_is_brought_up_to_date() {
          INSERT INTO order_legs VALUES (1, 0, 'NMOU  310418P00175000', -1), (2, 0, 'NMOU  310418P00175000', 1);
          INSERT INTO order_events VALUES (1, 1, 5, 'accepted', NULL, NULL, NULL, NULL), (2, 1, 7, 'filled', -215000000, 2, 26000, NULL),
            (3, 2, 6, 'accepted', NULL, NULL, NULL, NULL);
-         INSERT INTO fill_legs VALUES (2, 0, 'NMOU  310418P00175000', -2, 215000000);",
+         INSERT INTO fill_legs VALUES (2, 0, 'NMOU  310418P00175000', -2, 215000000);
+         INSERT INTO journal VALUES (1, 7, 'trade', 'sold', 1, 2, NULL, NULL), (2, 9, 'settlement', 'ended', NULL, NULL, 'NMOU  310418P00175000', 125000000);
+         INSERT INTO postings VALUES (1, 0, 'cash', 4300000), (1, 1, 'positions', -4300000), (2, 0, 'cash', -2500000);",
     )
     .unwrap();
     drop(old);
@@ -137,5 +178,10 @@ fn a_file_of_the_first_schema_is_brought_up_to_date() {
         let seen: Vec<_> = saved.orders.iter().map(|o| (o.request.time_in_force, o.request.pricing, o.state(), o.events.len())).collect();
         let limit = Pricing::Limit("-2.15".parse().unwrap());
         assert_eq!(seen, [(TimeInForce::GoodTillCancelled, limit, State::Filled, 2), (TimeInForce::Day, Pricing::Market, State::Working, 1)]);
+        let put: Contract = "NMOU  310418P00175000".parse().unwrap();
+        assert_eq!(saved.orders[0].request.unit.legs()[0].instrument, Instrument::Option(put.clone()));
+        assert_eq!(saved.journal[0].fill.as_ref().map(|f| f.packages), Some(2));
+        let cause = Cause { instrument: put.into(), value: "1.25".parse().unwrap(), quantity: 0 };
+        assert_eq!((saved.journal[1].cause.as_ref(), saved.journal[1].entry.postings.len()), (Some(&cause), 1));
     }
 }
