@@ -25,7 +25,7 @@ fn evaluation(c: &mut Criterion) {
             carry: Carry::Yield(yearly),
             events: Vec::new(),
         };
-        let p = Proposal { structure: structure("+1 90P -1 95P -1 105C +1 110C"), price: None, range: None, closing: false };
+        let p = Proposal { structure: structure("+1 90P -1 95P -1 105C +1 110C"), entry: EntryPrice::Middle, range: None, closing: false };
         let account = AccountView { cash: Money::whole(25_000), ..AccountView::default() };
         c.bench_function(&format!("evaluate an American iron condor, {what}"), |b| b.iter(|| evaluate(black_box(&p), &market, &account)));
     }
@@ -48,5 +48,28 @@ fn grid(c: &mut Criterion) {
     c.bench_function("the same with Greeks", |b| b.iter(|| position.grid(black_box(&scenes), &prices, Accuracy::Interactive)));
 }
 
-criterion_group!(benches, evaluation, grid);
+/// Six American legs over two expirations: five date lines, the map of 60 dates × 80 prices and the grid, as the bench asks for them together.
+fn judged(c: &mut Criterion) {
+    let u = underlying();
+    let quotes = [("0.55", "0.65"), ("1.55", "1.65"), ("1.65", "1.75"), ("0.65", "0.75"), ("1.20", "1.30"), ("1.30", "1.40")];
+    let m = market(&u, &quotes);
+    let far = jiff::civil::date(2031, 5, 16);
+    let legs = structure("+1 90P -1 95P -1 105C +1 110C").legs().iter().chain(on("+1 92P +1 112C", far).legs()).cloned().collect::<Vec<_>>();
+    let asked = Judgement {
+        structure: Structure::new(legs).unwrap(),
+        price: price("0.50"),
+        moved: Moved::default(),
+        days: vec![0.0, 7.0, 14.0, 21.0, 28.0],
+        span: Span::Usual,
+        map: true,
+        greeks: None,
+        grid: Some(Steps::Deviations(0.5)),
+        chances: None,
+    };
+    c.bench_function("judge six American legs: five lines, map 60 × 80, grid", |b| b.iter(|| bench(black_box(&asked), &m).unwrap()));
+    let outline = Judgement { map: false, grid: None, greeks: Some((Along::Price, vec![14.0])), ..asked };
+    c.bench_function("the same, outline with Greeks alone", |b| b.iter(|| bench(black_box(&outline), &m).unwrap()));
+}
+
+criterion_group!(benches, evaluation, grid, judged);
 criterion_main!(benches);

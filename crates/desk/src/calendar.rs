@@ -41,7 +41,7 @@ impl Expiration {
 }
 
 /// Which expirations an underlying lists.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct ListingRule {
     /// Weekdays of the short-dated expirations.
     pub weekly_on: &'static [Weekday],

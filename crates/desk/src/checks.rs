@@ -1,13 +1,16 @@
 //! Things worth a look before money moves, each with its reason and its number.
 
 use crate::calendar::{is_open, next_open};
-use crate::evaluate::{MarketView, MoneyEffect, Proposal};
+use crate::contract::Contract;
+use crate::evaluate::{AccountView, MarketView, MoneyEffect, Proposal};
 use crate::horizon::Horizon;
 use crate::naming::{Name, Nature};
-use crate::number::Money;
+use crate::number::{Money, Price};
 use crate::package::PackageQuote;
 use crate::shape::Extent;
 use crate::time::short_date;
+use crate::valuation::LegMarket;
+use quant::Kind;
 
 /// How much a check matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -34,14 +37,21 @@ const WIDE_PERCENT: i64 = 10;
 /// Fewer open contracts than this is called thin (common practice).
 const THIN: i64 = 100;
 
-pub(crate) fn checks(
-    proposal: &Proposal,
-    market: &MarketView<'_>,
-    quote: &PackageQuote,
-    name: &Name,
-    horizon: &Horizon,
-    money: &MoneyEffect,
-) -> Vec<Check> {
+/// What is looked at.
+pub(crate) struct Checked<'a> {
+    pub proposal: &'a Proposal,
+    pub market: &'a MarketView<'a>,
+    pub quote: &'a PackageQuote,
+    /// Net price used.
+    pub price: Price,
+    pub name: &'a Name,
+    pub horizon: &'a Horizon,
+    pub money: &'a MoneyEffect,
+    pub account: &'a AccountView,
+}
+
+pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
+    let Checked { proposal, market, quote, price, name, horizon, money, account } = *all;
     let mut out = Vec::new();
     let mut say = |verdict, text: String| out.push(Check { verdict, text });
     if !is_open(market.at) {
@@ -65,7 +75,25 @@ pub(crate) fn checks(
             say(Verdict::Fine, format!("at least {open} contracts open in each leg"));
         }
     }
+    let unit = proposal.structure.unit();
+    let worth = unit.legs().iter().zip(&market.legs).map(|(l, m)| m.theoretical * (l.quantity * market.underlying.units(&l.instrument)) as f64);
+    let theoretical = worth.sum::<f64>() / market.underlying.price_units(&unit) as f64;
+    let dear = price.to_f64() - theoretical;
+    // Half the width is what crossing costs; beyond it the price is off.
+    if dear > width.to_f64() / 2.0 + 0.005 {
+        say(
+            Verdict::Note,
+            format!("{dear:.2} worse than its theoretical value of {:.2} {}", theoretical.abs(), if theoretical < 0.0 { "credit" } else { "debit" }),
+        );
+    } else {
+        say(Verdict::Fine, format!("within {:.2} of its theoretical value", dear.abs().max(0.005)));
+    }
     for (leg, m) in proposal.structure.legs().iter().zip(&market.legs) {
+        if let Some(c) = leg.instrument.option().filter(|_| leg.quantity < 0)
+            && let Some(why) = early_assignment(c, m, market)
+        {
+            say(Verdict::Warning, why);
+        }
         if leg.quantity < 0 && m.quote.bid.raw() == 0 {
             say(Verdict::Warning, format!("nobody bids for the {}", leg.instrument.label()));
         }
@@ -88,8 +116,41 @@ pub(crate) fn checks(
             _ => {}
         }
     }
+    if let (Some(percent), Extent::Limited { profit, .. }, false) = (account.risk_percent, &horizon.shape.least, proposal.closing) {
+        let share = -profit.to_f64() / account.value.to_f64().max(1.0) * 100.0;
+        let verdict = if share > percent { Verdict::Warning } else { Verdict::Fine };
+        say(verdict, format!("{share:.1} % of the account at risk; your rule says at most {percent} %"));
+    }
     if money.buying_power_after < Money::ZERO && money.takes() > Money::ZERO {
         say(Verdict::Warning, format!("needs {} of buying power; {} is available", money.takes().grouped(), money.buying_power_now.grouped()));
     }
     out
+}
+
+/// Why a sold option may be assigned early, if it may (domain: a call before an ex-date whose dividend is more than its time value; a put whose
+/// time value is less than the interest on its strike).
+fn early_assignment(c: &Contract, m: &LegMarket, market: &MarketView<'_>) -> Option<String> {
+    if market.underlying.style != quant::Style::American {
+        return None;
+    }
+    let intrinsic = if c.kind == Kind::Call { market.spot - c.strike } else { c.strike - market.spot };
+    if intrinsic <= Price::ZERO {
+        return None;
+    }
+    let (time_value, expiry) = (m.quote.mark() - intrinsic, market.underlying.expiry_moment(c));
+    match c.kind {
+        Kind::Call => {
+            let (ex, cash) = market.carry.dividends(market.at, expiry).find(|(_, cash)| *cash > time_value)?;
+            Some(format!(
+                "the sold {} may be assigned before {}: its time value {time_value} is less than the dividend {cash}",
+                c.label(),
+                short_date(ex.date())
+            ))
+        }
+        Kind::Put => {
+            let carried = c.strike.to_f64() * -libm::expm1(-m.rate * market.at.years_until(expiry));
+            (time_value.to_f64() < carried)
+                .then(|| format!("the sold {} may be assigned early: its time value {time_value} is less than the interest on its strike", c.label()))
+        }
+    }
 }

@@ -7,10 +7,11 @@ use quant::Lognormal;
 use thiserror::Error;
 
 use crate::carry::Carry;
-use crate::checks::{Check, checks};
+use crate::checks::{Check, Checked, checks};
+use crate::entry_price::EntryPrice;
 use crate::horizon::{Horizon, Horizons};
 use crate::margin::{Holdings, MarginBasis, MarginLeg, Requirement, requirement};
-use crate::naming::{Name, recognise};
+use crate::naming::{Name, in_place, recognise};
 use crate::number::{Money, Price};
 use crate::package::{PackageQuote, package_quote};
 use crate::plain;
@@ -84,6 +85,10 @@ pub struct AccountView {
     pub here: Holdings,
     /// Fees.
     pub fees: Fees,
+    /// Cash and positions at their marks.
+    pub value: Money,
+    /// Most percent of the account that the trader's own rules allow one trade to lose, if there is such a rule.
+    pub risk_percent: Option<f64>,
 }
 
 /// What is asked.
@@ -91,8 +96,8 @@ pub struct AccountView {
 pub struct Proposal {
     /// Legs with full quantities.
     pub structure: Structure,
-    /// Net price per package; the middle when absent.
-    pub price: Option<Price>,
+    /// Where the net price comes from.
+    pub entry: EntryPrice,
     /// Price range to draw; chosen when absent.
     pub range: Option<(f64, f64)>,
     /// It closes (part of) a campaign.
@@ -132,11 +137,22 @@ pub struct MoneyEffect {
     pub buying_power_after: Money,
     /// Margin of this structure taken alone.
     pub alone: Requirement,
+    /// What must be there when the order goes in, taken alone: the margin, and what is paid.
+    pub needed: Money,
+    /// What is tied up afterwards, taken alone: the margin less what was received, or with what was paid.
+    pub tied_up: Money,
+    /// The same, each leg taken alone.
+    pub leg_by_leg: Money,
     /// Change of the margin held in this underlying.
     pub requirement_change: Money,
 }
 
 impl MoneyEffect {
+    /// What combining the legs saves.
+    pub fn saved(&self) -> Money {
+        self.leg_by_leg - self.tied_up
+    }
+
     /// Buying power this takes; below zero when it gives some back.
     pub fn takes(&self) -> Money {
         self.buying_power_now - self.buying_power_after
@@ -223,13 +239,16 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     let (unit, packages) = (structure.unit(), structure.packages());
     let quotes: Vec<_> = market.legs.iter().map(|m| m.quote).collect();
     let quote = package_quote(&unit, &quotes, market.underlying);
-    let price = proposal.price.unwrap_or(quote.middle);
+    let price = proposal.entry.price(&unit, &quote, &quotes, market.underlying);
     check_bounds(&unit, market.underlying, market.spot, price)?;
     // Profit counts a future at its price, though nothing is paid for it.
     let net = -price.times(packages * market.underlying.price_units(structure));
 
-    let horizon = Horizons { structure, market }.at_first_expiration(net)?;
-    let now = Legs::at(structure, market.underlying, &market.legs, (&market.carry, market.spot), market.at)?;
+    let legs_at = |at| Legs::at(structure, market.underlying, &market.legs, (&market.carry, market.spot), at);
+    let later = if structure.is_one_expiration() { None } else { Some(legs_at(first_expiry(structure, market))?) };
+    let worth = |_, prices: &[f64]| Ok(later.as_ref().map_or_else(Vec::new, |legs| legs.values(prices)));
+    let horizon = Horizons { structure, market }.at_first_expiration(net, &worth)?;
+    let now = legs_at(market.at)?;
     let spot = market.spot.to_f64();
     let time = market.at.years_until(horizon.moment);
     let (low, high) = proposal.range.filter(|(a, b)| a.is_finite() && b.is_finite() && *a >= 0.0 && a < b).unwrap_or_else(|| {
@@ -253,8 +272,9 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     let chance_of_profit = dist.profit(&horizon.outcomes()).0;
     let money = money_effect(structure, market, account, price);
     let cash = money.cash;
-    let name = recognise(structure, market.underlying);
-    let checks = checks(proposal, market, &quote, &name, &horizon, &money);
+    let delta = leg_greeks.first().zip(legs.first()).map_or(0.0, |(g, l)| g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64);
+    let name = in_place(recognise(structure, market.underlying), structure, market.underlying, (delta, horizon.days), money.buying_power_now);
+    let checks = checks(&Checked { proposal, market, quote: &quote, price, name: &name, horizon: &horizon, money: &money, account });
     let sentences = plain::sentences(&name, structure, market, &horizon, cash, proposal.closing);
     Ok(Evaluation {
         at: market.at,
@@ -285,6 +305,18 @@ pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &Ac
     let net = -price.times(structure.packages() * underlying.price_units(structure));
     let cash = if future.is_some() && structure.options().next().is_none() { Money::ZERO } else { net + unpaid };
     let added = holdings(structure, &market.legs);
+    let alone = requirement(&added, &basis);
+    let tied = |held: &Requirement, cash: Money| held.takes() - cash;
+    let leg_by_leg = structure.legs().iter().zip(&market.legs).filter_map(|(leg, m)| {
+        let one = Structure::new([leg.clone()]).ok()?;
+        let held = requirement(&holdings(&one, std::slice::from_ref(m)), &basis);
+        let paid = if underlying.is_margined(&leg.instrument) {
+            Money::ZERO
+        } else {
+            m.quote.mark().times(leg.quantity * underlying.units(&leg.instrument))
+        };
+        Some(tied(&held, -paid))
+    });
     let before = requirement(&account.here, &basis);
     let after = requirement(&account.here.with(&added), &basis);
     let fees = underlying.fees(structure, &account.fees);
@@ -294,7 +326,11 @@ pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &Ac
         fees,
         buying_power_now: free - before.takes(),
         buying_power_after: free + cash - fees - after.takes(),
-        alone: requirement(&added, &basis),
+        // Of shares half the value is needed, not the price; options are paid in full.
+        needed: alone.total + (-cash - alone.collateral).max(Money::ZERO),
+        tied_up: tied(&alone, cash),
+        leg_by_leg: leg_by_leg.sum(),
+        alone,
         requirement_change: after.total - before.total,
     }
 }

@@ -9,7 +9,7 @@ use crate::number::Money;
 use crate::shape::{Even, Extent, Kink, Shape};
 use crate::structure::Structure;
 use crate::time::Moment;
-use crate::valuation::{Legs, shown};
+use crate::valuation::shown;
 
 /// The first expiration of a structure.
 #[derive(Debug, Clone)]
@@ -63,26 +63,29 @@ impl Horizon {
 /// Corners of an estimated outline.
 const ESTIMATE_POINTS: usize = 401;
 
+/// Worth of the legs in money at a moment, at each of many prices.
+pub(crate) type Values<'a> = dyn Fn(Moment, &[f64]) -> Result<Vec<f64>, quant::Error> + 'a;
+
 pub(crate) struct Horizons<'a> {
     pub structure: &'a Structure,
     pub market: &'a MarketView<'a>,
 }
 
 impl Horizons<'_> {
-    pub(crate) fn at_first_expiration(&self, cash: Money) -> Result<Horizon, quant::Error> {
+    /// `values` gives what the legs are worth in money at a moment, at each of many prices; it is asked only where a leg outlives the first expiration.
+    pub(crate) fn at_first_expiration(&self, cash: Money, values: &Values<'_>) -> Result<Horizon, quant::Error> {
         let (structure, market) = (self.structure, self.market);
         let moment = first_expiry(structure, market);
         let estimate = !structure.is_one_expiration();
-        let shape = if estimate { self.estimated(cash, moment)? } else { Shape::of(structure, market.underlying, cash) };
+        let shape = if estimate { self.estimated(cash, moment, values)? } else { Shape::of(structure, market.underlying, cash) };
         Ok(Horizon { moment, date: moment.date(), days: market.at.days_until(moment.date()), estimate, shape })
     }
 
     /// Scans ±6 deviations and zero; break-evens by root finding between corners.
-    fn estimated(&self, cash: Money, moment: Moment) -> Result<Shape, quant::Error> {
+    fn estimated(&self, cash: Money, moment: Moment, worth: &Values<'_>) -> Result<Shape, quant::Error> {
         let market = self.market;
-        let legs = Legs::at(self.structure, market.underlying, &market.legs, (&market.carry, market.spot), moment)?;
         let paid = cash.to_f64();
-        let profit = |s: f64| legs.value(s) + paid;
+        let profit = |s: f64| worth(moment, &[s]).map_or(f64::NAN, |v| v[0] + paid);
         let spot = market.spot.to_f64();
         let reach = (6.0 * market.horizon_vol * market.at.years_until(moment).sqrt()).clamp(0.1, 2.5);
         let mut prices: Vec<f64> = (0..ESTIMATE_POINTS)
@@ -92,8 +95,8 @@ impl Horizons<'_> {
             .collect();
         prices.sort_by(f64::total_cmp);
         prices.dedup();
-        let upper = legs.upper_slope().round() as i64;
-        let values: Vec<f64> = legs.values(&prices).into_iter().map(|v| v + paid).collect();
+        let upper = self.structure.upper_slope(market.underlying);
+        let values: Vec<f64> = worth(moment, &prices)?.into_iter().map(|v| v + paid).collect();
         let last = prices.len() - 1;
         let kinks: Vec<Kink> = prices
             .iter()

@@ -13,8 +13,11 @@ pub mod calendar;
 mod carry;
 mod checks;
 mod contract;
+mod entry_price;
 mod evaluate;
+mod history;
 mod horizon;
+mod idea;
 mod instrument;
 mod margin;
 mod naming;
@@ -26,6 +29,7 @@ pub mod position;
 mod price_style;
 mod scene;
 mod shape;
+mod smile;
 mod structure;
 mod template;
 pub mod ticket;
@@ -34,16 +38,21 @@ mod underlying;
 mod valuation;
 
 pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot};
-pub use bench::{Bench, DateLine, Judgement, Map, bench};
+pub use bench::{
+    Along, Bench, Chances, ChancesAsked, ChancesAt, DateLine, GreekCurves, Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench,
+};
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
+pub use entry_price::EntryPrice;
 pub use evaluate::{
     AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate,
     first_expiry, holdings, money_effect,
 };
+pub use history::{Standing, realised, standing};
 pub use horizon::Horizon;
+pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
 pub use margin::{Holdings, MarginBasis, MarginLeg, Part, Requirement, requirement};
 pub use naming::{Name, Nature, recognise};
@@ -53,7 +62,9 @@ pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use price_style::PriceStyle;
 pub use quant::{Kind, Style};
+pub use scene::Shift;
 pub use shape::{Even, Extent, Kink, Shape};
+pub use smile::{Smile, SmileQuote};
 pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Structure, StructureError};
 pub use template::Template;
 pub use ticket::OrderError;

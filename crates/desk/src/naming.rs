@@ -4,10 +4,12 @@
 //! top-down, first hit wins; a mirrored sign vector is the opposite side. Names are presentation
 //! only: profit and margin never read them. The patterns are the trade's own (common practice).
 
+use std::cmp::Ordering;
+
 use quant::Kind;
 
 use crate::contract::Contract;
-use crate::number::Price;
+use crate::number::{Money, Price};
 use crate::structure::Structure;
 use crate::underlying::{Underlying, UnderlyingKind};
 
@@ -76,10 +78,23 @@ fn with_underlying(options: &[(Contract, i64)], held: i64, underlying: &Underlyi
             };
             name(format!("{text}{}", on_part(*n)), Nature::Either)
         }
-        [(a, n), (b, m)] if a.expiry == b.expiry && a.kind != b.kind && *n == -m && covers(*n) => {
+        [(a, n), (b, m)] if a.expiry == b.expiry && a.kind != b.kind && n.abs() == m.abs() && covers(*n) => {
             let ((put, puts), (call, calls)) = if a.kind == Kind::Put { ((a, *n), (b, *m)) } else { ((b, *m), (a, *n)) };
-            let collar = held > 0 && puts > 0 && calls < 0 || held < 0 && puts < 0 && calls > 0;
-            (collar && put.strike <= call.strike).then(|| Name { text: format!("collar{}", on_part(*n)), nature: Nature::Either })
+            let collared = held > 0 && puts > 0 && calls < 0 || held < 0 && puts < 0 && calls > 0;
+            let text = match (collared, put.strike.cmp(&call.strike)) {
+                (true, Ordering::Less) => "collar",
+                (true, Ordering::Equal) => {
+                    if held > 0 {
+                        "conversion"
+                    } else {
+                        "reversal"
+                    }
+                }
+                (false, Ordering::Less) if held > 0 && puts < 0 && calls < 0 => "covered strangle",
+                (false, Ordering::Equal) if held > 0 && puts < 0 && calls < 0 => "covered straddle",
+                _ => return None,
+            };
+            name(format!("{text}{}", on_part(*n)), Nature::Either)
         }
         _ => None,
     }
@@ -185,8 +200,27 @@ fn four_mixed((c1, qc1): Rung, (c2, qc2): Rung, (p1, qp1): Rung, (p2, qp2): Rung
 }
 
 fn two_expirations(legs: &[(Contract, i64)]) -> Option<Name> {
-    let [(near, sold), (far, bought)] = legs else { return None };
-    if near.kind != far.kind || sold * bought != -1 {
+    match legs {
+        [a, b] => one_calendar(a, b),
+        // One of calls and one of puts over the same two dates, the same way round.
+        [_, _, _, _] => {
+            let of = |kind| legs.iter().filter(|(c, _)| c.kind == kind).collect::<Vec<_>>();
+            let (calls, puts) = (of(Kind::Call), of(Kind::Put));
+            let ([c1, c2], [p1, p2]) = (calls.as_slice(), puts.as_slice()) else { return None };
+            if (c1.0.expiry, c2.0.expiry) != (p1.0.expiry, p2.0.expiry) || c1.1 != p1.1 {
+                return None;
+            }
+            let (call, put) = (one_calendar(c1, c2)?, one_calendar(p1, p2)?);
+            let what = if call.text.ends_with("calendar") && put.text.ends_with("calendar") { "double calendar" } else { "double diagonal" };
+            let long = c2.1 > 0;
+            Some(Name { text: format!("{} {what}", if long { "long" } else { "short" }), nature: if long { Nature::Debit } else { Nature::Either } })
+        }
+        _ => None,
+    }
+}
+
+fn one_calendar((near, sold): &(Contract, i64), (far, bought): &(Contract, i64)) -> Option<Name> {
+    if near.kind != far.kind || near.expiry == far.expiry || sold * bought != -1 {
         return None;
     }
     let w = word(near.kind);
@@ -195,5 +229,22 @@ fn two_expirations(legs: &[(Contract, i64)]) -> Option<Name> {
         sided(long, &format!("{w} calendar"))
     } else {
         name(format!("{} {w} diagonal", if long { "long" } else { "short" }), if long { Nature::Debit } else { Nature::Either })
+    }
+}
+
+/// Delta and life from which a bought call stands in for the shares (common practice).
+const LIKE_STOCK: (f64, i64) = (0.70, 180);
+
+/// The name where account and market make a difference: a sold put with its whole strike in cash, a bought call that moves like the shares.
+/// `delta` is of the first leg per unit, `free` is the cash that nothing else needs.
+pub(crate) fn in_place(plain: Name, structure: &Structure, underlying: &Underlying, (delta, days): (f64, i64), free: Money) -> Name {
+    let Some((contract, quantity)) = structure.options().next().filter(|_| structure.legs().len() == 1) else { return plain };
+    let secured = contract.strike.times(-quantity * underlying.multiplier);
+    match plain.text.as_str() {
+        "short put" if underlying.kind != UnderlyingKind::Future && free >= secured => Name { text: "cash-secured put".into(), ..plain },
+        "long call" if underlying.kind == UnderlyingKind::Shares && delta >= LIKE_STOCK.0 && days >= LIKE_STOCK.1 => {
+            Name { text: "stock-replacement call".into(), ..plain }
+        }
+        _ => plain,
     }
 }

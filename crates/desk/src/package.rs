@@ -81,7 +81,7 @@ pub fn package_quote(unit: &Structure, quotes: &[Quote], underlying: &Underlying
 }
 
 /// Money per 1.00 of each leg's price.
-fn weights(unit: &Structure, underlying: &Underlying) -> Vec<i64> {
+pub(crate) fn weights(unit: &Structure, underlying: &Underlying) -> Vec<i64> {
     unit.legs().iter().map(|l| l.quantity * underlying.units(&l.instrument)).collect()
 }
 

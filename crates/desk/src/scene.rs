@@ -10,7 +10,7 @@ pub enum Shift {
 }
 
 impl Shift {
-    fn of(self, vol: f64) -> f64 {
+    pub(crate) fn of(self, vol: f64) -> f64 {
         match self {
             Shift::Points(by) => vol + by,
             Shift::Factor(by) => vol * by,

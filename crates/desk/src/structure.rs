@@ -5,6 +5,7 @@ use thiserror::Error;
 
 use crate::contract::{Contract, strike_label};
 use crate::instrument::Instrument;
+use crate::underlying::Underlying;
 
 /// Most legs of one structure.
 pub const MOST_LEGS: usize = 6;
@@ -104,6 +105,12 @@ impl Structure {
     /// Shares or futures, signed; zero where there are none.
     pub fn underlying_quantity(&self) -> i64 {
         self.legs.iter().filter(|l| l.instrument.option().is_none()).map(|l| l.quantity).sum()
+    }
+
+    /// Profit per 1.00 far above every strike: net calls and what is held of the underlying.
+    pub(crate) fn upper_slope(&self, underlying: &Underlying) -> i64 {
+        let rises = |l: &&Leg| l.instrument.option().is_none_or(|c| c.kind == Kind::Call);
+        self.legs.iter().filter(rises).map(|l| l.quantity * underlying.units(&l.instrument)).sum()
     }
 
     /// How many packages this is: the greatest common divisor of the quantities.

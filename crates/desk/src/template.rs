@@ -1,6 +1,7 @@
 //! Structures by name and width, anchored at a strike: what a chain lists when it is read as packages.
 
 use quant::Kind;
+use serde::{Deserialize, Serialize};
 
 use crate::contract::Contract;
 use crate::number::Price;
@@ -8,7 +9,8 @@ use crate::structure::{Leg, Structure};
 
 /// A structure to list along a chain. The anchor is the strike that gives it its character: what is sold of a credit vertical, the middle of a
 /// butterfly, the centre of a condor.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
 pub enum Template {
     /// Call bought at the anchor, call sold above.
     BullCallVertical,

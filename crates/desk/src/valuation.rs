@@ -164,15 +164,6 @@ impl Legs {
         Ok(Legs { legs: legs.collect::<Result<_, quant::Error>>()? })
     }
 
-    /// Value in money at one price of the underlying.
-    pub fn value(&self, spot: f64) -> f64 {
-        let price = |valued: &Valued| match valued {
-            Valued::Option(model) => model.price(spot),
-            Valued::Underlying => spot,
-        };
-        self.legs.iter().map(|(valued, units)| price(valued) * units).sum()
-    }
-
     /// Value in money at each of many prices.
     pub fn values(&self, spots: &[f64]) -> Vec<f64> {
         let (mut sum, mut leg) = (vec![0.0; spots.len()], vec![0.0; spots.len()]);
@@ -195,15 +186,6 @@ impl Legs {
             Valued::Underlying => Ok(Valuation { delta: 1.0, ..Valuation::default() }),
         };
         self.legs.iter().map(|(valued, units)| Ok(PositionGreeks::of(&of(valued)?, *units))).collect()
-    }
-
-    /// Profit per 1.00 far above every strike: net calls and what is held of the underlying.
-    pub fn upper_slope(&self) -> f64 {
-        let rises = |valued: &Valued| match valued {
-            Valued::Option(model) => model.held.terms().kind == Kind::Call,
-            Valued::Underlying => true,
-        };
-        self.legs.iter().filter(|(valued, _)| rises(valued)).map(|(_, units)| units).sum()
     }
 }
 

@@ -6,21 +6,8 @@ mod common;
 use common::*;
 use desk::*;
 
-fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
-    let legs = quotes.iter().map(|(bid, ask)| LegMarket { quote: quote(bid, ask), vol: 0.25, theoretical: 0.0, rate: 0.04 }).collect();
-    MarketView {
-        at: Moment::at(jiff::civil::date(2031, 3, 11), 10, 42),
-        underlying: Box::leak(Box::new(u.clone())),
-        spot: price("100.00"),
-        legs,
-        horizon_vol: 0.25,
-        carry: Carry::Dividends(Vec::new()),
-        events: vec![Event { date: jiff::civil::date(2031, 3, 20), kind: EventKind::News, what: "results".into() }],
-    }
-}
-
 fn proposal(s: Structure) -> Proposal {
-    Proposal { structure: s, price: None, range: None, closing: false }
+    Proposal { structure: s, entry: EntryPrice::Middle, range: None, closing: false }
 }
 
 fn account() -> AccountView {
@@ -68,7 +55,7 @@ fn warnings_name_the_unlimited_loss_and_the_wrong_side_of_the_money() {
     let ratio = evaluate(&proposal(structure("+1 100C -2 105C")), &m, &account()).unwrap();
     assert!(ratio.checks.iter().any(|c| c.verdict == Verdict::Warning && c.text.contains("no limit")));
     assert_eq!(tails(&ratio.horizon).0, "above 105: loses 100 per point, no limit");
-    let wrong = Proposal { price: Some(price("0.40")), ..proposal(structure("-1 100C +1 105C")) };
+    let wrong = Proposal { entry: EntryPrice::Net(price("0.40")), ..proposal(structure("-1 100C +1 105C")) };
     let e = evaluate(&wrong, &m, &account()).unwrap();
     assert!(e.checks.iter().any(|c| c.text.contains("normally brings money in; this one costs 40.00")), "{:?}", e.checks);
     let put = evaluate(&proposal(structure("-1 95P")), &market(&underlying(), &[("1.55", "1.65")]), &account()).unwrap();
@@ -87,7 +74,7 @@ fn a_calendar_is_judged_at_its_first_expiration() {
     let mut m = market(&u, &[("3.00", "3.10"), ("4.20", "4.30")]);
     m.at = now;
     m.legs[1].vol = 0.24;
-    let exact = Proposal { price: Some(price("1.183076")), ..proposal(s) };
+    let exact = Proposal { entry: EntryPrice::Net(price("1.183076")), ..proposal(s) };
     let e = evaluate(&exact, &m, &account()).unwrap();
     assert!(e.horizon.estimate && e.name.text == "long call calendar");
     let Extent::Limited { profit, places } = &e.horizon.shape.most else { panic!() };
@@ -141,61 +128,4 @@ fn a_call_is_worth_exercising_before_a_dividend() {
     let q = carry.yield_until(at, Moment::at(expiry, 16, 0), 0.05, 105.0);
     assert!((worth(Kind::Call, "130", 0) - european(q)).abs() < 1e-12, "far out of the money it is held");
     assert!((105.0 * (-q * 60.0_f64 / 365.0).exp() - (105.0 - 2.0 * (-0.05 * 10.0_f64 / 365.0).exp())).abs() < 1e-9, "the same forward");
-}
-
-/// The bench says what the evaluation says where both speak, and moves the way the trade knows.
-#[test]
-fn the_bench_agrees_with_the_evaluation_and_moves_as_it_must() {
-    let m = market(&underlying(), &[("3.40", "3.50"), ("3.30", "3.40")]);
-    let s = structure("+1 100P +1 100C");
-    let e = evaluate(&Proposal { range: Some((80.0, 125.0)), ..proposal(s.clone()) }, &m, &account()).unwrap();
-    let asked = |vol_shift: f64, days: Vec<f64>| Judgement {
-        structure: s.clone(),
-        price: e.price,
-        vol_shift,
-        days,
-        range: (80.0, 125.0),
-        between: (90.0, 110.0),
-        target: 0.5,
-        map: true,
-    };
-    let b = bench(&asked(0.0, vec![0.0, 19.0, 60.0]), &m).unwrap();
-    let at = |prices: &[f64], values: &[f64], price: f64| {
-        let i = prices.partition_point(|p| *p < price).clamp(1, prices.len() - 1);
-        let share = (price - prices[i - 1]) / (prices[i] - prices[i - 1]);
-        values[i - 1] + share * (values[i] - values[i - 1])
-    };
-    for price in [82.0, 93.3, 100.0, 104.0, 121.0] {
-        let near = |a: f64, b: f64, within: f64| assert!((a - b).abs() < within, "{price}: {a} {b}");
-        near(at(&b.prices, &b.outline, price), at(&e.curves.prices, &e.curves.outline, price), 25.0);
-        near(at(&b.prices, &b.lines[0].profit, price), at(&e.curves.prices, &e.curves.today, price), 2.0);
-        // A minute before its end a draft is worth what it is at its end.
-        near(at(&b.prices, &b.lines[2].profit, price), at(&b.prices, &b.outline, price), 12.0);
-    }
-    assert!(b.prices.contains(&100.0), "the corner is drawn");
-    let middle = |b: &Bench, line: usize| at(&b.prices, &b.lines[line].profit, 100.0);
-    assert!(middle(&b, 0) > middle(&b, 1) && middle(&b, 1) > middle(&b, 2), "a bought straddle loses by waiting");
-    let (up, down) = (bench(&asked(0.05, vec![0.0]), &m).unwrap(), bench(&asked(-0.05, vec![0.0]), &m).unwrap());
-    // Five points of volatility are worth five times its vega.
-    assert!(((middle(&up, 0) - middle(&down, 0)) / 10.0 / e.greeks.vega - 1.0).abs() < 0.02);
-    let here = b.greek_prices.iter().position(|p| (*p - 100.0).abs() < 0.4).unwrap();
-    assert!((b.greeks[here].vega / e.greeks.vega - 1.0).abs() < 0.02 && (b.greeks[here].gamma / e.greeks.gamma - 1.0).abs() < 0.02);
-    assert!((b.ends.iter().sum::<f64>() - 1.0).abs() < 1e-12);
-    let t = &b.touches;
-    assert!((t.low + t.high - t.both - t.either).abs() < 1e-9 && t.low >= b.ends[0] && t.high >= b.ends[2]);
-    assert!((b.profit.0 - e.chance_of_profit).abs() < 1e-12);
-    assert_eq!(b.reaching, None, "the most has no limit");
-    assert_eq!((b.grid_prices.len(), b.lines[0].grid.len(), b.grid_outline.len()), (11, 11, 11));
-    let map = b.map.as_ref().unwrap();
-    assert_eq!((map.days.len(), map.profit.len(), map.profit[0].len()), (49, 49, 61));
-    for (i, price) in map.prices.iter().enumerate() {
-        assert!((map.profit[0][i] - at(&b.prices, &b.lines[0].profit, *price)).abs() < 2.0);
-        assert!((map.profit[48][i] - at(&b.prices, &b.outline, *price)).abs() < 2.0);
-    }
-    // A sold vertical: half of its most is reached more often than it ends with a profit.
-    let m = market(&underlying(), &[("1.10", "1.20"), ("2.30", "2.40")]);
-    let sold = structure("+1 92P -1 97P");
-    let judged = bench(&Judgement { structure: sold, price: price("-1.20"), ..asked(0.0, vec![0.0]) }, &m).unwrap();
-    let reaching = judged.reaching.unwrap();
-    assert!(reaching > judged.profit.0 && reaching < 1.0, "{reaching} {}", judged.profit.0);
 }

@@ -166,7 +166,7 @@ fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
         own_tick: p.tick,
         style_of_price: p.style,
         margin_class: MarginClass::Future,
-        listing: ListingRule { weekly_on: &[], weeklies: 0, monthlies: 0, quarter_months: 0, januaries: 0, quarter_ends: false, am_monthlies: false },
+        listing: ListingRule::default(),
         own_dates,
         last_session: Some(last_session(month)),
         weekly_root: None,

@@ -10,7 +10,7 @@
 
 use std::collections::BTreeMap;
 
-use desk::calendar::{close_of, last_trading, open_of};
+use desk::calendar::{close_of, last_trading, open_of, previous_session};
 use desk::{
     Contract, Expiration, Instrument, Kind, LegMarket, Moment, Price, Priced, PricedIn, Quote, Underlying, UnderlyingKind, day_number, terms_of,
 };
@@ -49,6 +49,8 @@ pub struct Quoter {
     moment: Option<Moment>,
     /// In order of the contracts.
     quoted: Vec<(Contract, Listed)>,
+    /// Middles at a close, by root and date of the expiration.
+    closes: BTreeMap<(String, Date), (Moment, BTreeMap<Contract, Price>)>,
 }
 
 /// Boundaries of one expiration as of the start of a slot.
@@ -110,6 +112,19 @@ impl Quoter {
                 self.quoted.extend(together.iter().cloned().zip(listed));
             }
         }
+    }
+
+    /// Middles of an expiration at the close before the session of `at`; worked out once for a session.
+    pub fn closing_middles(&mut self, world: &World, underlying: &Underlying, expiration: &Expiration, at: Moment) -> &BTreeMap<Contract, Price> {
+        let close = close_of(previous_session(last_trading(at).date()));
+        let key = (underlying.root_for(expiration).to_owned(), expiration.date);
+        let kept = self.closes.entry(key).or_insert((Moment::at(Date::MIN, 0, 0), BTreeMap::new()));
+        if kept.0 != close {
+            // With a memory of its own: the boundaries of now stay.
+            let listed = Quoter::new().chain(world, underlying, expiration, close);
+            *kept = (close, listed.into_iter().map(|(c, l)| (c, l.quote.mid())).collect());
+        }
+        &kept.1
     }
 
     /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts.
@@ -249,6 +264,7 @@ impl Quoter {
         for by_date in self.slots.values_mut() {
             by_date.retain(|expiry, _| *expiry >= today);
         }
+        self.closes.retain(|(_, expiry), _| *expiry >= today);
     }
 }
 

@@ -37,14 +37,7 @@ pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
     let session = desk::calendar::last_trading(state.clock.now).date().to_string();
     let before = state.marks.iter().rev().find(|(day, _)| *day < session);
     let base = before.map_or_else(|| -state.account.balance(Book::Capital), |m| m.1);
-    let index = state.world.spot(INDEX, state.clock.now).map_or(1.0, Price::to_f64);
-    let (mut lean, mut theta) = (0.0, 0.0);
-    for (symbol, _, lots) in campaigns(state) {
-        if let Some((g, _, u, spot)) = position_greeks(state, quoter, &symbol, &lots) {
-            lean += g.delta * u * spot / index;
-            theta += g.theta;
-        }
-    }
+    let BookTotals { lean, theta, .. } = totals(state, quoter);
     Masthead {
         account_value: money(value),
         buying_power: money(buying_power(state, quoter)),
@@ -52,6 +45,81 @@ pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
         held: money(total_requirement(state, quoter)),
         lean: (lean * 100.0).round() / 100.0,
         theta: (theta * 100.0).round() / 100.0,
+    }
+}
+
+/// Greeks of the whole book.
+#[derive(Debug, Clone, Copy, Default)]
+struct BookTotals {
+    lean: f64,
+    theta: f64,
+    vega: f64,
+}
+
+impl BookTotals {
+    /// Adds Greeks in one underlying; `index` is the price of the index.
+    fn add(&mut self, g: &PositionGreeks, (beta, spot): (f64, f64), index: f64) {
+        self.lean += g.delta * beta * spot / index;
+        self.theta += g.theta;
+        self.vega += g.vega;
+    }
+}
+
+fn index_price(state: &State) -> f64 {
+    state.world.spot(INDEX, state.clock.now).map_or(1.0, Price::to_f64)
+}
+
+fn totals(state: &State, quoter: &mut Quoter) -> BookTotals {
+    let (mut out, index) = (BookTotals::default(), index_price(state));
+    for (symbol, _, lots) in campaigns(state) {
+        if let Some((g, _, beta, spot)) = position_greeks(state, quoter, &symbol, &lots) {
+            out.add(&g, (beta, spot), index);
+        }
+    }
+    out
+}
+
+/// The book's figures, before or after.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookFigures {
+    /// Delta of the whole book in shares of the index.
+    pub lean: f64,
+    /// Theta a day.
+    pub theta: f64,
+    /// Vega a point.
+    pub vega: f64,
+    /// Buying power.
+    pub buying_power: String,
+}
+
+/// What a draft does to the book.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookEffect {
+    /// As it is.
+    pub before: BookFigures,
+    /// As it would be.
+    pub after: BookFigures,
+    /// The most it can lose as a share of the account; absent without a limit.
+    pub at_risk: Option<f64>,
+}
+
+/// The effect of an evaluated draft.
+pub fn effect_on_book(state: &State, quoter: &mut Quoter, e: &desk::Evaluation, symbol: &str) -> BookEffect {
+    let before = totals(state, quoter);
+    let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
+    let mut after = before;
+    after.add(&e.greeks, (beta, e.spot.to_f64()), index_price(state));
+    let figures = |t: BookTotals, power: Money| BookFigures { lean: t.lean, theta: t.theta, vega: t.vega, buying_power: money(power) };
+    let value = account_value(state, quoter).to_f64();
+    BookEffect {
+        before: figures(before, e.money.buying_power_now),
+        after: figures(after, e.money.buying_power_after),
+        at_risk: match &e.horizon.shape.least {
+            Extent::Limited { profit, .. } if value > 0.0 => Some((-profit.to_f64()).max(0.0) / value),
+            _ => None,
+        },
     }
 }
 
@@ -258,7 +326,7 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
     let limited = |e: &Extent| if let Extent::Limited { profit, .. } = e { Some(*profit) } else { None };
     let most = shape.as_ref().and_then(|s| limited(&s.most)).filter(|m| *m > Money::ZERO);
     let greek = position_greeks(state, quoter, symbol, lots).map(|g| greeks(&g.0));
-    let proposal = desk::Proposal { structure: s.clone(), price: None, range: None, closing: false };
+    let proposal = desk::Proposal { structure: s.clone(), entry: desk::EntryPrice::Middle, range: None, closing: false };
     let margin = evaluate(state, quoter, symbol, &proposal).map_or(Money::ZERO, |e| e.money.alone.total);
     let expiry = s.options().map(|(c, _)| c.expiry).min();
     Some(Position {

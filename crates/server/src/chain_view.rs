@@ -109,6 +109,10 @@ pub struct ChainHead {
     pub vol30: f64,
     /// Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than three are known.
     pub realised: Option<f64>,
+    /// Where the volatility of 30 days stands between the lowest (0) and the highest (100) of its past year; absent where that is not known.
+    pub rank: Option<f64>,
+    /// Percent of the past year's days on which it was lower.
+    pub percentile: Option<f64>,
     /// "American · delivery · 100".
     pub terms: String,
     /// Expirations, ascending.
@@ -152,15 +156,34 @@ fn cycle_word(c: Cycle) -> &'static str {
     }
 }
 
-/// Close-to-close volatility of the last sessions, annualised with 252 (sample deviation).
-fn realised(closes: &[f64]) -> Option<f64> {
-    if closes.len() < 3 {
-        return None;
+/// Volatility of 30 days ahead, at the money; nothing where nothing is known.
+pub(crate) fn vol30(world: &World, symbol: &str, at: Moment) -> Option<f64> {
+    let end = at.plus_millis(30 * 86_400_000);
+    Some((world.total_variance(symbol, at, end)? / at.years_until(end)).sqrt()).filter(|v| *v > 0.0)
+}
+
+/// Where volatility stands in its past year of closes.
+fn standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Standing> {
+    const YEAR: usize = 252;
+    let today = vol30(world, symbol, at)?;
+    let mut day = at.date();
+    let before = std::iter::from_fn(|| {
+        day = desk::calendar::previous_session(day);
+        Some(day)
+    });
+    let past: Vec<f64> = before.take(YEAR).map_while(|d| vol30(world, symbol, desk::calendar::close_of(d))).collect();
+    desk::standing(today, &past)
+}
+
+/// An event as it is shown.
+pub(crate) fn event_mark(e: desk::Event, now: Moment) -> EventMark {
+    EventMark {
+        date: e.date.to_string(),
+        label: desk::short_date(e.date),
+        days: now.days_until(e.date),
+        kind: if e.kind == desk::EventKind::News { "news" } else { "dividend" }.into(),
+        what: e.what,
     }
-    let returns: Vec<f64> = closes.windows(2).map(|w| (w[1] / w[0]).ln()).collect();
-    let n = returns.len() as f64;
-    let mean = returns.iter().sum::<f64>() / n;
-    Some((returns.iter().map(|r| (r - mean).powi(2)).sum::<f64>() / (n - 1.0) * 252.0).sqrt())
 }
 
 /// Head of a symbol's chain at the state's moment.
@@ -170,7 +193,7 @@ pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
     let spot = world.spot(symbol, at).unwrap_or_default();
     let before = world.previous_close(symbol, at).unwrap_or(spot);
     let level = spot.to_f64();
-    let vol_to = |end: Moment| (world.total_variance(symbol, at, end).unwrap_or(0.0) / at.years_until(end).max(1e-9)).sqrt();
+    let stands = standing(world, symbol, at);
     let marks = world.expirations(symbol, at).unwrap_or_default().iter().map(|e| mark(world, u, e, at, level)).collect();
     let settlement = if u.settlement == desk::Settlement::Cash { "cash" } else { "delivery" };
     let style = if u.style == desk::Style::American { "American" } else { "European" };
@@ -188,21 +211,13 @@ pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
         }),
         change: u.style_of_price.write(spot - before),
         change_percent: (level / before.to_f64() - 1.0) * 100.0,
-        vol30: vol_to(at.plus_millis(30 * 86_400_000)),
-        realised: realised(&world.closes(symbol, at, 31).unwrap_or_default()),
+        vol30: vol30(world, symbol, at).unwrap_or(0.0),
+        realised: desk::realised(&world.closes(symbol, at, 31).unwrap_or_default()),
+        rank: stands.map(|s| s.rank),
+        percentile: stands.map(|s| s.percentile),
         terms: format!("{style} · {settlement} · {}", u.multiplier),
         marks,
-        events: world
-            .events(symbol, at, 400)
-            .into_iter()
-            .map(|e| EventMark {
-                date: e.date.to_string(),
-                label: desk::short_date(e.date),
-                days: at.days_until(e.date),
-                kind: if e.kind == desk::EventKind::News { "news" } else { "dividend" }.into(),
-                what: e.what,
-            })
-            .collect(),
+        events: world.events(symbol, at, 400).into_iter().map(|e| event_mark(e, at)).collect(),
     })
 }
 
@@ -248,7 +263,8 @@ pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String],
             continue;
         }
         let listed = quoter.chain(world, u, &e, at);
-        let sheet = Sheet::of(columns, world, u, &e, at, &listed);
+        let closes = columns.contains(&Column::Change).then(|| quoter.closing_middles(world, u, &e, at));
+        let sheet = Sheet::of(columns, world, u, &e, at, &listed, closes);
         let values = |place: usize| sheet.as_ref().map_or_else(Vec::new, |s| s.cells(place, &listed[place].0, &listed[place].1));
         let (pairs, _) = listed.as_chunks::<2>();
         let row = |(i, [(call, c), (put, p)]): (usize, &[(desk::Contract, Listed); 2])| {

@@ -3,6 +3,8 @@
 //! What a column needs is worked out for a whole expiration at once, and only for columns that are asked for. Chances and Greeks are at the
 //! volatility that the contract's middle implies; where it implies none they are left out.
 
+use std::collections::BTreeMap;
+
 use desk::{Contract, Expiration, Kind, Moment, Price, Underlying};
 use market::{Listed, World};
 use quant::{Accuracy, Chain, Lognormal, Values, touch, value_chain};
@@ -31,6 +33,8 @@ pub enum Column {
     Rho,
     /// The last trade of the session.
     Last,
+    /// Change of the middle since the last close.
+    Change,
     /// Middle of bid and ask.
     Middle,
     /// Contracts bid for.
@@ -60,7 +64,7 @@ impl Column {
 }
 
 /// Most columns of one side.
-pub const MOST_COLUMNS: usize = 19;
+pub const MOST_COLUMNS: usize = 20;
 
 /// What the columns of one expiration need.
 pub(crate) struct Sheet<'a> {
@@ -71,6 +75,7 @@ pub(crate) struct Sheet<'a> {
     drift: f64,
     days: i64,
     greeks: Option<Values>,
+    closes: Option<&'a BTreeMap<Contract, Price>>,
 }
 
 impl<'a> Sheet<'a> {
@@ -81,6 +86,7 @@ impl<'a> Sheet<'a> {
         e: &Expiration,
         at: Moment,
         listed: &[(Contract, Listed)],
+        closes: Option<&'a BTreeMap<Contract, Price>>,
     ) -> Option<Sheet<'a>> {
         let spot = world.spot(&underlying.symbol, at)?;
         let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
@@ -106,7 +112,7 @@ impl<'a> Sheet<'a> {
             value_chain(&chain, Accuracy::Interactive).ok()
         });
         let days = at.days_until(e.date).max(1);
-        Some(Sheet { columns, underlying, spot, years, drift: rate - carry_yield, days, greeks: greeks.flatten() })
+        Some(Sheet { columns, underlying, spot, years, drift: rate - carry_yield, days, greeks: greeks.flatten(), closes })
     }
 
     /// The cells of contract number `place`, in the order of the columns; empty where there is nothing to show.
@@ -134,6 +140,15 @@ impl<'a> Sheet<'a> {
             Column::Vega => greek(|v| &v.vega_point, 3),
             Column::Rho => greek(|v| &v.rho_point, 3),
             Column::Last => l.last.map(|p| style.write(p)),
+            Column::Change => {
+                let change = middle - *self.closes?.get(c)?;
+                let size = style.write(change.abs());
+                Some(match change.raw().signum() {
+                    1 => format!("+{size}"),
+                    -1 => format!("−{size}"),
+                    _ => size,
+                })
+            }
             Column::Middle => Some(style.write(middle)),
             Column::BidSize => Some(grouped(quote.bid_size)),
             Column::AskSize => Some(grouped(quote.ask_size)),

@@ -7,6 +7,7 @@
 mod api;
 mod app;
 mod assets;
+mod bench_wire;
 mod book_view;
 mod chain_view;
 mod columns;
@@ -19,6 +20,7 @@ mod order_wire;
 mod positions;
 mod problem;
 mod refusal;
+mod smile_view;
 mod state;
 mod stream;
 mod trading;

@@ -105,6 +105,8 @@ pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_or
         reserved: Money::ZERO,
         here: holdings_of(state, quoter, symbol),
         fees: state.world.fees(),
+        value: account_value(state, quoter),
+        risk_percent: state.risk_percent,
     };
     view.reserved = reserved(state, quoter, without_order);
     view

@@ -17,6 +17,9 @@ use crate::money::account_value;
 use crate::refusal::Refusal;
 use crate::trading::record;
 
+/// Name of the setting that keeps the rule about risk.
+const RISK_RULE: &str = "risk_percent";
+
 /// A draft as stored: the text is the client's own, checked when it is saved.
 pub type Drafts = BTreeMap<String, String>;
 
@@ -35,6 +38,8 @@ pub struct State {
     pub declined: Arc<BTreeSet<Contract>>,
     /// Drafts by slot.
     pub drafts: Arc<Drafts>,
+    /// Most percent of the account that one trade may lose by the trader's own rule; absent while there is no such rule.
+    pub risk_percent: Option<f64>,
     /// Account value at closes, as (ISO date, value), ascending.
     pub marks: Arc<Vec<(String, Money)>>,
     /// Counts changes of orders and account, so that readers know when to look again.
@@ -78,6 +83,7 @@ impl Desk {
             account: Arc::new(account),
             declined: Arc::new(saved.declined.into_iter().collect()),
             drafts: Arc::new(saved.drafts.into_iter().collect()),
+            risk_percent: saved.settings.get(RISK_RULE).and_then(|text| text.parse().ok()),
             marks: Arc::new(saved.marks),
             version: 1,
         };
@@ -93,6 +99,12 @@ impl Desk {
         self.store.commit(facts)?;
         self.state = next;
         Ok(())
+    }
+
+    /// Sets or takes away the rule about risk.
+    pub fn set_risk_rule(&mut self, percent: Option<f64>) -> Result<(), Refusal> {
+        let next = State { risk_percent: percent, ..self.state.clone() };
+        self.commit(next, &[Fact::Setting(RISK_RULE.into(), percent.map_or_else(String::new, |p| p.to_string()))])
     }
 
     /// Books money paid in.

@@ -1,7 +1,9 @@
 //! What goes over the wire. Prices and money are decimal text (exact); model values are numbers.
 //! Handlers translate; nothing is computed here.
 
-use desk::{Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
+use std::collections::BTreeMap;
+
+use desk::{EntryPrice, Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -28,6 +30,37 @@ pub(crate) fn legs_wire(s: &Structure) -> Vec<LegWire> {
     s.legs().iter().map(|l| LegWire { contract: l.instrument.to_string(), quantity: l.quantity }).collect()
 }
 
+/// Where the price of a draft comes from.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum EntryWire {
+    /// Join one's own side.
+    Rest,
+    /// The middle.
+    #[default]
+    Middle,
+    /// Take the other side.
+    Cross,
+    /// This net price per package, signed: above zero is paid.
+    Net(String),
+    /// These prices by contract; a leg that is not named is taken at its middle.
+    Legs(BTreeMap<String, String>),
+}
+
+/// Reads where a price comes from; `unit` is one package.
+pub(crate) fn entry(wire: &EntryWire, unit: &Structure, style: PriceStyle) -> Result<EntryPrice, Refusal> {
+    Ok(match wire {
+        EntryWire::Rest => EntryPrice::Rest,
+        EntryWire::Middle => EntryPrice::Middle,
+        EntryWire::Cross => EntryPrice::Cross,
+        EntryWire::Net(text) => EntryPrice::Net(parse_price("entry", text, style)?),
+        EntryWire::Legs(prices) => {
+            let one = |l: &Leg| prices.get(&l.instrument.to_string()).map(|text| parse_price("entry", text, style)).transpose();
+            EntryPrice::Legs(unit.legs().iter().map(one).collect::<Result<_, _>>()?)
+        }
+    })
+}
+
 /// What is asked about a draft, a ticket or a closing order.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
@@ -36,9 +69,9 @@ pub struct EvaluateRequest {
     pub symbol: String,
     /// Legs with full quantities.
     pub legs: Vec<LegWire>,
-    /// Net price per package; the middle when absent.
+    /// Where the net price per package comes from; the middle when absent.
     #[serde(default)]
-    pub price: Option<String>,
+    pub entry: EntryWire,
     /// Lowest price to draw.
     #[serde(default)]
     pub low: Option<f64>,
@@ -80,7 +113,7 @@ pub struct ExtentWire {
     pub profit: Option<String>,
 }
 
-fn extent(e: &Extent) -> ExtentWire {
+pub(crate) fn extent(e: &Extent) -> ExtentWire {
     match e {
         Extent::Unlimited => ExtentWire { unlimited: true, profit: None },
         Extent::Limited { profit, .. } => ExtentWire { unlimited: false, profit: Some(profit.to_string()) },
@@ -180,6 +213,18 @@ pub struct MoneyWire {
     pub buying_power_change: String,
     /// Margin of the structure taken alone.
     pub requirement_alone: String,
+    /// What must be there when the order goes in, taken alone.
+    pub needed: String,
+    /// What is tied up afterwards, taken alone.
+    pub tied_up: String,
+    /// The same, each leg taken alone.
+    pub leg_by_leg: String,
+    /// What combining the legs saves.
+    pub saved: String,
+    /// Most to make as a share of what is tied up; absent where either has no meaning.
+    pub part: Option<f64>,
+    /// The same for a year, without compounding.
+    pub part_a_year: Option<f64>,
     /// Change of margin held.
     pub requirement_change: String,
     /// How the margin comes about.
@@ -282,6 +327,10 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         Verdict::Note => "note",
         Verdict::Warning => "warning",
     };
+    let part = match &e.horizon.shape.most {
+        Extent::Limited { profit, .. } if *profit > Money::ZERO && e.money.tied_up > Money::ZERO => Some(profit.to_f64() / e.money.tied_up.to_f64()),
+        _ => None,
+    };
     let shown = |v: f64| desk::Price::from_f64((v * 100.0).round() / 100.0).unwrap_or_default();
     EvaluationWire {
         at: e.at.to_string(),
@@ -336,6 +385,12 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
             buying_power_after: e.money.buying_power_after.to_string(),
             buying_power_change: (-e.money.takes()).to_string(),
             requirement_alone: e.money.alone.total.to_string(),
+            needed: e.money.needed.to_string(),
+            tied_up: e.money.tied_up.to_string(),
+            leg_by_leg: e.money.leg_by_leg.to_string(),
+            saved: e.money.saved().to_string(),
+            part,
+            part_a_year: part.map(|p| p * 365.0 / e.horizon.days.max(1) as f64),
             requirement_change: e.money.requirement_change.to_string(),
             parts: e.money.alone.parts.iter().map(|p| format!("{}: {}", p.what, p.amount)).collect(),
         },

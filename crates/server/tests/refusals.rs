@@ -77,10 +77,23 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("PUT /api/exercise", json!({ "contract": contract, "exercise": false }).to_string(), 422, "bad_field", &["is not held long"]),
         ("PUT /api/exercise", json!({ "contract": "NMOU", "exercise": false }).to_string(), 422, "bad_contract", &["is not an option symbol"]),
         ("POST /api/bench", judged("days", json!([0, -1])), 422, "bad_field", &["days", "0 to 2,000 days"]),
-        ("POST /api/bench", judged("volPoints", json!(900)), 422, "bad_field", &["volPoints", "−100 to 300"]),
-        ("POST /api/bench", judged("target", json!(0)), 422, "bad_field", &["target", "0.01 to 1"]),
-        ("POST /api/bench", judged("lower", json!(9_000)), 422, "bad_field", &["lower price first"]),
-        ("POST /api/bench", judged("high", json!(1)), 422, "bad_field", &["are not prices to draw between"]),
+        ("POST /api/bench", judged("moved", json!({ "everywhere": { "points": 900 } })), 422, "bad_field", &["moved", "−100 to 300"]),
+        ("POST /api/bench", judged("moved", json!({ "everywhere": { "percent": -101 } })), 422, "bad_field", &["−100 to 500 percent"]),
+        ("POST /api/bench", judged("moved", json!({ "at": { "April": { "points": 1 } } })), 422, "bad_field", &["April", "2031-04-18"]),
+        ("POST /api/bench", judged("moved", json!({ "ratePoints": 40 })), 422, "bad_field", &["interest", "−20 to 20"]),
+        ("POST /api/bench", judged("span", json!({ "between": [200, 100] })), 422, "bad_field", &["are not prices to draw between"]),
+        ("POST /api/bench", judged("span", json!({ "deviations": 9 })), 422, "bad_field", &["at most 8"]),
+        ("POST /api/bench", judged("grid", json!({ "steps": { "prices": [] } })), 422, "bad_field", &["1 to 25 prices"]),
+        ("POST /api/bench", judged("greeks", json!({ "overTime": true, "price": -1 })), 422, "bad_field", &["one above zero"]),
+        ("POST /api/bench", judged("chances", json!({ "lower": 9_000, "higher": 10 })), 422, "bad_field", &["the lower one first"]),
+        ("POST /api/bench", judged("chances", json!({ "targetPercent": 0 })), 422, "bad_field", &["above 0, at most 1,000"]),
+        ("PUT /api/rules", json!({ "riskPercent": 0 }).to_string(), 422, "bad_field", &["above 0, at most 100"]),
+        ("PUT /api/shelf/%20", json!({ "symbol": "NMOU", "legs": [] }).to_string(), 422, "bad_field", &["1 to 60 characters"]),
+        ("PUT /api/drafts/A", json!({ "symbol": "NMOU", "legs": [], "name": "x".repeat(61) }).to_string(), 422, "bad_field", &["61 characters"]),
+        ("PUT /api/drafts/A", json!({ "symbol": "NMOU", "legs": [], "target": { "price": 0 } }).to_string(), 422, "bad_field", &["target", "above zero"]),
+        ("POST /api/drafts/read", json!({ "text": "contract,quantity\r\nNMOU  310418C00195000,one\r\nnonsense,1\r\n" }).to_string(), 422, "bad_field", &["line 2", "quantity", "line 3"]),
+        ("POST /api/drafts/read", json!({ "text": "{\"symbol\":\"NMOU\"}" }).to_string(), 422, "bad_field", &["no draft", "legs"]),
+        ("POST /api/compare", json!({ "symbol": "NMOU", "drafts": [], "price": 200, "days": 5 }).to_string(), 422, "bad_field", &["compare 1 to 4"]),
         ("POST /api/orders", with("quantity", json!(0)), 422, "bad_quantity", &["quantity 0", "1 to 500"]),
         ("POST /api/orders", with("quantity", json!(-3)), 422, "bad_quantity", &["-3"]),
         ("POST /api/orders", with("quantity", json!(1_000_000_000_000_i64)), 422, "bad_quantity", &["1000000000000"]),
@@ -144,8 +157,20 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
             "not_listed",
             &["expired on"],
         ),
-        ("POST /api/evaluate", json!({ "symbol": "NMOU", "legs": legs, "price": "cheap" }).to_string(), 422, "bad_field", &["price", "cheap"]),
-        ("POST /api/evaluate", json!({ "symbol": "NMOU", "legs": legs, "price": "-92233720368" }).to_string(), 422, "absurd_price", &["between"]),
+        (
+            "POST /api/evaluate",
+            json!({ "symbol": "NMOU", "legs": legs, "entry": { "net": "cheap" } }).to_string(),
+            422,
+            "bad_field",
+            &["entry", "cheap"],
+        ),
+        (
+            "POST /api/evaluate",
+            json!({ "symbol": "NMOU", "legs": legs, "entry": { "net": "-92233720368" } }).to_string(),
+            422,
+            "absurd_price",
+            &["between"],
+        ),
         (
             "POST /api/evaluate",
             json!({ "symbol": "NMOU", "legs": vec![json!({ "contract": contract, "quantity": 1000 }); 40] }).to_string(),
@@ -266,7 +291,7 @@ fn any_json() -> impl Strategy<Value = Value> {
 
 /// A ticket or question that is right but for what is replaced in it.
 fn nearly_right() -> impl Strategy<Value = Value> {
-    let field = prop::sample::select(&["clientId", "symbol", "legs", "quantity", "limit", "price", "low", "high", "closes"][..]);
+    let field = prop::sample::select(&["clientId", "symbol", "legs", "quantity", "limit", "entry", "low", "high", "closes"][..]);
     let leg = (prop::sample::select(&["195000", "200000", "180000", "190000"][..]), any::<bool>(), prop_oneof![-4..5_i64, any::<i64>()]);
     let legs = prop::collection::vec(leg, 1..6).prop_map(|legs| {
         let leg =

@@ -36,7 +36,7 @@ fn shares() -> Underlying {
         own_tick: Price::cents(1),
         style_of_price: PriceStyle::Decimal,
         margin_class: MarginClass::Equity,
-        listing: ListingRule { weekly_on: &[], weeklies: 0, monthlies: 3, quarter_months: 0, januaries: 0, quarter_ends: false, am_monthlies: false },
+        listing: ListingRule { monthlies: 3, ..ListingRule::default() },
         own_dates: Vec::new(),
         last_session: None,
         weekly_root: None,

@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compares drafts at one price and date. */
+        post: operations["compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -101,6 +118,40 @@ export interface paths {
         get: operations["list_drafts"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The legs of a draft as a table of contract, quantity and price. */
+        post: operations["as_csv"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a draft from text: of a file, a link or the clipboard. */
+        post: operations["read"];
         delete?: never;
         options?: never;
         head?: never;
@@ -152,6 +203,40 @@ export interface paths {
         get?: never;
         /** Says whether a bought option is exercised at its end. */
         put: operations["exercise"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Bars with volume and volatilities, and the events between them. */
+        get: operations["past"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ideas/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Structures for an intention in one expiration. */
+        get: operations["ideas"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -279,117 +364,188 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pick/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The listed contract nearest to a delta, a deviation or a distance. */
+        get: operations["pick"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rules as they are. */
+        get: operations["rules"];
+        /** Replaces the rules. */
+        put: operations["set_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Drafts set aside, by name. */
+        get: operations["shelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets a draft aside under a name; one of the same name is replaced. */
+        put: operations["set_aside"];
+        post?: never;
+        /** Takes a draft off the shelf. */
+        delete: operations["take_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/smile/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What bid, middle and ask of each strike imply, and the line through them. */
+        get: operations["smile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description One bar, and the volatilities at its close. */
+        BarWire: {
+            /**
+             * Format: double
+             * @description Last price.
+             */
+            close: number;
+            /** @description The session, or the last one of the week. */
+            date: string;
+            /**
+             * Format: double
+             * @description Highest.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Implied volatility of 30 days at its close, as a fraction; absent where nothing is known.
+             */
+            implied?: number | null;
+            /**
+             * Format: double
+             * @description Lowest.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description First price.
+             */
+            open: number;
+            /**
+             * Format: double
+             * @description Realised volatility of the 30 sessions up to it.
+             */
+            realised?: number | null;
+            /**
+             * Format: int64
+             * @description Units traded.
+             */
+            volume: number;
+        };
         /** @description What is asked. */
         BenchRequest: {
+            chances?: components["schemas"]["ChancesWanted"] | null;
             /** @description Dates to look at, in days from now; at most eight. */
             days: number[];
-            /**
-             * Format: double
-             * @description Highest price to draw.
-             */
-            high?: number | null;
-            /**
-             * Format: double
-             * @description Higher price of the chances; one deviation above when absent.
-             */
-            higher?: number | null;
+            /** @description Where the net price per package comes from; the middle when absent. */
+            entry?: components["schemas"]["EntryWire"];
+            greeks?: components["schemas"]["GreeksAsked"] | null;
+            grid?: components["schemas"]["GridAsked"] | null;
             /** @description Legs with full quantities. */
             legs: components["schemas"]["LegWire"][];
-            /**
-             * Format: double
-             * @description Lowest and highest price to draw; three deviations when absent.
-             */
-            low?: number | null;
-            /**
-             * Format: double
-             * @description Lower price of the chances; one deviation below when absent.
-             */
-            lower?: number | null;
             /** @description Whether the map over date and price is wanted. */
             map?: boolean;
-            /** @description Net price per package; the middle when absent. */
-            price?: string | null;
+            /** @description What is supposed to have happened to the market. */
+            moved?: components["schemas"]["MovedWire"];
+            /** @description Prices to draw between. */
+            span?: components["schemas"]["SpanWire"];
             /** @description Underlying symbol. */
             symbol: string;
-            /**
-             * Format: double
-             * @description Share of the most that can be made, whose reaching is asked for.
-             */
-            target?: number;
-            /**
-             * Format: double
-             * @description Added to every volatility, in points.
-             */
-            volPoints?: number;
         };
         /** @description The answer. */
         BenchWire: {
             /** @description Prices at −2, −1, +1, +2 deviations of the first expiration, at the moved volatility. */
             bands: number[];
+            /** @description Chance of ending below each price at the first expiration. */
+            below: number[];
+            chances?: components["schemas"]["ChancesWire"] | null;
             /**
              * Format: double
-             * @description Of profit at the first expiration.
-             */
-            chanceOfProfit: number;
-            /**
-             * Format: double
-             * @description Days to the first expiration, with its fraction.
+             * @description Days to the first expiration, with their fraction.
              */
             days: number;
-            /** @description Of ending below, between and above them. */
-            ends: number[];
-            /** @description Amounts at it are estimates. */
-            estimate: boolean;
-            /** @description Break-evens at the first expiration. */
+            /** @description What it does to the book. */
+            effect: components["schemas"]["BookEffect"];
+            /** @description The draft at the market of now, unmoved. */
+            evaluation: components["schemas"]["EvaluationWire"];
+            /** @description Break-evens at the first expiration in the moved market. */
             evens: number[];
-            /**
-             * Format: double
-             * @description Mean profit at it, before costs.
-             */
-            expected: number;
-            /** @description Its date. */
-            expiry: string;
-            /** @description Prices of the Greeks. */
-            greekPrices: number[];
-            /** @description Greeks on the first date, in money. */
-            greeks: components["schemas"]["GreeksWire"][];
-            /** @description Profit at the first expiration at them. */
-            gridOutline: number[];
-            /** @description Prices of the grid. */
-            gridPrices: number[];
-            /**
-             * Format: double
-             * @description The higher price.
-             */
-            higher: number;
+            greeks?: components["schemas"]["GreekCurvesWire"] | null;
+            grid?: components["schemas"]["GridWire"] | null;
+            /** @description Most to lose in the moved market. */
+            least: components["schemas"]["ExtentWire"];
             /** @description The dates asked for. */
             lines: components["schemas"]["DateLineWire"][];
-            /**
-             * Format: double
-             * @description The lower price of the chances.
-             */
-            lower: number;
             map?: components["schemas"]["MapWire"] | null;
+            /** @description Most to make in the moved market. */
+            most: components["schemas"]["ExtentWire"];
             /** @description Profit at the first expiration. */
             outline: number[];
             /** @description Prices, ascending. */
             prices: number[];
-            /**
-             * Format: double
-             * @description Of having made the wanted share of the most before; absent where the most has no limit or is an estimate.
-             */
-            reaching?: number | null;
-            /**
-             * Format: double
-             * @description Price of the underlying.
-             */
-            spot: number;
-            /** @description Of touching the lower, the higher, either, both and neither before. */
-            touches: number[];
         };
         /** @description One expiration's rows. */
         Block: {
@@ -397,6 +553,38 @@ export interface components {
             key: string;
             /** @description Rows, strikes from high to low. */
             rows: components["schemas"]["Row"][];
+        };
+        /** @description What a draft does to the book. */
+        BookEffect: {
+            /** @description As it would be. */
+            after: components["schemas"]["BookFigures"];
+            /**
+             * Format: double
+             * @description The most it can lose as a share of the account; absent without a limit.
+             */
+            atRisk?: number | null;
+            /** @description As it is. */
+            before: components["schemas"]["BookFigures"];
+        };
+        /** @description The book's figures, before or after. */
+        BookFigures: {
+            /** @description Buying power. */
+            buyingPower: string;
+            /**
+             * Format: double
+             * @description Delta of the whole book in shares of the index.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description Theta a day.
+             */
+            theta: number;
+            /**
+             * Format: double
+             * @description Vega a point.
+             */
+            vega: number;
         };
         /** @description The book. */
         BookView: {
@@ -463,6 +651,16 @@ export interface components {
             own?: components["schemas"]["OwnMarket"] | null;
             /**
              * Format: double
+             * @description Percent of the past year's days on which it was lower.
+             */
+            percentile?: number | null;
+            /**
+             * Format: double
+             * @description Where the volatility of 30 days stands between the lowest (0) and the highest (100) of its past year; absent where that is not known.
+             */
+            rank?: number | null;
+            /**
+             * Format: double
              * @description Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than three are known.
              */
             realised?: number | null;
@@ -484,6 +682,92 @@ export interface components {
             blocks: components["schemas"]["Block"][];
             /** @description Underlying and ribbon. */
             head: components["schemas"]["ChainHead"];
+        };
+        /** @description Chances at one date. */
+        ChancesAtWire: {
+            /** @description Date (ISO). */
+            date: string;
+            /**
+             * Format: double
+             * @description Days from now.
+             */
+            days: number;
+            /** @description Chance per 1.00 of price, at each of the prices. */
+            density: number[];
+            /** @description Of ending below, between and above the two prices. */
+            ends: number[];
+            /**
+             * Format: double
+             * @description The mean profit, before costs.
+             */
+            expected: number;
+            /**
+             * Format: double
+             * @description Of a profit.
+             */
+            profit: number;
+            /** @description Of touching the lower, the higher, either, both and neither before. */
+            touches: number[];
+        };
+        /** @description Chances. */
+        ChancesWanted: {
+            /**
+             * Format: double
+             * @description Higher price; one deviation above when absent.
+             */
+            higher?: number | null;
+            /**
+             * Format: double
+             * @description Lower price; one deviation below when absent.
+             */
+            lower?: number | null;
+            /** @description Under the smile of the first expiration in place of one volatility. */
+            smile?: boolean;
+            /**
+             * Format: double
+             * @description Loss at which it is given up, in percent of the most that can be lost (of what is tied up, where that has no limit).
+             */
+            stopPercent?: number | null;
+            /**
+             * Format: double
+             * @description Profit to reach, in percent of the most that can be made (of what is tied up, where that has no limit).
+             */
+            targetPercent?: number | null;
+        };
+        /** @description Chances. */
+        ChancesWire: {
+            /** @description At the first date asked for, and at the first expiration. */
+            dates: components["schemas"]["ChancesAtWire"][];
+            /**
+             * Format: double
+             * @description The higher price.
+             */
+            higher: number;
+            /**
+             * Format: double
+             * @description The lower price.
+             */
+            lower: number;
+            /**
+             * Format: double
+             * @description Chance of reaching it before the first expiration, and before the stop.
+             */
+            reached?: number | null;
+            /**
+             * Format: double
+             * @description The loss at which it is given up, in money, below zero.
+             */
+            stop?: number | null;
+            /**
+             * Format: double
+             * @description Chance of falling to it before, and before the target.
+             */
+            stopped?: number | null;
+            /**
+             * Format: double
+             * @description The profit to reach, in money.
+             */
+            target?: number | null;
         };
         /** @description One check. */
         CheckWire: {
@@ -553,7 +837,79 @@ export interface components {
          * @description One column.
          * @enum {string}
          */
-        Column: "openInterest" | "volume" | "implied" | "delta" | "gamma" | "theta" | "vega" | "rho" | "last" | "middle" | "bidSize" | "askSize" | "intrinsic" | "timeValue" | "timeValueDay" | "theoretical" | "chanceIn" | "chanceTouch" | "width";
+        Column: "openInterest" | "volume" | "implied" | "delta" | "gamma" | "theta" | "vega" | "rho" | "last" | "change" | "middle" | "bidSize" | "askSize" | "intrinsic" | "timeValue" | "timeValueDay" | "theoretical" | "chanceIn" | "chanceTouch" | "width";
+        /** @description What is asked. */
+        CompareRequest: {
+            /**
+             * Format: double
+             * @description And when, in days from now; behind a draft's first expiration its end counts.
+             */
+            days: number;
+            /** @description Up to four drafts. */
+            drafts: components["schemas"]["Compared"][];
+            /**
+             * Format: double
+             * @description The price at which they are compared.
+             */
+            price: number;
+            /** @description Underlying of all of them. */
+            symbol: string;
+        };
+        /** @description One draft to compare. */
+        Compared: {
+            /** @description Where its price comes from; the middle when absent. */
+            entry?: components["schemas"]["EntryWire"];
+            /** @description Its legs. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description What it is called in the answer. */
+            slot: string;
+        };
+        /** @description One column. */
+        ComparedWire: {
+            /** @description Rows in which it does best: "profit", "part", "chance", "leverage", "least". */
+            best: string[];
+            /** @description What is tied up. */
+            capital: string;
+            /**
+             * Format: double
+             * @description Chance of a profit on the date.
+             */
+            chance: number;
+            /** @description Most to lose. */
+            least: components["schemas"]["ExtentWire"];
+            /**
+             * Format: double
+             * @description Value of the units it controls over what is tied up.
+             */
+            leverage?: number | null;
+            /** @description "iron condor 205/200 · 175/165". */
+            name: string;
+            /** @description Profit on the date over the prices. */
+            onDate: number[];
+            /** @description Profit at its first expiration over the prices. */
+            outline: number[];
+            /**
+             * Format: double
+             * @description Profit as a share of it; absent where nothing is tied up.
+             */
+            part?: number | null;
+            /** @description Net price of one package. */
+            price: components["schemas"]["NetPrice"];
+            /**
+             * Format: double
+             * @description Profit at the price and date.
+             */
+            profit: number;
+            /** @description As asked; "stock" for the underlying itself. */
+            slot: string;
+        };
+        /** @description The comparison. */
+        Comparison: {
+            /** @description Drafts in the order asked for, then the underlying itself where it can be bought. */
+            columns: components["schemas"]["ComparedWire"][];
+            /** @description Prices of the outlines. */
+            prices: number[];
+        };
         /** @description One date. */
         DateLineWire: {
             /** @description When. */
@@ -563,17 +919,45 @@ export interface components {
              * @description Days from now.
              */
             days: number;
-            /** @description Profit at each price of the grid. */
-            grid: number[];
+            /** @description Prices where it is even. */
+            evens: number[];
             /** @description Profit at each of the prices. */
             profit: number[];
         };
-        /** @description A draft as kept. */
+        /** @description A draft that was read. */
+        DraftRead: {
+            /** @description The draft. */
+            draft: components["schemas"]["DraftWire"];
+            /** @description Contracts that have expired since it was written. */
+            expired: string[];
+        };
+        /** @description Text that may be a draft. */
+        DraftText: {
+            /** @description A draft as JSON, or a table of legs. */
+            text: string;
+        };
+        /** @description A draft as kept, and as it is written to a file or a link. */
         DraftWire: {
+            entry?: components["schemas"]["EntryWire"] | null;
             /** @description Legs with full quantities; may be empty while it is being built. */
             legs: components["schemas"]["LegWire"][];
+            /** @description What the trader calls it. */
+            name?: string | null;
+            /** @description What the trader notes about it. */
+            note?: string | null;
             /** @description Underlying symbol. */
             symbol: string;
+            target?: components["schemas"]["TargetWire"] | null;
+        };
+        /** @description Where the price of a draft comes from. */
+        EntryWire: "rest" | "middle" | "cross" | {
+            /** @description This net price per package, signed: above zero is paid. */
+            net: string;
+        } | {
+            /** @description These prices by contract; a leg that is not named is taken at its middle. */
+            legs: {
+                [key: string]: string;
+            };
         };
         /** @description What is asked about a draft, a ticket or a closing order. */
         EvaluateRequest: {
@@ -582,6 +966,8 @@ export interface components {
              * @description The campaign it closes, if any.
              */
             closes?: number | null;
+            /** @description Where the net price per package comes from; the middle when absent. */
+            entry?: components["schemas"]["EntryWire"];
             /**
              * Format: double
              * @description Highest price to draw.
@@ -594,8 +980,6 @@ export interface components {
              * @description Lowest price to draw.
              */
             low?: number | null;
-            /** @description Net price per package; the middle when absent. */
-            price?: string | null;
             /** @description Underlying symbol. */
             symbol: string;
         };
@@ -717,6 +1101,29 @@ export interface components {
             /** @description No limit as the price rises. */
             unlimited: boolean;
         };
+        /** @description Greeks along price or time. */
+        GreekCurvesWire: {
+            /** @description Prices, or days from now. */
+            along: number[];
+            /** @description Days from now of each line. */
+            days: number[];
+            /** @description Of each leg of the unit, on the first line. */
+            legs: components["schemas"]["GreeksWire"][][];
+            /** @description Of the whole, by line, in money. */
+            net: components["schemas"]["GreeksWire"][][];
+        };
+        /** @description Greeks. */
+        GreeksAsked: {
+            /** @description Over price: a line for each of these, in days from now; the first is also told leg by leg. */
+            days?: number[];
+            /** @description Over time to the first expiration in place of over price. */
+            overTime?: boolean;
+            /**
+             * Format: double
+             * @description Over time: at this price; the price now when absent.
+             */
+            price?: number | null;
+        };
         /** @description Greeks in money. */
         GreeksWire: {
             /**
@@ -740,12 +1147,49 @@ export interface components {
              */
             vega: number;
         };
+        /** @description A grid of profits. */
+        GridAsked: {
+            /** @description Its prices. */
+            steps: components["schemas"]["StepsWire"];
+            /** @description What it is told in. */
+            unit?: components["schemas"]["GridUnit"];
+        };
+        /**
+         * @description What the grid's profit is told in.
+         * @enum {string}
+         */
+        GridUnit: "money" | "ofMost" | "ofCapital";
+        /** @description A grid of profits. */
+        GridWire: {
+            /** @description Dates (ISO), ascending; the first expiration last. */
+            dates: string[];
+            /** @description Days from now of the dates. */
+            days: number[];
+            /** @description Prices, ascending. */
+            prices: number[];
+            /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
+            values?: number[][] | null;
+        };
         /** @description Margin held for one underlying. */
         HeldMargin: {
             /** @description Amount. */
             amount: string;
             /** @description Symbol. */
             symbol: string;
+        };
+        /** @description The past. */
+        HistoryView: {
+            /** @description Bars, oldest first; the last one may still be running. */
+            bars: components["schemas"]["BarWire"][];
+            /** @description Events in between, oldest first. */
+            events: components["schemas"]["EventMark"][];
+        };
+        /** @description One structure that serves an intention. */
+        IdeaWire: {
+            /** @description What it is, costs and makes. */
+            evaluation: components["schemas"]["EvaluationWire"];
+            /** @description What it is for, in a sentence. */
+            why: string;
         };
         /** @description A corner of the outline. */
         KinkWire: {
@@ -931,12 +1375,45 @@ export interface components {
             cash: string;
             /** @description Fees. */
             fees: string;
+            /** @description The same, each leg taken alone. */
+            legByLeg: string;
+            /** @description What must be there when the order goes in, taken alone. */
+            needed: string;
+            /**
+             * Format: double
+             * @description Most to make as a share of what is tied up; absent where either has no meaning.
+             */
+            part?: number | null;
+            /**
+             * Format: double
+             * @description The same for a year, without compounding.
+             */
+            partAYear?: number | null;
             /** @description How the margin comes about. */
             parts: string[];
             /** @description Margin of the structure taken alone. */
             requirementAlone: string;
             /** @description Change of margin held. */
             requirementChange: string;
+            /** @description What combining the legs saves. */
+            saved: string;
+            /** @description What is tied up afterwards, taken alone. */
+            tiedUp: string;
+        };
+        /** @description What is supposed to have happened to the market. */
+        MovedWire: {
+            /** @description By date of the expiration, in its place. */
+            at?: {
+                [key: string]: components["schemas"]["ShiftWire"];
+            };
+            everywhere?: components["schemas"]["ShiftWire"] | null;
+            /**
+             * Format: double
+             * @description Points added to interest.
+             */
+            ratePoints?: number;
+            /** @description As the price moves. */
+            sticky?: components["schemas"]["StickyWire"];
         };
         /** @description A price of a package in words and as a signed number. */
         NetPrice: {
@@ -1071,6 +1548,13 @@ export interface components {
             /** @description Widths to choose from. */
             widths: string[];
         };
+        /** @description A contract that was picked. */
+        Picked: {
+            /** @description OSI symbol. */
+            contract: string;
+            /** @description "195 call". */
+            label: string;
+        };
         /** @description A ticket. */
         PlaceRequest: {
             /** @description Chosen by the client, 1 to 64 characters; one ticket is placed once. */
@@ -1200,6 +1684,14 @@ export interface components {
             /** @description Strike as shown. */
             strike: string;
         };
+        /** @description The rules. */
+        RulesWire: {
+            /**
+             * Format: double
+             * @description Most percent of the account that one trade may lose; absent: no such rule.
+             */
+            riskPercent?: number | null;
+        };
         /** @description What the program pushes. */
         ServerMessage: {
             /** @description The clock. */
@@ -1261,6 +1753,20 @@ export interface components {
             /** @enum {string} */
             type: "refused";
         };
+        /** @description A change of volatility. */
+        ShiftWire: {
+            /**
+             * Format: double
+             * @description So many points are added.
+             */
+            points: number;
+        } | {
+            /**
+             * Format: double
+             * @description So many percent of itself are added.
+             */
+            percent: number;
+        };
         /** @description A draft in its slot. */
         SlottedDraft: {
             /** @description The draft. */
@@ -1268,11 +1774,94 @@ export interface components {
             /** @description "A" to "D". */
             slot: string;
         };
+        /** @description What the out-of-the-money option at one strike implies. */
+        SmilePoint: {
+            /**
+             * Format: double
+             * @description At the ask.
+             */
+            ask: number;
+            /**
+             * Format: double
+             * @description Strike as a number, for placing it on the price axis.
+             */
+            at: number;
+            /**
+             * Format: double
+             * @description Volatility at the bid, as a fraction; absent where the bid implies none.
+             */
+            bid?: number | null;
+            /**
+             * Format: double
+             * @description Of the fitted line; absent where too few strikes are quoted.
+             */
+            fitted?: number | null;
+            /**
+             * Format: double
+             * @description At the middle.
+             */
+            middle: number;
+            /** @description "call" or "put". */
+            side: string;
+            /** @description Strike as shown. */
+            strike: string;
+        };
+        /** @description A smile. */
+        SmileView: {
+            /**
+             * Format: double
+             * @description Forward price of the underlying.
+             */
+            forward: number;
+            /** @description Key of the expiration. */
+            key: string;
+            /** @description Points, strikes from low to high. */
+            points: components["schemas"]["SmilePoint"][];
+        };
+        /** @description Prices to draw between. */
+        SpanWire: "usual" | {
+            /**
+             * Format: double
+             * @description So many deviations to each side.
+             */
+            deviations: number;
+        } | {
+            /**
+             * Format: double
+             * @description So many percent to each side.
+             */
+            percent: number;
+        } | {
+            /** @description From one price to another. */
+            between: number[];
+        };
         /**
          * @description How far to jump.
          * @enum {string}
          */
         StepWire: "minute" | "hour" | "open" | "close" | "expiration";
+        /** @description Prices of the grid. */
+        StepsWire: {
+            /**
+             * Format: double
+             * @description So many deviations of the first expiration apart.
+             */
+            deviations: number;
+        } | {
+            /**
+             * Format: double
+             * @description So many percent apart.
+             */
+            percent: number;
+        } | {
+            /** @description Chosen, at most 25. */
+            prices: number[];
+        };
+        /**
+         * @description What a leg's volatility does as the price moves.
+         * @enum {string}
+         */
+        StickyWire: "strike" | "delta";
         /** @description The range strip: a position on one line of prices. */
         Strip: {
             /**
@@ -1294,6 +1883,16 @@ export interface components {
             spot: number;
             /** @description Zones from left to right. */
             zones: components["schemas"]["Zone"][];
+        };
+        /** @description Where the trader expects the price to be, and when. */
+        TargetWire: {
+            /** @description The date (ISO); the first expiration when absent. */
+            date?: string | null;
+            /**
+             * Format: double
+             * @description The price.
+             */
+            price: number;
         };
         /**
          * @description How orders depend on each other.
@@ -1444,6 +2043,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     read: {
@@ -1496,6 +2103,37 @@ export interface operations {
             };
         };
     };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_drafts: {
         parameters: {
             query?: never;
@@ -1511,6 +2149,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SlottedDraft"][];
+                };
+            };
+        };
+    };
+    as_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftWire"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftText"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftRead"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1622,6 +2322,89 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    past: {
+        parameters: {
+            query: {
+                /** @description Bars of weeks in place of days. */
+                weekly?: boolean;
+                /** @description So many bars at most, up to 260. */
+                bars: number;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ideas: {
+        parameters: {
+            query: {
+                /** @description Key of the expiration. */
+                expiration: string;
+                intention?: "rises" | "falls" | "stays" | "moves" | "income" | "protection" | "replaceStock";
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IdeaWire"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
             422: {
                 headers: {
@@ -1835,8 +2618,7 @@ export interface operations {
             query: {
                 /** @description Key of the expiration. */
                 expiration: string;
-                /** @description The structure. */
-                template: "bullCallVertical" | "bearCallVertical" | "bullPutVertical" | "bearPutVertical" | "straddle" | "strangle" | "callButterfly" | "putButterfly" | "ironCondor" | "callCalendar" | "putCalendar" | "callRatio" | "putRatio";
+                template?: "bullPutVertical" | "bearCallVertical" | "bullCallVertical" | "bearPutVertical" | "ironCondor" | "straddle" | "strangle" | "callButterfly" | "putButterfly" | "callCalendar" | "putCalendar" | "callRatio" | "putRatio";
                 /** @description Its width in price, where it has one. */
                 width?: string | null;
             };
@@ -1854,6 +2636,219 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PackagesView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pick: {
+        parameters: {
+            query: {
+                /** @description Key of the expiration. */
+                expiration: string;
+                /** @description Call or put. */
+                side: "call" | "put";
+                /** @description What it is picked by. */
+                by: "delta" | "deviations" | "away";
+                /** @description How much of it; deviations and distance below the price are below zero. */
+                value: number;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picked"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesWire"];
+                };
+            };
+        };
+    };
+    set_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesWire"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["DraftWire"];
+                    };
+                };
+            };
+        };
+    };
+    set_aside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftWire"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    smile: {
+        parameters: {
+            query: {
+                /** @description Its key. */
+                expiration: string;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmileView"];
                 };
             };
             404: {

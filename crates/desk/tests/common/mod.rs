@@ -61,8 +61,7 @@ pub fn underlying() -> Underlying {
             monthlies: 3,
             quarter_months: 1,
             januaries: 1,
-            quarter_ends: false,
-            am_monthlies: false,
+            ..ListingRule::default()
         },
         own_dates: Vec::new(),
         last_session: None,
@@ -73,4 +72,25 @@ pub fn underlying() -> Underlying {
 
 pub fn quote(bid: &str, ask: &str) -> Quote {
     Quote { bid: price(bid), ask: price(ask), bid_size: 10, ask_size: 10, volume: 5, open_interest: 500 }
+}
+
+/// A market at 100.00 around quotes, volatility 25 %, with an event inside.
+pub fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
+    let legs = quotes.iter().map(|(bid, ask)| LegMarket { quote: quote(bid, ask), vol: 0.25, theoretical: 0.0, rate: 0.04 }).collect();
+    MarketView {
+        at: Moment::at(date(2031, 3, 11), 10, 42),
+        underlying: Box::leak(Box::new(u.clone())),
+        spot: price("100.00"),
+        legs,
+        horizon_vol: 0.25,
+        carry: Carry::Dividends(Vec::new()),
+        events: vec![Event { date: date(2031, 3, 20), kind: EventKind::News, what: "results".into() }],
+    }
+}
+
+/// A curve at a price, straight between its points.
+pub fn at(prices: &[f64], values: &[f64], price: f64) -> f64 {
+    let i = prices.partition_point(|p| *p < price).clamp(1, prices.len() - 1);
+    let share = (price - prices[i - 1]) / (prices[i] - prices[i - 1]);
+    values[i - 1] + share * (values[i] - values[i - 1])
 }

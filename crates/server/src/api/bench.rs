@@ -1,21 +1,152 @@
 //! A draft under judgement.
 
+use std::collections::BTreeMap;
+
 use axum::Json;
 use axum::extract::State;
-use desk::{Judgement, Price};
+use desk::{Along, Bench, ChancesAsked, Evaluation, Judgement, Law, MOST_GRID, Moved, Proposal, Shift, Span, Steps, Sticky, Structure, Underlying};
 use market::Quoter;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::bench_wire::{BenchWire, bench_wire};
+use crate::book_view::effect_on_book;
 use crate::money;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
+use crate::smile_view;
 use crate::state::{State as DeskState, known};
 use crate::trading;
-use crate::wire::{GreeksWire, LegWire, greeks, parse_price, structure};
+use crate::wire::{EntryWire, LegWire, entry, structure};
+
+/// A change of volatility.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum ShiftWire {
+    /// So many points are added.
+    Points(f64),
+    /// So many percent of itself are added.
+    Percent(f64),
+}
+
+/// What a leg's volatility does as the price moves.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum StickyWire {
+    /// It stays with the strike.
+    #[default]
+    Strike,
+    /// It moves with the price: a strike as far from the price has the same volatility.
+    Delta,
+}
+
+/// What is supposed to have happened to the market.
+#[derive(Debug, Clone, Default, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct MovedWire {
+    /// Of every expiration that is not named.
+    #[serde(default)]
+    pub everywhere: Option<ShiftWire>,
+    /// By date of the expiration, in its place.
+    #[serde(default)]
+    pub at: BTreeMap<String, ShiftWire>,
+    /// As the price moves.
+    #[serde(default)]
+    pub sticky: StickyWire,
+    /// Points added to interest.
+    #[serde(default)]
+    pub rate_points: f64,
+}
+
+/// Prices to draw between.
+#[derive(Debug, Clone, Copy, Default, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum SpanWire {
+    /// Two and a half deviations of the first expiration, and past every strike.
+    #[default]
+    Usual,
+    /// So many deviations to each side.
+    Deviations(f64),
+    /// So many percent to each side.
+    Percent(f64),
+    /// From one price to another.
+    Between([f64; 2]),
+}
+
+/// Prices of the grid.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum StepsWire {
+    /// So many deviations of the first expiration apart.
+    Deviations(f64),
+    /// So many percent apart.
+    Percent(f64),
+    /// Chosen, at most 25.
+    Prices(Vec<f64>),
+}
+
+/// What the grid's profit is told in.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub enum GridUnit {
+    /// Money.
+    #[default]
+    Money,
+    /// Percent of the most that can be made.
+    OfMost,
+    /// Percent of what is tied up.
+    OfCapital,
+}
+
+/// A grid of profits.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct GridAsked {
+    /// Its prices.
+    pub steps: StepsWire,
+    /// What it is told in.
+    #[serde(default)]
+    pub unit: GridUnit,
+}
+
+/// Greeks.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct GreeksAsked {
+    /// Over time to the first expiration in place of over price.
+    #[serde(default)]
+    pub over_time: bool,
+    /// Over time: at this price; the price now when absent.
+    #[serde(default)]
+    pub price: Option<f64>,
+    /// Over price: a line for each of these, in days from now; the first is also told leg by leg.
+    #[serde(default)]
+    pub days: Vec<f64>,
+}
+
+/// Chances.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct ChancesWanted {
+    /// Under the smile of the first expiration in place of one volatility.
+    #[serde(default)]
+    pub smile: bool,
+    /// Lower price; one deviation below when absent.
+    #[serde(default)]
+    pub lower: Option<f64>,
+    /// Higher price; one deviation above when absent.
+    #[serde(default)]
+    pub higher: Option<f64>,
+    /// Profit to reach, in percent of the most that can be made (of what is tied up, where that has no limit).
+    #[serde(default)]
+    pub target_percent: Option<f64>,
+    /// Loss at which it is given up, in percent of the most that can be lost (of what is tied up, where that has no limit).
+    #[serde(default)]
+    pub stop_percent: Option<f64>,
+}
 
 /// What is asked.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
@@ -25,189 +156,191 @@ pub struct BenchRequest {
     pub symbol: String,
     /// Legs with full quantities.
     pub legs: Vec<LegWire>,
-    /// Net price per package; the middle when absent.
+    /// Where the net price per package comes from; the middle when absent.
     #[serde(default)]
-    pub price: Option<String>,
-    /// Added to every volatility, in points.
+    pub entry: EntryWire,
+    /// What is supposed to have happened to the market.
     #[serde(default)]
-    pub vol_points: f64,
+    pub moved: MovedWire,
     /// Dates to look at, in days from now; at most eight.
     pub days: Vec<f64>,
-    /// Lowest and highest price to draw; three deviations when absent.
+    /// Prices to draw between.
     #[serde(default)]
-    pub low: Option<f64>,
-    /// Highest price to draw.
-    #[serde(default)]
-    pub high: Option<f64>,
-    /// Lower price of the chances; one deviation below when absent.
-    #[serde(default)]
-    pub lower: Option<f64>,
-    /// Higher price of the chances; one deviation above when absent.
-    #[serde(default)]
-    pub higher: Option<f64>,
-    /// Share of the most that can be made, whose reaching is asked for.
-    #[serde(default = "half")]
-    pub target: f64,
+    pub span: SpanWire,
     /// Whether the map over date and price is wanted.
     #[serde(default)]
     pub map: bool,
-}
-
-/// Profit over date and price.
-#[derive(Debug, Clone, Serialize, ToSchema)]
-pub struct MapWire {
-    /// Days from now, ascending; the last is the first expiration.
-    pub days: Vec<f64>,
-    /// Prices, ascending.
-    pub prices: Vec<f64>,
-    /// Profit at each date, at each price.
-    pub profit: Vec<Vec<f64>>,
-}
-
-fn half() -> f64 {
-    0.5
-}
-
-/// One date.
-#[derive(Debug, Clone, Serialize, ToSchema)]
-pub struct DateLineWire {
-    /// When.
-    pub at: String,
-    /// Days from now.
-    pub days: f64,
-    /// Profit at each of the prices.
-    pub profit: Vec<f64>,
-    /// Profit at each price of the grid.
-    pub grid: Vec<f64>,
-}
-
-/// The answer.
-#[derive(Debug, Clone, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct BenchWire {
-    /// Price of the underlying.
-    pub spot: f64,
-    /// Days to the first expiration, with its fraction.
-    pub days: f64,
-    /// Its date.
-    pub expiry: String,
-    /// Amounts at it are estimates.
-    pub estimate: bool,
-    /// Prices at −2, −1, +1, +2 deviations of the first expiration, at the moved volatility.
-    pub bands: Vec<f64>,
-    /// Break-evens at the first expiration.
-    pub evens: Vec<f64>,
-    /// Prices, ascending.
-    pub prices: Vec<f64>,
-    /// Profit at the first expiration.
-    pub outline: Vec<f64>,
-    /// The dates asked for.
-    pub lines: Vec<DateLineWire>,
-    /// Prices of the grid.
-    pub grid_prices: Vec<f64>,
-    /// Profit at the first expiration at them.
-    pub grid_outline: Vec<f64>,
-    /// Prices of the Greeks.
-    pub greek_prices: Vec<f64>,
-    /// Greeks on the first date, in money.
-    pub greeks: Vec<GreeksWire>,
-    /// The lower price of the chances.
-    pub lower: f64,
-    /// The higher price.
-    pub higher: f64,
-    /// Of ending below, between and above them.
-    pub ends: Vec<f64>,
-    /// Of touching the lower, the higher, either, both and neither before.
-    pub touches: Vec<f64>,
-    /// Of profit at the first expiration.
-    pub chance_of_profit: f64,
-    /// Mean profit at it, before costs.
-    pub expected: f64,
-    /// Of having made the wanted share of the most before; absent where the most has no limit or is an estimate.
-    pub reaching: Option<f64>,
-    /// The map, where it was wanted.
-    pub map: Option<MapWire>,
+    /// Greeks, if they are wanted.
+    #[serde(default)]
+    pub greeks: Option<GreeksAsked>,
+    /// A grid, if it is wanted.
+    #[serde(default)]
+    pub grid: Option<GridAsked>,
+    /// Chances, if they are wanted.
+    #[serde(default)]
+    pub chances: Option<ChancesWanted>,
 }
 
 /// Most dates.
-const MOST_DATES: usize = 8;
+pub(crate) const MOST_DATES: usize = 8;
+/// Most days ahead.
+const MOST_DAYS: f64 = 2_000.0;
 
-fn judged(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Result<BenchWire, Refusal> {
-    let refuse = |field: &'static str, message: String| Err(Refusal::Field { field, message });
+fn refuse<T>(field: &'static str, message: String) -> Result<T, Refusal> {
+    Err(Refusal::Field { field, message })
+}
+
+/// Checks days from now.
+pub(crate) fn check_days(days: &[f64]) -> Result<(), Refusal> {
+    if days.len() > MOST_DATES || days.iter().any(|d| !(0.0..=MOST_DAYS).contains(d)) {
+        return refuse("days", format!("{days:?}: write at most {MOST_DATES} dates, each 0 to 2,000 days from now"));
+    }
+    Ok(())
+}
+
+fn shift(wire: ShiftWire) -> Result<Shift, Refusal> {
+    match wire {
+        ShiftWire::Points(p) if (-100.0..=300.0).contains(&p) => Ok(Shift::Points(p / 100.0)),
+        ShiftWire::Percent(p) if (-100.0..=500.0).contains(&p) => Ok(Shift::Factor(1.0 + p / 100.0)),
+        ShiftWire::Points(p) => refuse("moved", format!("{p} is not a shift of volatility; write −100 to 300 points")),
+        ShiftWire::Percent(p) => refuse("moved", format!("{p} is not a shift of volatility; write −100 to 500 percent")),
+    }
+}
+
+/// The smiles of the expirations of a structure, by their ends.
+fn smiles(state: &DeskState, quoter: &mut Quoter, u: &Underlying, structure: &Structure) -> Vec<(desk::Moment, desk::Smile)> {
+    let listed = state.world.expirations(&u.symbol, state.clock.now).unwrap_or_default();
+    let ends: std::collections::BTreeSet<desk::Moment> = structure.options().map(|(c, _)| u.expiry_moment(c)).collect();
+    let of = |end: &desk::Moment| listed.iter().find(|e| e.moment() == *end).and_then(|e| Some((*end, smile_view::smile(state, quoter, u, e)?)));
+    ends.iter().filter_map(of).collect()
+}
+
+fn moved(wire: &MovedWire, smiles: &[(desk::Moment, desk::Smile)]) -> Result<Moved, Refusal> {
+    if !(-20.0..=20.0).contains(&wire.rate_points) {
+        return refuse("moved", format!("{} is not a shift of interest; write −20 to 20 points", wire.rate_points));
+    }
+    let dated = |(date, by): (&String, &ShiftWire)| match date.parse() {
+        Ok(date) => Ok((date, shift(*by)?)),
+        Err(_) => refuse("moved", format!("{date:?} is not a date; write it like 2031-04-18")),
+    };
+    Ok(Moved {
+        everywhere: wire.everywhere.map_or(Ok(Shift::Points(0.0)), shift)?,
+        at: wire.at.iter().map(dated).collect::<Result<_, _>>()?,
+        sticky: if wire.sticky == StickyWire::Delta { Sticky::Delta(smiles.to_vec()) } else { Sticky::Strike },
+        rate: wire.rate_points / 100.0,
+    })
+}
+
+fn span(wire: SpanWire) -> Result<Span, Refusal> {
+    match wire {
+        SpanWire::Usual => Ok(Span::Usual),
+        SpanWire::Deviations(k) if k > 0.0 && k <= 8.0 => Ok(Span::Deviations(k)),
+        SpanWire::Percent(p) if p > 0.0 && p <= 100.0 => Ok(Span::Percent(p)),
+        SpanWire::Between([low, high]) if low >= 0.0 && low < high && high.is_finite() => Ok(Span::Between(low, high)),
+        SpanWire::Deviations(k) => refuse("span", format!("{k} deviations are not to be drawn; write above 0, at most 8")),
+        SpanWire::Percent(p) => refuse("span", format!("{p} percent are not to be drawn; write above 0, at most 100")),
+        SpanWire::Between([low, high]) => refuse("span", format!("{low} to {high} are not prices to draw between; write the lower one first")),
+    }
+}
+
+fn steps(wire: &StepsWire) -> Result<Steps, Refusal> {
+    match wire {
+        StepsWire::Deviations(k) if *k > 0.0 && *k <= 2.0 => Ok(Steps::Deviations(*k)),
+        StepsWire::Percent(p) if *p > 0.0 && *p <= 20.0 => Ok(Steps::Percent(*p)),
+        StepsWire::Prices(all) if (1..=MOST_GRID).contains(&all.len()) && all.iter().all(|p| *p > 0.0 && p.is_finite()) => {
+            Ok(Steps::These(all.clone()))
+        }
+        StepsWire::Deviations(k) => refuse("grid", format!("steps of {k} deviations; write above 0, at most 2")),
+        StepsWire::Percent(p) => refuse("grid", format!("steps of {p} percent; write above 0, at most 20")),
+        StepsWire::Prices(all) => refuse("grid", format!("{all:?}: write 1 to {MOST_GRID} prices above zero")),
+    }
+}
+
+fn chances(wire: &ChancesWanted, e: &Evaluation, smile: Option<desk::Smile>) -> Result<ChancesAsked, Refusal> {
+    let law = match (wire.smile, smile) {
+        (true, Some(smile)) => Law::Smile(smile),
+        (true, None) => return refuse("chances", "too few strikes of the first expiration are quoted for a smile; ask under one volatility".into()),
+        (false, _) => Law::Flat,
+    };
+    let between = match (wire.lower, wire.higher) {
+        (None, None) => None,
+        (Some(low), Some(high)) if low > 0.0 && low < high && high.is_finite() => Some((low, high)),
+        (low, high) => return refuse("chances", format!("{low:?} and {high:?}: write both prices, the lower one first, above zero")),
+    };
+    let percent = |p: Option<f64>| match p {
+        Some(p) if !(p > 0.0 && p <= 1_000.0) => refuse("chances", format!("{p} percent is not a target or a stop; write above 0, at most 1,000")),
+        p => Ok(p),
+    };
+    // What a percentage is of, in money.
+    let whole = |extent: &desk::Extent| match extent {
+        desk::Extent::Limited { profit, .. } => profit.to_f64().abs(),
+        desk::Extent::Unlimited => e.money.tied_up.to_f64().abs(),
+    };
+    let (target, stop) = (percent(wire.target_percent)?, percent(wire.stop_percent)?);
+    Ok(ChancesAsked {
+        law,
+        between,
+        target: target.map(|p| p / 100.0 * whole(&e.horizon.shape.most)),
+        stop: stop.map(|p| -p / 100.0 * whole(&e.horizon.shape.least)),
+    })
+}
+
+/// An answer with the evaluation that it goes with.
+pub(crate) struct Judged {
+    pub evaluation: Evaluation,
+    pub bench: Bench,
+    pub asked: Judgement,
+}
+
+/// Evaluates and judges on one snapshot.
+pub(crate) fn judge(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Result<Judged, Refusal> {
     let structure = structure(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
-    if request.days.len() > MOST_DATES || request.days.iter().any(|d| !(0.0..=2_000.0).contains(d)) {
-        return refuse("days", format!("{:?}: write at most {MOST_DATES} dates, each 0 to 2,000 days from now", request.days));
-    }
-    if !(-100.0..=300.0).contains(&request.vol_points) {
-        return refuse("volPoints", format!("{} is not a shift of volatility; write −100 to 300 points", request.vol_points));
-    }
-    if !(0.01..=1.0).contains(&request.target) {
-        return refuse("target", format!("{} is not a share of the most; write 0.01 to 1", request.target));
-    }
+    check_days(&request.days)?;
+    let greeks = match &request.greeks {
+        Some(g) => {
+            check_days(&g.days)?;
+            let spot = crate::state::spot_of(state, &request.symbol).to_f64();
+            let price = g.price.unwrap_or(spot);
+            if !(price > 0.0 && price.is_finite()) {
+                return refuse("greeks", format!("{price} is not a price; write one above zero"));
+            }
+            Some((if g.over_time { Along::Time(price) } else { Along::Price }, g.days.clone()))
+        }
+        None => None,
+    };
+    let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
+    let proposal = Proposal { structure: structure.clone(), entry, range: None, closing: false };
+    let evaluation = money::evaluate(state, quoter, &request.symbol, &proposal)?;
     let market = money::market_of(state, quoter, &request.symbol, &structure)?;
-    let quotes: Vec<desk::Quote> = market.legs.iter().map(|m| m.quote).collect();
-    let middle = desk::package_quote(&structure.unit(), &quotes, underlying).middle;
-    let price = request.price.as_deref().map(|text| parse_price("price", text, underlying.style_of_price)).transpose()?.unwrap_or(middle);
-    let (spot, first) = (market.spot.to_f64(), desk::first_expiry(&structure, &market));
-    let vol = (market.horizon_vol + request.vol_points / 100.0).max(0.01);
-    let deviation = vol * market.at.years_until(first).sqrt();
-    let at = |k: f64| spot * (k * deviation).exp();
-    let strikes: Vec<f64> = structure.options().map(|(c, _)| c.strike.to_f64()).collect();
-    let reach = |side: f64, most: fn(f64, f64) -> f64| strikes.iter().fold(at(side * 2.5), |far, k| most(far, *k * (1.0 + side * 0.02)));
-    let range = (request.low.unwrap_or_else(|| reach(-1.0, f64::min)), request.high.unwrap_or_else(|| reach(1.0, f64::max)));
-    if !(range.0 >= 0.0 && range.0 < range.1 && range.1.is_finite()) {
-        return refuse("low", format!("{} to {} are not prices to draw between", range.0, range.1));
-    }
-    let between = (request.lower.unwrap_or_else(|| at(-1.0)), request.higher.unwrap_or_else(|| at(1.0)));
-    if !(between.0 > 0.0 && between.0 < between.1 && between.1.is_finite()) {
-        return refuse("lower", format!("{} and {}: write the lower price first, both above zero", between.0, between.1));
-    }
+    let needs_smile = request.moved.sticky == StickyWire::Delta || request.chances.as_ref().is_some_and(|c| c.smile);
+    let smiles = if needs_smile { smiles(state, quoter, underlying, &structure) } else { Vec::new() };
     let asked = Judgement {
-        structure,
-        price,
-        vol_shift: request.vol_points / 100.0,
+        price: evaluation.price,
+        moved: moved(&request.moved, &smiles)?,
         days: request.days.clone(),
-        range,
-        between,
-        target: request.target,
+        span: span(request.span)?,
         map: request.map,
+        greeks,
+        grid: request.grid.as_ref().map(|g| steps(&g.steps)).transpose()?,
+        chances: request.chances.as_ref().map(|c| chances(c, &evaluation, smiles.first().map(|(_, s)| *s))).transpose()?,
+        structure,
     };
-    let b = desk::bench(&asked, &market).map_err(Refusal::from)?;
-    let even = |e: &desk::Even| match e {
-        desk::Even::Point(p) | desk::Even::Range(p, _) => Price::to_f64(*p),
-    };
-    let since = |moment: desk::Moment| market.at.years_until(moment) * 365.0;
-    Ok(BenchWire {
-        spot,
-        days: since(b.horizon.moment),
-        expiry: b.horizon.date.to_string(),
-        estimate: b.horizon.estimate,
-        bands: [-2.0, -1.0, 1.0, 2.0].map(at).to_vec(),
-        evens: b.horizon.shape.evens.iter().map(even).collect(),
-        outline: b.outline,
-        lines: b.lines.into_iter().map(|l| DateLineWire { at: l.at.to_string(), days: since(l.at), profit: l.profit, grid: l.grid }).collect(),
-        grid_prices: b.grid_prices,
-        grid_outline: b.grid_outline,
-        greek_prices: b.greek_prices,
-        greeks: b.greeks.iter().map(greeks).collect(),
-        lower: between.0,
-        higher: between.1,
-        ends: b.ends.to_vec(),
-        touches: vec![b.touches.low, b.touches.high, b.touches.either, b.touches.both, b.touches.neither],
-        chance_of_profit: b.profit.0,
-        expected: b.profit.1,
-        reaching: b.reaching,
-        map: b.map.map(|m| MapWire { days: m.days, prices: m.prices, profit: m.profit }),
-        prices: b.prices,
-    })
+    Ok(Judged { bench: desk::bench(&asked, &market).map_err(Refusal::from)?, evaluation, asked })
+}
+
+fn answered(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Result<BenchWire, Refusal> {
+    let judged = judge(state, quoter, request)?;
+    let effect = effect_on_book(state, quoter, &judged.evaluation, &request.symbol);
+    let unit = request.grid.as_ref().map_or(GridUnit::Money, |g| g.unit);
+    Ok(bench_wire(judged, known(state, &request.symbol)?, effect, unit))
 }
 
 /// Judges a structure at the market of now.
 #[utoipa::path(post, path = "/bench", tag = "evaluate", request_body = BenchRequest, responses((status = 200, body = BenchWire), (status = 422, body = Problem)))]
 async fn bench(State(app): State<AppState>, Body(request): Body<BenchRequest>) -> Result<Json<BenchWire>, Problem> {
-    Ok(Json(app.read(move |state, quoter| judged(state, quoter, &request)).await??))
+    Ok(Json(app.read(move |state, quoter| answered(state, quoter, &request)).await??))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

@@ -56,7 +56,7 @@ async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
 }
 
 /// One chain.
-#[utoipa::path(get, path = "/chain/{symbol}", tag = "chain", params(("symbol" = String, Path), ChainQuery), responses((status = 200, body = ChainView), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/chain/{symbol}", tag = "chain", params(("symbol" = String, Path), ChainQuery), responses((status = 200, body = ChainView), (status = 404, body = Problem), (status = 422, body = Problem)))]
 async fn chain(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<ChainQuery>) -> Result<Json<ChainView>, Problem> {
     let columns = query.columns.as_deref().map_or_else(|| Ok(Vec::new()), columns)?;
     let view = app

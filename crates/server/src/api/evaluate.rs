@@ -14,15 +14,15 @@ use crate::refusal::Refusal;
 use crate::state::State as DeskState;
 use crate::state::known;
 use crate::trading;
-use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, parse_price, structure};
+use crate::wire::{EvaluateRequest, EvaluationWire, entry, evaluation, structure};
 
 /// Parses, evaluates and translates; also used by the stream.
 pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Result<EvaluationWire, Refusal> {
     let structure = structure(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
-    let price = request.price.as_deref().map(|text| parse_price("price", text, underlying.style_of_price)).transpose()?;
-    let proposal = Proposal { structure, price, range: request.low.zip(request.high), closing: request.closes.is_some() };
+    let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
+    let proposal = Proposal { structure, entry, range: request.low.zip(request.high), closing: request.closes.is_some() };
     Ok(evaluation(&money::evaluate(state, quoter, &request.symbol, &proposal)?, underlying))
 }
 

@@ -1,13 +1,18 @@
 //! One use case per file: request type, parse, core call, answer.
 
 mod account;
-mod bench;
+pub(crate) mod bench;
 mod chain;
 mod clock;
+mod compare;
 mod drafts;
 mod evaluate;
+mod history;
+mod ideas;
 mod orders;
 mod packages;
+mod rules;
+mod smile;
 
 pub(crate) use evaluate::evaluate_now;
 
@@ -20,6 +25,11 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(chain::router())
         .merge(packages::router())
         .merge(bench::router())
+        .merge(compare::router())
+        .merge(ideas::router())
+        .merge(smile::router())
+        .merge(history::router())
+        .merge(rules::router())
         .merge(account::router())
         .merge(orders::router())
         .merge(drafts::router())

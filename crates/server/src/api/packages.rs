@@ -19,56 +19,10 @@ use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known};
 use crate::wire::{LegWire, legs_wire};
 
-/// A structure to list.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum TemplateWire {
-    /// Call bought at the strike, call sold above.
-    BullCallVertical,
-    /// Call sold at the strike, call bought above.
-    BearCallVertical,
-    /// Put sold at the strike, put bought below.
-    BullPutVertical,
-    /// Put bought at the strike, put sold below.
-    BearPutVertical,
-    /// Both bought at the strike.
-    Straddle,
-    /// Call bought above the strike, put below.
-    Strangle,
-    /// Calls bought on both sides, two sold at the strike.
-    CallButterfly,
-    /// Puts bought on both sides, two sold at the strike.
-    PutButterfly,
-    /// Call and put sold around the strike, both covered as far out again.
-    IronCondor,
-    /// Call sold at the strike, the same call of the next expiration bought.
-    CallCalendar,
-    /// Put sold at the strike, the same put of the next expiration bought.
-    PutCalendar,
-    /// One call bought at the strike, two sold above.
-    CallRatio,
-    /// One put bought at the strike, two sold below.
-    PutRatio,
-}
-
-impl From<TemplateWire> for Template {
-    fn from(t: TemplateWire) -> Template {
-        match t {
-            TemplateWire::BullCallVertical => Template::BullCallVertical,
-            TemplateWire::BearCallVertical => Template::BearCallVertical,
-            TemplateWire::BullPutVertical => Template::BullPutVertical,
-            TemplateWire::BearPutVertical => Template::BearPutVertical,
-            TemplateWire::Straddle => Template::Straddle,
-            TemplateWire::Strangle => Template::Strangle,
-            TemplateWire::CallButterfly => Template::CallButterfly,
-            TemplateWire::PutButterfly => Template::PutButterfly,
-            TemplateWire::IronCondor => Template::IronCondor,
-            TemplateWire::CallCalendar => Template::CallCalendar,
-            TemplateWire::PutCalendar => Template::PutCalendar,
-            TemplateWire::CallRatio => Template::CallRatio,
-            TemplateWire::PutRatio => Template::PutRatio,
-        }
-    }
+/// The names of all templates.
+fn templates() -> utoipa::openapi::Object {
+    let names = Template::ALL.iter().filter_map(|t| serde_json::to_value(t).ok());
+    utoipa::openapi::ObjectBuilder::new().schema_type(utoipa::openapi::Type::String).enum_values(Some(names)).build()
 }
 
 /// Which packages.
@@ -78,8 +32,8 @@ struct PackagesQuery {
     /// Key of the expiration.
     expiration: String,
     /// The structure.
-    #[param(inline)]
-    template: TemplateWire,
+    #[param(schema_with = templates)]
+    template: Template,
     /// Its width in price, where it has one.
     width: Option<String>,
 }
@@ -147,7 +101,7 @@ fn view(state: &DeskState, quoter: &mut Quoter, symbol: &str, query: &PackagesQu
     let missing = || Refusal::Field { field: "expiration", message: format!("{:?} is not listed on {symbol}", query.expiration) };
     let e = &expirations[place.ok_or_else(missing)?];
     let near = listing(state, quoter, symbol, e)?;
-    let template = Template::from(query.template);
+    let template = query.template;
     let next = expirations.iter().find(|later| later.date > e.date && later.cycle != desk::Cycle::Weekly);
     let far = match (template, next) {
         (Template::CallCalendar | Template::PutCalendar, Some(next)) => listing(state, quoter, symbol, next)?,

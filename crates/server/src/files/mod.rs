@@ -9,6 +9,7 @@
 //! one, each with its line; the others count.
 
 mod facts;
+mod legs;
 mod table;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -21,6 +22,7 @@ use market::{Bar, Recorded, Seen, Sight};
 
 use facts::FACTS;
 pub use facts::Facts;
+pub use legs::{legs_csv, read_legs_csv};
 pub use table::BadRow;
 use table::{Row, Table};
 

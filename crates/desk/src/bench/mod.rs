@@ -1,0 +1,287 @@
+//! A draft under judgement: its profit and Greeks over price, dates and moved volatility; and its chances.
+//!
+//! The same model as `evaluate`: unmoved and today it says the same.
+
+mod chances;
+mod moved;
+
+pub use chances::{Asked as ChancesAsked, Chances, ChancesAt, Law};
+pub use moved::{Moved, Sticky};
+
+use rayon::prelude::*;
+
+use crate::evaluate::{EvaluationError, MarketView, first_expiry};
+use crate::horizon::{Horizon, Horizons};
+use crate::number::Price;
+use crate::structure::Structure;
+use crate::ticket::check_bounds;
+use crate::time::Moment;
+use crate::valuation::{PositionGreeks, price_grid};
+use moved::Judged;
+
+/// Prices around the price now.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Span {
+    /// So many deviations of the first expiration to each side, and past every strike.
+    Usual,
+    /// So many deviations to each side.
+    Deviations(f64),
+    /// So many percent to each side.
+    Percent(f64),
+    /// From one price to another.
+    Between(f64, f64),
+}
+
+/// Prices of a grid.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Steps {
+    /// So many deviations of the first expiration apart.
+    Deviations(f64),
+    /// So many percent apart.
+    Percent(f64),
+    /// Chosen.
+    These(Vec<f64>),
+}
+
+/// What Greeks are drawn over.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Along {
+    /// Price, a line for each date.
+    Price,
+    /// Time to the first expiration, at this price.
+    Time(f64),
+}
+
+/// What is asked.
+#[derive(Debug, Clone)]
+pub struct Judgement {
+    /// Legs with full quantities.
+    pub structure: Structure,
+    /// Net price per package that the profit is counted from.
+    pub price: Price,
+    /// What is supposed to have happened to volatility and interest.
+    pub moved: Moved,
+    /// Dates to look at, in days from now; those behind the first expiration count as it.
+    pub days: Vec<f64>,
+    /// Prices to draw between.
+    pub span: Span,
+    /// Whether the map over price and date is wanted.
+    pub map: bool,
+    /// Greeks, over what and on which dates.
+    pub greeks: Option<(Along, Vec<f64>)>,
+    /// Prices of the grid, if it is wanted.
+    pub grid: Option<Steps>,
+    /// Chances, if they are wanted.
+    pub chances: Option<ChancesAsked>,
+}
+
+/// Profit over date and price.
+#[derive(Debug, Clone)]
+pub struct Map {
+    /// Days from now, ascending; the last is the first expiration.
+    pub days: Vec<f64>,
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Profit at each date, at each price.
+    pub profit: Vec<Vec<f64>>,
+}
+
+/// One date.
+#[derive(Debug, Clone)]
+pub struct DateLine {
+    /// When.
+    pub at: Moment,
+    /// Profit at each of the prices.
+    pub profit: Vec<f64>,
+    /// Prices where it is even, within the span.
+    pub evens: Vec<f64>,
+}
+
+/// Greeks in money along price or time.
+#[derive(Debug, Clone)]
+pub struct GreekCurves {
+    /// Prices, or days from now.
+    pub along: Vec<f64>,
+    /// When each line is (one line along time: now).
+    pub dates: Vec<Moment>,
+    /// Of the whole, by line.
+    pub net: Vec<Vec<PositionGreeks>>,
+    /// Of each leg, on the first line.
+    pub legs: Vec<Vec<PositionGreeks>>,
+}
+
+/// Profit at chosen prices on the dates asked for, and at the first expiration.
+#[derive(Debug, Clone)]
+pub struct Grid {
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// By date, in the order asked for; the first expiration last.
+    pub profit: Vec<Vec<f64>>,
+}
+
+/// The answer.
+#[derive(Debug, Clone)]
+pub struct Bench {
+    /// First expiration in the moved market.
+    pub horizon: Horizon,
+    /// Prices at −2, −1, +1 and +2 deviations of the first expiration, at the moved volatility.
+    pub bands: [f64; 4],
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Profit at the first expiration.
+    pub outline: Vec<f64>,
+    /// Chance of ending below each price at the first expiration, flat volatility.
+    pub below: Vec<f64>,
+    /// The dates asked for.
+    pub lines: Vec<DateLine>,
+    /// The map, where it was wanted.
+    pub map: Option<Map>,
+    /// Greeks, where they were wanted.
+    pub greeks: Option<GreekCurves>,
+    /// The grid, where it was wanted.
+    pub grid: Option<Grid>,
+    /// Chances, where they were wanted.
+    pub chances: Option<Chances>,
+}
+
+/// Dates and prices of the map.
+const MAP: (usize, usize) = (60, 80);
+/// Points of a drawn curve.
+const POINTS: usize = 240;
+/// Points of the Greeks.
+const GREEK_POINTS: usize = 41;
+/// Steps to each side in the grid.
+const GRID_REACH: i32 = 5;
+/// Most prices of a grid that are chosen one by one.
+pub const MOST_GRID: usize = 25;
+
+/// Judges a draft.
+pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, EvaluationError> {
+    let structure = &asked.structure;
+    check_bounds(&structure.unit(), market.underlying, market.spot, asked.price)?;
+    let end = first_expiry(structure, market);
+    let market = &asked.moved.apply(structure, market, end.date());
+    let judged = &Judged::new(structure, market, &asked.moved.sticky);
+    let net = -asked.price.times(structure.packages() * market.underlying.price_units(structure));
+    let paid = net.to_f64();
+    let horizon = Horizons { structure, market }.at_first_expiration(net, &|at, prices| judged.values(at, prices))?;
+    let (spot, years) = (market.spot.to_f64(), market.at.years_until(end));
+    let deviation = market.horizon_vol * years.sqrt();
+    let away = |k: f64| spot * (k * deviation).exp();
+    let strikes: Vec<f64> = structure.options().map(|(c, _)| c.strike.to_f64()).collect();
+    let (low, high) = span(&asked.span, spot, &away, &strikes);
+    // The corners lie on it, so that straight pieces are drawn straight.
+    let mut prices = price_grid(low, high, POINTS);
+    prices.extend(strikes.iter().filter(|k| (low..=high).contains(*k)));
+    prices.sort_by(f64::total_cmp);
+    prices.dedup();
+    let after = |days: f64| {
+        let at = market.at.plus_millis((days.max(0.0) * 86_400_000.0) as i64);
+        at.min(end.plus_millis(-60_000)).max(market.at)
+    };
+    let profit = |at: Moment, prices: &[f64]| Ok::<Vec<f64>, quant::Error>(judged.values(at, prices)?.into_iter().map(|v| v + paid).collect());
+    let at_end = |prices: &[f64]| prices.iter().map(|s| horizon.profit_at(*s)).collect::<Vec<f64>>();
+    let line = |days: &f64| {
+        let at = after(*days);
+        let drawn = profit(at, &prices)?;
+        Ok(DateLine { at, evens: evens(&prices, &drawn, |fine| profit(at, fine))?, profit: drawn })
+    };
+    let lines = asked.days.par_iter().map(line).collect::<Result<Vec<_>, quant::Error>>()?;
+    let map = || {
+        let (days, prices) = (price_grid(0.0, years * 365.0, MAP.0), price_grid(low, high, MAP.1));
+        let mut over: Vec<Vec<f64>> = days[..MAP.0 - 1].par_iter().map(|d| profit(after(*d), &prices)).collect::<Result<_, _>>()?;
+        over.push(at_end(&prices));
+        Ok::<_, quant::Error>(Map { days, prices, profit: over })
+    };
+    let grid = |steps: &Steps| {
+        let at = |k: i32| match steps {
+            Steps::Percent(by) => spot * (1.0 + f64::from(k) * by / 100.0),
+            Steps::Deviations(by) => away(f64::from(k) * by),
+            Steps::These(_) => spot,
+        };
+        let mut prices = if let Steps::These(prices) = steps { prices.clone() } else { (-GRID_REACH..=GRID_REACH).map(at).collect() };
+        prices.retain(|p| *p > 0.0);
+        prices.sort_by(f64::total_cmp);
+        let mut over = asked.days.par_iter().map(|d| profit(after(*d), &prices)).collect::<Result<Vec<_>, _>>()?;
+        over.push(at_end(&prices));
+        Ok::<_, quant::Error>(Grid { prices, profit: over })
+    };
+    let greeks = |(along, days): &(Along, Vec<f64>)| {
+        let sum = |each: &Vec<PositionGreeks>| each.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
+        let (along, dates, each) = match along {
+            Along::Price => {
+                let prices = price_grid(low, high, GREEK_POINTS);
+                let dates: Vec<Moment> = days.iter().map(|d| after(*d)).collect();
+                let each = dates.par_iter().map(|at| judged.greeks(*at, &prices)).collect::<Result<Vec<_>, _>>()?;
+                (prices, dates, each)
+            }
+            Along::Time(price) => {
+                let days = price_grid(0.0, years * 365.0, GREEK_POINTS);
+                let one = |d: &f64| judged.greeks(after(*d), &[*price]).map(|mut g| g.remove(0));
+                let each = days.par_iter().map(one).collect::<Result<Vec<_>, _>>()?;
+                (days, vec![market.at], vec![each])
+            }
+        };
+        let of_leg = |i: usize| each.first().map_or_else(Vec::new, |line| line.iter().map(|point| point[i]).collect());
+        let legs = (0..structure.legs().len()).map(of_leg).collect();
+        Ok::<_, quant::Error>(GreekCurves { along, dates, net: each.iter().map(|line| line.iter().map(sum).collect()).collect(), legs })
+    };
+    let rate = market.legs.first().map_or(0.0, |m| m.rate);
+    let drift = rate - market.carry.yield_until(market.at, end, rate, spot);
+    let flat = quant::Lognormal::new(spot, drift, market.horizon_vol, years)?;
+    let chances = |asked: &ChancesAsked| {
+        let law = chances::Price { spot, drift, vol: market.horizon_vol, years, law: &asked.law };
+        let between = asked.between.unwrap_or((away(-1.0), away(1.0)));
+        // Far enough that nothing beyond counts.
+        let wide: Vec<f64> = price_grid(-6.0, 6.0, 2 * POINTS).into_iter().map(away).collect();
+        let at = after(lines_first(&lines, market.at));
+        let now = law.at(at, market.at.years_until(at), between, &chances::pieces(&wide, &profit(at, &wide)?), &prices)?;
+        let then = law.at(end, years, between, &horizon.outcomes(), &prices)?;
+        let (reached, stopped) = law.aims(judged, end, paid, asked)?;
+        Ok::<_, quant::Error>(Chances { between, dates: vec![now, then], reached, stopped })
+    };
+    Ok(Bench {
+        bands: [-2.0, -1.0, 1.0, 2.0].map(away),
+        outline: at_end(&prices),
+        below: prices.iter().map(|s| flat.below(*s)).collect(),
+        map: asked.map.then(map).transpose()?,
+        greeks: asked.greeks.as_ref().map(greeks).transpose()?,
+        grid: asked.grid.as_ref().map(grid).transpose()?,
+        chances: asked.chances.as_ref().map(chances).transpose()?,
+        horizon,
+        prices,
+        lines,
+    })
+}
+
+/// Days from now to the first line, or none.
+fn lines_first(lines: &[DateLine], now: Moment) -> f64 {
+    lines.first().map_or(0.0, |l| now.years_until(l.at) * 365.0)
+}
+
+fn span(asked: &Span, spot: f64, away: &impl Fn(f64) -> f64, strikes: &[f64]) -> (f64, f64) {
+    match asked {
+        Span::Usual => {
+            let reach = |side: f64, most: fn(f64, f64) -> f64| strikes.iter().fold(away(side * 2.5), |far, k| most(far, *k * (1.0 + side * 0.02)));
+            (reach(-1.0, f64::min), reach(1.0, f64::max))
+        }
+        Span::Deviations(k) => (away(-k), away(*k)),
+        Span::Percent(by) => ((spot * (1.0 - by / 100.0)).max(0.0), spot * (1.0 + by / 100.0)),
+        Span::Between(low, high) => (*low, *high),
+    }
+}
+
+/// Where a curve crosses zero: straight between points that are a sixteenth of the drawn ones apart.
+fn evens(prices: &[f64], values: &[f64], at: impl Fn(&[f64]) -> Result<Vec<f64>, quant::Error>) -> Result<Vec<f64>, quant::Error> {
+    let crossed = |v: &[f64]| (0..v.len().saturating_sub(1)).filter(|i| (v[*i] > 0.0) != (v[*i + 1] > 0.0)).collect::<Vec<_>>();
+    let mut out = Vec::new();
+    for i in crossed(values) {
+        let fine = price_grid(prices[i], prices[i + 1], 17);
+        let fine_values = at(&fine)?;
+        for j in crossed(&fine_values) {
+            let (a, b) = (fine_values[j], fine_values[j + 1]);
+            out.push(fine[j] + (fine[j + 1] - fine[j]) * a / (a - b));
+        }
+    }
+    Ok(out)
+}

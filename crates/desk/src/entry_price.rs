@@ -1,0 +1,39 @@
+//! Where the price of a draft comes from: the market, or the trader's hand.
+
+use crate::number::Price;
+use crate::package::{PackageQuote, Quote, weights};
+use crate::structure::Structure;
+use crate::underlying::Underlying;
+
+/// The net price that profit is counted from.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum EntryPrice {
+    /// Join one's own side.
+    Rest,
+    /// The middle.
+    #[default]
+    Middle,
+    /// Take the other side.
+    Cross,
+    /// Written by hand, for one package.
+    Net(Price),
+    /// Written by hand for each leg, in the order of the legs; a leg without one is taken at its middle.
+    Legs(Vec<Option<Price>>),
+}
+
+impl EntryPrice {
+    /// The net price of one package.
+    pub fn price(&self, unit: &Structure, quote: &PackageQuote, quotes: &[Quote], underlying: &Underlying) -> Price {
+        match self {
+            EntryPrice::Rest => quote.rest,
+            EntryPrice::Middle => quote.middle,
+            EntryPrice::Cross => quote.cross,
+            EntryPrice::Net(price) => *price,
+            EntryPrice::Legs(prices) => {
+                let price = |i: usize| prices.get(i).copied().flatten().unwrap_or_else(|| quotes[i].mid());
+                let weighed = weights(unit, underlying).into_iter().enumerate().map(|(i, w)| (price(i), w));
+                Price::weighed(weighed, underlying.price_units(unit))
+            }
+        }
+    }
+}
