@@ -6,6 +6,7 @@ use utoipa::ToSchema;
 
 use crate::api::bench::{GridUnit, Judged};
 use crate::book_view::BookEffect;
+use crate::chain_view::EventMark;
 use crate::wire::{EvaluationWire, ExtentWire, GreeksWire, evaluation, extent, greeks};
 
 /// Profit over date and price.
@@ -104,6 +105,8 @@ pub struct BenchWire {
     pub evaluation: EvaluationWire,
     /// What it does to the book.
     pub effect: BookEffect,
+    /// Events ahead of the underlying.
+    pub events: Vec<EventMark>,
     /// Days to the first expiration, with their fraction.
     pub days: f64,
     /// Prices at −2, −1, +1, +2 deviations of the first expiration, at the moved volatility.
@@ -132,7 +135,7 @@ pub struct BenchWire {
     pub chances: Option<ChancesWire>,
 }
 
-pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, effect: BookEffect, unit: GridUnit) -> BenchWire {
+pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, (effect, events): (BookEffect, Vec<EventMark>), unit: GridUnit) -> BenchWire {
     let Judged { evaluation: e, bench: b, asked } = judged;
     let since = |moment: desk::Moment| e.at.years_until(moment) * 365.0;
     let even = |e: &Even| match e {
@@ -161,6 +164,7 @@ pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, effect: BookEf
     });
     BenchWire {
         effect,
+        events,
         days: until,
         bands: b.bands.to_vec(),
         evens: b.horizon.shape.evens.iter().map(even).collect(),

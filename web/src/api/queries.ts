@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
-import { api, must, type BenchRequest, type EvaluateRequest, type PackagesQuery } from './client';
+import { api, must, type BenchRequest, type CompareRequest, type EvaluateRequest, type Intention, type PackagesQuery } from './client';
 
 export const marketsQuery = queryOptions({ queryKey: ['markets'], staleTime: Infinity, queryFn: async () => must(await api.GET('/api/markets')) });
 export const ordersQuery = queryOptions({ queryKey: ['orders'], queryFn: async () => must(await api.GET('/api/orders')) });
@@ -16,6 +16,52 @@ export const packagesQuery = (symbol: string, query: PackagesQuery | null) =>
     queryFn: async ({ signal }) => {
       if (!query) throw new Error('no packages asked for');
       return must(await api.GET('/api/packages/{symbol}', { params: { path: { symbol }, query }, signal }));
+    },
+  });
+
+/** The listed strikes of an expiration, ascending, and all expirations: they change by the day. */
+export const listedQuery = (symbol: string, expiration: string) =>
+  queryOptions({
+    queryKey: ['listed', symbol, expiration],
+    staleTime: 60_000,
+    queryFn: async () => {
+      const chain = must(await api.GET('/api/chain/{symbol}', { params: { path: { symbol }, query: { expiration } } }));
+      return { strikes: (chain.blocks[0]?.rows ?? []).map((r) => r.at).reverse(), marks: chain.head.marks };
+    },
+  });
+export const ideasQuery = (symbol: string, expiration: string, intention: Intention) =>
+  queryOptions({
+    queryKey: ['ideas', symbol, expiration, intention],
+    retry: false,
+    queryFn: async ({ signal }) => must(await api.GET('/api/ideas/{symbol}', { params: { path: { symbol }, query: { expiration, intention } }, signal })),
+  });
+export const smileQuery = (symbol: string, expiration: string | undefined) =>
+  queryOptions({
+    queryKey: ['smile', symbol, expiration],
+    enabled: expiration !== undefined,
+    refetchInterval: 2_000,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => must(await api.GET('/api/smile/{symbol}', { params: { path: { symbol }, query: { expiration: expiration ?? '' } }, signal })),
+  });
+export const historyQuery = (symbol: string, weekly: boolean, bars: number) =>
+  queryOptions({
+    queryKey: ['history', symbol, weekly, bars],
+    refetchInterval: 30_000,
+    staleTime: 30_000,
+    queryFn: async ({ signal }) => must(await api.GET('/api/history/{symbol}', { params: { path: { symbol }, query: { weekly, bars } }, signal })),
+  });
+export const shelfQuery = queryOptions({ queryKey: ['shelf'], queryFn: async () => must(await api.GET('/api/shelf')) });
+export const rulesQuery = queryOptions({ queryKey: ['rules'], queryFn: async () => must(await api.GET('/api/rules')) });
+export const compareQuery = (request: CompareRequest | null) =>
+  queryOptions({
+    queryKey: ['compare', request],
+    enabled: request !== null,
+    refetchInterval: 2_000,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      if (!request) throw new Error('nothing to compare');
+      return must(await api.POST('/api/compare', { body: request, signal }));
     },
   });
 

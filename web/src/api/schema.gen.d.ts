@@ -151,7 +151,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Reads a draft from text: of a file, a link or the clipboard. */
-        post: operations["read"];
+        post: operations["read_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -533,6 +533,8 @@ export interface components {
             evaluation: components["schemas"]["EvaluationWire"];
             /** @description Break-evens at the first expiration in the moved market. */
             evens: number[];
+            /** @description Events ahead of the underlying. */
+            events: components["schemas"]["EventMark"][];
             greeks?: components["schemas"]["GreekCurvesWire"] | null;
             grid?: components["schemas"]["GridWire"] | null;
             /** @description Most to lose in the moved market. */
@@ -2184,7 +2186,7 @@ export interface operations {
             };
         };
     };
-    read: {
+    read_text: {
         parameters: {
             query?: never;
             header?: never;

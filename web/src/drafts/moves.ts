@@ -65,6 +65,48 @@ export function widen(d: Draft, strikesOf: (contract: string) => number[], steps
   const next = netted(legs);
   return next.length === d.legs.length ? { ...d, legs: next } : d;
 }
+/** So many packages more or fewer; one at least stays. */
+export function scale(d: Draft, by: number): Draft {
+  const whole = packages(d);
+  const next = whole + by;
+  return whole === 0 || next < 1 ? d : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: (l.quantity / whole) * next })) };
+}
+/** How many packages a draft is: the greatest common divisor of its quantities. */
+export const packages = (d: Draft) => d.legs.reduce((g, l) => gcd(g, Math.abs(l.quantity)), 0);
+function gcd(a: number, b: number): number {
+  return b === 0 ? a : gcd(b, a % b);
+}
+/** So many more or fewer of what is sold, for each package. */
+export function ratio(d: Draft, by: number): Draft {
+  const whole = packages(d);
+  const more = (l: Leg) => (l.quantity < 0 && isOption(l.contract) ? l.quantity - by * whole : l.quantity);
+  const legs = d.legs.map((l) => ({ ...l, quantity: more(l) }));
+  return legs.some((l, i) => l.quantity !== d.legs[i]?.quantity) && legs.every((l, i) => Math.sign(l.quantity) === Math.sign(d.legs[i]?.quantity ?? 0)) ? { ...d, legs } : d;
+}
+/** So many more of one leg; none of it takes it out. */
+export function more(d: Draft, contract: string, by: number): Draft {
+  return { ...d, legs: clean(d.legs.map((l) => (l.contract === contract ? { ...l, quantity: l.quantity + by } : l))) };
+}
+/** Bought becomes sold, of one leg. */
+export function turnLeg(d: Draft, contract: string): Draft {
+  return { ...d, legs: d.legs.map((l) => (l.contract === contract ? { ...l, quantity: -l.quantity } : l)) };
+}
+/** One leg to another expiration; the strike stays. */
+export function moveLegTo(d: Draft, contract: string, key: string): Draft {
+  return { ...d, legs: netted(d.legs.map((l) => (l.contract === contract ? { ...l, contract: withKey(contract, key) } : l))) };
+}
+/** Every option by as many listed strikes as bring the middle of the strikes nearest to a price. */
+export function recentre(d: Draft, strikesOf: (contract: string) => number[], price: number): Draft {
+  const options = d.legs.filter((l) => isOption(l.contract));
+  const first = options[0];
+  if (!first) return d;
+  const strikes = options.map((l) => parts(l.contract).strike);
+  const middle = (Math.min(...strikes) + Math.max(...strikes)) / 2;
+  const listed = strikesOf(first.contract);
+  const nearest = (to: number) => listed.reduce((best, k, i) => (Math.abs(k - to) < Math.abs((listed[best] ?? Infinity) - to) ? i : best), 0);
+  const steps = nearest(price) - nearest(middle);
+  return steps === 0 ? d : shift(d, strikesOf, steps);
+}
 /** Every option so many expirations nearer or farther. */
 export function later(d: Draft, keys: string[], steps: number): Draft {
   const legs: Leg[] = [];

@@ -84,6 +84,12 @@ export function discard(slot: Slot) {
   });
   save(slot, null);
 }
+/** Puts a draft into the first empty place of the tray and shows it; undefined when all four are taken. */
+export function put(draft: Draft): Slot | undefined {
+  const slot = begin();
+  if (slot) set(slot, draft, { past: [], future: [] });
+  return slot;
+}
 /** Opens the first empty place of the tray; undefined when all four are taken. */
 export function begin(): Slot | undefined {
   const { drafts } = useDrafts.getState();

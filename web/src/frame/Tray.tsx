@@ -12,21 +12,21 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
   // The chain already asks for the active draft; only the others are asked for here.
   const live = useLive((s) => (active ? s.evaluation : undefined));
   const following = useLive((s) => active && s.following);
-  const answer = useQuery(evaluationQuery(following ? null : { symbol: draft.symbol, legs: draft.legs }, 5_000));
+  const answer = useQuery(evaluationQuery(following ? null : { symbol: draft.symbol, legs: draft.legs, entry: draft.entry ?? 'middle' }, 5_000));
   const e = following ? live : answer.data;
   const refused = following ? undefined : answer.error?.message;
   const short = { debit: 'db', credit: 'cr', even: '' };
   return (
-    <div className={`flex items-center rounded border bg-raised ${active ? 'border-brass border-b-2' : 'border-hair'}`}>
-      <button type="button" aria-pressed={active} data-testid={`tray-${slot}`} className="flex h-8 items-center gap-2 px-2"
+    <div className={`flex min-w-0 items-center rounded border bg-raised ${active ? 'border-brass border-b-2' : 'border-hair'}`}>
+      <button type="button" aria-pressed={active} data-testid={`tray-${slot}`} className="flex h-8 min-w-0 items-center gap-2 px-2"
         onClick={() => { choose(slot); void navigate(`/chain/${draft.symbol}`); }}>
         <b>{slot}</b>
         {draft.legs.length === 0 && <span className="text-ink2">empty draft</span>}
         {e && draft.legs.length > 0 && !refused && (
           <>
             <OutlineGlyph evaluation={e} />
-            <span>{draft.symbol} {e.name} {e.strikes} {e.legs.some((l) => l.expiry) && `· ${e.days} d `}·</span>
-            <b>{e.middle.amount} {short[e.middle.side as keyof typeof short]}</b>
+            <span className="truncate" title={draft.note ?? undefined}>{draft.name ? `${draft.name} · ` : ''}{draft.symbol} {e.name} {e.strikes}</span>
+            <span className="whitespace-nowrap">{e.legs.some((l) => l.expiry) && `${e.days} d `}<b>{e.price.amount} {short[e.price.side as keyof typeof short]}</b></span>
           </>
         )}
         {refused && <span className="max-w-96 truncate text-loss" title={refused}>{refused}</span>}

@@ -34,7 +34,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const stop = writtenStop ?? (market.data ? { trailing: false, level: chosenOf(market.data.cross), distance: '0.50', watch: 'mark' as const, then: 'market' as const } : undefined);
   const limited = kind === 'limit' || (kind === 'stop' && stop?.then === 'limit');
   const price = !limited ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
-  const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, price }, 1_000));
+  const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, entry: { net: price } }, 1_000));
   const place = useMutation({
     mutationFn: async () => {
       const body: PlaceRequest = {

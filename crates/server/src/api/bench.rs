@@ -14,6 +14,7 @@ use utoipa_axum::routes;
 use crate::app::AppState;
 use crate::bench_wire::{BenchWire, bench_wire};
 use crate::book_view::effect_on_book;
+use crate::chain_view::event_mark;
 use crate::money;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
@@ -334,7 +335,10 @@ fn answered(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> R
     let judged = judge(state, quoter, request)?;
     let effect = effect_on_book(state, quoter, &judged.evaluation, &request.symbol);
     let unit = request.grid.as_ref().map_or(GridUnit::Money, |g| g.unit);
-    Ok(bench_wire(judged, known(state, &request.symbol)?, effect, unit))
+    let (now, last) = (state.clock.now, judged.asked.structure.options().map(|(c, _)| c.expiry).max());
+    let ahead = last.map_or(0, |last| now.days_until(last));
+    let events = state.world.events(&request.symbol, now, ahead).into_iter().map(|e| event_mark(e, now)).collect();
+    Ok(bench_wire(judged, known(state, &request.symbol)?, (effect, events), unit))
 }
 
 /// Judges a structure at the market of now.

@@ -228,7 +228,7 @@ fn read_draft(state: &DeskState, text: &str) -> Result<DraftRead, Refusal> {
 
 /// Reads a draft from text: of a file, a link or the clipboard.
 #[utoipa::path(post, path = "/drafts/read", tag = "drafts", request_body = DraftText, responses((status = 200, body = DraftRead), (status = 422, body = Problem)))]
-async fn read(State(app): State<AppState>, Body(text): Body<DraftText>) -> Result<Json<DraftRead>, Problem> {
+async fn read_text(State(app): State<AppState>, Body(text): Body<DraftText>) -> Result<Json<DraftRead>, Problem> {
     Ok(Json(read_draft(&app.desk.snapshot(), &text.text)?))
 }
 
@@ -239,5 +239,5 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .routes(routes!(shelf))
         .routes(routes!(set_aside, take_off))
         .routes(routes!(as_csv))
-        .routes(routes!(read))
+        .routes(routes!(read_text))
 }

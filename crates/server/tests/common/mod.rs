@@ -89,7 +89,9 @@ impl Program {
     }
 
     pub async fn evaluate(&self, legs: &Value, price: Option<&str>) -> Value {
-        let (status, answer) = self.post("/api/evaluate", &json!({ "symbol": "NMOU", "legs": legs, "entry": price.map_or(json!("middle"), |net| json!({ "net": net })) })).await;
+        let (status, answer) = self
+            .post("/api/evaluate", &json!({ "symbol": "NMOU", "legs": legs, "entry": price.map_or(json!("middle"), |net| json!({ "net": net })) }))
+            .await;
         assert_eq!(status, StatusCode::OK, "{answer}");
         answer
     }

@@ -3,24 +3,24 @@ import type { Cell, Column, Leg, Row } from '../../api/client';
 import { ROW } from './axis';
 import type { Sides } from './columns';
 
-export type Cursor = { strike: string; side: 'call' | 'put'; what: 'bid' | 'ask' };
+export type Cursor = { key: string; strike: string; side: 'call' | 'put'; what: 'bid' | 'ask' };
 type Acts = {
   onTrade: (contract: string, quantity: number) => void;
   onCursor: (c: Cursor) => void;
   onDragLeg: (contract: string, e: React.PointerEvent) => void;
   onRemoveLeg: (contract: string) => void;
 };
-type Props = Acts & { columns: Column[]; sides: Sides; row: Row; callIn: boolean; putIn: boolean; cursor: Cursor | null; callLeg?: Leg; putLeg?: Leg };
+type Props = Acts & { block: string; columns: Column[]; sides: Sides; row: Row; callIn: boolean; putIn: boolean; cursor: Cursor | null; callLeg?: Leg; putLeg?: Leg };
 
-function PriceButton({ cell, what, row, side, tint, cursor, onTrade, onCursor }: { cell: Cell; what: 'bid' | 'ask'; row: Row; side: 'call' | 'put'; tint: string; cursor: Cursor | null } & Acts) {
+function PriceButton({ block, cell, what, row, side, tint, cursor, onTrade, onCursor }: { cell: Cell; what: 'bid' | 'ask'; row: Row; side: 'call' | 'put'; tint: string; cursor: Cursor | null; block: string } & Acts) {
   const price = what === 'bid' ? cell.bid : cell.ask;
   const here = cursor?.strike === row.strike && cursor.side === side && cursor.what === what;
   const verb = what === 'bid' ? 'sell' : 'buy';
   return (
     <td className={`p-0 ${tint}`}>
-      <button type="button" tabIndex={here ? 0 : -1} data-cell={`${row.strike}-${side}-${what}`} aria-label={`${verb} ${row.strike} ${side}${price ? ` at ${price}` : ', nobody bids'}`}
+      <button type="button" tabIndex={here ? 0 : -1} data-cell={`${row.strike}-${side}-${what}`} data-of={block} aria-label={`${verb} ${row.strike} ${side}${price ? ` at ${price}` : ', nobody bids'}`}
         title={`${what === 'bid' ? cell.bidSize : cell.askSize} contracts`}
-        onFocus={() => { onCursor({ strike: row.strike, side, what }); }}
+        onFocus={() => { onCursor({ key: block, strike: row.strike, side, what }); }}
         onClick={() => { onTrade(cell.contract, what === 'bid' ? -1 : 1); }}
         className="num h-[19px] w-full px-[clamp(2px,0.47vw,6px)] font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft">
         {price ? <span className={row.moved?.cells.includes(`${side}-${what}`) ? 'moved' : undefined}>{price}</span> : <span className="text-ink2">·</span>}
@@ -48,7 +48,7 @@ const quiet = `num ${pad} text-ink2`;
 
 export const ChainRow = memo(function ChainRow(p: Props) {
   const { row, callIn, putIn } = p;
-  const acts = { cursor: p.cursor, onTrade: p.onTrade, onCursor: p.onCursor, onDragLeg: p.onDragLeg, onRemoveLeg: p.onRemoveLeg, row };
+  const acts = { block: p.block, cursor: p.cursor, onTrade: p.onTrade, onCursor: p.onCursor, onDragLeg: p.onDragLeg, onRemoveLeg: p.onRemoveLeg, row };
   const [calls, puts] = [p.sides !== 'puts', p.sides !== 'calls'];
   // Outermost first on the left; mirrored on the right, unless the right stands alone.
   const values = (cell: Cell, tint: string, mirrored: boolean) => {

@@ -6,67 +6,84 @@ import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from './axis';
 import { ChainRow, type Cursor } from './ChainRow';
 import { told, useColumns } from './columns';
+import { HistoryFoot, HistoryHead, HistoryPane } from './HistoryPane';
 import { PictureLines, RowLines } from './Lines';
+import { useLook } from './look';
 import { Outline, OutlineFoot, OutlineHead } from './Outline';
 import { PACKAGE_HEADS, PackageRows } from './PackageRows';
+import { SmileHead, SmilePane } from './SmilePane';
+import { TargetLine } from './TargetLine';
+import { useWindow } from './window';
 
 /** Width of the picture: a little under a third. */
 const pictureOf = (width: number) => Math.round(Math.min(372, width * 0.306));
+/** From this width on calls and puts stand beside the history; below it stands in place of the calls. */
+const WIDE = 1500;
+/** Height of the heads of the columns, and of a block's own head where several are open. */
+const HEAD = 24;
+
+export type Block = { key: string; mark: Mark; rows: Row[] };
 type Props = {
   head: ChainHead;
-  mark?: Mark;
-  rows: Row[];
+  /** One for each open expiration, the chosen one first. */
+  blocks: Block[];
   draft?: Draft;
   evaluation?: Evaluation;
+  ghost?: Evaluation;
   cursor: Cursor | null;
   onCursor: (c: Cursor) => void;
   onTrade: (contract: string, quantity: number) => void;
-  /** In place of contracts. */
+  onClose: (key: string) => void;
+  /** In place of contracts, in the chosen expiration. */
   packages?: PackageLine[];
 };
 
-/** Follows the pointer over the rows and moves a leg to the strike under it. */
-function useDrag(symbol: string, axis: Axis, body: React.RefObject<HTMLDivElement | null>) {
-  return useMemo(() => (contract: string, start: React.PointerEvent) => {
-    if (start.button !== 0) return;
-    let moving = contract;
-    const onMove = (e: PointerEvent) => {
-      const top = body.current?.getBoundingClientRect().top ?? 0;
-      const index = Math.min(axis.strikes.length - 1, Math.max(0, Math.floor((e.clientY - top) / ROW)));
-      const strike = axis.strikes[index];
-      if (strike === undefined) return;
-      change(symbol, (d) => {
-        const target = withStrike(moving, strike);
-        // A leg dragged over another of its kind passes behind it: it does not merge on the way.
-        if (d.legs.some((l) => l.contract === target)) return d;
-        const next = moveLeg(d, moving, strike);
-        if (next !== d) moving = target;
-        return next;
-      });
-    };
-    const stop = () => {
-      window.removeEventListener('pointermove', onMove);
-      window.removeEventListener('pointerup', stop);
-      window.removeEventListener('pointercancel', stop);
-    };
-    window.addEventListener('pointermove', onMove);
-    window.addEventListener('pointerup', stop);
-    window.addEventListener('pointercancel', stop);
-  }, [symbol, axis, body]);
+/** Follows the pointer over the rows of a block and moves a leg to the strike under it. */
+function dragLeg(symbol: string, axis: Axis, top: () => number, contract: string, start: React.PointerEvent) {
+  if (start.button !== 0) return;
+  let moving = contract;
+  const onMove = (e: PointerEvent) => {
+    const index = Math.min(axis.strikes.length - 1, Math.max(0, Math.floor((e.clientY - top()) / ROW)));
+    const strike = axis.strikes[index];
+    if (strike === undefined) return;
+    change(symbol, (d) => {
+      const target = withStrike(moving, strike);
+      // A leg dragged over another of its kind passes behind it: it does not merge on the way.
+      if (d.legs.some((l) => l.contract === target)) return d;
+      const next = moveLeg(d, moving, strike);
+      if (next !== d) moving = target;
+      return next;
+    });
+  };
+  const stop = () => {
+    window.removeEventListener('pointermove', onMove);
+    window.removeEventListener('pointerup', stop);
+    window.removeEventListener('pointercancel', stop);
+  };
+  window.addEventListener('pointermove', onMove);
+  window.addEventListener('pointerup', stop);
+  window.addEventListener('pointercancel', stop);
 }
 
 const NONE: Leg[] = [];
-/** Rows and picture on one price axis. */
-export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCursor, onTrade, packages }: Props) {
-  const { columns, sides } = useColumns();
+/** Rows and picture on one price axis; several expirations under one another, each with its own. */
+export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onCursor, onTrade, onClose, packages }: Props) {
+  const { columns, sides: wanted } = useColumns();
+  const beside = useLook((s) => s.beside);
   const box = useRef<HTMLDivElement>(null);
-  const body = useRef<HTMLDivElement>(null);
+  const places = useRef(new Map<string, HTMLElement>());
   const [width, setWidth] = useState(1216);
-  const strikes = rows.map((r) => r.at).join(' ');
-  const axis = useMemo(() => makeAxis(strikes === '' ? [] : strikes.split(' ').map(Number)), [strikes]);
-  const drag = useDrag(head.symbol, axis, body);
-  const removeLeg = useMemo(() => (contract: string) => { change(head.symbol, (d) => remove(d, contract)); }, [head.symbol]);
-  const take = useMemo(() => (legs: Leg[]) => { change(head.symbol, () => ({ symbol: head.symbol, legs })); }, [head.symbol]);
+  const [from, to] = useWindow(box);
+  const strikes = blocks.map((b) => b.rows.map((r) => r.at).join(' ')).join('|');
+  const axes = useMemo(() => strikes.split('|').map((s) => makeAxis(s === '' ? [] : s.split(' ').map(Number))), [strikes]);
+  const symbol = head.symbol;
+  const removeLeg = useMemo(() => (contract: string) => { change(symbol, (d) => remove(d, contract)); }, [symbol]);
+  const take = useMemo(() => (legs: Leg[]) => { change(symbol, (d) => ({ ...d, legs })); }, [symbol]);
+  const keys = blocks.map((b) => b.key).join(' ');
+  const drags = useMemo(() => keys.split(' ').map((key, i) => (contract: string, e: React.PointerEvent) => {
+    const axis = axes[i];
+    if (axis) dragLeg(symbol, axis, () => places.current.get(key)?.getBoundingClientRect().top ?? 0, contract, e);
+  }), [keys, axes, symbol]);
   useEffect(() => {
     const watch = new ResizeObserver(([e]) => { if (e) setWidth(e.contentRect.width); });
     if (box.current) watch.observe(box.current);
@@ -74,53 +91,105 @@ export function ChainTable({ head, mark, rows, draft, evaluation, cursor, onCurs
   }, []);
   // More rows than fit: begin with the price in the middle. (The table is made anew for another choice of rows.)
   const level = useRef(head.level);
-  const some = rows.length > 1;
+  const some = (blocks[0]?.rows.length ?? 0) > 1;
   useEffect(() => {
     const at = box.current;
-    if (some && at) at.scrollTop = axis.y(level.current) - at.clientHeight / 2 + 24;
+    if (some && at && blocks.length === 1) at.scrollTop = (axes[0]?.y(level.current) ?? 0) - at.clientHeight / 2 + HEAD;
     // Only when the rows first appear: later the trader scrolls.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [some]);
   const picture = pictureOf(width);
-  const table = width - picture;
+  const side = beside === 'nothing' ? 0 : Math.round(Math.min(420, width * 0.3));
+  const sides = side > 0 && width < WIDE && wanted === 'both' ? 'puts' : wanted;
+  const table = width - picture - side;
+  const several = blocks.length > 1;
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
-  const dragKink = (strike: number, e: React.PointerEvent) => {
+  const dragKink = (block: number) => (strike: number, e: React.PointerEvent) => {
     const leg = draft?.legs.find((l) => isOption(l.contract) && parts(l.contract).strike === strike);
-    if (leg) drag(leg.contract, e);
+    if (leg) drags[block]?.(leg.contract, e);
   };
+  const goTo = (strike: string, of: 'call' | 'put') => { onCursor({ strike, side: of, what: 'ask', key: blocks[0]?.key ?? '' }); document.querySelector<HTMLElement>(`[data-cell="${strike}-${of}-ask"], [data-cell="${strike}-put-ask"]`)?.focus(); };
   const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
   const heads = columns.map((key) => <th key={key} className={th}><abbr title={told(key)?.name} className="no-underline">{told(key)?.head}</abbr></th>);
+  const span = packages ? PACKAGE_HEADS.length : (sides === 'both' ? 2 : 1) * (columns.length + 2) + 3;
+  const tops = blocks.map((_, i) => HEAD + axes.slice(0, i).reduce((sum, a) => sum + a.height, 0) + (several ? (i + 1) * HEAD : 0));
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
       <div className="relative flex items-start">
+        {side > 0 && (
+          <div className="border-r border-hair bg-raised" style={{ width: side }}>
+            <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">{beside === 'history' ? <HistoryHead /> : <SmileHead />}</div>
+            {blocks.map((b, i) => {
+              const axis = axes[i];
+              return axis && (
+                <div key={b.key}>
+                  {several && <div className="h-6 border-b border-hair" />}
+                  <div className="relative" style={{ height: axis.height }}>
+                    {b.rows.length > 1 && (beside === 'history' ? <HistoryPane head={head} mark={b.mark} axis={axis} width={side - 1} draft={draft} evaluation={evaluation} /> : <SmilePane symbol={symbol} expiration={b.key} axis={axis} width={side - 1} onStrike={goTo} />)}
+                  </div>
+                </div>
+              );
+            })}
+            {beside === 'history' && <HistoryFoot head={head} width={side - 1} />}
+          </div>
+        )}
         <table className="table-fixed border-collapse text-[12.5px]" style={{ width: table }}>
-          <caption className="sr-only">{`${packages ? 'Packages' : 'Calls left, puts right'}, ${mark ? `${mark.label}, ${mark.days} days` : ''}`}</caption>
+          <caption className="sr-only">{`${packages ? 'Packages' : 'Calls left, puts right'}, ${blocks.map((b) => `${b.mark.label}, ${b.mark.days} days`).join('; ')}`}</caption>
           <thead>
-            {packages ? <tr>{PACKAGE_HEADS.map(([head, how]) => <th key={head} className={`${th} ${how}`}>{head || <span className="sr-only">debit or credit</span>}</th>)}</tr> : <tr>
+            {packages ? <tr>{PACKAGE_HEADS.map(([name, how]) => <th key={name} className={`${th} ${how}`}>{name || <span className="sr-only">debit or credit</span>}</th>)}</tr> : <tr>
               {sides !== 'puts' && heads}{sides !== 'puts' && <th className={th}>bid</th>}{sides !== 'puts' && <th className={th}>ask</th>}
               <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
               {sides !== 'calls' && <th className={th}>bid</th>}{sides !== 'calls' && <th className={th}>ask</th>}{sides !== 'calls' && [...heads].reverse()}
             </tr>}
           </thead>
-          <tbody>
-            {packages && <PackageRows rows={rows} lines={packages} legs={draft?.legs ?? NONE} onTake={take} />}
-            {!packages && rows.map((row) => (
-              <ChainRow key={row.strike} columns={columns} sides={sides} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.strike === row.strike ? cursor : null}
-                callLeg={legOf(row.call.contract)} putLeg={legOf(row.put.contract)} onTrade={onTrade} onCursor={onCursor} onDragLeg={drag} onRemoveLeg={removeLeg} />
-            ))}
-          </tbody>
+          {blocks.map((b, i) => {
+            const [first, last] = [Math.max(0, Math.floor((from - (tops[i] ?? 0)) / ROW)), Math.min(b.rows.length, Math.ceil((to - (tops[i] ?? 0)) / ROW))];
+            const drawn = b.rows.slice(first, last);
+            const [above, below] = drawn.length === 0 ? [b.rows.length * ROW, 0] : [first * ROW, (b.rows.length - last) * ROW];
+            return (
+              <tbody key={b.key} ref={(at) => { if (at) places.current.set(b.key, at); return () => { places.current.delete(b.key); }; }} data-block={b.key}>
+                {several && (
+                  <tr style={{ height: HEAD }} className="border-b border-hair bg-warm"><th scope="rowgroup" colSpan={span} className="px-2 text-left font-semibold">
+                    {b.mark.label} · {b.mark.days} d · {b.mark.cycle} · expected move ±{b.mark.expectedMove.toFixed(2)}
+                    <button type="button" aria-label={`close the rows of ${b.mark.label}`} className="ml-2 px-1 text-ink2 hover:text-loss" onClick={() => { onClose(b.key); }}>×</button>
+                  </th></tr>
+                )}
+                {above > 0 && <tr aria-hidden style={{ height: above }}><td colSpan={span} /></tr>}
+                {i === 0 && packages && <PackageRows rows={drawn} lines={packages} legs={draft?.legs ?? NONE} onTake={take} />}
+                {!(i === 0 && packages) && drawn.map((row) => (
+                  <ChainRow key={row.strike} block={b.key} columns={columns} sides={sides} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.key === b.key && cursor.strike === row.strike ? cursor : null}
+                    callLeg={legOf(row.call.contract)} putLeg={legOf(row.put.contract)} onTrade={onTrade} onCursor={onCursor} onDragLeg={drags[i] ?? (() => undefined)} onRemoveLeg={removeLeg} />
+                ))}
+                {below > 0 && <tr aria-hidden style={{ height: below }}><td colSpan={span} /></tr>}
+              </tbody>
+            );
+          })}
         </table>
         <div className="border-l border-hair bg-raised" style={{ width: picture }}>
           <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]"><OutlineHead evaluation={evaluation} /></div>
-          <div className="relative" style={{ height: axis.height }}>
-            {rows.length > 1 && <PictureLines axis={axis} width={picture} level={head.level} spot={head.spot} mark={mark} evaluation={evaluation} />}
-            {evaluation && rows.length > 1 && <Outline evaluation={evaluation} axis={axis} width={picture} bands={mark?.bands ?? []} onDragKink={dragKink} />}
-          </div>
+          {blocks.map((b, i) => {
+            const axis = axes[i];
+            return axis && (
+              <div key={b.key}>
+                {several && <div className="h-6 border-b border-hair" />}
+                <div className="relative" style={{ height: axis.height }}>
+                  {b.rows.length > 1 && <PictureLines axis={axis} width={picture} level={head.level} spot={head.spot} mark={b.mark} evaluation={evaluation} />}
+                  {evaluation && b.rows.length > 1 && <Outline id={`b${i}`} evaluation={evaluation} ghost={ghost} axis={axis} width={picture} bands={b.mark.bands} onDragKink={dragKink(i)} />}
+                </div>
+              </div>
+            );
+          })}
           <OutlineFoot evaluation={evaluation} />
         </div>
-        <div ref={body} className="pointer-events-none absolute top-6 left-0" style={{ width: table, height: axis.height }}>
-          {rows.length > 1 && <RowLines axis={axis} width={table} level={head.level} mark={mark} />}
-        </div>
+        {blocks.map((b, i) => {
+          const axis = axes[i];
+          return axis && b.rows.length > 1 && (
+            <div key={b.key} className="pointer-events-none absolute left-0" style={{ top: tops[i], width, height: axis.height }}>
+              <div className="absolute top-0" style={{ left: side, width: table }}><RowLines axis={axis} width={table} level={head.level} mark={b.mark} /></div>
+              <TargetLine draft={draft} axis={axis} width={width} />
+            </div>
+          );
+        })}
       </div>
     </div>
   );

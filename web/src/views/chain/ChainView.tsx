@@ -1,34 +1,54 @@
-import { useEffect, useMemo, useState } from 'react';
 import { useQuery } from '@tanstack/react-query';
-import { useParams } from 'react-router';
+import { useEffect, useMemo, useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
 import { evaluate, useLive, watchChain } from '../../api/live';
-import type { Row } from '../../api/client';
+import type { Draft, Mark, Row } from '../../api/client';
 import { packagesQuery } from '../../api/queries';
 import { isOption, keyOf } from '../../drafts/contract';
-import { add, later, MOST_LEGS, remove, shift, turn, widen } from '../../drafts/moves';
-import { change, redo, undo, useDrafts } from '../../drafts/store';
+import { LinkedDraft } from '../../drafts/LinkedDraft';
+import { add, MOST_LEGS, remove, turn } from '../../drafts/moves';
+import { nudges } from '../../drafts/nudges';
+import { change, useDrafts } from '../../drafts/store';
 import { Choices, Notice } from '../../ui/controls';
+import { useGhost } from '../../ui/ghost';
 import { useKeys } from '../../ui/keys';
-import { makeAxis } from './axis';
+import { makeAxis, reach } from './axis';
+import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
-import { ChainTable } from './ChainTable';
-import { ColumnChooser } from './ColumnChooser';
-import { PackageChooser } from './PackageChooser';
-import { usePackages } from './packages';
+import { ChainTable, type Block } from './ChainTable';
 import { useColumns } from './columns';
 import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
-import { Ribbon } from './Ribbon';
 import { Elsewhere } from './Elsewhere';
-import { useShown, type Around } from './rows';
+import { useLook } from './look';
+import { PackageChooser } from './PackageChooser';
+import { readAs, usePackages } from './packages';
+import { Ribbon } from './Ribbon';
+import { shown } from './rows';
+import { ShowChooser } from './ShowChooser';
 import { SymbolHead } from './SymbolHead';
 
 const NONE: Row[] = [];
+const NO_LEGS: Draft['legs'] = [];
+const NO_MARKS: Mark[] = [];
+/** Most expirations open under one another. */
+const MOST_OPEN = 4;
 const PRICES: [Cursor['side'], Cursor['what']][] = [['call', 'bid'], ['call', 'ask'], ['put', 'bid'], ['put', 'ask']];
+
+/** First sight: the monthly nearest to five weeks, where most decisions happen. */
+const usualOf = (marks: Mark[]) => marks.filter((m) => m.cycle !== 'weekly').sort((a, b) => Math.abs(a.days - 38) - Math.abs(b.days - 38))[0] ?? marks[0];
+
+/** Lowest and highest price of all open rows. */
+function rangeOf(blocks: Block[]): [number, number] | undefined {
+  const reaches = blocks.filter((b) => b.rows.length > 1).map((b) => reach(makeAxis(b.rows.map((r) => r.at))));
+  return reaches.length === 0 ? undefined : [Math.min(...reaches.map((r) => r[0])), Math.max(...reaches.map((r) => r[1]))];
+}
 
 export function ChainView() {
   const { symbol: named } = useParams();
+  const navigate = useNavigate();
   const loaded = useDrafts((s) => s.loaded);
   const kept = useDrafts((s) => s.drafts[s.active]);
+  const active = useDrafts((s) => s.active);
   const symbol = named ?? kept?.symbol ?? 'NMOU';
   const draft = kept?.symbol === symbol ? kept : undefined;
   const live = useLive((s) => s.head);
@@ -37,41 +57,44 @@ export function ChainView() {
   const answer = useLive((s) => s.evaluation);
   const refusal = useLive((s) => s.refusal);
   const chainProblem = useLive((s) => s.chainProblem);
-  const [picked, setPicked] = useState<Record<string, string>>({});
-  const [around, setAround] = useState<Around>('11');
+  const [picked, setPicked] = useState<Record<string, string[]>>({});
+  const { around, rising } = useLook();
   const { columns, sides } = useColumns();
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
 
-  const marks = head?.marks ?? [];
-  const firstLeg = draft?.legs.find((l) => isOption(l.contract));
-  const wanted = picked[symbol] ?? (firstLeg ? keyOf(firstLeg.contract) : undefined);
-  // First sight: the monthly nearest to five weeks, where most decisions happen.
-  const usual = marks.filter((m) => m.cycle !== 'weekly').sort((a, b) => Math.abs(a.days - 38) - Math.abs(b.days - 38))[0] ?? marks[0];
-  const chosen = marks.find((m) => m.key === wanted)?.key ?? usual?.key;
-  const mark = marks.find((m) => m.key === chosen);
-  const whole = (chosen ? allRows[chosen] : undefined) ?? NONE;
-  const legs = draft?.legs;
-  const rows = useShown(whole, around, head?.level, mark?.bands, legs);
+  const marks = head?.marks ?? NO_MARKS;
+  const legs = draft?.legs ?? NO_LEGS;
+  const firstLeg = legs.find((l) => isOption(l.contract));
+  const wanted = picked[symbol] ?? (firstLeg ? [keyOf(firstLeg.contract)] : []);
+  const found = wanted.filter((key) => marks.some((m) => m.key === key));
+  const usual = usualOf(marks)?.key;
+  const openKeys = (found.length > 0 ? found : usual ? [usual] : []).join('|');
+  const open = useMemo(() => (openKeys === '' ? [] : openKeys.split('|')), [openKeys]);
+  const chosen = open[0];
+  const blocks = useMemo((): Block[] => open.flatMap((key) => {
+    const mark = marks.find((m) => m.key === key);
+    const rows = mark && head ? shown(key, allRows[key] ?? NONE, around, head.level, mark.bands, legs) : NONE;
+    return mark ? [{ key, mark, rows: rising ? [...rows].reverse() : rows }] : [];
+  }), [open, marks, allRows, around, rising, head, legs]);
 
   const reading = usePackages();
   const packages = useQuery(packagesQuery(symbol, reading.on && chosen ? { expiration: chosen, template: reading.template, width: reading.width || null } : null));
-  const legKeys = [...new Set((draft?.legs ?? []).filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))].sort().join('|');
+  const legKeys = [...new Set(legs.filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))].sort().join('|');
   useEffect(() => {
-    if (loaded) watchChain(symbol, [...new Set([chosen, ...legKeys.split('|')].filter((k): k is string => !!k))], columns);
-  }, [loaded, symbol, chosen, legKeys, columns]);
+    if (loaded) watchChain(symbol, [...new Set([...open, ...legKeys.split('|')].filter((k) => k !== ''))], columns);
+  }, [loaded, symbol, open, legKeys, columns]);
   useEffect(() => () => { watchChain(null, [], []); evaluate(null); }, []);
 
-  const strikes = rows.map((r) => r.at).join(' ');
-  const [low, high] = useMemo(() => {
-    const axis = makeAxis(strikes === '' ? [] : strikes.split(' ').map(Number));
-    return axis.strikes.length > 1 ? [Math.max(0, axis.price(axis.height)), axis.price(0)] : [undefined, undefined];
-  }, [strikes]);
+  const ends = rangeOf(blocks)?.map((p) => p.toFixed(4)).join(' ');
   const second = head?.at.slice(0, 19);
+  const entry = draft?.entry;
   useEffect(() => {
-    evaluate(legs && legs.length > 0 && low !== undefined ? { symbol, legs, low, high } : null);
-  }, [symbol, legs, low, high, second]);
-  const evaluation = legs && legs.length > 0 ? answer : undefined;
+    const [low, high] = ends?.split(' ').map(Number) ?? [];
+    evaluate(legs.length > 0 && low !== undefined ? { symbol, legs, entry: entry ?? 'middle', low, high } : null);
+  }, [symbol, legs, entry, ends, second]);
+  const evaluation = legs.length > 0 ? answer : undefined;
+  const ghost = useGhost(evaluation, JSON.stringify(legs), `${active} ${symbol}`);
 
   const trade = useMemo(() => (contract: string, quantity: number) => {
     change(symbol, (d) => {
@@ -80,50 +103,76 @@ export function ChainView() {
       return next;
     });
   }, [symbol]);
+  const level = head?.level;
+  const readsPackages = reading.on;
   const keys = useMemo(() => {
     const strikesOf = (contract: string) => (allRows[keyOf(contract)] ?? NONE).map((r) => r.at).reverse();
-    const expirations = (head?.marks ?? []).map((m) => m.key);
-    const move = (f: Parameters<typeof change>[1]) => () => { change(symbol, f); };
-    const at = rows.findIndex((r) => r.strike === cursor?.strike);
+    const lines = blocks.flatMap((b) => b.rows.map((row) => ({ key: b.key, row })));
+    const at = lines.findIndex((l) => l.key === cursor?.key && l.row.strike === cursor.strike);
     const prices = PRICES.filter(([side]) => sides === 'both' || sides === `${side}s`);
     const column = prices.findIndex(([s, w]) => s === cursor?.side && w === cursor.what);
-    const go = (dy: number, dx: number) => () => {
-      const middle = Math.floor(rows.length / 2);
-      const row = rows[Math.min(rows.length - 1, Math.max(0, at < 0 ? middle : at + dy))];
-      const [side, what] = prices[Math.min(prices.length - 1, Math.max(0, column < 0 ? 1 : column + dx))] ?? ['call', 'ask'];
-      if (row) document.querySelector<HTMLButtonElement>(`[data-cell="${row.strike}-${side}-${what}"]`)?.focus();
+    const focus = (selector: string, place: number) => {
+      const found = document.querySelector<HTMLElement>(selector);
+      if (found) { found.focus(); return; }
+      // Not drawn yet: scroll there first.
+      const box = document.querySelector('[aria-label="Strikes and outline"]');
+      if (box) box.scrollTop = place * 20 - box.clientHeight / 2;
+      setTimeout(() => { document.querySelector<HTMLElement>(selector)?.focus(); }, 60);
     };
-    const contract = cursor && rows[at]?.[cursor.side].contract;
+    const go = (dy: number, dx: number) => () => {
+      if (readsPackages) {
+        const all = [...document.querySelectorAll<HTMLElement>('[data-package]')];
+        const here = all.indexOf(document.activeElement as HTMLElement);
+        all[here < 0 ? Math.floor(all.length / 2) : Math.min(all.length - 1, Math.max(0, here + dy))]?.focus();
+        return;
+      }
+      const first = blocks[0]?.rows.length ?? 0;
+      const place = Math.min(lines.length - 1, Math.max(0, at < 0 ? Math.floor(first / 2) : at + dy));
+      const line = lines[place];
+      const [side, what] = prices[Math.min(prices.length - 1, Math.max(0, column < 0 ? 1 : column + dx))] ?? ['call', 'ask'];
+      if (line) focus(`[data-of="${line.key}"][data-cell="${line.row.strike}-${side}-${what}"]`, place);
+    };
+    const contract = cursor && lines[at]?.row[cursor.side].contract;
     return {
+      ...nudges(symbol, strikesOf, marks.map((m) => m.key), level),
       ArrowUp: go(-1, 0), ArrowDown: go(1, 0), ArrowLeft: go(0, -1), ArrowRight: go(0, 1),
       b: contract ? () => { trade(contract, 1); } : undefined,
       s: contract ? () => { trade(contract, -1); } : undefined,
-      '[': move((d) => shift(d, strikesOf, -1)), ']': move((d) => shift(d, strikesOf, 1)),
-      '{': move((d) => later(d, expirations, -1)), '}': move((d) => later(d, expirations, 1)),
-      '-': move((d) => widen(d, strikesOf, -1)), '=': move((d) => widen(d, strikesOf, 1)),
-      x: move(turn), z: undo, Z: redo, t: () => { startTicket(draft, evaluation); },
+      t: () => { startTicket(draft, evaluation); },
+      Enter: document.activeElement === document.body ? () => { void navigate('/bench'); } : undefined,
+      e: () => { void navigate('/bench'); },
     };
-  }, [symbol, rows, allRows, head?.marks, cursor, trade, draft, evaluation, sides]);
+  }, [symbol, blocks, allRows, marks, level, cursor, trade, draft, evaluation, sides, readsPackages, navigate]);
   useKeys(keys);
-  const choose = (key: string) => { setPicked((p) => ({ ...p, [symbol]: key })); };
+  const choose = (key: string, under: boolean) => {
+    const next = !under ? [key] : open.includes(key) ? open.filter((k) => k !== key) : [...open, key].slice(-MOST_OPEN);
+    setPicked((p) => ({ ...p, [symbol]: next.length > 0 ? next : [key] }));
+  };
 
   if (chainProblem) return <div className="p-6"><Notice>{chainProblem}</Notice></div>;
   if (!head) return <p className="p-6 text-ink2">Reading the chain of {symbol}</p>;
+  const mark = blocks[0]?.mark;
   return (
     <div className="flex h-full flex-col">
+      <LinkedDraft />
       <SymbolHead head={head} onTrade={trade} />
-      <Ribbon head={head} chosen={chosen} legs={legs ?? []} onChoose={choose} />
+      <Ribbon head={head} open={open} legs={legs} onChoose={choose} />
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
-      <div className="flex items-center gap-3 border-t border-hair px-4 py-1">
-        <Choices label="Strikes shown" value={around} onChange={setAround} choices={[{ value: '11', label: '±11' }, { value: '25', label: '±25' }, { value: 'sigma', label: '±2 σ' }, { value: 'all', label: 'all strikes' }]} />
-        <PackageChooser widths={packages.data?.widths ?? []} width={packages.data?.width ?? ''} />
-        {!reading.on && <ColumnChooser />}
-        {mark && <span className="text-ink2 max-[1240px]:hidden">{mark.label} · {mark.days} d · {mark.cycle}{mark.amSettled ? ' · settles at the opening' : ''} · expected move ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b></span>}
-        <Elsewhere legs={legs} chosen={chosen} own={head.own?.word ?? ''} onChoose={choose} onRemove={(contract) => { change(symbol, (d) => remove(d, contract)); }} />
+      <div className="flex items-center gap-2 border-t border-hair px-4 py-1">
+        <ShowChooser />
+        <Choices label="Rows as" value={reading.on ? 'packages' : 'contracts'} onChange={(v) => { readAs({ on: v === 'packages' }); }} choices={[{ value: 'contracts', label: 'contracts' }, { value: 'packages', label: 'packages' }]} />
+        {reading.on && <PackageChooser widths={packages.data?.widths ?? []} width={packages.data?.width ?? ''} />}
+        <BuildPanel symbol={symbol} mark={mark} />
+        <select aria-label="Open an expiration under the rows" value="" onChange={(e) => { choose(e.target.value, true); }} className="h-6 w-[104px] rounded border border-strong bg-raised px-1 font-semibold">
+          <option value="">+ under</option>
+          {marks.filter((m) => !open.includes(m.key)).map((m) => <option key={m.key} value={m.key}>{m.label}, {m.days} d</option>)}
+        </select>
+        {mark && !reading.on && <span className="truncate text-ink2 max-[1240px]:hidden">{mark.cycle}{mark.amSettled ? ', settles at the opening' : ''}, ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b> expected</span>}
+        <Elsewhere legs={legs} open={open} own={head.own?.word ?? ''} onChoose={(key) => { choose(key, true); }} onRemove={(contract) => { change(symbol, (d) => remove(d, contract)); }} />
         {note && <span role="alert" className="text-loss">{note}</span>}
         <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
       </div>
-      <ChainTable key={`${symbol} ${chosen ?? ''} ${around} ${String(reading.on)}`} head={head} mark={mark} rows={rows} draft={draft} evaluation={evaluation} cursor={cursor} onCursor={setCursor} onTrade={trade} packages={reading.on ? packages.data?.lines ?? [] : undefined} />
+      <ChainTable key={`${symbol} ${chosen ?? ''} ${around} ${String(rising)} ${String(reading.on)}`} head={head} blocks={blocks} draft={draft} evaluation={evaluation} ghost={ghost} cursor={cursor} onCursor={setCursor} onTrade={trade} onClose={(key) => { choose(key, true); }} packages={reading.on ? packages.data?.lines ?? [] : undefined} />
     </div>
   );
 }

@@ -1,6 +1,8 @@
 import type { Draft, Evaluation } from '../../api/client';
 import { fixed, money, percent } from '../../format';
-import { redo, undo } from '../../drafts/store';
+import { Link } from 'react-router';
+import { DraftMenu } from '../../drafts/DraftMenu';
+import { change, redo, undo } from '../../drafts/store';
 import { openTicket } from '../../ticket/open';
 import { Button, Notice, Tip } from '../../ui/controls';
 
@@ -32,7 +34,7 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
             <p data-testid="sentence" className="line-clamp-2 h-[38px] font-serif text-[15px] leading-[19px]" title={e.sentences.join(' ')}>{e.sentences.join(' ')}</p>
             <p className="flex gap-[clamp(8px,1.25vw,16px)] whitespace-nowrap">
               <b data-testid="structure-name">{e.name} {e.strikes}</b>
-              <span><span className="text-ink2">middle </span><b>{e.middle.amount} {e.middle.side}</b></span>
+              <span><span className="text-ink2">{e.price.value === e.middle.value ? 'middle' : 'entry'} </span><b>{e.price.amount} {e.price.side}</b></span>
               <span><span className="text-ink2">most{about} </span><b className="text-gain">{e.most.unlimited ? 'no limit' : money(e.most.profit, true)}</b></span>
               <span><span className="text-ink2">least{about} </span><b className="text-loss">{e.least.unlimited ? 'no limit' : money(e.least.profit)}</b></span>
               <Greek name="Δ" value={e.greeks.delta} decimals={1} note="Money gained when the price rises by 1.00." />
@@ -51,13 +53,16 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
 
 /** What can be done with the draft. */
 export function DraftActions({ draft, evaluation: e, onTurn }: { draft?: Draft; evaluation?: Evaluation; onTurn: () => void }) {
-  if (!draft) return null;
+  const empty = !draft || draft.legs.length === 0;
   return (
-    <div className="ml-auto flex gap-1.5">
-      <Button onClick={undo} aria-keyshortcuts="z">undo</Button>
-      <Button onClick={redo} aria-keyshortcuts="Z">redo</Button>
-      <Button disabled={draft.legs.length === 0} onClick={onTurn} aria-keyshortcuts="x">turn over</Button>
-      <Button weight="strong" disabled={!e} onClick={() => { startTicket(draft, e); }} aria-keyshortcuts="t">Ticket <kbd className="font-sans">t</kbd></Button>
+    <div className="ml-auto flex items-center gap-1.5">
+      {!empty && <Button weight="quiet" onClick={() => { change(draft.symbol, (d) => ({ ...d, target: d.target || !e ? undefined : { price: Math.round(e.spot * 102) / 100 } })); }}>{draft.target ? 'no target' : 'target'}</Button>}
+      <DraftMenu draft={draft} />
+      <Button disabled={!draft} onClick={undo} aria-keyshortcuts="z">undo</Button>
+      <Button disabled={!draft} onClick={redo} aria-keyshortcuts="Z" className="max-[1240px]:hidden">redo</Button>
+      <Button disabled={empty} onClick={onTurn} aria-keyshortcuts="x">turn over</Button>
+      <Button disabled={!e} onClick={() => { startTicket(draft, e); }} aria-keyshortcuts="t">Ticket</Button>
+      <Link to="/bench" aria-disabled={empty} className="inline-flex h-6 items-center rounded border border-brass bg-brass px-2 font-semibold text-on-brass hover:opacity-90">Bench</Link>
     </div>
   );
 }

@@ -4,10 +4,10 @@ import { dayMonth } from '../../format';
 
 const chip = (l: Leg) => `h-[20px] rounded px-1.5 text-[12px] font-semibold whitespace-nowrap ${l.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`;
 
-type Props = { legs: Leg[] | undefined; chosen: string | undefined; own: string; onChoose: (key: string) => void; onRemove: (contract: string) => void };
+type Props = { legs: Leg[] | undefined; open: string[]; own: string; onChoose: (key: string) => void; onRemove: (contract: string) => void };
 /** Legs of the draft that are not among the rows: those that expire elsewhere, and the underlying itself. */
-export function Elsewhere({ legs, chosen, own, onChoose, onRemove }: Props) {
-  const others = (legs ?? []).filter((l) => !isOption(l.contract) || keyOf(l.contract) !== chosen);
+export function Elsewhere({ legs, open, own, onChoose, onRemove }: Props) {
+  const others = (legs ?? []).filter((l) => !isOption(l.contract) || !open.includes(keyOf(l.contract)));
   return others.map((l) => {
     const side = l.quantity > 0 ? 'buy' : 'sell';
     if (!isOption(l.contract)) {

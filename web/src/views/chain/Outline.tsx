@@ -3,16 +3,17 @@ import { area, line } from 'd3-shape';
 import type { Evaluation } from '../../api/client';
 import { Hatch } from '../../chart/glyph';
 import { isOption, parts } from '../../drafts/contract';
-import type { Axis } from './axis';
+import { reach, type Axis } from './axis';
 import { GUTTER } from './Lines';
+import { useLook } from './look';
 
 type Point = { price: number; profit: number };
-type Props = { evaluation: Evaluation; axis: Axis; width: number; bands: number[]; onDragKink?: (strike: number, e: React.PointerEvent) => void };
+type Props = { id: string; evaluation: Evaluation; ghost?: Evaluation; axis: Axis; width: number; bands: number[]; onDragKink?: (strike: number, e: React.PointerEvent) => void };
 
 /** Profit against price on the rows' own axis: outline in ink, today in brass, loss hatched. */
-export function Outline({ evaluation: e, axis, width, bands, onDragKink }: Props) {
+export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKink }: Props) {
   const height = axis.height;
-  const [low, high] = [axis.price(height), axis.price(0)];
+  const [low, high] = reach(axis);
   const grid = e.prices.map((price, i): Point => ({ price, profit: e.outline[i] ?? 0 }));
   const corners = e.estimate ? [] : e.kinks;
   const outline = [...grid, ...corners].filter((p) => p.price >= low && p.price <= high).sort((a, b) => a.price - b.price);
@@ -29,16 +30,17 @@ export function Outline({ evaluation: e, axis, width, bands, onDragKink }: Props
   return (
     <svg role="img" width={width} height={height} aria-label={`Outline of the ${e.name}. ${e.tailAbove}. ${e.tailBelow}.`} className="absolute top-0 left-0 z-[5]">
       <defs>
-        <Hatch id="loss" />
-        <clipPath id="gain-side"><rect x={x(0)} y={0} width={Math.max(0, width - GUTTER + 2 - x(0))} height={height} /></clipPath>
-        <clipPath id="picture"><rect x={0} y={0} width={width - GUTTER + 2} height={height} /></clipPath>
-        <clipPath id="loss-side"><rect x={0} y={0} width={x(0)} height={height} /></clipPath>
+        <Hatch id={`${id}-loss`} />
+        <clipPath id={`${id}-gain-side`}><rect x={x(0)} y={0} width={Math.max(0, width - GUTTER + 2 - x(0))} height={height} /></clipPath>
+        <clipPath id={`${id}-picture`}><rect x={0} y={0} width={width - GUTTER + 2} height={height} /></clipPath>
+        <clipPath id={`${id}-loss-side`}><rect x={0} y={0} width={x(0)} height={height} /></clipPath>
       </defs>
-      <path d={shape} fill="var(--gain-soft)" clipPath="url(#gain-side)" />
-      <path d={shape} fill="url(#loss)" clipPath="url(#loss-side)" />
+      <path d={shape} fill="var(--gain-soft)" clipPath={`url(#${id}-gain-side)`} />
+      <path d={shape} fill={`url(#${id}-loss)`} clipPath={`url(#${id}-loss-side)`} />
       <line x1={x(0)} x2={x(0)} y1={0} y2={height} stroke="var(--ink2)" />
-      <path data-testid="today-line" d={path(today)} clipPath="url(#picture)" fill="none" stroke="var(--brass)" strokeWidth={2} />
-      <path data-testid="outline" d={path(outline)} clipPath="url(#picture)" fill="none" stroke="var(--ink)" strokeWidth={2} strokeLinejoin="round" />
+      {ghost && <path data-testid="ghost" d={path(ghost.prices.map((price, i): Point => ({ price, profit: ghost.outline[i] ?? 0 })).filter((p) => p.price >= low && p.price <= high))} clipPath={`url(#${id}-picture)`} fill="none" stroke="var(--ink)" strokeOpacity={0.3} strokeDasharray="5 4" strokeWidth={1.5} />}
+      <path data-testid="today-line" d={path(today)} clipPath={`url(#${id}-picture)`} fill="none" stroke="var(--brass)" strokeWidth={2} />
+      <path data-testid="outline" d={path(outline)} clipPath={`url(#${id}-picture)`} fill="none" stroke="var(--ink)" strokeWidth={2} strokeLinejoin="round" />
       {corners.filter((k) => legs.has(k.price) && k.price >= low && k.price <= high).map((k) => (
         <circle key={k.price} cx={x(k.profit)} cy={axis.y(k.price)} r={5} fill="var(--raised)" stroke="var(--ink)" strokeWidth={2} className="cursor-ns-resize touch-none"
           onPointerDown={(ev) => { onDragKink?.(k.price, ev); }}><title>drag to move the leg at {k.price}</title></circle>
@@ -49,18 +51,20 @@ export function Outline({ evaluation: e, axis, width, bands, onDragKink }: Props
 
 const tail = (text: string) => text.replaceAll('.00', '');
 
-/** Over the picture: what happens above it, and which line is which. */
+/** Over the picture: what happens beyond its top, and which line is which. */
 export function OutlineHead({ evaluation: e }: { evaluation?: Evaluation }) {
+  const rising = useLook((s) => s.rising);
   if (!e) return <span className="px-2 text-ink2">profit and loss of the draft, on the same price axis</span>;
   return (
     <span className="flex w-full justify-between px-2">
-      <span data-testid="tail-above">{tail(e.tailAbove)}</span>
+      <span data-testid="tail-above">{tail(rising ? e.tailBelow : e.tailAbove)}</span>
       <span className="text-ink2"><span aria-hidden className="text-ink">━ </span>{e.estimate ? 'about, ' : ''}{e.legs.some((l) => l.expiry) ? `at ${e.days} d` : 'at any time'} <span aria-hidden className="pl-1 text-brass">━ </span>today</span>
     </span>
   );
 }
 
-/** Under the picture: what happens below it, down to zero. */
+/** Under the picture: what happens beyond its foot. */
 export function OutlineFoot({ evaluation: e }: { evaluation?: Evaluation }) {
-  return <div data-testid="tail-below" className="sticky bottom-0 z-20 flex h-[22px] items-center border-t border-hair bg-raised px-2 text-[12px]">{e && tail(e.tailBelow)}</div>;
+  const rising = useLook((s) => s.rising);
+  return <div data-testid="tail-below" className="sticky bottom-0 z-20 flex h-[22px] items-center border-t border-hair bg-raised px-2 text-[12px]">{e && tail(rising ? e.tailAbove : e.tailBelow)}</div>;
 }

@@ -31,8 +31,8 @@ export function PackageRows({ rows, lines, legs, onTake }: { rows: Row[]; lines:
         <td className={`${num} font-semibold`}>{l?.middle}</td>
         <td className={`${num} text-ink2`}>{l?.cross}</td>
         <td className={`${pad} text-ink2`}>{l?.side === 'even' ? '' : l?.side}</td>
-        <td className={`${num} text-gain`}>{l && (l.most ? money(l.most, true) : l.evens.length > 0 ? 'no limit' : '')}</td>
-        <td className={`${num} text-loss`}>{l && (l.least ? money(l.least) : l.evens.length > 0 ? 'no limit' : '')}</td>
+        <td className={`${num} text-gain`}>{l && (l.most ? money(l.most, true) : l.chance != null ? 'no limit' : '')}</td>
+        <td className={`${num} text-loss`}>{l && (l.least ? money(l.least) : l.chance != null ? 'no limit' : '')}</td>
         <td className={`${num} truncate text-ink2`}>{l?.evens.join(', ')}</td>
         <td className={num}>{percent(l?.chance, 0)}</td>
         <td className={num}>{percent(l?.part, 0)}</td>

@@ -23,7 +23,7 @@ export function SymbolHead({ head, onTrade }: Props) {
       <span data-testid="spot" className="text-[18px] font-semibold tabular-nums">{money(head.spot)}</span>
       <span className={tone(head.change)}>{money(head.change, true)} ({fixed(head.changePercent, 2, true)} %)</span>
       <Own head={head} onTrade={onTrade} />
-      <span className="text-ink2">IV 30 d <b className="text-ink">{percent(head.vol30)} %</b></span>
+      <span className="text-ink2">IV 30 d <b className="text-ink">{percent(head.vol30)} %</b>{head.rank != null && <> rank <b className="text-ink">{fixed(head.rank, 0)}</b> pct <b className="text-ink">{fixed(head.percentile, 0)}</b></>}</span>
       <span className="text-ink2 max-[1160px]:hidden">realised 30 d <b className="text-ink">{percent(head.realised)} %</b></span>
       <span className="text-ink2 max-[1240px]:hidden">{head.terms}</span>
       {event && <span className={`ml-auto font-semibold ${event.kind === 'news' ? 'text-loss' : ''}`}><span aria-hidden>{event.kind === 'news' ? '◆ ' : '◇ '}</span>{event.what} {event.days === 0 ? 'today' : `in ${event.days} d`}</span>}

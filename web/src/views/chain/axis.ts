@@ -3,11 +3,12 @@ export const ROW = 20;
 
 export type Axis = { strikes: number[]; height: number; y: (price: number) => number; price: (y: number) => number };
 
-/** `strikes` from high to low. */
+/** `strikes` in the order of the rows: from high to low, or from low to high. */
 export function makeAxis(strikes: number[]): Axis {
   const centre = (i: number) => (i + 0.5) * ROW;
   const at = (i: number) => strikes[Math.min(Math.max(i, 0), strikes.length - 1)] ?? 0;
-  /** Index of the row at or above the price, so that i and i + 1 enclose it (or the nearest pair at the ends). */
+  const down = at(0) >= at(strikes.length - 1);
+  /** Index of the first row of the pair that encloses the place (or of the nearest pair at the ends). */
   const pair = (test: (i: number) => boolean) => {
     let lo = 0;
     let hi = Math.max(0, strikes.length - 2);
@@ -20,7 +21,7 @@ export function makeAxis(strikes: number[]): Axis {
   };
   const y = (price: number) => {
     if (strikes.length < 2) return centre(0);
-    const i = pair((k) => at(k) >= price);
+    const i = pair((k) => (down ? at(k) >= price : at(k) <= price));
     return centre(i) + ((at(i) - price) / (at(i) - at(i + 1))) * ROW;
   };
   const price = (top: number) => {
@@ -29,4 +30,9 @@ export function makeAxis(strikes: number[]): Axis {
     return at(i) - ((top - centre(i)) / ROW) * (at(i) - at(i + 1));
   };
   return { strikes, height: strikes.length * ROW, y, price };
+}
+/** Lowest and highest price on an axis, at the edges of its rows. */
+export function reach(axis: Axis): [number, number] {
+  const ends = [axis.price(0), axis.price(axis.height)];
+  return [Math.max(0, Math.min(...ends)), Math.max(...ends)];
 }

@@ -16,6 +16,7 @@ export const COLUMNS: Told[] = [
   { key: 'vega', head: 'vega', name: 'vega, a point' },
   { key: 'rho', head: 'rho', name: 'rho, a point of interest' },
   { key: 'last', head: 'last', name: 'last trade' },
+  { key: 'change', head: 'chg', name: 'change since the last close' },
   { key: 'middle', head: 'mid', name: 'middle' },
   { key: 'theoretical', head: 'theo', name: 'theoretical value' },
   { key: 'bidSize', head: 'b size', name: 'contracts bid for' },

@@ -2,7 +2,7 @@
 import { create } from 'zustand';
 import type { PackagesQuery } from '../../api/client';
 
-export type Template = PackagesQuery['template'];
+export type Template = NonNullable<PackagesQuery['template']>;
 export const TEMPLATES: { key: Template; name: string }[] = [
   { key: 'bullPutVertical', name: 'bull put vertical' },
   { key: 'bearCallVertical', name: 'bear call vertical' },

@@ -1,0 +1,64 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, must, type BenchAnswer } from '../../api/client';
+import { rulesQuery } from '../../api/queries';
+import { cents, fixed, money, percent } from '../../format';
+import { Checks } from '../../ticket/MoneyTable';
+import { Button, Notice } from '../../ui/controls';
+
+type Row = [string, string, string?];
+function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [string, string] }) {
+  return (
+    <table className="w-full">
+      <caption className="pb-0.5 text-left font-semibold">{title}</caption>
+      {heads && <thead><tr className="text-[12px] text-ink2"><td /><th scope="col" className="num font-normal">{heads[0]}</th><th scope="col" className="num font-normal">{heads[1]}</th></tr></thead>}
+      <tbody>{rows.map(([name, a, b]) => <tr key={name} className="border-t border-hair"><th scope="row" className="py-px text-left font-normal text-ink2">{name}</th><td className={`num ${b === undefined ? 'font-semibold' : ''}`}>{a}</td>{b !== undefined && <td className="num font-semibold">{b}</td>}</tr>)}</tbody>
+    </table>
+  );
+}
+
+/** The trader's own limit on what one trade may lose. */
+function RiskRule() {
+  const client = useQueryClient();
+  const rules = useQuery(rulesQuery);
+  const [text, setText] = useState<string>();
+  const set = useMutation({
+    mutationFn: async (riskPercent: number | null) => { must(await api.PUT('/api/rules', { body: { riskPercent } })); },
+    onSuccess: async () => { setText(undefined); await client.invalidateQueries({ queryKey: ['rules'] }); },
+  });
+  const kept = rules.data?.riskPercent;
+  return (
+    <form className="flex flex-wrap items-center gap-1" onSubmit={(e) => { e.preventDefault(); const t = (text ?? '').trim(); set.mutate(t === '' ? null : Number(t)); }}>
+      <label className="flex items-center gap-1 text-ink2">my rule: at most<input inputMode="decimal" value={text ?? (kept == null ? '' : String(kept))} onChange={(e) => { setText(e.target.value); }} className="num h-6 w-12 rounded border border-strong bg-ground px-1 font-semibold text-ink" />% at risk</label>
+      {text !== undefined && <Button type="submit" disabled={set.isPending}>keep</Button>}
+      {set.error && <Notice>{set.error.message}</Notice>}
+    </form>
+  );
+}
+
+/** In plain words, money, effect on the book, checks: of the draft at the market of now. */
+export function SidePanel({ bench: b }: { bench: BenchAnswer }) {
+  const e = b.evaluation;
+  const m = e.money;
+  const cash = m.cash.startsWith('-') ? 'you pay' : 'you receive';
+  const { before, after, atRisk } = b.effect;
+  const rows: Row[] = [
+    [cash, money(m.cash.replace('-', ''))], ['fees', money(m.fees)], ['margin', money(m.requirementAlone)],
+    ['needed for the order', cents(m.needed)], ['tied up after', cents(m.tiedUp)], ['leg by leg', cents(m.legByLeg)], ['saved together', cents(m.saved)],
+    ['most on what is tied up', m.part == null ? '—' : `${percent(m.part, 1)} %`], ['the same a year', m.partAYear == null ? '—' : `${percent(m.partAYear, 0)} %`],
+  ];
+  return (
+    <aside aria-label="In words and money" className="flex flex-col gap-2.5 overflow-auto border-l border-hair bg-raised px-3 py-2" tabIndex={0}>
+      <p className="font-serif text-[15px] leading-5" data-testid="bench-words">{e.sentences.join(' ')}</p>
+      <Rows title="Money" rows={rows} />
+      {m.parts.length > 0 && <p className="-mt-2 text-[12px] text-ink2">{m.parts.join(' · ')}</p>}
+      <Rows title="Effect on the book" heads={['before', 'after']} rows={[
+        ['lean, in index shares', fixed(before.lean, 1, true), fixed(after.lean, 1, true)], ['θ a day', fixed(before.theta, 1, true), fixed(after.theta, 1, true)],
+        ['vega a point', fixed(before.vega, 1, true), fixed(after.vega, 1, true)], ['buying power', cents(before.buyingPower), cents(after.buyingPower)],
+      ]} />
+      <p className="-mt-2 text-ink2">account at risk <b className="whitespace-nowrap text-ink">{atRisk == null ? 'no limit' : `${percent(atRisk, 1)} %`}</b> · chance <b className="whitespace-nowrap text-ink">{percent(e.chanceOfProfit, 0)} %</b></p>
+      <RiskRule />
+      <Checks evaluation={e} />
+    </aside>
+  );
+}
