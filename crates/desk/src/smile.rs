@@ -1,7 +1,6 @@
 //! One expiration's smile: what each strike's market implies, and the smooth line through it.
 //!
-//! The line is a raw SVI slice fitted by `quant::Svi::fit`; a quote counts by the inverse square of its width in total variance. Beyond the quoted
-//! strikes the line is held flat: nothing is known there.
+//! The line is a raw SVI slice fitted by `quant::Svi::fit`; a quote counts by the inverse square of its width in total variance.
 
 use quant::{SmilePoint, Svi};
 
@@ -46,13 +45,15 @@ impl Smile {
         Ok(Smile { slice: Svi::fit(&points)?.slice, forward, years, quoted })
     }
 
-    /// Total variance to the expiration at log-moneyness ln(K/F).
+    /// Total variance to the expiration at log-moneyness ln(K/F); beyond the quotes it goes on as the slice does, so that no corner is made, which
+    /// would be arbitrage.
     pub fn total_variance(&self, k: f64) -> f64 {
-        self.slice.at(k.clamp(self.quoted.0, self.quoted.1)).0
+        self.slice.at(k).0
     }
 
-    /// Volatility a year at a strike.
+    /// Volatility a year at a strike; beyond the quotes that of the last one.
     pub fn vol(&self, strike: f64) -> f64 {
-        (self.total_variance((strike / self.forward).ln()) / self.years).sqrt()
+        let k = (strike / self.forward).ln().clamp(self.quoted.0, self.quoted.1);
+        (self.total_variance(k) / self.years).sqrt()
     }
 }

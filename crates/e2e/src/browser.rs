@@ -228,6 +228,11 @@ impl Browser {
         field.send_keys(text).await.unwrap_or_else(|e| panic!("write {css}: {e}"));
     }
 
+    /// Chooses an option of a list by its value.
+    pub async fn select(&self, css: &str, value: &str) {
+        self.find(css).await.select_by_value(value).await.unwrap_or_else(|e| panic!("select {value} of {css}: {e}"));
+    }
+
     /// Runs a script; gives what it returns.
     pub async fn run(&self, script: &str) -> Value {
         self.client.execute(script, Vec::new()).await.unwrap_or_else(|e| panic!("{script}: {e}"))
@@ -275,6 +280,16 @@ impl Browser {
               (e) => done([String(e)]));";
         let found = self.client.execute_async(script, Vec::new()).await.expect("axe runs");
         found.as_array().expect("axe gives a list").iter().map(|v| v.as_str().unwrap_or_default().to_owned()).collect()
+    }
+
+    /// Nothing wrong by axe in either theme.
+    pub async fn accessible(&self, place: &str) {
+        for theme in ["light", "night"] {
+            self.run(&format!("document.documentElement.dataset.theme = '{theme}'")).await;
+            let found = self.axe().await;
+            assert!(found.is_empty(), "{place}, {theme}:\n{}", found.join("\n"));
+        }
+        self.run("document.documentElement.dataset.theme = 'light'").await;
     }
 
     async fn log(&self, kind: &'static str) -> Vec<Value> {

@@ -35,16 +35,6 @@ fn amount(v: &Value) -> i64 {
     cents(&format!("{whole}{fraction:0<2}"))
 }
 
-/// Nothing wrong by axe in either theme.
-async fn accessible(b: &Browser, place: &str) {
-    for theme in ["light", "night"] {
-        b.run(&format!("document.documentElement.dataset.theme = '{theme}'")).await;
-        let found = b.axe().await;
-        assert!(found.is_empty(), "{place}, {theme}:\n{}", found.join("\n"));
-    }
-    b.run("document.documentElement.dataset.theme = 'light'").await;
-}
-
 /// Waits for the order of the drawer to fill; time passes by the minute.
 async fn filled(b: &Browser) {
     for _ in 0..40 {
@@ -82,7 +72,7 @@ async fn from_the_chain_to_a_closed_trade() {
         let (strikes, below) = rows(&b).await;
         assert!(strikes.len() >= 20 && (5..strikes.len() - 5).contains(&below), "{strikes:?} {below}");
         assert!(strikes.windows(2).all(|w| w[0].parse::<f64>().ok() > w[1].parse().ok()), "high to low");
-        accessible(&b, "empty chain").await;
+        b.accessible("empty chain").await;
         // The demo's own resting order is taken out, so that only this trade moves money.
         for order in b.api("/api/orders").await.as_array().into_iter().flatten().filter(|o| o["open"] == true) {
             b.tell(&format!("/api/orders/{}/cancel", order["id"]), json!({})).await;
@@ -151,7 +141,7 @@ async fn from_the_chain_to_a_closed_trade() {
             b.until(place, back, |now| !moved(now, &condor)).await;
             b.until("[data-testid=structure-name]", back, |t| t == condor).await;
         }
-        accessible(&b, "chain with a draft").await;
+        b.accessible("chain with a draft").await;
 
         // Ticket: two packages at rest, read back, placed, working; cancelled.
         b.keys("t").await;
@@ -162,17 +152,17 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys("t").await;
         b.write("#quantity", "2").await;
         b.press("good till cancelled").await;
-        accessible(&b, "ticket").await;
+        b.accessible("ticket").await;
         b.click("[role=slider]").await;
         b.keys(e2e::HOME).await;
         let limit = b.run("return document.querySelector('[aria-label=\"Limit price\"]').value").await;
         b.press("Read back").await;
         let said = b.until("[role=dialog]", "read back", |t| t.contains("2 × iron condor ") && t.contains(" on NMOU, at ")).await;
         assert!(said.contains(&format!("at {} credit or better, until filled or cancelled", limit.as_str().unwrap_or_default())), "{said}");
-        accessible(&b, "read back").await;
+        b.accessible("read back").await;
         b.press("Place order").await;
         b.until("[data-testid=order-state]", "working", |t| t == "working").await;
-        accessible(&b, "order card").await;
+        b.accessible("order card").await;
         let order = b.text("[role=dialog] h2").await;
         b.press("Cancel order").await;
         b.until("[data-testid=order-state]", "cancelled", |t| t == "cancelled").await;
@@ -210,7 +200,7 @@ async fn from_the_chain_to_a_closed_trade() {
         assert!((-2..20).contains(&(minute(&again) - minute(&clock))), "{clock} {again}");
         b.goto(&format!("{home}/orders")).await;
         b.until("[aria-label=Working]", "working still", |t| t.contains("iron condor") && t.contains("0 / 2")).await;
-        accessible(&b, "orders").await;
+        b.accessible("orders").await;
 
         // Change its price to the cross: it fills.
         b.click("[aria-label=Working] tbody tr:last-child button").await;
@@ -229,13 +219,13 @@ async fn from_the_chain_to_a_closed_trade() {
             assert!(reads.contains(part), "{part}: {reads}");
         }
         assert!(b.has(&format!("{row} svg[role=img]")).await, "a range strip");
-        accessible(&b, "book").await;
+        b.accessible("book").await;
 
         // A stop on the whole package watches the market until it is cancelled.
         b.click(&format!("{row} [aria-label^='close all']")).await;
         b.press("stop").await;
         b.write("[aria-label='Price of the stop']", "9.50").await;
-        accessible(&b, "ticket of a stop").await;
+        b.accessible("ticket of a stop").await;
         b.press("Read back").await;
         b.until("[role=dialog]", "told", |t| t.contains("held until the middle stands at 9.50 debit or worse, then at the market")).await;
         b.press("Place order").await;
@@ -262,7 +252,7 @@ async fn from_the_chain_to_a_closed_trade() {
         // The result is booked, buying power is back but for the result, and the ledger adds up.
         b.goto(&format!("{home}/ledger")).await;
         b.until("[data-testid=reconciled]", "reconciled", |t| t.ends_with("It reconciles to the cent.")).await;
-        accessible(&b, "ledger").await;
+        b.accessible("ledger").await;
         let after = b.api("/api/ledger").await;
         let lines = |l: &Value| l["lines"].as_array().map_or(0, Vec::len);
         assert!(lines(&after) >= lines(&ledger) + 3, "one line for each execution");
@@ -272,27 +262,27 @@ async fn from_the_chain_to_a_closed_trade() {
         // Find, keys, and an address that is nothing.
         b.keys("/").await;
         b.find("[aria-label='Symbol or view']").await;
-        accessible(&b, "find").await;
+        b.accessible("find").await;
         b.keys("tolv").await;
         b.keys(ENTER).await;
         b.until("h1", "Tolvane Bank", |t| t == "Tolvane Bank").await;
         b.keys("?").await;
         b.until("[role=dialog]", "the keys", |t| t.contains("structure one strike down, up")).await;
-        accessible(&b, "keys").await;
+        b.accessible("keys").await;
         b.keys(ESCAPE).await;
 
         // Columns are chosen and remembered; a chain of packages makes a draft by one click.
-        b.press("columns").await;
-        b.find("[aria-label=Columns]").await;
-        accessible(&b, "columns").await;
-        b.run("[...document.querySelectorAll('[aria-label=Columns] label')].find((l) => l.innerText.includes('gamma')).click()").await;
+        b.press("show ▾").await;
+        b.find("[aria-label='What is shown']").await;
+        b.accessible("what is shown").await;
+        b.run("[...document.querySelectorAll('[aria-label=\\'What is shown\\'] label')].find((l) => l.innerText.includes('gamma')).click()").await;
         b.until("thead", "with gamma", |t| t.contains('Γ')).await;
         b.keys(ESCAPE).await;
         b.goto(&format!("{home}/chain/TLVN")).await;
         b.until("thead", "with gamma still", |t| t.contains('Γ')).await;
         b.press("packages").await;
         b.until("thead", "packages", |t| t.contains("return %")).await;
-        accessible(&b, "packages").await;
+        b.accessible("packages").await;
         b.click("tr:nth-child(14) [data-package]").await;
         b.until("[data-testid=structure-name]", "a vertical", |t| t.starts_with("bull put vertical")).await;
 
@@ -300,12 +290,18 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys("2").await;
         b.find("[data-testid=bench-outline]").await;
         b.until("[data-testid=read-out]", "profits", |t| t.contains("today") && t.contains("in 19 d")).await;
-        for (tab, there) in
-            [("outline", "today"), ("time map", "even"), ("Greeks", "change of Δ"), ("grid", "copy as CSV"), ("chance", "Touched before")]
-        {
+        let tabs = [
+            ("outline", "today"),
+            ("time map", "even"),
+            ("Greeks", "change of Δ"),
+            ("grid", "copy as CSV"),
+            ("chance", "touches"),
+            ("compare", "my target price"),
+        ];
+        for (tab, there) in tabs {
             b.press(tab).await;
             b.until("main", there, |t| t.contains(there)).await;
-            accessible(&b, tab).await;
+            b.accessible(tab).await;
         }
         b.goto(&format!("{home}/chain/QQQQ")).await;
         b.until("[role=alert]", "a refusal", |t| t.contains("not a known symbol; known: WXMR")).await;

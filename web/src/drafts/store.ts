@@ -45,8 +45,14 @@ export async function loadDrafts() {
   useDrafts.setState((s) => ({ loaded: true, drafts: { ...drafts, ...s.drafts }, active: first ?? 'A' }));
 }
 
-/** Applies a move to the active draft; `symbol` begins a new one when the slot is empty or elsewhere. */
+/** Applies a move to the active draft. One on another underlying is left alone: a new one begins in the first empty place. */
 export function change(symbol: string, move: (d: Draft) => Draft) {
+  const held = useDrafts.getState();
+  const elsewhere = held.drafts[held.active];
+  if (elsewhere && elsewhere.symbol !== symbol && elsewhere.legs.length > 0 && !begin()) {
+    useDrafts.setState({ problem: `All four places of the tray are taken; throw one away to begin a draft on ${symbol}.` });
+    return;
+  }
   const s = useDrafts.getState();
   const current = s.drafts[s.active];
   const base = current?.symbol === symbol ? current : { symbol, legs: [] };

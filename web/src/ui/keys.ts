@@ -1,6 +1,7 @@
 import { useEffect } from 'react';
 
-export type Keys = Record<string, (() => void) | undefined>;
+/** What a key does; one that gives false leaves the key to the page. */
+export type Keys = Record<string, (() => unknown) | undefined>;
 
 /** Keys of a view. They rest while the trader types, or while a dialog has the focus. */
 export function useKeys(keys: Keys) {
@@ -11,8 +12,7 @@ export function useKeys(keys: Keys) {
       if (at.closest('input, textarea, select, [role=menu], [role=listbox], [data-modal]')) return;
       const act = keys[e.key];
       if (!act) return;
-      e.preventDefault();
-      act();
+      if (act() !== false) e.preventDefault();
     };
     window.addEventListener('keydown', listen);
     return () => { window.removeEventListener('keydown', listen); };

@@ -19,7 +19,9 @@ function Distribution({ bench: b, width, height, onMove }: { bench: BenchAnswer;
   if (!c || !end || !first) return null;
   const [low, high] = [b.prices[0] ?? 0, b.prices.at(-1) ?? 1];
   const x = scaleLinear([low, high], [LEFT, width - 8]);
-  const y = scaleLinear([0, Math.max(...end.density, 1e-12)], [height - BOTTOM, 14]);
+  // An early date stands tall and narrow: it may be cut, the end may not look flat beside it.
+  const tall = Math.max(...end.density, 1e-12);
+  const y = scaleLinear([0, Math.max(tall, Math.min(1.8 * tall, Math.max(...first.density)))], [height - BOTTOM, 14]);
   const shape = (inside: (profit: number) => boolean) => area<number>().defined((_, i) => inside(b.outline[i] ?? 0)).x((_, i) => x(b.prices[i] ?? 0)).y0(y(0)).y1((v) => y(v))(end.density) ?? '';
   const path = (values: number[]) => line<number>().x((_, i) => x(b.prices[i] ?? 0)).y((v) => y(Math.min(v, y.domain()[1] ?? v)))(values) ?? '';
   const ticks = x.ticks(8);

@@ -1,4 +1,5 @@
 import { Popover, Slider } from 'radix-ui';
+import { useState } from 'react';
 import type { BenchAnswer } from '../../api/client';
 import { dayMonth, fixed } from '../../format';
 import { Button, Choices } from '../../ui/controls';
@@ -20,11 +21,13 @@ function Slide({ label, value, min, max, step, onChange, words }: { label: strin
   );
 }
 
-/** A number that is written; nothing is asked while it is none. */
+/** A number that is written; what is none yet (a minus alone) is left standing until it is one. */
 function Written({ label, value, unit, onChange }: { label: string; value: number; unit: string; onChange: (v: number) => void }) {
+  const [text, setText] = useState<string>();
   return (
     <label className="flex items-center gap-2"><span className="grow text-ink2">{label}</span>
-      <input type="number" step="any" value={value} onChange={(e) => { const v = e.target.valueAsNumber; if (Number.isFinite(v)) onChange(v); }} className={field} /><span className="w-12 text-ink2">{unit}</span>
+      <input inputMode="decimal" value={text ?? String(value)} onBlur={() => { setText(undefined); }} className={field}
+        onChange={(e) => { const t = e.target.value.trim().replace('−', '-'); setText(t); if (/^-?\d+(\.\d+)?$/.test(t)) onChange(Number(t)); }} /><span className="w-12 text-ink2">{unit}</span>
     </label>
   );
 }

@@ -25,6 +25,15 @@ export function useListed(draft: Draft | undefined): { of: (contract: string) =>
   }, [found, keys]);
 }
 
+/** A whole number that is written; what is none is left standing until it is one. */
+function Quantity({ name, value, onChange }: { name: string; value: number; onChange: (n: number) => void }) {
+  const [text, setText] = useState<string>();
+  return (
+    <input inputMode="numeric" aria-label={`how many of the ${name}`} value={text ?? String(value)} onBlur={() => { setText(undefined); }} className={`${field} w-11 text-center tabular-nums`}
+      onChange={(e) => { const t = e.target.value.trim(); setText(t); if (/^[1-9]\d{0,5}$/.test(t)) onChange(Number(t)); }} />
+  );
+}
+
 function LegRow({ draft, leg, listed, entry, middle }: { draft: Draft; leg: Leg; listed: ReturnType<typeof useListed>; entry: Entry; middle: string | undefined }) {
   const act = (f: (d: Draft) => Draft) => () => { change(draft.symbol, f); };
   const option = isOption(leg.contract);
@@ -38,9 +47,9 @@ function LegRow({ draft, leg, listed, entry, middle }: { draft: Draft; leg: Leg;
   return (
     <li className="flex flex-col gap-1 border-t border-hair py-1.5" data-bench-leg={leg.contract}>
       <div className="flex items-center gap-1">
-        <button type="button" onClick={act((d) => turnLeg(d, leg.contract))} aria-label={`${leg.quantity > 0 ? 'bought' : 'sold'}: turn the ${name} over`} className={`h-6 w-10 rounded text-[12px] font-semibold ${leg.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}>{leg.quantity > 0 ? 'buy' : 'sell'}</button>
+        <button type="button" onClick={act((d) => turnLeg(d, leg.contract))} aria-label={`${leg.quantity > 0 ? 'buy' : 'sell'} the ${name}: turn it over`} className={`h-6 w-10 rounded text-[12px] font-semibold ${leg.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}>{leg.quantity > 0 ? 'buy' : 'sell'}</button>
         <Button className={step} aria-label={`fewer of the ${name}`} onClick={act((d) => more(d, leg.contract, -Math.sign(leg.quantity) * lot))}>−</Button>
-        <b className="w-9 text-center tabular-nums">{Math.abs(leg.quantity)}</b>
+        <Quantity name={name} value={Math.abs(leg.quantity)} onChange={(n) => { change(draft.symbol, (d) => more(d, leg.contract, Math.sign(leg.quantity) * (n - Math.abs(leg.quantity)))); }} />
         <Button className={step} aria-label={`more of the ${name}`} onClick={act((d) => more(d, leg.contract, Math.sign(leg.quantity) * lot))}>+</Button>
         <b className="grow truncate text-right">{p ? (p.kind === 'C' ? 'call' : 'put') : 'the underlying'}</b>
         <Button weight="quiet" className={step} aria-label={`take the ${name} out`} onClick={act((d) => remove(d, leg.contract))}>×</Button>

@@ -139,7 +139,7 @@ export function ChainView() {
       b: contract ? () => { trade(contract, 1); } : undefined,
       s: contract ? () => { trade(contract, -1); } : undefined,
       t: () => { startTicket(draft, evaluation); },
-      Enter: document.activeElement === document.body ? () => { void navigate('/bench'); } : undefined,
+      Enter: () => (document.activeElement === document.body ? void navigate('/bench') : false),
       e: () => { void navigate('/bench'); },
     };
   }, [symbol, blocks, allRows, marks, level, cursor, trade, draft, evaluation, sides, readsPackages, navigate]);

@@ -4,7 +4,7 @@ import { COLUMNS, mostOf, move, showSides, told, toggle, useColumns, usual, type
 import { CYCLES, show, useLook, type Beside } from './look';
 import type { Around } from './rows';
 
-const panel = 'z-40 max-h-[var(--radix-popover-content-available-height)] w-[340px] overflow-auto rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]';
+const panel = 'z-40 max-h-[var(--radix-popover-content-available-height)] w-[380px] overflow-auto rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]';
 
 function Line({ name, children }: { name: string; children: React.ReactNode }) {
   return <div className="flex items-center justify-between gap-2"><span className="text-ink2">{name}</span>{children}</div>;

@@ -21,7 +21,8 @@ export function TargetLine({ draft, axis, width }: { draft: Draft | undefined; a
   };
   const step = Math.abs(axis.price(0) - axis.price(4));
   return (
-    <div data-target className="absolute left-0 z-10 border-t-2 border-dashed border-brass" style={{ top: y - 1, width }}>
+    <div data-target className="absolute left-0 z-10" style={{ top: y - 1, width }}>
+      <div aria-hidden className="border-t border-dashed border-brass opacity-70" />
       <button type="button" role="slider" aria-label="my target" aria-valuenow={target.price} aria-valuetext={fixed(target.price, 2)} aria-orientation="vertical"
         onPointerDown={(e) => { drag({ ...e, currentTarget: e.currentTarget.parentElement ?? e.currentTarget, preventDefault: () => { e.preventDefault(); } }); }}
         onKeyDown={(e) => { const by = e.key === 'ArrowUp' ? step : e.key === 'ArrowDown' ? -step : 0; if (by !== 0) { e.preventDefault(); e.stopPropagation(); set(target.price + by); } }}
