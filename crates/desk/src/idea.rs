@@ -155,8 +155,15 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
                 say("Most where it is now, the loss limited"),
                 vec![leg(near(Put, Deviations(-1.0)), 1), leg(put, -1), leg(centre, -1), leg(near(Call, Deviations(1.0)), 1)],
             );
-            let later = centre.and_then(|c| m.far.as_ref()?.at(Call, c.strike));
-            add(say("The near premium shrinks faster than the later one"), vec![leg(centre, -1), leg(later, 1)]);
+            // Later expirations list fewer strikes: of those in both.
+            let both = m.far.as_ref().and_then(|far| {
+                let in_both = |c: &&Candidate| far.at(Call, c.contract.strike).is_some();
+                let shared = Candidates { listed: m.near.listed.iter().filter(in_both).cloned().collect(), ..m.near.clone() };
+                let near = shared.pick(Call, Delta(0.5))?.clone();
+                Some((far.at(Call, near.strike)?.clone(), near))
+            });
+            let (sold, bought) = (both.as_ref().map(|(_, near)| near), both.as_ref().map(|(far, _)| far));
+            add(say("The near premium shrinks faster than the later one"), vec![leg(sold, -1), leg(bought, 1)]);
         }
         Intention::Moves => {
             let centre = near(Call, Delta(0.5));

@@ -9,26 +9,26 @@ use crate::shape::{Even, Extent};
 use crate::structure::Structure;
 use crate::underlying::UnderlyingKind;
 
-/// Name and term; money now; most to make; most to lose; break-evens.
+/// Name, term and money now; most to make; most to lose; break-evens: two to four sentences, the first alone when it closes.
 pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<'_>, horizon: &Horizon, cash: Money, closing: bool) -> Vec<String> {
     let mut out = Vec::new();
     let count = structure.packages();
     let times = if count == 1 { String::new() } else { format!("{count} × ") };
     let what = if name.text == "custom" { "custom structure" } else { &name.text };
     let symbol = &market.underlying.symbol;
+    let now = match cash.cmp(&Money::ZERO) {
+        std::cmp::Ordering::Greater => format!("you receive {} now", cash.grouped()),
+        std::cmp::Ordering::Less => format!("you pay {} now", (-cash).grouped()),
+        std::cmp::Ordering::Equal => "no money changes hands now".into(),
+    };
     if structure.options().next().is_some() {
-        out.push(format!("{times}{} on {symbol}, {}.", capital(what), days(horizon.days)));
+        out.push(format!("{times}{} on {symbol}, {}: {now}.", capital(what), days(horizon.days)));
     } else {
         let side = if structure.underlying_quantity() > 0 { "Buy" } else { "Sell" };
         let one = if market.underlying.kind == UnderlyingKind::Future { "future" } else { "share" };
         let many = if count == 1 { "" } else { "s" };
-        out.push(format!("{side} {count} {one}{many} of {symbol}."));
+        out.push(format!("{side} {count} {one}{many} of {symbol}: {now}."));
     }
-    out.push(match cash.cmp(&Money::ZERO) {
-        std::cmp::Ordering::Greater => format!("You receive {} now.", cash.grouped()),
-        std::cmp::Ordering::Less => format!("You pay {} now.", (-cash).grouped()),
-        std::cmp::Ordering::Equal => "No money changes hands now.".into(),
-    });
     if closing {
         return out;
     }

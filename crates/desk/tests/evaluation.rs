@@ -23,7 +23,7 @@ fn an_iron_condor_read_back_in_words_and_money() {
     let words = e.sentences.join(" ");
     assert_eq!(
         words,
-        "2 × Iron condor on TEST, 38 days. You receive 400.00 now. Most you can make: 400.00, between 95 and 105. Most you can lose: 600.00, at 90 and below or at 110 and above. Even at 93.00 and at 107.00."
+        "2 × Iron condor on TEST, 38 days: you receive 400.00 now. Most you can make: 400.00, between 95 and 105. Most you can lose: 600.00, at 90 and below or at 110 and above. Even at 93.00 and at 107.00."
     );
     assert_eq!(tails(&e.horizon), ("above 110: −600.00, flat".into(), "down to zero: −600.00, flat".into()));
     assert_eq!(e.money.alone.total, Money::whole(1_000));
@@ -90,14 +90,14 @@ fn shares_and_futures_are_told_as_what_they_are() {
     let own = |quantity| Structure::new([Leg { instrument: Instrument::Underlying("TEST".into()), quantity }]).unwrap();
     let m = market(&underlying(), &[("99.99", "100.01")]);
     let shares = evaluate(&proposal(own(150)), &m, &account()).unwrap();
-    assert_eq!(shares.sentences[..2], ["Buy 150 shares of TEST.", "You pay 15,000.00 now."]);
+    assert_eq!(shares.sentences[0], "Buy 150 shares of TEST: you pay 15,000.00 now.");
     // Half is lent on them, and shares cost no fee.
     assert_eq!(shares.money.takes(), Money::whole(7_500));
     assert_eq!((shares.greeks.delta, shares.greeks.vega), (150.0, 0.0));
     let bond = Underlying { kind: UnderlyingKind::Future, multiplier: 1_000, margin_class: MarginClass::Future, ..underlying() };
     let m = MarketView { carry: Carry::Future, ..market(&bond, &[("99.99", "100.01")]) };
     let future = evaluate(&proposal(own(-2)), &m, &account()).unwrap();
-    assert_eq!(future.sentences[..2], ["Sell 2 futures of TEST.", "No money changes hands now."]);
+    assert_eq!(future.sentences[0], "Sell 2 futures of TEST: no money changes hands now.");
     assert_eq!((future.money.alone.total, future.money.takes()), (Money::whole(12_000), Money::whole(12_000)));
     assert_eq!((future.greeks.delta, future.horizon.shape.least.clone()), (-2_000.0, Extent::Unlimited));
     assert!(future.horizon.shape.evens == [Even::Point(price("100.00"))]);
@@ -128,4 +128,54 @@ fn a_call_is_worth_exercising_before_a_dividend() {
     let q = carry.yield_until(at, Moment::at(expiry, 16, 0), 0.05, 105.0);
     assert!((worth(Kind::Call, "130", 0) - european(q)).abs() < 1e-12, "far out of the money it is held");
     assert!((105.0 * (-q * 60.0_f64 / 365.0).exp() - (105.0 - 2.0 * (-0.05 * 10.0_f64 / 365.0).exp())).abs() < 1e-9, "the same forward");
+}
+
+/// Names that account and market decide, the price by hand, and the money of a whole against its legs (strategy margin: a spread needs its width,
+/// a lone short put the uncovered rule).
+#[test]
+fn money_is_told_three_ways_and_the_price_may_be_written() {
+    let m = market(&underlying(), &[("0.65", "0.75"), ("1.55", "1.65")]);
+    let s = structure("+1 90P -1 95P");
+    let at = |entry| evaluate(&Proposal { entry, ..proposal(s.clone()) }, &m, &account()).unwrap();
+    let e = at(EntryPrice::Middle);
+    assert_eq!((e.money.needed, e.money.tied_up), (Money::whole(500), Money::whole(410)), "width, then width less premium");
+    assert!(e.money.leg_by_leg > e.money.tied_up && e.money.saved() == e.money.leg_by_leg - e.money.tied_up);
+    assert!(at(EntryPrice::Rest).price < e.price && e.price < at(EntryPrice::Cross).price);
+    assert_eq!(at(EntryPrice::Net(price("-1.05"))).money.cash, Money::whole(105));
+    // One leg by hand, the other at its middle.
+    let legs = at(EntryPrice::Legs(vec![Some(price("0.50")), None]));
+    assert_eq!(legs.price, price("-1.10"));
+    let rich = AccountView { cash: Money::whole(60_000), ..account() };
+    let put = |view: &AccountView| evaluate(&proposal(structure("-1 95P")), &market(&underlying(), &[("1.55", "1.65")]), view).unwrap().name.text;
+    assert_eq!((put(&rich), put(&AccountView { cash: Money::whole(9_000), ..account() })), ("cash-secured put".into(), "short put".into()));
+    let mut deep = market(&underlying(), &[("31.80", "32.20")]);
+    deep.legs[0].theoretical = 32.0;
+    let leap = evaluate(&proposal(on("+1 70C", jiff::civil::date(2032, 1, 16))), &deep, &account()).unwrap();
+    assert_eq!(leap.name.text, "stock-replacement call");
+}
+
+/// Checks name the reason and its number: assignment before a dividend (exercise pays when the dividend is more than the time value; Merton 1973),
+/// interest on a deep put, a price off its theoretical value, the trader's own rule.
+#[test]
+fn checks_have_reasons() {
+    let told = |s: &Structure, m: &MarketView<'_>, view: &AccountView| -> Vec<String> {
+        evaluate(&proposal(s.clone()), m, view).unwrap().checks.into_iter().filter(|c| c.verdict != Verdict::Fine).map(|c| c.text).collect()
+    };
+    let says = |all: &[String], words: &str| all.iter().any(|t| t.contains(words));
+    let ex = Moment::at(jiff::civil::date(2031, 4, 1), 9, 30);
+    let mut call = market(&underlying(), &[("10.05", "10.15")]);
+    call.carry = Carry::Dividends(vec![(ex, price("0.90"))]);
+    let short = structure("-1 90C");
+    assert!(says(&told(&short, &call, &account()), "may be assigned before 1 Apr: its time value 0.10 is less than the dividend 0.90"));
+    call.carry = Carry::Dividends(vec![(ex, price("0.05"))]);
+    assert!(!says(&told(&short, &call, &account()), "assigned"));
+    let put = market(&underlying(), &[("25.00", "25.10")]);
+    assert!(says(&told(&structure("-1 125P"), &put, &account()), "less than the interest on its strike"));
+    let european = Underlying { style: quant::Style::European, ..underlying() };
+    assert!(!says(&told(&structure("-1 125P"), &market(&european, &[("25.00", "25.10")]), &account()), "assigned"));
+    let mut dear = market(&underlying(), &[("2.00", "2.10")]);
+    dear.legs[0].theoretical = 1.50;
+    assert!(says(&told(&structure("+1 100P"), &dear, &account()), "0.55 worse than its theoretical value of 1.50 debit"));
+    let ruled = AccountView { value: Money::whole(8_200), risk_percent: Some(1.0), ..account() };
+    assert!(says(&told(&structure("+1 100P"), &dear, &ruled), "2.5 % of the account at risk; your rule says at most 1 %"));
 }

@@ -174,6 +174,10 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
         (100, "+1 95P", "protective put"),
         (150, "+1 95P", "protective put on part of the shares"),
         (100, "+1 95P -1 105C", "collar"),
+        (100, "+1 100P -1 100C", "conversion"),
+        (-100, "-1 100P +1 100C", "reversal"),
+        (100, "-1 95P -1 105C", "covered strangle"),
+        (200, "-2 100P -2 100C", "covered straddle"),
         (-100, "-1 95P", "covered put"),
         (-100, "+1 105C", "protective call"),
         (100, "-2 105C", "custom"),
@@ -196,4 +200,22 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
     let quotes = [quote("1.15", "1.25"), quote("99.99", "100.01")];
     let q = package_quote(&covered, &quotes, &underlying());
     assert_eq!((q.rest, q.middle, q.cross), (price("98.76"), price("98.80"), price("98.84")));
+}
+
+#[test]
+fn two_expirations_are_named() {
+    let (near, far) = (day(), jiff::civil::date(2031, 5, 16));
+    for (at_near, at_far, name) in [
+        ("-1 100C", "+1 100C", "long call calendar"),
+        ("+2 95P", "-2 95P", "short put calendar"),
+        ("-1 105C", "+1 95C", "long call diagonal"),
+        ("-1 100P -1 105C", "+1 100P +1 105C", "long double calendar"),
+        ("-1 95P -1 105C", "+1 90P +1 110C", "long double diagonal"),
+        ("+1 95P +1 105C", "-1 90P -1 110C", "short double diagonal"),
+        ("-1 95P +1 105C", "+1 95P -1 105C", "custom"),
+        ("-1 100C", "+2 100C", "custom"),
+    ] {
+        let s = Structure::new(on(at_near, near).legs().iter().chain(on(at_far, far).legs()).cloned()).unwrap();
+        assert_eq!(recognise(&s, &underlying()).text, name, "{at_near} {at_far}");
+    }
 }

@@ -101,7 +101,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys("b").await;
         let condor = b.until("[data-testid=structure-name]", "an iron condor", |t| t.starts_with("iron condor")).await;
         let sentence = b.text("[data-testid=sentence]").await;
-        for words in ["Iron condor on NMOU, 38 days.", "You receive", "Most you can make:", "Most you can lose:", "or at", "Even at"] {
+        for words in ["Iron condor on NMOU, 38 days: you receive", "Most you can make:", "Most you can lose:", "or at", "Even at"] {
             assert!(sentence.contains(words), "{sentence}");
         }
         assert!(b.text("[data-testid=tail-above]").await.ends_with("flat") && b.text("[data-testid=tail-below]").await.ends_with("flat"));

@@ -46,7 +46,7 @@ async fn careful_buyer(b: &Browser) {
     b.write("[aria-label='how many of the NMOU']", "350").await;
     b.write("[data-bench-leg*='P00'] input", "3").await;
     b.until("h1", "told to cover a part", |t| t.contains("protective put on part of the shares")).await;
-    let words = b.until("[data-testid=bench-words]", "in money", |t| t.contains("no limit as the price rises") && t.contains("You pay")).await;
+    let words = b.until("[data-testid=bench-words]", "in money", |t| t.contains("no limit as the price rises") && t.contains("you pay")).await;
     assert!(words.contains("Most you can lose:") && words.contains("Even at"), "{words}");
     // Half the shares' value is needed, the puts in full, and saving is told against the legs alone.
     assert!(money(b, "needed for the order").await > 30_000.0 && money(b, "saved together").await >= 0.0);

@@ -17,15 +17,20 @@ async fn columns_agree_with_each_other() {
     let place = Place::new();
     let p = place.program();
     let (key, _) = p.monthly().await;
-    let names = "middle,intrinsic,timeValue,delta,gamma,theta,vega,rho,chanceIn,chanceTouch,width,implied,openInterest,volume,bidSize,askSize,theoretical,last,timeValueDay";
+    let names = "middle,intrinsic,timeValue,delta,gamma,theta,vega,rho,chanceIn,chanceTouch,width,implied,openInterest,volume,bidSize,askSize,theoretical,last,timeValueDay,change";
     let chain = p.get(&format!("/api/chain/NMOU?expiration={key}&columns={names}")).await;
     let spot = chain["head"]["level"].as_f64().unwrap();
+    let moved = number(&chain["head"]["change"]).unwrap();
     let mut full = 0;
     for row in chain["blocks"][0]["rows"].as_array().unwrap() {
         let strike = row["at"].as_f64().unwrap();
         let read = |side: &str| -> Vec<Option<f64>> { row[side]["values"].as_array().unwrap().iter().map(number).collect() };
         let (call, put) = (read("call"), read("put"));
-        assert_eq!((call.len(), put.len()), (19, 19));
+        assert_eq!((call.len(), put.len()), (20, 20));
+        // A call less a put of one strike moves as the shares do (put-call parity), near the money.
+        if (strike / spot - 1.0).abs() < 0.05 {
+            assert!((call[19].unwrap() - put[19].unwrap() - moved).abs() < 0.25, "{row}");
+        }
         for (side, cells) in [(1.0, &call), (-1.0, &put)] {
             let (middle, intrinsic, time) = (cells[0].unwrap(), cells[1].unwrap(), cells[2].unwrap());
             assert!((intrinsic - (side * (spot - strike)).max(0.0)).abs() < 1e-9, "{row}");

@@ -59,7 +59,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <div className="flex flex-col gap-3">
         <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
         <Legs lines={legWords(e, quantity)} />
-        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{e.sentences.slice(1).join(' ')}</p>
+        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{e.sentences.join(' ')}</p>
         <MoneyTable evaluation={e} />
         <Checks evaluation={e} />
         {place.error && <Notice>{place.error.message}</Notice>}

@@ -51,7 +51,8 @@ impl Program {
         let response = self.app.clone().oneshot(request).await.unwrap();
         let status = response.status();
         let body = to_bytes(response.into_body(), 10_000_000).await.unwrap();
-        (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
+        let text = || Value::String(String::from_utf8_lossy(&body).into_owned());
+        (status, serde_json::from_slice(&body).unwrap_or_else(|_| text()))
     }
 
     /// A request with a body as it is, valid or not.

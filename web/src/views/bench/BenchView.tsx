@@ -69,7 +69,7 @@ export function BenchView() {
         {trouble && <div className="pt-2"><Notice>{trouble.message}</Notice></div>}
         <div ref={box} className="min-h-0 flex-1 overflow-auto pt-1.5">
           {b && scene.tab === 'outline' && <OutlinePlot bench={b} ghost={ghost} width={width} height={Math.max(220, size.height - 62)} name={title} />}
-          {b && scene.tab === 'map' && <TimeMap bench={b} width={width} height={Math.max(280, size.height - 8)} onPick={(part, price) => { look({ part, price }); }} />}
+          {b && scene.tab === 'map' && <TimeMap symbol={draft.symbol} bench={b} width={width} height={Math.max(280, size.height - 8)} onPick={(part, price) => { look({ part, price }); }} />}
           {b && scene.tab === 'greeks' && <GreekPlots bench={b} width={width} height={Math.max(340, size.height - 16)} />}
           {b && scene.tab === 'grid' && <ProfitGrid bench={b} />}
           {b && scene.tab === 'chance' && <ChancePanel bench={b} width={width} />}

@@ -75,6 +75,7 @@ export function MarketControls({ bench: b, expiries }: { bench: BenchAnswer | un
   const changed = isMoved(s) || s.part !== 0.5 || s.extra.length > 0 || s.span.value !== 0;
   return (
     <div className="ml-auto flex items-center gap-2">
+      {s.tab === 'map' && <Button aria-pressed={s.history} className={s.history ? '!border-brass text-brass' : ''} onClick={() => { look({ history: !s.history }); }}>history</Button>}
       {b && changed && <Button weight="quiet" onClick={unmove}>as at first</Button>}
       <Market expiries={expiries} />
       <select aria-label="Prices shown" value={`${s.span.by} ${s.span.value}`} onChange={(e) => { const [by, value] = e.target.value.split(' '); look({ span: { by: by === 'percent' ? 'percent' : 'deviations', value: number(value ?? '') ?? 0 } }); }} className="h-6 rounded border border-strong bg-raised px-1 font-semibold">

@@ -1,6 +1,8 @@
 import { scaleLinear } from 'd3-scale';
 import type { BenchAnswer } from '../../api/client';
 import { Hatch } from '../../chart/glyph';
+import { HistoryPane } from '../../chart/HistoryPane';
+import { isOption, parts } from '../../drafts/contract';
 import { fixed } from '../../format';
 import { below, contour, type Segment } from './contour';
 import { at, label } from './plot';
@@ -9,10 +11,16 @@ import { useScene } from './scene';
 const LEFT = 60;
 const BOTTOM = 26;
 const colour = (level: number) => (level === 0 ? 'var(--ink)' : level > 0 ? 'var(--gain)' : 'var(--loss)');
-type Props = { bench: BenchAnswer; width: number; height: number; onPick: (part: number, price: number) => void };
+type Props = { symbol: string; bench: BenchAnswer; width: number; height: number; onPick: (part: number, price: number) => void };
+
+/** Width of the past beside the map. */
+const PAST = 0.36;
 
 /** Days across, price up: lines of equal profit, the even one heavy, losses hatched, the cone of one and two deviations over it. A click sets the date. */
-export function TimeMap({ bench: b, width, height, onPick }: Props) {
+export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Props) {
+  const history = useScene((s) => s.history);
+  const past = history ? Math.round(whole * PAST) : 0;
+  const width = whole - past;
   const picked = useScene((s) => s.price);
   const map = b.map;
   if (!map) return null;
@@ -20,6 +28,7 @@ export function TimeMap({ bench: b, width, height, onPick }: Props) {
   const x = scaleLinear([0, days], [LEFT, width - 12]);
   const y = scaleLinear([prices[0] ?? 0, prices.at(-1) ?? 1], [height - BOTTOM, 12]);
   const spot = b.evaluation.spot;
+  const strikes = [...new Set(b.evaluation.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
   const read = picked ?? spot;
   const events = b.events.filter((e) => e.days <= days);
   const all = map.profit.flat();
@@ -42,6 +51,8 @@ export function TimeMap({ bench: b, width, height, onPick }: Props) {
   const chosen = b.lines[0];
   const told = chosen && at(b.prices, chosen.profit, read);
   return (
+    <div className="flex">
+    {history && <div className="border-r border-hair" style={{ width: past }}><HistoryPane symbol={symbol} level={spot} weekly={false} axis={{ height: height - BOTTOM, y: (p) => y(p) }} width={past - 1} strikes={strikes} evens={b.evens} /></div>}
     <svg role="img" tabIndex={0} width={width} height={height} className="block" aria-label={`Profit by date and price; even at the end at ${b.evens.map((e) => fixed(e, 2)).join(', ') || 'no price'}. Arrows move date and price.`}
       onClick={(e) => { const box = e.currentTarget.getBoundingClientRect(); onPick(Math.min(1, Math.max(0, x.invert(e.clientX - box.left) / days)), y.invert(e.clientY - box.top)); }}
       onKeyDown={(e) => {
@@ -70,5 +81,6 @@ export function TimeMap({ bench: b, width, height, onPick }: Props) {
         <text key={`${l.level} ${p}`} x={x(d) + 6} y={y(p) + 4} fontSize={12} fontWeight={l.level === 0 ? 700 : 600} fill={colour(l.level)} stroke="var(--ground)" strokeWidth={4} paintOrder="stroke">{l.level === 0 ? 'even' : fixed(l.level, 0, true)}</text>
       )))}
     </svg>
+    </div>
   );
 }

@@ -20,13 +20,15 @@ export type Scene = {
   span: { by: 'deviations' | 'percent'; value: number };
   /** The price that is read, everywhere. */
   price?: number;
+  /** The past beside the time map. */
+  history: boolean;
   greeksOver: 'price' | 'time';
   legs: boolean;
   grid: { by: 'deviations' | 'percent' | 'prices'; step: number; prices: string; unit: GridUnit };
   chance: { smile: boolean; lower: string; higher: string; target: string; stop: string };
 };
 const FIRST: Scene = {
-  tab: 'outline', part: 0.5, extra: [], unit: 'points', shift: 0, at: {}, sticky: 'strike', rate: 0, span: { by: 'deviations', value: 0 }, greeksOver: 'price', legs: false,
+  tab: 'outline', part: 0.5, extra: [], unit: 'points', shift: 0, at: {}, sticky: 'strike', rate: 0, span: { by: 'deviations', value: 0 }, history: false, greeksOver: 'price', legs: false,
   grid: { by: 'deviations', step: 0.5, prices: '', unit: 'money' }, chance: { smile: false, lower: '', higher: '', target: '50', stop: '' },
 };
 export const useScene = create<Scene>(() => FIRST);

@@ -1,9 +1,13 @@
-import { useEffect } from 'react';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { scaleLinear } from 'd3-scale';
+import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { followBook, useLive } from '../../api/live';
-import { useMutation } from '@tanstack/react-query';
+import { historyQuery } from '../../api/queries';
 import { api, must, type Position } from '../../api/client';
 import { RangeStrip } from '../../chart/glyph';
+import { BARS, HistoryPane } from '../../chart/HistoryPane';
+import { isOption, parts } from '../../drafts/contract';
 import { fixed, money, percent, tone } from '../../format';
 import { openTicket } from '../../ticket/open';
 import { Button } from '../../ui/controls';
@@ -11,6 +15,9 @@ import { Button } from '../../ui/controls';
 const th = 'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
 const right = `${th} text-right`;
 const left = `${th} text-left`;
+
+/** Height of the past of a position. */
+const PAST = 260;
 
 function close(p: Position, quantity: number) {
   openTicket({ symbol: p.symbol, unit: p.closing, quantity, closing: { campaign: p.campaign, name: `${p.name} ${p.strikes}`, held: p.packages } });
@@ -27,7 +34,26 @@ function Exercise({ leg }: { leg: Position['legs'][number] }) {
   );
 }
 
+/** The past of the underlying with the position's strikes, break-evens and opening. */
+function Past({ p }: { p: Position }) {
+  const strikes = [...new Set(p.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
+  const evens = p.evens.map((e) => Number(e.from));
+  const bars = useQuery(historyQuery(p.symbol, false, BARS)).data?.bars ?? [];
+  const last = bars.at(-1)?.close;
+  if (last === undefined) return <p className="px-2 text-ink2">Reading the past of {p.symbol}</p>;
+  const all = [...bars.flatMap((b) => [b.low, b.high]), ...strikes, ...evens.filter((e) => Math.abs(e / last - 1) < 0.4)];
+  const y = scaleLinear([Math.min(...all), Math.max(...all)], [PAST - 16, 22]);
+  const ticks = y.ticks(6);
+  return (
+    <div className="relative" style={{ height: PAST }}>
+      {ticks.map((t) => <span key={t} className="absolute left-0 w-[52px] text-right text-[11px] leading-3 text-ink2" style={{ top: y(t) - 6 }}>{fixed(t, t < 100 ? 1 : 0)}</span>)}
+      <div className="absolute top-0 left-[60px]"><HistoryPane symbol={p.symbol} level={last} weekly={false} axis={{ height: PAST, y: (v) => y(v) }} width={900} strikes={strikes} evens={evens} entries={[p.opened.slice(0, 10)]} /></div>
+    </div>
+  );
+}
+
 function Rows({ p }: { p: Position }) {
+  const [open, setOpen] = useState(false);
   const g = p.greeks;
   const half = Math.floor(p.packages / 2);
   return (
@@ -47,6 +73,7 @@ function Rows({ p }: { p: Position }) {
         <td className="num px-2 pt-2">{money(p.margin)}</td>
         <td className="px-2 py-1.5" rowSpan={2}>
           <div className="flex flex-col items-stretch gap-1">
+            <Button weight="quiet" aria-expanded={open} aria-label={`past of ${p.symbol} with ${p.name}`} onClick={() => { setOpen(!open); }}>past {open ? '▴' : '▾'}</Button>
             {half > 0 && <Button onClick={() => { close(p, half); }} aria-label={`close half of ${p.symbol} ${p.name}`}>close half</Button>}
             <Button onClick={() => { close(p, p.packages); }} aria-label={`close all of ${p.symbol} ${p.name}`}>close all</Button>
           </div>
@@ -59,6 +86,7 @@ function Rows({ p }: { p: Position }) {
         <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
         <td className="num px-2 pb-2" colSpan={5}>{p.strip ? `most ${p.most ? money(p.most, true) : p.ofMost == null && p.least ? 'no limit' : '—'} · least ${p.least ? money(p.least) : 'no limit'}` : 'most and least depend on what the later leg is worth then'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>
       </tr>
+      {open && <tr><td colSpan={11} className="border-t border-hair py-1"><Past p={p} /></td></tr>}
     </tbody>
   );
 }

@@ -6,7 +6,8 @@ import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from './axis';
 import { ChainRow, type Cursor } from './ChainRow';
 import { told, useColumns } from './columns';
-import { HistoryFoot, HistoryHead, HistoryPane } from './HistoryPane';
+import { HistoryPane } from '../../chart/HistoryPane';
+import { HistoryFoot, HistoryHead } from './HistoryEdges';
 import { PictureLines, RowLines } from './Lines';
 import { useLook } from './look';
 import { Outline, OutlineFoot, OutlineHead } from './Outline';
@@ -15,6 +16,7 @@ import { SmileHead, SmilePane } from './SmilePane';
 import { TargetLine } from './TargetLine';
 import { useWindow } from './window';
 
+const NONE: Leg[] = [];
 /** Width of the picture: a little under a third. */
 const pictureOf = (width: number) => Math.round(Math.min(372, width * 0.306));
 /** From this width on calls and puts stand beside the history; below it stands in place of the calls. */
@@ -65,11 +67,12 @@ function dragLeg(symbol: string, axis: Axis, top: () => number, contract: string
   window.addEventListener('pointercancel', stop);
 }
 
-const NONE: Leg[] = [];
 /** Rows and picture on one price axis; several expirations under one another, each with its own. */
 export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onCursor, onTrade, onClose, packages }: Props) {
   const { columns, sides: wanted } = useColumns();
-  const beside = useLook((s) => s.beside);
+  const { beside, weekly } = useLook();
+  const strikesOfDraft = [...new Set((draft?.legs ?? NONE).filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
+  const evens = (evaluation?.evens ?? []).map((v) => Number(v.from));
   const box = useRef<HTMLDivElement>(null);
   const places = useRef(new Map<string, HTMLElement>());
   const [width, setWidth] = useState(1216);
@@ -125,7 +128,7 @@ export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onC
                 <div key={b.key}>
                   {several && <div className="h-6 border-b border-hair" />}
                   <div className="relative" style={{ height: axis.height }}>
-                    {b.rows.length > 1 && (beside === 'history' ? <HistoryPane head={head} mark={b.mark} axis={axis} width={side - 1} draft={draft} evaluation={evaluation} /> : <SmilePane symbol={symbol} expiration={b.key} axis={axis} width={side - 1} onStrike={goTo} />)}
+                    {b.rows.length > 1 && (beside === 'history' ? <HistoryPane symbol={symbol} level={head.level} weekly={weekly} ahead={b.mark} axis={axis} width={side - 1} strikes={strikesOfDraft} evens={evens} /> : <SmilePane symbol={symbol} expiration={b.key} axis={axis} width={side - 1} onStrike={goTo} />)}
                   </div>
                 </div>
               );

@@ -1,0 +1,75 @@
+//! Ideas serve their intention, and legs are picked where they are asked for.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use common::*;
+use desk::*;
+
+/// A chain whose call deltas fall from 0.95 at 80 to 0.05 at 120.
+fn candidates(expiry: jiff::civil::Date) -> Candidates {
+    let strikes = (0..=16).map(|i| 80.0 + 2.5 * f64::from(i));
+    let listed = strikes.flat_map(|k| {
+        let call = 0.95 - 0.9 * (k - 80.0) / 40.0;
+        [("C", call), ("P", call - 1.0)].map(|(kind, delta)| Candidate { contract: contract(&format!("{k}{kind}"), expiry), delta })
+    });
+    Candidates { spot: 100.0, deviation: 0.08, listed: listed.collect() }
+}
+
+fn material(held: i64) -> Material {
+    Material { near: candidates(day()), far: Some(candidates(jiff::civil::date(2031, 6, 20))), own: Some("TEST".into()), lot: 100, held }
+}
+
+#[test]
+fn legs_are_picked_by_delta_deviation_and_distance() {
+    let c = candidates(day());
+    let strike = |kind, place| c.pick(kind, place).unwrap().strike.to_string();
+    assert_eq!(strike(Kind::Put, Place::Delta(0.20)), "87.50");
+    assert_eq!(strike(Kind::Call, Place::Delta(-0.20)), "112.50");
+    // One deviation below 100: 92.3.
+    assert_eq!(strike(Kind::Put, Place::Deviations(-1.0)), "92.50");
+    assert_eq!(strike(Kind::Call, Place::Away(30.0)), "120.00");
+    assert_eq!(strike(Kind::Put, Place::Away(-11.25)), "87.50", "of two as near the lower");
+    assert!(Candidates { listed: Vec::new(), ..c }.pick(Kind::Call, Place::Delta(0.5)).is_none());
+}
+
+/// What rises makes money above, what falls below, what stays in the middle, what moves on both sides; income is paid for at the middle.
+#[test]
+fn each_idea_makes_money_where_its_intention_says() {
+    let u = underlying();
+    let shape = |s: &Structure| Shape::of(s, &u, Money::ZERO);
+    for intention in Intention::ALL {
+        let made = ideas(intention, &material(0));
+        assert!(made.len() >= 3, "{intention:?}: {}", made.len());
+        for idea in &made {
+            assert!(recognise(&idea.structure, &u).text != "custom", "{intention:?}: {:?}", idea.structure);
+            if !idea.structure.is_one_expiration() {
+                continue;
+            }
+            let s = shape(&idea.structure);
+            let [low, middle, high] = [70.0, 100.0, 130.0].map(|p| s.profit_at(p));
+            let right = match intention {
+                Intention::Rises | Intention::ReplaceStock => high > low && high >= middle,
+                Intention::Falls => low > high && low >= middle,
+                Intention::Stays => middle > low && middle > high,
+                Intention::Moves => middle < low && middle < high,
+                // Paid for giving up one side or both.
+                Intention::Income => middle >= low || middle >= high,
+                Intention::Protection => low - middle > -3_000.0,
+            };
+            assert!(right, "{intention:?} {}: {low} {middle} {high}", idea.structure.strikes_label());
+        }
+    }
+}
+
+#[test]
+fn a_holding_is_covered_by_whole_lots() {
+    let held = |n| ideas(Intention::Protection, &material(n));
+    let floor = &held(350)[0];
+    assert_eq!(floor.structure.options().map(|(_, n)| n).collect::<Vec<_>>(), [3]);
+    assert!(floor.why.contains("300 of the 350 you hold; 50 stay uncovered"), "{}", floor.why);
+    assert!(!held(99)[0].why.contains("hold"), "less than a lot is not covered");
+    assert_eq!(ideas(Intention::Income, &material(1_400))[0].structure.options().map(|(_, n)| n).collect::<Vec<_>>(), [-14]);
+    let without = Material { own: None, far: None, ..material(0) };
+    assert!(ideas(Intention::Protection, &without).iter().all(|i| i.structure.underlying_quantity() == 0), "an index cannot be bought");
+}
