@@ -149,7 +149,12 @@ impl Browser {
 
     /// Sets the width of the page.
     pub async fn resize(&self, width: u32) {
-        let metrics = json!({ "width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false });
+        self.resize_to(width, 800).await;
+    }
+
+    /// Sets width and height of the page.
+    pub async fn resize_to(&self, width: u32, height: u32) {
+        let metrics = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
         let command = Extra::DevTools("Emulation.setDeviceMetricsOverride", metrics);
         self.client.issue_cmd(command).await.expect("the viewport can be set");
     }

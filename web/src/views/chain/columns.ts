@@ -31,7 +31,7 @@ export const COLUMNS: Told[] = [
 export const told = (key: Column) => COLUMNS.find((c) => c.key === key);
 
 /** So many stand beside each other without crowding, on each side or on one alone. */
-export const mostOf = (sides: Sides) => (sides === 'both' ? 6 : 14);
+export const mostOf = (sides: Sides) => { const wide = window.innerWidth >= 1600; return sides === 'both' ? (wide ? 9 : 6) : wide ? 20 : 14; };
 
 type Chosen = { columns: Column[]; sides: Sides };
 const USUAL: Chosen = { columns: ['openInterest', 'volume', 'implied', 'delta'], sides: 'both' };

@@ -2,7 +2,7 @@ import { useEffect, useState } from 'react';
 import { ROW } from './axis';
 
 /** Rows drawn beyond what is seen, and the step in which the window moves. */
-const SPARE = 12;
+const SPARE = 8;
 
 /** Which stretch of a scrolled box is worth drawing, in pixels from its top. (Rows have one height, so no measuring is needed.) */
 export function useWindow(box: React.RefObject<HTMLElement | null>): [number, number] {
