@@ -1,12 +1,11 @@
 //! What goes over the wire. Prices and money are decimal text (exact); model values are numbers.
 //! Handlers translate; nothing is computed here.
 
-use std::collections::BTreeMap;
-
-use desk::{EntryPrice, Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
+use desk::{Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use crate::entry_wire::EntryWire;
 use crate::refusal::Refusal;
 
 /// One leg of a request.
@@ -28,37 +27,6 @@ pub(crate) fn structure(legs: &[LegWire]) -> Result<Structure, Refusal> {
 
 pub(crate) fn legs_wire(s: &Structure) -> Vec<LegWire> {
     s.legs().iter().map(|l| LegWire { contract: l.instrument.to_string(), quantity: l.quantity }).collect()
-}
-
-/// Where the price of a draft comes from.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub enum EntryWire {
-    /// Join one's own side.
-    Rest,
-    /// The middle.
-    #[default]
-    Middle,
-    /// Take the other side.
-    Cross,
-    /// This net price per package, signed: above zero is paid.
-    Net(String),
-    /// These prices by contract; a leg that is not named is taken at its middle.
-    Legs(BTreeMap<String, String>),
-}
-
-/// Reads where a price comes from; `unit` is one package.
-pub(crate) fn entry(wire: &EntryWire, unit: &Structure, style: PriceStyle) -> Result<EntryPrice, Refusal> {
-    Ok(match wire {
-        EntryWire::Rest => EntryPrice::Rest,
-        EntryWire::Middle => EntryPrice::Middle,
-        EntryWire::Cross => EntryPrice::Cross,
-        EntryWire::Net(text) => EntryPrice::Net(parse_price("entry", text, style)?),
-        EntryWire::Legs(prices) => {
-            let one = |l: &Leg| prices.get(&l.instrument.to_string()).map(|text| parse_price("entry", text, style)).transpose();
-            EntryPrice::Legs(unit.legs().iter().map(one).collect::<Result<_, _>>()?)
-        }
-    })
 }
 
 /// What is asked about a draft, a ticket or a closing order.

@@ -38,7 +38,12 @@ async fn main() {
         report("step of the bench's date slider to its repaint", "ms", slides(&b, "date", "bench-date").await, 50.0);
         report("step of the bench's volatility slider to its repaint", "ms", slides(&b, "volatility", "bench-today").await, 50.0);
         let (dropped, frames) = frames(&b, &program).await;
-        report("frames later than a sixtieth of a second by half, a page of 74 rows × 23 columns at 1920 × 1500, quotes running", "% of frames", vec![dropped], 1.0);
+        report(
+            "frames later than a sixtieth of a second by half, a page of 74 rows × 23 columns at 1920 × 1500, quotes running",
+            "% of frames",
+            vec![dropped],
+            1.0,
+        );
         println!("  of {frames} frames");
         b.goto("about:blank").await;
         let cores = pushing(&b, &program).await;

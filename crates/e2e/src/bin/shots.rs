@@ -23,9 +23,36 @@ async fn main() {
         b.find("[role=slider]").await;
         shot(&b, "ticket").await;
         b.keys(e2e::ESCAPE).await;
+        b.press("build ▾").await;
+        b.press("stays").await;
+        b.find("[data-idea]").await;
+        shot(&b, "build").await;
+        b.keys(e2e::ESCAPE).await;
+        b.press("target").await;
+        beside(&b, "history").await;
+        shot(&b, "chain-history").await;
+        beside(&b, "nothing").await;
+        // A calendar in the second place of the tray, over two expirations.
+        b.press("+ draft").await;
+        let far = "NMOU:2031-06-20";
+        b.select("[aria-label='Open an expiration under the rows']", far).await;
+        b.find(&format!("[data-block='{far}'] [data-cell]")).await;
+        b.click("[data-of='NMOU:2031-04-18'][data-cell='190-call-bid']").await;
+        b.run(&format!("document.querySelector(\"[data-of='{far}'][data-cell='190-call-ask']\").click()")).await;
+        b.until("[data-testid=structure-name]", "a calendar", |t| t.starts_with("long call calendar")).await;
+        b.run("document.activeElement.blur()").await;
+        beside(&b, "smile").await;
+        shot(&b, "chain-smile").await;
+        beside(&b, "nothing").await;
+        b.click("[data-testid=tray-A]").await;
         b.keys("2").await;
         b.find("[data-testid=bench-outline]").await;
-        shot(&b, "bench").await;
+        for (key, name) in
+            [("o", "bench"), ("m", "bench-map"), ("g", "bench-greeks"), ("r", "bench-grid"), ("p", "bench-chance"), ("v", "bench-compare")]
+        {
+            b.keys(key).await;
+            shot(&b, name).await;
+        }
         b.goto(home).await;
         b.press("packages").await;
         b.find("[data-package]").await;
@@ -41,6 +68,14 @@ async fn main() {
         shot(&b, "chain-night").await;
     })
     .await;
+}
+
+/// What stands beside the rows.
+async fn beside(b: &Browser, what: &str) {
+    b.press("show ▾").await;
+    b.press(what).await;
+    b.keys(e2e::ESCAPE).await;
+    b.run("document.activeElement.blur()").await;
 }
 
 async fn shot(b: &Browser, name: &str) {

@@ -9,7 +9,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
-use crate::book_view::{self, BookView, LedgerView, Masthead};
+use crate::book_view::{self, BookView, Masthead};
+use crate::ledger_view::{self, LedgerView};
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 
@@ -46,7 +47,7 @@ async fn exercise(State(app): State<AppState>, Body(request): Body<ExerciseReque
 /// Every cash movement, and the proof that they add up.
 #[utoipa::path(get, path = "/ledger", tag = "account", responses((status = 200, body = LedgerView)))]
 async fn ledger(State(app): State<AppState>) -> Result<Json<LedgerView>, Problem> {
-    Ok(Json(app.read(|state, _| book_view::ledger(state)).await?))
+    Ok(Json(app.read(|state, _| ledger_view::ledger(state)).await?))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

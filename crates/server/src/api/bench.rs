@@ -15,13 +15,14 @@ use crate::app::AppState;
 use crate::bench_wire::{BenchWire, bench_wire};
 use crate::book_view::effect_on_book;
 use crate::chain_view::event_mark;
+use crate::entry_wire::{EntryWire, entry};
 use crate::money;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::smile_view;
 use crate::state::{State as DeskState, known};
 use crate::trading;
-use crate::wire::{EntryWire, LegWire, entry, structure};
+use crate::wire::{LegWire, structure};
 
 /// A change of volatility.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]

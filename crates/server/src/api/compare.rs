@@ -10,10 +10,11 @@ use utoipa_axum::routes;
 
 use crate::api::bench::{BenchRequest, ChancesWanted, GridAsked, GridUnit, Judged, MovedWire, SpanWire, StepsWire, check_days, judge};
 use crate::app::AppState;
+use crate::entry_wire::EntryWire;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known, spot_of};
-use crate::wire::{EntryWire, ExtentWire, LegWire, NetPrice, extent, net_price};
+use crate::wire::{ExtentWire, LegWire, NetPrice, extent, net_price};
 
 /// One draft to compare.
 #[derive(Debug, Clone, Deserialize, ToSchema)]

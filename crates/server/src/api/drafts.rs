@@ -13,11 +13,12 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::entry_wire::{EntryWire, entry};
 use crate::files::{legs_csv, read_legs_csv};
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known};
-use crate::wire::{EntryWire, LegWire, entry, structure};
+use crate::wire::{LegWire, structure};
 
 /// Where the trader expects the price to be, and when.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]

@@ -8,13 +8,14 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::entry_wire::entry;
 use crate::money;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::state::State as DeskState;
 use crate::state::known;
 use crate::trading;
-use crate::wire::{EvaluateRequest, EvaluationWire, entry, evaluation, structure};
+use crate::wire::{EvaluateRequest, EvaluationWire, evaluation, structure};
 
 /// Parses, evaluates and translates; also used by the stream.
 pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Result<EvaluationWire, Refusal> {

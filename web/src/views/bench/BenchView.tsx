@@ -55,7 +55,7 @@ export function BenchView() {
   const title = e ? `${draft.symbol} ${e.name} ${e.strikes}` : draft.symbol;
   const width = size.width - 4;
   return (
-    <div className="grid h-full grid-cols-[auto_minmax(0,1fr)_290px] max-[1240px]:grid-cols-[auto_minmax(0,1fr)_250px]">
+    <div className="grid h-full grid-cols-[auto_minmax(0,1fr)_290px] max-[1240px]:grid-cols-[auto_minmax(0,1fr)_236px]">
       <DraftPanel draft={draft} evaluation={e} price={e?.spot} onKeys={keys} />
       <section aria-label="Judgement" className="flex min-w-0 flex-col px-3 pt-1.5 pb-2">
         <div className="flex items-baseline gap-3">

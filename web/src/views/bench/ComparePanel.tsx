@@ -64,7 +64,7 @@ export function ComparePanel({ draft, spot, now, days, width }: { draft: Draft; 
           </svg>
           <table className="w-fit tabular-nums" aria-label="Comparison at my target">
             <thead><tr><td />{c.columns.map((k, i) => (
-              <th key={k.slot} scope="col" className="min-w-[104px] px-2 text-right align-bottom leading-4 font-semibold"><svg aria-hidden width={26} height={6} className="ml-auto"><line x1={0} x2={26} y1={3} y2={3} stroke={LOOKS[i]?.[0]} strokeDasharray={LOOKS[i]?.[1]} strokeWidth={2} /></svg>{k.slot === 'stock' ? '' : `${k.slot} `}<span className="font-normal">{k.name || draft.symbol}</span></th>
+              <th key={k.slot} scope="col" className="min-w-[84px] px-2 text-right align-bottom leading-4 font-semibold"><svg aria-hidden width={26} height={6} className="ml-auto"><line x1={0} x2={26} y1={3} y2={3} stroke={LOOKS[i]?.[0]} strokeDasharray={LOOKS[i]?.[1]} strokeWidth={2} /></svg>{k.slot === 'stock' ? '' : `${k.slot} `}<span className="font-normal">{k.name || draft.symbol}</span></th>
             ))}</tr></thead>
             <tbody>{rows.map(([name, key, of]) => <tr key={name} className="border-t border-hair"><th scope="row" className="py-0.5 pr-3 text-left font-normal text-ink2">{name}</th>{c.columns.map((k) => { const best = key !== '' && c.columns.length > 1 && k.best.includes(key); return <td key={k.slot} className={`num px-2 ${best ? 'font-bold text-brass' : ''}`}>{best && <span aria-hidden>● </span>}{of(k)}{best && <span className="sr-only"> best</span>}</td>; })}</tr>)}</tbody>
           </table>

@@ -12,11 +12,11 @@ function Slide({ label, value, min, max, step, onChange, words }: { label: strin
   return (
     <div className="flex items-center gap-2">
       <span className="text-ink2">{label}</span>
-      <Slider.Root min={min} max={max} step={step} value={[value]} onValueChange={([v]) => { onChange(v ?? value); }} className="relative flex h-5 w-24 touch-none items-center select-none">
+      <Slider.Root min={min} max={max} step={step} value={[value]} onValueChange={([v]) => { onChange(v ?? value); }} className="relative flex h-5 w-24 touch-none max-[1240px]:w-14 items-center select-none">
         <Slider.Track className="relative h-[3px] grow rounded bg-strong" />
         <Slider.Thumb aria-label={label} aria-valuetext={words} className="block size-4 rounded-full border-2 border-raised bg-brass" />
       </Slider.Root>
-      <b className="w-[92px] whitespace-nowrap">{words}</b>
+      <b className="w-[92px] whitespace-nowrap max-[1240px]:w-[84px]">{words}</b>
     </div>
   );
 }
@@ -91,7 +91,7 @@ export function Controls({ bench: b }: { bench: BenchAnswer | undefined }) {
   const chosen = b?.lines[0];
   const unit = s.unit === 'points' ? 'points' : '%';
   return (
-    <div className="flex items-center gap-x-4 overflow-hidden border-b border-hair py-1.5">
+    <div className="flex items-center gap-x-4 overflow-hidden border-b max-[1240px]:gap-x-2 border-hair py-1.5">
       <Slide label="date" value={s.part} min={0} max={1} step={0.02} onChange={(part) => { look({ part }); }} words={chosen ? `${dayMonth(chosen.at.slice(0, 10))}, in ${fixed(chosen.days, 0)} d` : ''} />
       <Slide label="volatility" value={s.shift} min={-30} max={s.unit === 'points' ? 30 : 100} step={1} onChange={(shift) => { look({ shift }); }} words={s.shift === 0 ? 'as it is' : `${fixed(s.shift, 0, true)} ${unit}`} />
       {b && <Dates days={b.days} />}

@@ -107,7 +107,7 @@ export function DraftPanel({ draft, evaluation: e, price, onKeys }: { draft: Dra
   useKeys(keys);
   const middleOf = (contract: string) => { const l = e?.legs.find((x) => x.contract === contract); return l && `${l.bid}/${l.ask}`; };
   return (
-    <section aria-label="Legs" className="flex w-[240px] flex-col gap-2 overflow-auto border-r border-hair px-2.5 py-2 max-[1240px]:w-[206px]" tabIndex={-1}>
+    <section aria-label="Legs" className="flex w-[240px] flex-col gap-2 overflow-auto border-r border-hair px-2.5 py-2" tabIndex={-1}>
       <div className="flex items-center justify-between gap-1"><b className="truncate">{draft.name ?? 'Draft'}</b><DraftMenu draft={draft} /></div>
       {draft.note && <p className="max-h-16 overflow-auto whitespace-pre-wrap text-ink2" tabIndex={0}>{draft.note}</p>}
       <ul>{draft.legs.map((l) => <LegRow key={l.contract} draft={draft} leg={l} listed={listed} entry={entry} middle={middleOf(l.contract)} />)}</ul>

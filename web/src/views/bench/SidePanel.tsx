@@ -12,7 +12,7 @@ function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [str
     <table className="w-full">
       <caption className="pb-0.5 text-left font-semibold">{title}</caption>
       {heads && <thead><tr className="text-[12px] text-ink2"><td /><th scope="col" className="num font-normal">{heads[0]}</th><th scope="col" className="num font-normal">{heads[1]}</th></tr></thead>}
-      <tbody>{rows.map(([name, a, b]) => <tr key={name} className="border-t border-hair"><th scope="row" className="py-px text-left font-normal text-ink2">{name}</th><td className={`num ${b === undefined ? 'font-semibold' : ''}`}>{a}</td>{b !== undefined && <td className="num font-semibold">{b}</td>}</tr>)}</tbody>
+      <tbody>{rows.map(([name, a, b]) => <tr key={name} className="border-t border-hair"><th scope="row" className="py-px text-left font-normal text-ink2">{name}</th><td className={`num ${b === undefined ? 'font-semibold' : ''}`}>{a}</td>{b !== undefined && <td className="num pl-2 font-semibold">{b}</td>}</tr>)}</tbody>
     </table>
   );
 }
@@ -53,7 +53,7 @@ export function SidePanel({ bench: b }: { bench: BenchAnswer }) {
       <Rows title="Money" rows={rows} />
       {m.parts.length > 0 && <p className="-mt-2 text-[12px] text-ink2">{m.parts.join(' · ')}</p>}
       <Rows title="Effect on the book" heads={['before', 'after']} rows={[
-        ['lean, in index shares', fixed(before.lean, 1, true), fixed(after.lean, 1, true)], ['θ a day', fixed(before.theta, 1, true), fixed(after.theta, 1, true)],
+        ['lean, index shares', fixed(before.lean, 1, true), fixed(after.lean, 1, true)], ['θ a day', fixed(before.theta, 1, true), fixed(after.theta, 1, true)],
         ['vega a point', fixed(before.vega, 1, true), fixed(after.vega, 1, true)], ['buying power', cents(before.buyingPower), cents(after.buyingPower)],
       ]} />
       <p className="-mt-2 text-ink2">account at risk <b className="whitespace-nowrap text-ink">{atRisk == null ? 'no limit' : `${percent(atRisk, 1)} %`}</b> · chance <b className="whitespace-nowrap text-ink">{percent(e.chanceOfProfit, 0)} %</b></p>

@@ -61,6 +61,7 @@ function Rows({ p }: { p: Position }) {
       <tr>
         <td className="px-2 pt-2 text-left">
           <Link to={`/chain/${p.symbol}`} className="font-semibold text-brass underline-offset-2 hover:underline">{p.symbol}</Link> <b>{p.expiry ? `${p.packages} × ` : ''}{p.name}</b> {p.expiry ? p.strikes : p.packages}
+          <Button weight="quiet" className="ml-1 !h-[18px] !px-1 text-[12px] text-ink2" aria-expanded={open} aria-label={`past of ${p.symbol} with ${p.name}`} onClick={() => { setOpen(!open); }}>past {open ? '▴' : '▾'}</Button>
         </td>
         <td className="num px-2 pt-2">{p.expiry && <>{p.expiry}, <b>{p.days} d</b></>}</td>
         <td className="px-2 pt-1" rowSpan={2}>{p.strip ? <RangeStrip strip={p.strip} id={`strip-${p.campaign}`} width={190} /> : <span className="text-ink2">several expirations</span>}</td>
@@ -73,7 +74,6 @@ function Rows({ p }: { p: Position }) {
         <td className="num px-2 pt-2">{money(p.margin)}</td>
         <td className="px-2 py-1.5" rowSpan={2}>
           <div className="flex flex-col items-stretch gap-1">
-            <Button weight="quiet" aria-expanded={open} aria-label={`past of ${p.symbol} with ${p.name}`} onClick={() => { setOpen(!open); }}>past {open ? '▴' : '▾'}</Button>
             {half > 0 && <Button onClick={() => { close(p, half); }} aria-label={`close half of ${p.symbol} ${p.name}`}>close half</Button>}
             <Button onClick={() => { close(p, p.packages); }} aria-label={`close all of ${p.symbol} ${p.name}`}>close all</Button>
           </div>

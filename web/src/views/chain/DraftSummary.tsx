@@ -32,8 +32,8 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
         {!empty && !refusal && e && (
           <>
             <p data-testid="sentence" className="line-clamp-2 h-[38px] font-serif text-[15px] leading-[19px]" title={e.sentences.join(' ')}>{e.sentences.join(' ')}</p>
-            <p className="flex gap-[clamp(8px,1.25vw,16px)] whitespace-nowrap">
-              <b data-testid="structure-name">{e.name} {e.strikes}</b>
+            <p className="flex gap-[clamp(8px,1.25vw,16px)] whitespace-nowrap *:not-first:shrink-0">
+              <b data-testid="structure-name" className="min-w-0 truncate">{e.name} {e.strikes}</b>
               <span><span className="text-ink2">{e.price.value === e.middle.value ? 'middle' : 'entry'} </span><b>{e.price.amount} {e.price.side}</b></span>
               <span><span className="text-ink2">most{about} </span><b className="text-gain">{e.most.unlimited ? 'no limit' : money(e.most.profit, true)}</b></span>
               <span><span className="text-ink2">least{about} </span><b className="text-loss">{e.least.unlimited ? 'no limit' : money(e.least.profit)}</b></span>
