@@ -71,5 +71,19 @@ fn judged(c: &mut Criterion) {
     c.bench_function("the same, outline with Greeks alone", |b| b.iter(|| bench(black_box(&outline), &m).unwrap()));
 }
 
-criterion_group!(benches, evaluation, grid, judged);
+/// Forty option legs of one underlying: the least total over all pairings.
+fn paired(c: &mut Criterion) {
+    use desk::regime::{RegimeCase, RegimeKind, RegimeLeg, Strategy, strategy};
+    let leg = |i: i64| {
+        let (kind, strike) = (if i % 2 == 0 { Kind::Call } else { Kind::Put }, 80.0 + 2.0 * (i / 2) as f64);
+        let quantity = if (i * 7 + i / 3) % 5 < 3 { -(1 + i % 3) } else { 1 + i % 4 };
+        let time = [0.1, 0.2, 0.4][(i % 3) as usize];
+        RegimeLeg { quantity, kind: RegimeKind::Option { kind, strike, time, vol: None }, price: 0.5 + 0.1 * (i % 20) as f64 }
+    };
+    let case = RegimeCase { price: 100.0, multiplier: 100.0, legs: (0..40).map(leg).collect() };
+    let rules = Strategy { naked: 0.20, minimum: 0.10, stock_initial: 0.50 };
+    c.bench_function("least margin of forty option legs", |b| b.iter(|| strategy(black_box(&case), &rules).unwrap()));
+}
+
+criterion_group!(benches, evaluation, grid, judged, paired);
 criterion_main!(benches);

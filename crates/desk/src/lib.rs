@@ -27,6 +27,7 @@ mod package;
 mod plain;
 pub mod position;
 mod price_style;
+pub mod regime;
 mod scene;
 mod shape;
 mod smile;

@@ -1,4 +1,4 @@
-//! The batch calculator: `pikebell calc price|iv|chance|position`.
+//! The batch calculator: `pikebell calc price|iv|chance|position|margin`.
 //!
 //! Rows are read, worked out in parallel and written in their order, a block at a time. A row that cannot be priced gets an
 //! `error` text and the good rows are still written; the exit status then is 1. What cannot be read at all (no such file, a
@@ -6,6 +6,7 @@
 
 mod chance;
 mod iv;
+mod margin;
 mod position;
 mod price;
 mod table;
@@ -16,6 +17,10 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand, ValueEnum};
 use quant::Accuracy;
+use rayon::prelude::*;
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
 
 /// What to calculate.
 #[derive(Debug, Subcommand)]
@@ -32,6 +37,9 @@ pub enum Calc {
     /// Profit, loss, break-evens, chances and Greeks of whole positions (JSON).
     #[command(after_long_help = position::HELP)]
     Position(Files),
+    /// Margin of positions under three regimes, with the pairing behind it (JSON).
+    #[command(after_long_help = margin::HELP)]
+    Margin(Files),
 }
 
 /// Where from, where to, how exactly.
@@ -72,6 +80,7 @@ pub fn run(what: &Calc) -> Result<Outcome, String> {
         Calc::Iv(f) => (f, iv::run),
         Calc::Chance(f) => (f, chance::run),
         Calc::Position(f) => (f, position::run),
+        Calc::Margin(f) => (f, margin::run),
     };
     let input: Box<dyn Read> = match &files.input {
         Some(path) => Box::new(BufReader::new(File::open(path).map_err(|e| format!("{}: {e}", path.display()))?)),
@@ -87,6 +96,34 @@ pub fn run(what: &Calc) -> Result<Outcome, String> {
     };
     let outcome = work(input, &mut output, accuracy)?;
     output.flush().map_err(|e| format!("writing: {e}"))?;
+    Ok(outcome)
+}
+
+/// A document of cases.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Document {
+    cases: Vec<Value>,
+}
+
+/// Works out the cases of a document in parallel and writes their answers in order. One that cannot be read or worked out has its id and why.
+fn run_cases<C: DeserializeOwned, A: Serialize>(
+    input: Box<dyn Read>,
+    output: &mut dyn Write,
+    work: impl Fn(C) -> Result<A, String> + Sync,
+) -> Result<Outcome, String> {
+    let document: Document = serde_json::from_reader(input).map_err(|e| format!("reading: {e}"))?;
+    let answer = |case: Value| {
+        let id = case.get("id").cloned().unwrap_or(Value::Null);
+        let worked = serde_json::from_value(case).map_err(|e| e.to_string()).and_then(&work);
+        let written = worked.and_then(|a| serde_json::to_value(a).map_err(|e| e.to_string()));
+        written.map_err(|error| serde_json::json!({ "id": id, "error": error }))
+    };
+    let answers: Vec<Result<Value, Value>> = document.cases.into_par_iter().map(answer).collect();
+    let outcome = if answers.iter().all(Result::is_ok) { Outcome::AllGood } else { Outcome::SomeBad };
+    let cases: Vec<Value> = answers.into_iter().map(|a| a.unwrap_or_else(|failed| failed)).collect();
+    serde_json::to_writer(&mut *output, &serde_json::json!({ "cases": cases })).map_err(|e| format!("writing: {e}"))?;
+    output.write_all(b"\n").map_err(|e| format!("writing: {e}"))?;
     Ok(outcome)
 }
 

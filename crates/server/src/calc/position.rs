@@ -4,11 +4,10 @@ use std::io::{Read, Write};
 
 use desk::position::{Horizon, Limit, Point, Position, PositionKind, PositionLeg, Scene, Shift};
 use quant::{Accuracy, Kind, Style};
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
-use super::Outcome;
+use super::{Outcome, run_cases};
 
 pub const HELP: &str = r#"In (JSON): {"cases":[{"id","spot","rate","yield","prob_vol","legs":[…],"eval":[…]}…]}
   legs  {"qty","kind","strike","t_years","entry_price","multiplier","vol","style"?}
@@ -27,12 +26,6 @@ Out, in the same order: {"cases":[…]}; money per position (quantity × multipl
   prob_profit, expected_pl   at the horizon, lognormal with prob_vol, undiscounted
   eval                  {"value","pl","delta","gamma","theta_day","vega_pt"}; null where a Greek does not exist
 A case that cannot be read has "id" and "error"; exit status 1 then."#;
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Document {
-    cases: Vec<Value>,
-}
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -101,29 +94,8 @@ struct EvalOut {
     vega_pt: Option<f64>,
 }
 
-#[derive(Serialize)]
-struct Failed {
-    id: Value,
-    error: String,
-}
-
 pub fn run(input: Box<dyn Read>, output: &mut dyn Write, accuracy: Accuracy) -> Result<Outcome, String> {
-    let document: Document = serde_json::from_reader(input).map_err(|e| format!("reading: {e}"))?;
-    let answers: Vec<(bool, Value)> = document.cases.into_par_iter().map(|case| answer(case, accuracy)).collect();
-    let outcome = if answers.iter().all(|a| a.0) { Outcome::AllGood } else { Outcome::SomeBad };
-    let cases: Vec<Value> = answers.into_iter().map(|a| a.1).collect();
-    serde_json::to_writer(&mut *output, &serde_json::json!({ "cases": cases })).map_err(|e| format!("writing: {e}"))?;
-    output.write_all(b"\n").map_err(|e| format!("writing: {e}"))?;
-    Ok(outcome)
-}
-
-fn answer(case: Value, accuracy: Accuracy) -> (bool, Value) {
-    let id = case.get("id").cloned().unwrap_or(Value::Null);
-    let worked = serde_json::from_value::<Case>(case).map_err(|e| e.to_string()).and_then(|c| work(c, accuracy));
-    match worked.and_then(|a| serde_json::to_value(a).map_err(|e| e.to_string())) {
-        Ok(value) => (true, value),
-        Err(error) => (false, serde_json::to_value(Failed { id, error }).unwrap_or(Value::Null)),
-    }
+    run_cases(input, output, |case| work(case, accuracy))
 }
 
 fn leg(number: usize, l: LegIn) -> Result<PositionLeg, String> {

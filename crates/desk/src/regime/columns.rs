@@ -1,0 +1,203 @@
+//! The legal groups of a case: every set of at most four contracts whose own requirement is less than that of any way to take it apart.
+//!
+//! A group's requirement is the greatest loss of its gross payoff at expiration, if its longs expire no earlier than its shorts and the loss has a
+//! bound. Two groups of which one is the sum of the other's parts never need to be kept both, so what a group can be taken apart into is
+//! remembered by size: the search for the least total then has hundreds of choices where there are a hundred thousand sets.
+
+use quant::Kind;
+use rayon::prelude::*;
+
+use super::RegimeCase;
+use super::strategy::Strategy;
+
+/// A group that may be used any number of times.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Column {
+    /// Places of its option legs in the case, ascending; one of them as often as it has contracts of it.
+    pub legs: Vec<usize>,
+    /// The stock leg of which a lot of shares stands with it.
+    pub stock: Option<usize>,
+    /// What it needs beside the shares.
+    pub requirement: f64,
+}
+
+/// One option leg.
+struct Contracts {
+    place: usize,
+    short: bool,
+    call: bool,
+    time: f64,
+    price: f64,
+    /// Contracts of it that a group can hold.
+    most: usize,
+    /// What one contract needs alone.
+    alone: f64,
+    /// What it needs uncovered.
+    naked: f64,
+    /// Payoff of one contract, signed, at each corner.
+    payoff: Vec<f64>,
+}
+
+struct Best {
+    n: usize,
+    two: Vec<f64>,
+    three: Vec<f64>,
+}
+
+impl Best {
+    fn two(&self, a: usize, b: usize) -> f64 {
+        self.two[a * self.n + b]
+    }
+
+    fn three(&self, a: usize, b: usize, c: usize) -> f64 {
+        self.three[(a * self.n + b) * self.n + c]
+    }
+}
+
+/// What counts as less, of what is compared.
+const LESS: f64 = 1e-12;
+
+/// All groups worth choosing, single contracts among them.
+pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
+    let all = contracts(case, rules);
+    let n = all.len();
+    let mut best = Best { n, two: vec![f64::INFINITY; n * n], three: vec![f64::INFINITY; n * n * n] };
+    let mut out: Vec<Column> = all.iter().map(|c| Column { legs: vec![c.place], stock: None, requirement: c.alone }).collect();
+    let less = LESS * case.price * case.multiplier;
+    // What a set needs together, where that is less than apart.
+    let together = |set: &[usize], apart: f64| -> Option<Column> {
+        let mut own = group(&all, set, apart / case.multiplier) * case.multiplier;
+        if let [a, b] = set {
+            own = own.min(strangle(&all[*a], &all[*b], case.multiplier));
+        }
+        (own < apart - less).then(|| Column { legs: set.iter().map(|i| all[*i].place).collect(), stock: None, requirement: own })
+    };
+    let mut keep = |set: &[usize], apart: f64| {
+        let found = together(set, apart);
+        let least = found.as_ref().map_or(apart, |c| c.requirement);
+        out.extend(found);
+        least
+    };
+    let alone = |i: usize| all[i].alone;
+    // A set in ascending order has a leg so often in a row.
+    let fits = |set: &[usize]| set.chunk_by(|a, b| a == b).all(|same| same.len() <= all[same[0]].most);
+    for a in 0..n {
+        for b in a..n {
+            if fits(&[a, b]) {
+                best.two[a * n + b] = keep(&[a, b], alone(a) + alone(b));
+            }
+        }
+    }
+    for a in 0..n {
+        for b in a..n {
+            for c in b..n {
+                if fits(&[a, b, c]) {
+                    let apart = (alone(a) + best.two(b, c)).min(alone(b) + best.two(a, c)).min(alone(c) + best.two(a, b));
+                    best.three[(a * n + b) * n + c] = keep(&[a, b, c], apart);
+                }
+            }
+        }
+    }
+    let (best, first_two) = (&best, |a: usize| (a..n).map(move |b| (a, b)));
+    let pairs: Vec<(usize, usize)> = (0..n).flat_map(first_two).collect();
+    let fours = pairs.par_iter().flat_map_iter(|&(a, b)| {
+        let rest = (b..n).flat_map(move |c| (c..n).map(move |d| [a, b, c, d]));
+        rest.filter_map(|set| {
+            let [a, b, c, d] = set;
+            let pairs = (best.two(a, b) + best.two(c, d)).min(best.two(a, c) + best.two(b, d)).min(best.two(a, d) + best.two(b, c));
+            let single = (alone(a) + best.three(b, c, d)).min(alone(b) + best.three(a, c, d));
+            let apart = pairs.min(single).min(alone(c) + best.three(a, b, d)).min(alone(d) + best.three(a, b, c));
+            if apart > 0.0 && fits(&set) { together(&set, apart) } else { None }
+        })
+    });
+    out.extend(fours.collect::<Vec<_>>());
+    out.extend(covered(case, &all));
+    out
+}
+
+fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
+    let strikes = case.legs.iter().filter_map(|l| l.option().map(|o| o.1));
+    let mut corners: Vec<f64> = std::iter::once(0.0).chain(strikes).collect();
+    // From the ends inward: there the losses are.
+    corners.sort_by(|a, b| (b - case.price).abs().total_cmp(&(a - case.price).abs()));
+    corners.dedup();
+    let each = case.legs.iter().enumerate().filter_map(|(place, l)| {
+        let (kind, strike, time) = l.option()?;
+        let sign = l.quantity.signum() as f64;
+        let payoff: Vec<f64> = corners.iter().map(|s| sign * kind.intrinsic(*s, strike)).collect();
+        let call = kind == Kind::Call;
+        let (out_of_money, floor) = if call { ((strike - case.price).max(0.0), case.price) } else { ((case.price - strike).max(0.0), strike) };
+        let naked = case.multiplier * (l.price + rules.naked * case.price - out_of_money).max(l.price + rules.minimum * floor);
+        // A sold put can lose its strike and no more.
+        let alone = if l.quantity > 0 {
+            0.0
+        } else if call {
+            naked
+        } else {
+            naked.min(strike * case.multiplier)
+        };
+        Some(Contracts {
+            place,
+            short: l.quantity < 0,
+            call,
+            time,
+            price: l.price,
+            most: l.quantity.unsigned_abs().min(4) as usize,
+            alone,
+            naked,
+            payoff,
+        })
+    });
+    each.collect()
+}
+
+/// Greatest loss of the gross payoff per unit; without bound where it is no legal group, or where it is `enough` or more.
+fn group(all: &[Contracts], set: &[usize], enough: f64) -> f64 {
+    let (mut calls, mut last_short, mut first_long) = (0, f64::NEG_INFINITY, f64::INFINITY);
+    for c in set.iter().map(|i| &all[*i]) {
+        if c.short {
+            last_short = c.time.max(last_short);
+            calls += i32::from(c.call);
+        } else {
+            first_long = c.time.min(first_long);
+            calls -= i32::from(c.call);
+        }
+    }
+    if calls > 0 || first_long < last_short || last_short == f64::NEG_INFINITY {
+        return f64::INFINITY;
+    }
+    let mut worst = 0.0_f64;
+    for k in 0..all[set[0]].payoff.len() {
+        let loss = -set.iter().map(|i| all[*i].payoff[k]).sum::<f64>();
+        worst = worst.max(loss);
+        if worst >= enough {
+            return f64::INFINITY;
+        }
+    }
+    worst
+}
+
+/// A sold call and a sold put of any expirations: the side that needs more uncovered, and the other's premium; of two equal sides the smaller premium.
+fn strangle(a: &Contracts, b: &Contracts, multiplier: f64) -> f64 {
+    if !(a.short && b.short && a.call != b.call) {
+        return f64::INFINITY;
+    }
+    let other = match a.naked.total_cmp(&b.naked) {
+        std::cmp::Ordering::Greater => b.price,
+        std::cmp::Ordering::Less => a.price,
+        std::cmp::Ordering::Equal => a.price.min(b.price),
+    };
+    a.naked.max(b.naked) + other * multiplier
+}
+
+/// A sold call on a lot of shares needs nothing more, a sold put on a lot of sold shares what it is in the money.
+fn covered<'a>(case: &'a RegimeCase, all: &'a [Contracts]) -> impl Iterator<Item = Column> + 'a {
+    let lots = case.legs.iter().enumerate().filter(|(_, l)| l.kind == super::RegimeKind::Stock && l.quantity.abs() as f64 >= case.multiplier);
+    lots.flat_map(move |(stock, shares)| {
+        all.iter().filter(move |c| c.short && c.call == (shares.quantity > 0)).map(move |c| {
+            let strike = case.legs[c.place].option().map_or(0.0, |o| o.1);
+            let requirement = if c.call { 0.0 } else { (strike - case.price).max(0.0) * case.multiplier };
+            Column { legs: vec![c.place], stock: Some(stock), requirement }
+        })
+    })
+}
