@@ -7,7 +7,6 @@
 //! a price of its own.
 
 mod account;
-mod assignment;
 mod bench;
 pub mod calendar;
 mod carry;

@@ -13,7 +13,7 @@ mod scenarios;
 mod strategy;
 
 pub use scenarios::{Portfolio, Scan, Scanned, portfolio, scan};
-pub use strategy::{Group, Strategy, strategy};
+pub use strategy::{Group, MOST_LEGS, Strategy, strategy};
 
 use quant::Kind;
 use thiserror::Error;

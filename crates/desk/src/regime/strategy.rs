@@ -30,7 +30,7 @@ pub struct Group {
 }
 
 /// Different option legs that are tried in all combinations.
-const MOST_LEGS: usize = 60;
+pub const MOST_LEGS: usize = 60;
 /// Contracts of one leg.
 const MOST_CONTRACTS: i64 = 100_000;
 /// Nodes of the search; the cases of practice need a handful.
@@ -68,6 +68,9 @@ fn least(case: &RegimeCase, all: &[Column]) -> Result<Vec<i64>, RegimeError> {
     if scale == 0.0 {
         // Nothing needs anything: each contract stands alone.
         return Ok(all.iter().map(|c| if c.legs.len() == 1 && c.stock.is_none() { case.legs[c.legs[0]].quantity.abs() } else { 0 }).collect());
+    }
+    if all.iter().all(|c| c.legs.len() == 1 && c.stock.is_none()) {
+        return Ok(all.iter().map(|c| case.legs[c.legs[0]].quantity.abs()).collect());
     }
     let mut problem = Problem::new(OptimizationDirection::Minimize);
     let lots = |stock: usize| (case.legs[stock].quantity.abs() as f64 / case.multiplier).floor();
