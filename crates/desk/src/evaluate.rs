@@ -15,6 +15,7 @@ use crate::naming::{Name, in_place, recognise};
 use crate::number::{Money, Price};
 use crate::package::{PackageQuote, package_quote};
 use crate::plain;
+use crate::shape::Extent;
 use crate::structure::Structure;
 use crate::ticket::{OrderError, check_bounds};
 use crate::time::Moment;
@@ -188,6 +189,8 @@ pub struct Evaluation {
     pub chance_of_profit: f64,
     /// Money and margin.
     pub money: MoneyEffect,
+    /// How many packages the trader's rule about risk allows; absent without such a rule or without a limit of the loss.
+    pub allowed: Option<i64>,
     /// In plain words.
     pub sentences: Vec<String>,
     /// Things to look at before money moves.
@@ -272,6 +275,12 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     let chance_of_profit = dist.profit(&horizon.outcomes()).0;
     let money = money_effect(structure, market, account, price);
     let cash = money.cash;
+    let allowed = match (account.risk_percent, &horizon.shape.least) {
+        (Some(percent), Extent::Limited { profit, .. }) if *profit < Money::ZERO => {
+            Some((percent / 100.0 * account.value.to_f64() / (-profit.to_f64() / packages as f64)).floor().max(0.0) as i64)
+        }
+        _ => None,
+    };
     let delta = leg_greeks.first().zip(legs.first()).map_or(0.0, |(g, l)| g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64);
     let name = in_place(recognise(structure, market.underlying), structure, market.underlying, (delta, horizon.days), money.buying_power_now);
     let checks = checks(&Checked { proposal, market, quote: &quote, price, name: &name, horizon: &horizon, money: &money, account });
@@ -290,6 +299,7 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
         legs: market.legs.iter().zip(leg_greeks).map(|(m, greeks)| LegReport { market: *m, greeks }).collect(),
         chance_of_profit,
         money,
+        allowed,
         sentences,
         checks,
     })

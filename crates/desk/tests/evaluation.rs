@@ -178,4 +178,10 @@ fn checks_have_reasons() {
     assert!(says(&told(&structure("+1 100P"), &dear, &account()), "0.55 worse than its theoretical value of 1.50 debit"));
     let ruled = AccountView { value: Money::whole(8_200), risk_percent: Some(1.0), ..account() };
     assert!(says(&told(&structure("+1 100P"), &dear, &ruled), "2.5 % of the account at risk; your rule says at most 1 %"));
+    // Twenty percent of 8,200 are eight packages that can lose 205 each, whatever size was asked about.
+    let sized = |quantity: i64, percent| {
+        let view = AccountView { risk_percent: percent, ..ruled.clone() };
+        evaluate(&proposal(structure("+1 100P").times(quantity)), &dear, &view).unwrap().allowed
+    };
+    assert_eq!((sized(1, Some(20.0)), sized(3, Some(20.0)), sized(1, Some(1.0)), sized(1, None)), (Some(8), Some(8), Some(0), None));
 }

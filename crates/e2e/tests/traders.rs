@@ -97,6 +97,35 @@ async fn income_seller(b: &Browser) {
     b.press("% of most").await;
     b.until("main", "percent of the most", |t| t.contains("in percent of the most")).await;
     b.accessible("grid in percent").await;
+
+    // The ticket: as many as the rule allows, with a target and a stop that wait for the fill and cancel each other.
+    b.write("aside form input", "5").await;
+    b.press("keep").await;
+    b.until("[aria-label=Checks]", "the other rule", |t| t.contains("your rule says at most 5 %")).await;
+    b.keys("t").await;
+    b.press_starting("by my rule: ").await;
+    let quantity = b.run("return document.querySelector('#quantity').value").await;
+    assert!(quantity.as_str().and_then(|q| q.parse::<i64>().ok()).is_some_and(|q| q > 1), "{quantity}");
+    b.write("#quantity", "1").await;
+    b.click("[role=dialog] fieldset label:has(input[type=checkbox])").await;
+    b.write("[aria-label='at a target, price of the close']", "0.20").await;
+    b.click("[role=dialog] fieldset div:last-child label:has(input[type=checkbox])").await;
+    b.write("[aria-label='at a stop, price of the close']", "9").await;
+    b.accessible("ticket with exits").await;
+    b.press("Read back").await;
+    b.until("[role=dialog]", "told", |t| {
+        t.contains(
+            "Once filled it closes at 0.20 debit or better, or at the market when its middle stands at 9 debit or worse; one cancels the other.",
+        )
+    })
+    .await;
+    b.press("Place order").await;
+    b.find("[data-testid=order-state]").await;
+    let orders = b.api("/api/orders").await;
+    let last: Vec<&serde_json::Value> = orders.as_array().into_iter().flatten().rev().take(3).collect();
+    let after = |i: usize| last[i]["after"].as_u64();
+    assert!(after(0) == last[2]["id"].as_u64() && after(1) == after(0) && last[0]["held"].is_string(), "{last:?}");
+    b.keys(ESCAPE).await;
 }
 
 /// A broken-wing butterfly pasted as a table of legs; a calendar across results, built from two expirations under one another, and a fall of ten points.

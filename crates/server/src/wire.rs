@@ -263,6 +263,8 @@ pub struct EvaluationWire {
     pub chance_of_profit: f64,
     /// Money and margin.
     pub money: MoneyWire,
+    /// How many packages the trader's own rule about risk allows; absent without such a rule or without a limit of the loss.
+    pub allowed: Option<i64>,
     /// In plain words.
     pub sentences: Vec<String>,
     /// Checks.
@@ -346,6 +348,7 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
             })
             .collect(),
         chance_of_profit: e.chance_of_profit,
+        allowed: e.allowed,
         money: MoneyWire {
             cash: e.money.cash.to_string(),
             fees: e.money.fees.to_string(),

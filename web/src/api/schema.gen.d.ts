@@ -987,6 +987,11 @@ export interface components {
         };
         /** @description The one answer. */
         EvaluationWire: {
+            /**
+             * Format: int64
+             * @description How many packages the trader's own rule about risk allows; absent without such a rule or without a limit of the loss.
+             */
+            allowed?: number | null;
             /** @description As of. */
             at: string;
             /**

@@ -4,6 +4,7 @@ import { api, must, type Evaluation, type PlaceRequest } from '../api/client';
 import { evaluationQuery } from '../api/queries';
 import { dayMonth, money, shortWhen } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
+import { AttachChooser, attachedIsWritten, attachedWords, exitsOf, type Attached } from './AttachChooser';
 import { Checks, MoneyTable } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
 import { chosenOf, isPrice, PriceChooser, signed, type Chosen } from './PriceChooser';
@@ -24,6 +25,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [stand, setStand] = useState<Stand>('day');
   const [until, setUntil] = useState('');
   const [writtenStop, setStop] = useState<Stop>();
+  const [attached, setAttached] = useState<Attached>({});
   const [reading, setReading] = useState(false);
   const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
   const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
@@ -42,9 +44,12 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         limit: limited && limit ? signed(limit) : null, trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
         timeInForce: stand, goodTill: stand === 'goodTillDate' ? until : null,
       };
-      return must(await api.POST('/api/orders', { body }));
+      const exits = exitsOf(attached, body);
+      if (exits.length === 0) return must(await api.POST('/api/orders', { body }));
+      const placed = must(await api.POST('/api/orders/linked', { body: { tie: exits.length === 2 ? 'bracket' : 'oneTriggersOther', orders: [body, ...exits] } }));
+      return placed[0];
     },
-    onSuccess: (order) => { openOrder(order.id); },
+    onSuccess: (order) => { if (order) openOrder(order.id); },
   });
   const trouble = market.error ?? priced.error;
   if (trouble && !market.data) return <Notice>{trouble.message}</Notice>;
@@ -53,11 +58,11 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const what = ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
   const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : kind === 'stop' ? stopWords(stop, limit) : `at ${limit.amount} ${limit.side} or better`;
   const stands = { day: 'for this session', goodTillCancelled: 'until filled or cancelled', goodTillDate: `until ${until && dayMonth(until)}`, immediateOrCancel: 'at once, the rest ends', fillOrKill: 'at once and whole' }[stand];
-  const ready = (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid);
+  const ready = (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid) && attachedIsWritten(attached);
   if (reading) {
     return (
       <div className="flex flex-col gap-3">
-        <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}</p>
+        <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}{attachedWords(attached)}</p>
         <Legs lines={legWords(e, quantity)} />
         <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{e.sentences.join(' ')}</p>
         <MoneyTable evaluation={e} />
@@ -80,6 +85,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         <input id="quantity" autoFocus inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
         <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
         {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
+        {!ticket.closing && e.allowed != null && <Button weight="quiet" disabled={e.allowed < 1} onClick={() => { setQuantity(String(e.allowed)); }}>by my rule: {e.allowed}</Button>}
       </div>
       <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }, { value: 'stop', label: 'stop' }]} />
       <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'good till cancelled' }, { value: 'goodTillDate', label: 'to a date' }, { value: 'immediateOrCancel', label: 'at once' }]} />
@@ -89,6 +95,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>}
       {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>}
       {trouble && <Notice>{trouble.message}</Notice>}
+      {!ticket.closing && stand !== 'immediateOrCancel' && <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />}
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />
       <p className="text-[12px] text-ink2">market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</p>
