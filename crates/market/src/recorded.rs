@@ -52,6 +52,11 @@ impl Recorded {
         found.map(|(moment, sight)| (*moment, sight))
     }
 
+    /// Whether a chain was seen on the date of a moment.
+    pub(crate) fn saw_chain(&self, at: Moment) -> bool {
+        self.sights.keys().any(|seen| seen.date() == at.date())
+    }
+
     /// The last moment seen, of a chain or a session's close.
     pub fn last_moment(&self) -> Option<Moment> {
         let closed = self.bars.last().map(|b| desk::calendar::close_of(b.date));

@@ -334,6 +334,11 @@ impl World {
         0.034 + 0.005 * exp(-years.max(0.0) / 1.5)
     }
 
+    /// Whether option prices of a date are known: always in the simulated market, where a chain was recorded otherwise.
+    pub fn knows_chain(&self, symbol: &str, at: Moment) -> bool {
+        self.recorded(symbol).is_none_or(|r| r.saw_chain(at))
+    }
+
     /// Implied at-the-money total variance σ²T of an expiration.
     pub fn total_variance(&self, symbol: &str, at: Moment, expiry: Moment) -> Option<f64> {
         if let Some(r) = self.recorded(symbol) {

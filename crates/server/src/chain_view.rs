@@ -171,7 +171,8 @@ fn standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Standing> {
         day = desk::calendar::previous_session(day);
         Some(day)
     });
-    let past: Vec<f64> = before.take(YEAR).map_while(|d| vol30(world, symbol, desk::calendar::close_of(d))).collect();
+    let closes = before.take(YEAR).map(desk::calendar::close_of).filter(|at| world.knows_chain(symbol, *at));
+    let past: Vec<f64> = closes.filter_map(|at| vol30(world, symbol, at)).collect();
     desk::standing(today, &past)
 }
 

@@ -86,7 +86,8 @@ fn what_a_regime_does_not_define_is_refused_by_name_and_the_others_are_answered(
         change(&mut c);
         c
     };
-    let refused: [(fn(&mut Value), &str); 9] = [
+    type Spoil = fn(&mut Value);
+    let refused: [(Spoil, &str); 9] = [
         (|c| c["legs"][0] = json!({ "qty": 1, "kind": "future" }), "a future is not defined under strategy"),
         (|c| c["legs"][0]["qty"] = json!(1.5), "leg 0: qty 1.5 is not a whole number"),
         (|c| c["legs"][0]["kind"] = json!("warrant"), "kind \"warrant\" is not known; write call, put, stock or future"),

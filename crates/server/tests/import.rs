@@ -106,6 +106,12 @@ async fn what_was_exported_is_read_back_and_the_chain_opens_on_it() {
         json!([{ "contract": rows[near]["put"]["contract"], "quantity": -1 }, { "contract": rows[near + 3]["put"]["contract"], "quantity": 1 }]);
     let (status, answer) = p.post("/api/evaluate", &json!({ "symbol": "OWNED", "legs": legs })).await;
     assert_eq!((status, answer["name"].as_str()), (StatusCode::OK, Some("bull put vertical")), "{answer}");
+    // The bench judges it too, under the smile that was recorded; implied volatility is told only of days that were.
+    let (judged, b) = p.post("/api/bench", &json!({ "symbol": "OWNED", "legs": legs, "days": [1], "chances": { "smile": true } })).await;
+    assert_eq!((judged, &b["evaluation"]), (StatusCode::OK, &answer));
+    let past = p.get("/api/history/OWNED?bars=5").await;
+    let told: Vec<bool> = past["bars"].as_array().unwrap().iter().map(|bar| bar["implied"].is_number()).collect();
+    assert!(told.iter().rev().skip(1).all(|known| !known), "{told:?}");
     let order = json!({ "clientId": "a", "symbol": "OWNED", "legs": legs, "quantity": 1, "limit": answer["cross"]["value"], "timeInForce": "day" });
     let (status, order) = p.post("/api/orders", &order).await;
     assert_eq!((status, order["state"].as_str()), (StatusCode::CREATED, Some("filled")), "{order}");

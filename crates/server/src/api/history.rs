@@ -101,7 +101,7 @@ fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<Hist
                 low: b.low.to_f64(),
                 close: b.close.to_f64(),
                 volume: b.volume,
-                implied: vol30(world, symbol, at),
+                implied: world.knows_chain(symbol, at).then(|| vol30(world, symbol, at)).flatten(),
                 realised: desk::realised(&closes),
             }
         })

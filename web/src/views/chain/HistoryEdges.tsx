@@ -35,7 +35,7 @@ export function HistoryFoot({ head, width }: { head: ChainHead; width: number })
       </svg>
       <div className="absolute top-1 right-1 text-right" style={{ width: width * AHEAD + 16 }}>
         <span className="text-brass">IV {percent(head.vol30, 1)}</span><br /><span className="text-slate">real {percent(head.realised, 1)}</span><br />
-        <span className="text-ink2">rank {fixed(head.rank, 0)} · pct {fixed(head.percentile, 0)}</span>
+        {head.rank != null && <span className="text-ink2">rank {fixed(head.rank, 0)} · pct {fixed(head.percentile, 0)}</span>}
       </div>
     </div>
   );
