@@ -126,6 +126,17 @@ async fn income_seller(b: &Browser) {
     let after = |i: usize| last[i]["after"].as_u64();
     assert!(after(0) == last[2]["id"].as_u64() && after(1) == after(0) && last[0]["held"].is_string(), "{last:?}");
     b.keys(ESCAPE).await;
+    // They stand under the order they wait for; all that works is cancelled on a second word, and found again among what is done.
+    b.keys("3").await;
+    b.until("[aria-label=Working]", "a tree", |t| t.matches('└').count() == 2 && t.contains("Cancel all")).await;
+    b.press("Cancel all").await;
+    b.press_starting("Cancel all ").await;
+    b.until("[aria-label=Working]", "empty", |t| t.contains("Nothing is working")).await;
+    b.write("[aria-label='Find among done orders']", "WXMT cancelled").await;
+    b.until("[aria-label=Done]", "nothing found", |t| t.contains("No done order has")).await;
+    b.write("[aria-label='Find among done orders']", "wxmt").await;
+    b.until("[aria-label=Done]", "found", |t| t.contains("iron condor") && !t.contains("NMOU")).await;
+    b.accessible("orders found").await;
 }
 
 /// A broken-wing butterfly pasted as a table of legs; a calendar across results, built from two expirations under one another, and a fall of ten points.

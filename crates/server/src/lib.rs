@@ -14,6 +14,7 @@ mod columns;
 pub mod demo;
 mod entry_wire;
 pub mod files;
+mod fix;
 mod guard;
 mod handle;
 mod ledger_view;

@@ -206,3 +206,52 @@ async fn drafts_and_the_shares_are_compared_at_one_price_and_date() {
         .await;
     assert_eq!(only["columns"].as_array().unwrap().len(), 1, "an index is not bought: {only}");
 }
+
+/// The fields of a message, by tag in their order; its length and sum are checked (FIX 4.4, volume 1: body length counts from after its own field
+/// to before the sum).
+fn fields(text: &str) -> Vec<(String, String)> {
+    let raw = text.replace('|', "\u{1}");
+    let (body, sum) = raw.rsplit_once("10=").unwrap();
+    let counted = body.bytes().map(u32::from).sum::<u32>() % 256;
+    assert_eq!(sum.trim_end_matches('\u{1}').parse::<u32>().unwrap(), counted, "{text}");
+    let length: usize = body.split('\u{1}').nth(1).unwrap().trim_start_matches("9=").parse().unwrap();
+    assert_eq!(body.splitn(3, '\u{1}').nth(2).unwrap().len(), length, "{text}");
+    text.split('|').filter_map(|f| f.split_once('=')).map(|(t, v)| (t.to_owned(), v.to_owned())).collect()
+}
+
+#[tokio::test]
+async fn orders_are_written_as_the_standard_has_them() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let e = p.evaluate(&legs, None).await;
+    let rest = e["rest"]["value"].as_str().unwrap().to_owned();
+    let (_, package) = p.post("/api/orders", &ticket("a|b", &legs, 2, &rest)).await;
+    let sold = json!([legs[0]]);
+    let one = p.evaluate(&sold, None).await;
+    let mut alone = ticket("c", &sold, 1, one["rest"]["value"].as_str().unwrap());
+    alone["timeInForce"] = json!("goodTillDate");
+    alone["goodTill"] = json!("2031-03-20");
+    let (_, alone) = p.post("/api/orders", &alone).await;
+    let get = async |id: &Value| p.raw("GET", &format!("/api/orders/{id}/fix"), "").await.1.as_str().unwrap().to_owned();
+    let text = get(&package["id"]).await;
+    let all = fields(&text);
+    let value = |all: &[(String, String)], tag: &str| all.iter().filter(|(t, _)| t == tag).map(|(_, v)| v.clone()).collect::<Vec<_>>();
+    assert_eq!(
+        (value(&all, "35"), value(&all, "555"), value(&all, "38"), value(&all, "54")),
+        (vec!["AB".into()], vec!["2".into()], vec!["2".into()], vec!["1".into()])
+    );
+    assert_eq!(value(&all, "44")[0].parse::<f64>().unwrap(), rest.parse::<f64>().unwrap(), "a credit is a price below zero");
+    assert_eq!(value(&all, "608"), ["OCASPS", "OCASPS"], "American calls on shares, delivered, standard");
+    assert_eq!(
+        (value(&all, "623"), value(&all, "624"), value(&all, "564")),
+        (vec!["1".into(); 2], vec!["2".into(), "1".into()], vec!["O".into(); 2])
+    );
+    assert_eq!(value(&all, "52"), ["20310311-15:42:00.000"], "UTC is five hours ahead of the exchange");
+    let all = fields(&get(&alone["id"]).await);
+    let told = ["35", "54", "201", "167", "59", "432", "77"].map(|tag| value(&all, tag).concat());
+    assert_eq!(told, ["D", "2", "1", "OPT", "6", "20310320", "O"]);
+    assert!(value(&all, "44")[0].parse::<f64>().unwrap() > 0.0, "what is sold alone has the price that is received");
+    let (status, _) = p.raw("GET", "/api/orders/999/fix", "").await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}

@@ -18,7 +18,7 @@ export function OutlineGlyph({ evaluation: e, width = 50, height = 18 }: { evalu
   const y = scaleLinear([Math.min(0, ...e.outline), Math.max(0, ...e.outline)], [height - 2, 2]);
   const path = line<number>().x((_, i) => x(e.prices[i] ?? 0)).y((v) => y(v))(e.outline) ?? '';
   return (
-    <svg aria-hidden width={width} height={height}>
+    <svg aria-hidden width={width} height={height} className="shrink-0">
       <line x1={0} x2={width} y1={y(0)} y2={y(0)} stroke="var(--strong)" strokeWidth={0.75} />
       <path d={path} fill="none" stroke="var(--ink)" strokeWidth={1.5} />
     </svg>

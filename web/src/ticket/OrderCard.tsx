@@ -29,6 +29,19 @@ function Change({ order }: { order: Order }) {
   );
 }
 
+/** The order as the standard's text, for inspection. */
+function AsText({ id }: { id: number }) {
+  const [open, setOpen] = useState(false);
+  const text = useQuery({ queryKey: ['orders', id, 'fix'], enabled: open, queryFn: async () => must(await api.GET('/api/orders/{id}/fix', { params: { path: { id } }, parseAs: 'text' })) });
+  return (
+    <div>
+      <Button weight="quiet" aria-expanded={open} onClick={() => { setOpen(!open); }}>as FIX text {open ? '▴' : '▾'}</Button>
+      {open && text.data && <p data-testid="fix" className="text-[12px] break-all text-ink2">{text.data}</p>}
+      {text.error && <Notice>{text.error.message}</Notice>}
+    </div>
+  );
+}
+
 /** What became of an order: accepted, working, fills; change its price, cancel it. */
 export function OrderCard({ id }: { id: number }) {
   const orders = useQuery(ordersQuery);
@@ -46,6 +59,7 @@ export function OrderCard({ id }: { id: number }) {
         {order.events.map((ev, i) => <li key={i} className="flex gap-3"><time className="text-ink2 tabular-nums">{shortWhen(ev.at)}</time>{ev.what}</li>)}
       </ol>
       {order.open && <Change order={order} />}
+      <AsText id={order.id} />
     </div>
   );
 }

@@ -10,9 +10,11 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::fix;
 use crate::order_wire::{OrderWire, order, orders};
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
+use crate::state::known;
 use crate::trading::Tie;
 use crate::wire::{LegWire, parse_price, structure};
 
@@ -205,6 +207,16 @@ async fn place_linked(State(app): State<AppState>, Body(request): Body<LinkedReq
     Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?)))
 }
 
+/// One order as FIX 4.4 text, its fields parted by "|" where the standard has a control character.
+#[utoipa::path(get, path = "/orders/{id}/fix", tag = "orders", params(("id" = u64, Path)),
+    responses((status = 200, content_type = "text/plain", body = String), (status = 404, body = Problem)))]
+async fn fix_text(State(app): State<AppState>, Path(id): Path<u64>) -> Result<String, Problem> {
+    let state = app.desk.snapshot();
+    let found = state.orders.iter().find(|o| o.id == id).ok_or(Refusal::NoOrder(id))?;
+    let underlying = known(&state, &found.request.symbol)?;
+    Ok(fix::order_text(found, underlying).replace(fix::BETWEEN, "|"))
+}
+
 fn shown(app: &AppState, o: &desk::Order) -> Result<OrderWire, Refusal> {
     let state = app.desk.snapshot();
     order(o, &state.orders, &state.world).ok_or(Refusal::NoOrder(o.id))
@@ -231,5 +243,10 @@ async fn cancel(State(app): State<AppState>, Path(id): Path<u64>) -> Result<Json
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(list_orders, place)).routes(routes!(place_linked)).routes(routes!(reprice)).routes(routes!(cancel))
+    OpenApiRouter::new()
+        .routes(routes!(list_orders, place))
+        .routes(routes!(place_linked))
+        .routes(routes!(reprice))
+        .routes(routes!(cancel))
+        .routes(routes!(fix_text))
 }

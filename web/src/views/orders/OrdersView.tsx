@@ -1,5 +1,6 @@
-import { useQuery } from '@tanstack/react-query';
-import type { Order } from '../../api/client';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, must, type Order } from '../../api/client';
 import { ordersQuery } from '../../api/queries';
 import { longWhen } from '../../format';
 import { openOrder } from '../../ticket/open';
@@ -10,13 +11,20 @@ const th = 'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] 
 const right = `${th} text-right`;
 const left = `${th} text-left`;
 
-function Line({ order: o }: { order: Order }) {
+/** Orders under the one they wait for, otherwise as they come. */
+function asTree(list: Order[]): { order: Order; under: boolean }[] {
+  const there = new Set(list.map((o) => o.id));
+  const waits = (o: Order) => o.after != null && there.has(o.after);
+  return list.filter((o) => !waits(o)).flatMap((o) => [{ order: o, under: false }, ...list.filter((c) => c.after === o.id).map((c) => ({ order: c, under: true }))]);
+}
+
+function Line({ order: o, under }: { order: Order; under: boolean }) {
   return (
     <tr className="border-b border-hair">
       <td className="num px-2">{o.id}</td>
       <td className="px-2 py-1 whitespace-nowrap tabular-nums">{longWhen(o.placed)}</td>
       <td className="px-2 font-semibold">{o.symbol}</td>
-      <td className="px-2">{o.closes ? `${o.rolls ? '' : 'close '}${o.closes}: ` : ''}{o.name}{ties(o) && <div className="text-[12px] text-ink2">{ties(o)}</div>}</td>
+      <td className={under ? 'pr-2 pl-6' : 'px-2'}>{under && <span aria-hidden className="text-ink2">└ </span>}{o.closes ? `${o.rolls ? '' : 'close '}${o.closes}: ` : ''}{o.name}{ties(o) && <div className="text-[12px] text-ink2">{ties(o)}</div>}</td>
       <td className="num px-2">{o.filled} / {o.quantity}</td>
       <td className="num px-2">{o.limit ? `${o.limit.amount} ${o.limit.side}` : 'market'}</td>
       <td className="num px-2">{o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}</td>
@@ -30,19 +38,35 @@ function Line({ order: o }: { order: Order }) {
 export function OrdersView() {
   const orders = useQuery(ordersQuery);
   const all = orders.data ?? [];
-  const groups: [string, Order[]][] = [['Working', all.filter((o) => o.open)], ['Done', all.filter((o) => !o.open).reverse()]];
+  const [wanted, setWanted] = useState('');
+  const [sure, setSure] = useState(false);
+  const open = all.filter((o) => o.open);
+  const found = (o: Order) => `${o.id} ${o.symbol} ${o.name} ${o.state} ${o.legs.join(' ')} ${longWhen(o.placed)}`.toLowerCase().includes(wanted.trim().toLowerCase());
+  const groups: [string, Order[]][] = [['Working', open], ['Done', all.filter((o) => !o.open && found(o)).reverse()]];
+  // What waits for an order ends with it: those that wait go first.
+  const cancelAll = useMutation({
+    mutationFn: async () => {
+      for (const o of [...open].sort((a, b) => Number(b.after != null) - Number(a.after != null))) must(await api.POST('/api/orders/{id}/cancel', { params: { path: { id: o.id } } }));
+    },
+    onSettled: () => { setSure(false); },
+  });
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
       <h1 className="pt-3 pb-1 font-serif text-[22px]">Orders</h1>
       {orders.error && <Notice>{orders.error.message}</Notice>}
+      {cancelAll.error && <Notice>{cancelAll.error.message}</Notice>}
       {groups.map(([title, list]) => (
         <section key={title} aria-label={title} className="mb-5">
-          <h2 className="py-1 font-semibold">{title}</h2>
-          {list.length === 0 ? <p className="text-ink2">{title === 'Working' ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.' : 'Nothing has been filled, cancelled or ended yet.'}</p> : (
+          <div className="flex items-center gap-3 py-1">
+            <h2 className="font-semibold">{title}</h2>
+            {title === 'Working' && open.length > 1 && <Button disabled={cancelAll.isPending} onBlur={() => { setSure(false); }} onClick={() => { if (sure) cancelAll.mutate(); else setSure(true); }}>{sure ? `Cancel all ${open.length}: sure?` : 'Cancel all'}</Button>}
+            {title === 'Done' && <input aria-label="Find among done orders" placeholder="symbol, structure, state" value={wanted} onChange={(e) => { setWanted(e.target.value); }} className="h-6 w-56 rounded border border-strong bg-raised px-2 placeholder:text-ink2" />}
+          </div>
+          {list.length === 0 ? <p className="text-ink2">{title === 'Working' ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.' : wanted.trim() === '' ? 'Nothing has been filled, cancelled or ended yet.' : `No done order has “${wanted.trim()}” in it.`}</p> : (
             <table className="w-full table-fixed border-collapse">
               <colgroup>{[56, 142, 72, null, 74, 104, 104, 150, 104, 124].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
               <thead><tr><th className={right}>order</th><th className={left}>placed</th><th className={left}>symbol</th><th className={left}>structure</th><th className={right}>filled</th><th className={right}>limit</th><th className={right}>average</th><th className={left}>stands</th><th className={left}>state</th><th className={left}><span className="sr-only">actions</span></th></tr></thead>
-              <tbody>{list.map((o) => <Line key={o.id} order={o} />)}</tbody>
+              <tbody>{asTree(list).map(({ order, under }) => <Line key={order.id} order={order} under={under} />)}</tbody>
             </table>
           )}
         </section>
