@@ -21,10 +21,12 @@ type Props = {
   evens: number[];
   /** When a position was opened, as ISO dates. */
   entries?: string[];
+  /** Volume at the foot; false where it stands elsewhere. */
+  volume?: boolean;
 };
 
 /** Bars of the past on a price axis that others share, what is held or meant running through, and the cone to the expiration ahead. */
-export function HistoryPane({ symbol, level, weekly, axis, width, ahead, strikes, evens, entries = [] }: Props) {
+export function HistoryPane({ symbol, level, weekly, axis, width, ahead, strikes, evens, entries = [], volume = true }: Props) {
   const history = useQuery(historyQuery(symbol, weekly, BARS));
   const bars = history.data?.bars ?? [];
   const now = width * (1 - AHEAD);
@@ -46,7 +48,7 @@ export function HistoryPane({ symbol, level, weekly, axis, width, ahead, strikes
         return (
           <g key={b.date}>
             <title>{`${dayMonth(b.date)}: ${fixed(b.open, 2)} to ${fixed(b.close, 2)}, ${fixed(b.low, 2)} to ${fixed(b.high, 2)}, ${fixed(b.volume, 0)} traded`}</title>
-            <rect x={x(i) - step * 0.35} width={Math.max(1, step * 0.7)} y={axis.height - tall} height={tall} fill="var(--hair)" />
+            {volume && <rect x={x(i) - step * 0.35} width={Math.max(1, step * 0.7)} y={axis.height - tall} height={tall} fill="var(--hair)" />}
             <line x1={x(i)} x2={x(i)} y1={top} y2={bottom} stroke="var(--ink2)" />
             <rect x={x(i) - step * 0.32} width={Math.max(1.5, step * 0.64)} y={Math.min(open, close)} height={Math.max(1, Math.abs(open - close))} fill={rose ? 'var(--raised)' : 'var(--ink2)'} stroke="var(--ink2)" strokeWidth={0.75} />
           </g>

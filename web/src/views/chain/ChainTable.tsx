@@ -128,7 +128,7 @@ export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onC
                 <div key={b.key}>
                   {several && <div className="h-6 border-b border-hair" />}
                   <div className="relative" style={{ height: axis.height }}>
-                    {b.rows.length > 1 && (beside === 'history' ? <HistoryPane symbol={symbol} level={head.level} weekly={weekly} ahead={b.mark} axis={axis} width={side - 1} strikes={strikesOfDraft} evens={evens} /> : <SmilePane symbol={symbol} expiration={b.key} axis={axis} width={side - 1} onStrike={goTo} />)}
+                    {b.rows.length > 1 && (beside === 'history' ? <HistoryPane symbol={symbol} level={head.level} weekly={weekly} ahead={b.mark} axis={axis} width={side - 1} strikes={strikesOfDraft} evens={evens} volume={false} /> : <SmilePane symbol={symbol} expiration={b.key} axis={axis} width={side - 1} onStrike={goTo} />)}
                   </div>
                 </div>
               );
