@@ -44,6 +44,8 @@ pub(crate) struct Checked<'a> {
     pub quote: &'a PackageQuote,
     /// Net price used.
     pub price: Price,
+    /// Theoretical value of one package.
+    pub theoretical: f64,
     pub name: &'a Name,
     pub horizon: &'a Horizon,
     pub money: &'a MoneyEffect,
@@ -51,7 +53,7 @@ pub(crate) struct Checked<'a> {
 }
 
 pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
-    let Checked { proposal, market, quote, price, name, horizon, money, account } = *all;
+    let Checked { proposal, market, quote, price, theoretical, name, horizon, money, account } = *all;
     let mut out = Vec::new();
     let mut say = |verdict, text: String| out.push(Check { verdict, text });
     if !is_open(market.at) {
@@ -75,21 +77,20 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
             say(Verdict::Fine, format!("at least {open} contracts open in each leg"));
         }
     }
-    let unit = proposal.structure.unit();
-    let worth = unit.legs().iter().zip(&market.legs).map(|(l, m)| m.theoretical * (l.quantity * market.underlying.units(&l.instrument)) as f64);
-    let theoretical = worth.sum::<f64>() / market.underlying.price_units(&unit) as f64;
     let dear = price.to_f64() - theoretical;
+    let value = format!("its theoretical value of {:.2} {}", theoretical.abs(), if theoretical < 0.0 { "credit" } else { "debit" });
     // Half the width is what crossing costs; beyond it the price is off.
-    if dear > width.to_f64() / 2.0 + 0.005 {
-        say(
-            Verdict::Note,
-            format!("{dear:.2} worse than its theoretical value of {:.2} {}", theoretical.abs(), if theoretical < 0.0 { "credit" } else { "debit" }),
-        );
+    let off = width.to_f64() / 2.0 + 0.005;
+    if dear > off {
+        say(Verdict::Note, format!("{dear:.2} worse than {value}"));
+    } else if dear < -off {
+        say(Verdict::Note, format!("{:.2} better than {value}; it may never fill", -dear));
     } else {
         say(Verdict::Fine, format!("within {:.2} of its theoretical value", dear.abs().max(0.005)));
     }
     for (leg, m) in proposal.structure.legs().iter().zip(&market.legs) {
-        if let Some(c) = leg.instrument.option().filter(|_| leg.quantity < 0)
+        // What closes a bought option leaves nothing that could be assigned.
+        if let Some(c) = leg.instrument.option().filter(|_| leg.quantity < 0 && !proposal.closing)
             && let Some(why) = early_assignment(c, m, market)
         {
             say(Verdict::Warning, why);

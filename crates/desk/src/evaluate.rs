@@ -177,6 +177,8 @@ pub struct Evaluation {
     pub quote: PackageQuote,
     /// Net price per package that the profit is counted from.
     pub price: Price,
+    /// Theoretical value of one package, by the surface.
+    pub theoretical: f64,
     /// First expiration and what happens there.
     pub horizon: Horizon,
     /// Curves to draw.
@@ -281,9 +283,11 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
         }
         _ => None,
     };
+    let worth = unit.legs().iter().zip(&market.legs).map(|(l, m)| m.theoretical * (l.quantity * market.underlying.units(&l.instrument)) as f64);
+    let theoretical = worth.sum::<f64>() / market.underlying.price_units(&unit) as f64;
     let delta = leg_greeks.first().zip(legs.first()).map_or(0.0, |(g, l)| g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64);
     let name = in_place(recognise(structure, market.underlying), structure, market.underlying, (delta, horizon.days), money.buying_power_now);
-    let checks = checks(&Checked { proposal, market, quote: &quote, price, name: &name, horizon: &horizon, money: &money, account });
+    let checks = checks(&Checked { proposal, market, quote: &quote, price, theoretical, name: &name, horizon: &horizon, money: &money, account });
     let sentences = plain::sentences(&name, structure, market, &horizon, cash, proposal.closing);
     Ok(Evaluation {
         at: market.at,
@@ -293,6 +297,7 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
         name,
         quote,
         price,
+        theoretical,
         horizon,
         curves,
         greeks,

@@ -176,6 +176,13 @@ fn checks_have_reasons() {
     let mut dear = market(&underlying(), &[("2.00", "2.10")]);
     dear.legs[0].theoretical = 1.50;
     assert!(says(&told(&structure("+1 100P"), &dear, &account()), "0.55 worse than its theoretical value of 1.50 debit"));
+    let cheap = Proposal { entry: EntryPrice::Net(price("0.50")), ..proposal(structure("+1 100P")) };
+    let kind = evaluate(&cheap, &dear, &account()).unwrap().checks;
+    assert!(kind.iter().any(|c| c.text == "1.00 better than its theoretical value of 1.50 debit; it may never fill"), "{kind:?}");
+    // What closes a bought call sells it, and leaves nothing to be assigned.
+    call.carry = Carry::Dividends(vec![(ex, price("0.90"))]);
+    let closing = evaluate(&Proposal { closing: true, ..proposal(short) }, &call, &account()).unwrap().checks;
+    assert!(!closing.iter().any(|c| c.text.contains("assigned")), "{closing:?}");
     let ruled = AccountView { value: Money::whole(8_200), risk_percent: Some(1.0), ..account() };
     assert!(says(&told(&structure("+1 100P"), &dear, &ruled), "2.5 % of the account at risk; your rule says at most 1 %"));
     // Twenty percent of 8,200 are eight packages that can lose 205 each, whatever size was asked about.

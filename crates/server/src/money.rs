@@ -167,7 +167,12 @@ pub fn total_requirement(state: &State, quoter: &mut Quoter) -> Money {
 
 /// Evaluates a proposal on the state of now.
 pub fn evaluate(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &Proposal) -> Result<desk::Evaluation, Refusal> {
-    let market = market_view(state, quoter, symbol, &proposal.structure, Vols::Solved)?;
-    let account = account_view(state, quoter, symbol, None);
-    Ok(desk::evaluate(proposal, &market, &account)?)
+    let market = market_of(state, quoter, symbol, &proposal.structure)?;
+    evaluate_in(state, quoter, &market, proposal)
+}
+
+/// Evaluates a proposal in a market that is known already.
+pub fn evaluate_in(state: &State, quoter: &mut Quoter, market: &MarketView<'_>, proposal: &Proposal) -> Result<desk::Evaluation, Refusal> {
+    let account = account_view(state, quoter, &market.underlying.symbol, None);
+    Ok(desk::evaluate(proposal, market, &account)?)
 }

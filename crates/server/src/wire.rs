@@ -290,8 +290,6 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
     let style = underlying.style_of_price;
     let (above, below) = desk::tails(&e.horizon);
     let (ladder, ladder_middle) = ladder(&e.quote, style);
-    let worth = e.unit.legs().iter().zip(&e.legs).map(|(l, r)| r.market.theoretical * (l.quantity * underlying.units(&l.instrument)) as f64);
-    let theoretical = worth.sum::<f64>() / underlying.price_units(&e.unit) as f64;
     let verdict = |v: Verdict| match v {
         Verdict::Fine => "fine",
         Verdict::Note => "note",
@@ -316,7 +314,7 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         middle: net_price(e.quote.middle, style),
         cross: net_price(e.quote.cross, style),
         price: net_price(e.price, style),
-        theoretical: net_price(shown(theoretical), PriceStyle::Decimal),
+        theoretical: net_price(shown(e.theoretical), PriceStyle::Decimal),
         ladder,
         ladder_middle,
         tick: style.write(e.quote.tick),

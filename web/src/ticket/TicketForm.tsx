@@ -25,8 +25,11 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [stand, setStand] = useState<Stand>('day');
   const [until, setUntil] = useState('');
   const [writtenStop, setStop] = useState<Stop>();
-  const [attached, setAttached] = useState<Attached>({});
+  const [exitsWritten, setAttached] = useState<Attached>({});
   const [reading, setReading] = useState(false);
+  // What closes it waits for it: not for what ends at once, nor for what closes already.
+  const attachable = !ticket.closing && stand !== 'immediateOrCancel';
+  const attached = attachable ? exitsWritten : {};
   const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
   const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
   const valid = written === undefined || isPrice(written.amount);
@@ -95,7 +98,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>}
       {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>}
       {trouble && <Notice>{trouble.message}</Notice>}
-      {!ticket.closing && stand !== 'immediateOrCancel' && <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />}
+      {attachable && <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />}
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />
       <p className="text-[12px] text-ink2">market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</p>

@@ -234,7 +234,7 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         let between = asked.between.unwrap_or((away(-1.0), away(1.0)));
         // Far enough that nothing beyond counts.
         let wide: Vec<f64> = price_grid(-6.0, 6.0, 2 * POINTS).into_iter().map(away).collect();
-        let at = after(lines_first(&lines, market.at));
+        let at = lines.first().map_or(market.at, |l| l.at);
         let now = law.at(at, market.at.years_until(at), between, &chances::pieces(&wide, &profit(at, &wide)?), &prices)?;
         let then = law.at(end, years, between, &horizon.outcomes(), &prices)?;
         let (reached, stopped) = law.aims(judged, end, paid, asked)?;
@@ -252,11 +252,6 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         prices,
         lines,
     })
-}
-
-/// Days from now to the first line, or none.
-fn lines_first(lines: &[DateLine], now: Moment) -> f64 {
-    lines.first().map_or(0.0, |l| now.years_until(l.at) * 365.0)
 }
 
 fn span(asked: &Span, spot: f64, away: &impl Fn(f64) -> f64, strikes: &[f64]) -> (f64, f64) {

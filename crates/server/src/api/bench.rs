@@ -210,11 +210,21 @@ fn shift(wire: ShiftWire) -> Result<Shift, Refusal> {
 }
 
 /// The smiles of the expirations of a structure, by their ends.
-fn smiles(state: &DeskState, quoter: &mut Quoter, u: &Underlying, structure: &Structure) -> Vec<(desk::Moment, desk::Smile)> {
+fn smiles(state: &DeskState, quoter: &mut Quoter, u: &Underlying, structure: &Structure) -> Result<Vec<(desk::Moment, desk::Smile)>, Refusal> {
     let listed = state.world.expirations(&u.symbol, state.clock.now).unwrap_or_default();
     let ends: std::collections::BTreeSet<desk::Moment> = structure.options().map(|(c, _)| u.expiry_moment(c)).collect();
-    let of = |end: &desk::Moment| listed.iter().find(|e| e.moment() == *end).and_then(|e| Some((*end, smile_view::smile(state, quoter, u, e)?)));
-    ends.iter().filter_map(of).collect()
+    let of = |end: &desk::Moment| {
+        let smile = listed.iter().find(|e| e.moment() == *end).and_then(|e| smile_view::smile(state, quoter, u, e));
+        let missing = || {
+            let date = desk::short_date(end.date());
+            Refusal::Field {
+                field: "moved",
+                message: format!("too few strikes of {date} are quoted for a smile; ask under one volatility, with the smile at the strike"),
+            }
+        };
+        Ok((*end, smile.ok_or_else(missing)?))
+    };
+    ends.iter().map(of).collect()
 }
 
 fn moved(wire: &MovedWire, smiles: &[(desk::Moment, desk::Smile)]) -> Result<Moved, Refusal> {
@@ -261,7 +271,7 @@ fn steps(wire: &StepsWire) -> Result<Steps, Refusal> {
 fn chances(wire: &ChancesWanted, e: &Evaluation, smile: Option<desk::Smile>) -> Result<ChancesAsked, Refusal> {
     let law = match (wire.smile, smile) {
         (true, Some(smile)) => Law::Smile(smile),
-        (true, None) => return refuse("chances", "too few strikes of the first expiration are quoted for a smile; ask under one volatility".into()),
+        (true, None) => return refuse("chances", "without options there is no smile; ask under one volatility".into()),
         (false, _) => Law::Flat,
     };
     let between = match (wire.lower, wire.higher) {
@@ -314,10 +324,10 @@ pub(crate) fn judge(state: &DeskState, quoter: &mut Quoter, request: &BenchReque
     };
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
     let proposal = Proposal { structure: structure.clone(), entry, range: None, closing: false };
-    let evaluation = money::evaluate(state, quoter, &request.symbol, &proposal)?;
     let market = money::market_of(state, quoter, &request.symbol, &structure)?;
+    let evaluation = money::evaluate_in(state, quoter, &market, &proposal)?;
     let needs_smile = request.moved.sticky == StickyWire::Delta || request.chances.as_ref().is_some_and(|c| c.smile);
-    let smiles = if needs_smile { smiles(state, quoter, underlying, &structure) } else { Vec::new() };
+    let smiles = if needs_smile { smiles(state, quoter, underlying, &structure)? } else { Vec::new() };
     let asked = Judgement {
         price: evaluation.price,
         moved: moved(&request.moved, &smiles)?,
