@@ -81,7 +81,7 @@ fn paired(c: &mut Criterion) {
         RegimeLeg { quantity, kind: RegimeKind::Option { kind, strike, time, vol: None }, price: 0.5 + 0.1 * (i % 20) as f64 }
     };
     let case = RegimeCase { price: 100.0, multiplier: 100.0, legs: (0..40).map(leg).collect() };
-    let rules = Strategy { naked: 0.20, minimum: 0.10, stock_initial: 0.50 };
+    let rules = Strategy { naked: 0.20, minimum: 0.10, stock_initial: 0.50, puts_secured: false };
     c.bench_function("least margin of forty option legs", |b| b.iter(|| strategy(black_box(&case), &rules).unwrap()));
 }
 

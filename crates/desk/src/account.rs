@@ -14,12 +14,16 @@ use std::collections::BTreeMap;
 use jiff::civil::Date;
 use quant::Kind;
 
+use crate::calendar::{next_session, previous_session};
 use crate::contract::Contract;
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
 use crate::order::Fill;
 use crate::time::Moment;
 use crate::underlying::{Settlement, Underlying};
+
+/// Sessions after which a trade in shares or options is settled (SEC Rule 15c6-1 as amended in 2024, from memory).
+pub const SETTLEMENT_SESSIONS: usize = 1;
 
 /// Accounts of the journal. A debit is above zero; every entry sums to zero.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -190,6 +194,14 @@ impl Account {
     /// Balance of one book.
     pub fn balance(&self, book: Book) -> Money {
         self.balances.get(&book).copied().unwrap_or_default()
+    }
+
+    /// Proceeds of trades that are not settled on a day: sales of the last sessions, which a cash account may not spend yet.
+    pub fn unsettled(&self, today: Date) -> Money {
+        let settles = |at: Moment| (0..SETTLEMENT_SESSIONS).fold(at.date(), |day, _| next_session(day));
+        let recent = self.entries.iter().rev().take_while(|e| e.at.date() >= previous_session(today));
+        let traded = recent.filter(|e| matches!(e.kind, EntryKind::Trade | EntryKind::Exercise | EntryKind::Assignment));
+        traded.filter(|e| settles(e.at) > today).map(|e| e.amount(Book::Cash).max(Money::ZERO)).sum()
     }
 
     /// Totals of one campaign.

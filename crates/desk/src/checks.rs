@@ -19,8 +19,10 @@ pub enum Verdict {
     Fine,
     /// Worth knowing.
     Note,
-    /// Likely to cost money or to be refused.
+    /// Likely to cost money.
     Warning,
+    /// An order like this is refused.
+    Blocking,
 }
 
 /// One check.
@@ -122,8 +124,19 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         let verdict = if share > percent { Verdict::Warning } else { Verdict::Fine };
         say(verdict, format!("{share:.1} % of the account at risk; your rule says at most {percent} %"));
     }
-    if money.buying_power_after < Money::ZERO && money.takes() > Money::ZERO {
-        say(Verdict::Warning, format!("needs {} of buying power; {} is available", money.takes().grouped(), money.buying_power_now.grouped()));
+    if money.in_deficit(proposal.closing) {
+        say(
+            Verdict::Blocking,
+            format!("the account is {} short; until that is mended only what closes or needs less is taken", (-money.buying_power_now).grouped()),
+        );
+    } else if money.unbearable(proposal.closing) {
+        say(Verdict::Blocking, format!("needs {} of buying power; {} is available", money.takes().grouped(), money.buying_power_now.grouped()));
+    }
+    for need in &money.beyond {
+        say(Verdict::Blocking, format!("{} × {} needs level {}; the account {}", need.count, need.what, need.level, account.rules.told()));
+    }
+    if proposal.closing && money.requirement_change > Money::ZERO {
+        say(Verdict::Warning, format!("closing this leaves something uncovered: the margin held rises by {}", money.requirement_change.grouped()));
     }
     out
 }

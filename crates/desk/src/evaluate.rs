@@ -6,11 +6,12 @@ use jiff::civil::Date;
 use quant::Lognormal;
 use thiserror::Error;
 
+use crate::account_rules::{AccountRules, HIGHEST_LEVEL};
 use crate::carry::Carry;
 use crate::checks::{Check, Checked, checks};
 use crate::entry_price::EntryPrice;
 use crate::horizon::{Horizon, Horizons};
-use crate::margin::{Holdings, MarginBasis, MarginLeg, Requirement, requirement};
+use crate::margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Requirement, levels, requirement};
 use crate::naming::{Name, in_place, recognise};
 use crate::number::{Money, Price};
 use crate::package::{PackageQuote, package_quote};
@@ -88,6 +89,10 @@ pub struct AccountView {
     pub fees: Fees,
     /// Cash and positions at their marks.
     pub value: Money,
+    /// Kind and level of the account.
+    pub rules: AccountRules,
+    /// Interest a year, for margin that re-values.
+    pub rate: f64,
     /// Most percent of the account that the trader's own rules allow one trade to lose, if there is such a rule.
     pub risk_percent: Option<f64>,
 }
@@ -146,12 +151,25 @@ pub struct MoneyEffect {
     pub leg_by_leg: Money,
     /// Change of the margin held in this underlying.
     pub requirement_change: Money,
+    /// What would be held afterwards beyond the account's approval, and is not held now.
+    pub beyond: Vec<NeedsLevel>,
 }
 
 impl MoneyEffect {
     /// What combining the legs saves.
     pub fn saved(&self) -> Money {
         self.leg_by_leg - self.tied_up
+    }
+
+    /// Whether the account cannot bear it. What closes is never refused for a deficit, unless it uncovers something: then it needs what it opens.
+    pub fn unbearable(&self, closing: bool) -> bool {
+        let opens = !closing || self.requirement_change > Money::ZERO;
+        opens && self.takes() > Money::ZERO && self.buying_power_after < Money::ZERO
+    }
+
+    /// Whether a deficit forbids it: while there is one, nothing is opened that does not make it smaller.
+    pub fn in_deficit(&self, closing: bool) -> bool {
+        !closing && self.buying_power_now < Money::ZERO && self.takes() >= Money::ZERO
     }
 
     /// Buying power this takes; below zero when it gives some back.
@@ -310,15 +328,29 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     })
 }
 
-/// Cash and margin before and after a fill at a net price per package; fees included in what comes after.
-pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> MoneyEffect {
+/// Received (above zero) or paid for a structure at a net price per package. Nothing is paid for a future; beside options it trades at its middle.
+fn entry_cash(structure: &Structure, market: &MarketView<'_>, price: Price) -> Money {
     let underlying = market.underlying;
-    let basis = MarginBasis { spot: market.spot, kind: underlying.kind, class: underlying.margin_class, multiplier: underlying.multiplier };
-    // Nothing is paid for a future; beside options it trades at its middle.
     let future = structure.legs().iter().zip(&market.legs).find(|(l, _)| underlying.is_margined(&l.instrument));
     let unpaid = future.map_or(Money::ZERO, |(l, m)| m.quote.mid().times(l.quantity * underlying.multiplier));
     let net = -price.times(structure.packages() * underlying.price_units(structure));
-    let cash = if future.is_some() && structure.options().next().is_none() { Money::ZERO } else { net + unpaid };
+    if future.is_some() && structure.options().next().is_none() { Money::ZERO } else { net + unpaid }
+}
+
+/// Buying power that a fill at a net price per package takes, fees included; below zero when it gives some back.
+pub fn money_taken(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> Money {
+    let underlying = market.underlying;
+    let basis = MarginBasis::of(underlying, market.spot, market.at, &market.carry, account.rules, account.rate);
+    let joined = account.here.with(&holdings(structure, &market.legs));
+    let rises = requirement(&joined, &basis).takes() - requirement(&account.here, &basis).takes();
+    rises + underlying.fees(structure, &account.fees) - entry_cash(structure, market, price)
+}
+
+/// Cash and margin before and after a fill at a net price per package; fees included in what comes after.
+pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> MoneyEffect {
+    let underlying = market.underlying;
+    let basis = MarginBasis::of(underlying, market.spot, market.at, &market.carry, account.rules, account.rate);
+    let cash = entry_cash(structure, market, price);
     let added = holdings(structure, &market.legs);
     let alone = requirement(&added, &basis);
     let tied = |held: &Requirement, cash: Money| held.takes() - cash;
@@ -333,7 +365,8 @@ pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &Ac
         Some(tied(&held, -paid))
     });
     let before = requirement(&account.here, &basis);
-    let after = requirement(&account.here.with(&added), &basis);
+    let joined = account.here.with(&added);
+    let after = requirement(&joined, &basis);
     let fees = underlying.fees(structure, &account.fees);
     let free = account.cash - account.taken_elsewhere - account.reserved;
     MoneyEffect {
@@ -347,5 +380,18 @@ pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &Ac
         leg_by_leg: leg_by_leg.sum(),
         alone,
         requirement_change: after.total - before.total,
+        beyond: beyond(&account.here, &joined, &basis),
     }
+}
+
+/// What is held afterwards beyond the account's approval and was not before.
+fn beyond(before: &Holdings, after: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
+    let allowed = basis.rules.allows();
+    if allowed == HIGHEST_LEVEL {
+        return Vec::new();
+    }
+    let over = |held: &Holdings| -> Vec<NeedsLevel> { levels(held, basis).into_iter().filter(|n| n.level > allowed).collect() };
+    let count = |needs: &[NeedsLevel]| needs.iter().map(|n| n.count).sum::<i64>();
+    let (now, then) = (over(before), over(after));
+    if count(&then) > count(&now) { then.into_iter().filter(|n| !now.contains(n)).collect() } else { Vec::new() }
 }

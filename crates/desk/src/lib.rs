@@ -7,11 +7,14 @@
 //! a price of its own.
 
 mod account;
+mod account_rules;
+mod bell;
 mod bench;
 pub mod calendar;
 mod carry;
 mod checks;
 mod contract;
+mod day_trade;
 mod entry_price;
 mod evaluate;
 mod history;
@@ -37,7 +40,9 @@ mod time;
 mod underlying;
 mod valuation;
 
-pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot};
+pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot, SETTLEMENT_SESSIONS};
+pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST, STOCK_LEVERAGE};
+pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
     Along, Bench, Chances, ChancesAsked, ChancesAt, DateLine, GreekCurves, Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench,
 };
@@ -45,19 +50,20 @@ pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
+pub use day_trade::{DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule, day_trading};
 pub use entry_price::EntryPrice;
 pub use evaluate::{
     AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate,
-    first_expiry, holdings, money_effect,
+    first_expiry, holdings, money_effect, money_taken,
 };
 pub use history::{Standing, realised, standing};
 pub use horizon::Horizon;
 pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
-pub use margin::{Holdings, MarginBasis, MarginLeg, Part, Requirement, requirement};
+pub use margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels, requirement};
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
-pub use order::{Fill, FillLeg, Level, Link, Order, Pricing, Purpose, Request, State, TimeInForce, Trigger, TriggerSide};
+pub use order::{Easing, Fill, FillLeg, Level, Link, Order, Pricing, Purpose, Request, State, TimeInForce, Trigger, TriggerSide};
 pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use price_style::PriceStyle;
@@ -69,5 +75,5 @@ pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Structure, Struc
 pub use template::Template;
 pub use ticket::OrderError;
 pub use time::{Moment, MomentError, day_number, short_date};
-pub use underlying::{Fees, LISTED_AHEAD, MarginClass, Settlement, TickTable, Underlying, UnderlyingKind};
+pub use underlying::{Fees, LISTED_AHEAD, MarginClass, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind};
 pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, terms_of};

@@ -13,17 +13,23 @@
 //! is cash (which holds that premium) less requirements.
 //!
 //! Which contracts stand together is chosen by `regime` at the least total; here each group is counted in exact money.
+//!
+//! Two other regimes re-value everything at the volatility that each mark implies (European, interest and yield flat) and are rounded to the cent:
+//! an account under portfolio rules, where the value of options stays in the equity, and products that are scanned whatever the account (an index
+//! there stands for its future).
 
 use std::collections::BTreeMap;
 
 use jiff::civil::Date;
-use quant::Kind;
+use quant::{Kind, Style, Terms, implied_vol};
 
+use crate::account_rules::{AccountKind, AccountRules};
+use crate::carry::Carry;
 use crate::contract::strike_label;
 use crate::number::{Money, Price};
-use crate::regime::{MOST_LEGS, RegimeCase, RegimeKind, RegimeLeg, Strategy, strategy};
-use crate::time::day_number;
-use crate::underlying::{MarginClass, UnderlyingKind};
+use crate::regime::{MOST_LEGS, Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, Strategy, portfolio, scan, strategy};
+use crate::time::{Moment, day_number};
+use crate::underlying::{MarginClass, ScanRates, Underlying, UnderlyingKind};
 
 /// One option position as margin sees it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -69,20 +75,39 @@ impl Holdings {
     }
 }
 
-/// What the rules need to know of the underlying.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// What the rules need to know beside what is held.
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct MarginBasis {
     /// Price of the underlying.
     pub spot: Price,
     /// What it is.
     pub kind: UnderlyingKind,
-    /// Which percentages apply.
+    /// Which rules and percentages apply.
     pub class: MarginClass,
     /// Units per contract.
     pub multiplier: i64,
+    /// The day, for what is left to an expiration.
+    pub today: Date,
+    /// Kind and level of the account.
+    pub rules: AccountRules,
+    /// Interest a year, for what is re-valued.
+    pub rate: f64,
+    /// Yield a year.
+    pub carry_yield: f64,
 }
 
 impl MarginBasis {
+    /// The basis of an underlying at a moment.
+    pub fn of(underlying: &Underlying, spot: Price, at: Moment, carry: &Carry, rules: AccountRules, rate: f64) -> MarginBasis {
+        let carry_yield = match carry {
+            Carry::Future => rate,
+            Carry::Yield(q) => *q,
+            Carry::Dividends(_) => 0.0,
+        };
+        let (kind, class, multiplier) = (underlying.kind, underlying.margin_class, underlying.multiplier);
+        MarginBasis { spot, kind, class, multiplier, today: at.date(), rules, rate, carry_yield }
+    }
+
     /// How many shares or futures one option stands for.
     fn lot(&self) -> i64 {
         if self.kind == UnderlyingKind::Future { 1 } else { self.multiplier }
@@ -105,14 +130,16 @@ pub struct Requirement {
     pub total: Money,
     /// Value of shares held, which counts like cash against the requirement (below zero for what was sold short).
     pub collateral: Money,
-    /// Its parts: each group that holds something sold, and the underlying.
+    /// Value of options that stays in the equity, under portfolio rules (below zero for what was sold).
+    pub equity: Money,
+    /// Its parts; they add up to it.
     pub parts: Vec<Part>,
 }
 
 impl Requirement {
     /// What it takes of buying power beside the cash that was paid.
     pub fn takes(&self) -> Money {
-        self.total - self.collateral
+        self.total - self.collateral - self.equity
     }
 
     fn add(&mut self, what: String, amount: Money) {
@@ -121,13 +148,27 @@ impl Requirement {
     }
 }
 
-/// The requirement of everything held in one underlying: half the value of shares, whichever side they are on, and what the options need beside them.
+/// The requirement of everything held in one underlying, by the rules of its product or of the account.
 pub fn requirement(held: &Holdings, basis: &MarginBasis) -> Requirement {
+    let found = match (basis.class, basis.rules.kind) {
+        (MarginClass::Scan(rates), _) => scanned(held, basis, &rates),
+        (_, AccountKind::Portfolio) => swept(held, basis),
+        _ => Ok(by_strategy(held, basis)),
+    };
+    // What cannot be re-valued is margined by its strategy, which is never too little.
+    found.unwrap_or_else(|_| by_strategy(held, basis))
+}
+
+/// Half the value of shares, whichever side they are on, and what the options need beside them. In a cash account shares are paid in full.
+fn by_strategy(held: &Holdings, basis: &MarginBasis) -> Requirement {
     let mut out = Requirement::default();
     let count = held.underlying.abs();
     match basis.kind {
-        UnderlyingKind::Future if count > 0 => out.add(format!("{count} × the future"), percent(basis.spot, 6).times(count * basis.multiplier)),
+        UnderlyingKind::Future if count > 0 => {
+            out.add(format!("{count} × the future"), percent(basis.spot, FALLBACK.0).times(count * basis.multiplier))
+        }
         UnderlyingKind::Future => {}
+        _ if basis.rules.kind == AccountKind::Cash && held.underlying > 0 => {}
         _ => {
             out.collateral = basis.spot.times(held.underlying);
             if count > 0 {
@@ -135,12 +176,179 @@ pub fn requirement(held: &Holdings, basis: &MarginBasis) -> Requirement {
             }
         }
     }
-    // Calls before puts, near before far, so that the words have an order.
-    let mut legs = held.options.clone();
-    legs.sort_by_key(|l| (l.expiry, l.kind == Kind::Put, l.strike));
+    let legs = in_order(held);
     for (group, times) in grouped(&legs, held.underlying, basis) {
         let Some((what, per_unit)) = group.needs(&legs, basis) else { continue };
         out.add(format!("{times} × {what}"), per_unit.times(times * basis.multiplier));
+    }
+    out
+}
+
+/// Calls before puts, near before far, so that the words have an order.
+fn in_order(held: &Holdings) -> Vec<MarginLeg> {
+    let mut legs = held.options.clone();
+    legs.sort_by_key(|l| (l.expiry, l.kind == Kind::Put, l.strike));
+    legs
+}
+
+/// Everything held, ready to be re-valued; volatilities lie above `floor`.
+fn revalued(held: &Holdings, basis: &MarginBasis, floor: f64) -> RegimeCase {
+    let (spot, rate, carry_yield) = (basis.spot.to_f64(), basis.rate, basis.carry_yield);
+    let option = |l: &MarginLeg| {
+        // An option on its last day has half of it left.
+        let time = (day_number(l.expiry) - day_number(basis.today)).max(0) as f64 / 365.0;
+        let (kind, strike, time) = (l.kind, l.strike.to_f64(), time.max(0.5 / 365.0));
+        let terms = Terms { kind, style: Style::European, strike, time, rate, carry_yield, vol: 0.0 };
+        let price = l.mark.to_f64().max(0.0);
+        // A mark below what the option is worth without volatility says nothing about it.
+        let vol = implied_vol(&terms, spot, price).unwrap_or(floor).clamp(floor + 0.01, 5.0);
+        RegimeLeg { quantity: l.quantity, kind: RegimeKind::Option { kind, strike, time, vol: Some(vol) }, price }
+    };
+    let mut legs: Vec<RegimeLeg> = held.options.iter().map(option).collect();
+    if held.underlying != 0 {
+        let kind = if basis.kind == UnderlyingKind::Future { RegimeKind::Future } else { RegimeKind::Stock };
+        legs.push(RegimeLeg { quantity: held.underlying, kind, price: spot });
+    }
+    RegimeCase { price: spot, multiplier: basis.multiplier as f64, legs }
+}
+
+/// The requirement after a move of the price, as a fraction of it: options at the volatility that their marks imply.
+pub fn at_move(held: &Holdings, basis: &MarginBasis, by: f64) -> Requirement {
+    let price = (basis.spot.to_f64() * (1.0 + by)).max(0.01);
+    let case = revalued(held, basis, 0.01);
+    let options = held.options.iter().zip(&case.legs).map(|(l, r)| {
+        let RegimeKind::Option { kind, strike, time, vol } = r.kind else { return *l };
+        let terms = Terms { kind, style: Style::European, strike, time, rate: basis.rate, carry_yield: basis.carry_yield, vol: vol.unwrap_or(0.0) };
+        let (then, now) = (quant::european_price(&terms, price), quant::european_price(&terms, basis.spot.to_f64()));
+        // What the mark has beyond its European value stays with it.
+        let mark = (then + r.price - now).max(kind.intrinsic(price, strike)).max(0.0);
+        MarginLeg { mark: if by == 0.0 { l.mark } else { Price::from_f64((mark * 1e4).round() / 1e4).unwrap_or(l.mark) }, ..*l }
+    });
+    let moved = Holdings { options: options.collect(), underlying: held.underlying };
+    let spot = if by == 0.0 { basis.spot } else { Price::from_f64((price * 1e4).round() / 1e4).unwrap_or(basis.spot) };
+    requirement(&moved, &MarginBasis { spot, ..*basis })
+}
+
+/// What the options are worth at their marks.
+fn value_of(options: &[MarginLeg], basis: &MarginBasis) -> Money {
+    options.iter().map(|l| l.mark.times(l.quantity * basis.multiplier)).sum()
+}
+
+/// Moves that portfolio rules look at, down and up (FINRA 4210(g); from memory).
+fn swept_range(class: MarginClass) -> (f64, f64) {
+    match class {
+        MarginClass::BroadIndex => (0.10, 0.10),
+        MarginClass::LargeIndex => (0.08, 0.06),
+        MarginClass::Equity | MarginClass::Scan(_) => (0.15, 0.15),
+    }
+}
+
+/// Worst theoretical loss over ten moves of the price, not below 37.50 for an option on 100.
+fn swept(held: &Holdings, basis: &MarginBasis) -> Result<Requirement, RegimeError> {
+    let mut out = Requirement { collateral: basis.spot.times(held.underlying), equity: value_of(&held.options, basis), ..Requirement::default() };
+    if held.options.is_empty() && held.underlying == 0 {
+        return Ok(out);
+    }
+    let (down, up) = swept_range(basis.class);
+    let rules = Portfolio { down, up, points: 10, minimum_per_contract: 0.375, rate: basis.rate, carry_yield: basis.carry_yield };
+    let found = portfolio(&revalued(held, basis, 0.01), &rules)?;
+    if found.minimum > found.worst {
+        out.add("least for so many contracts".into(), Money::from_model(found.minimum));
+    } else {
+        out.add(format!("worst theoretical loss, at {:+.1} %", found.at * 100.0).replace('-', "−"), Money::from_model(found.worst));
+    }
+    Ok(out)
+}
+
+/// Sixteen scenarios less the value of the options, and exposure.
+fn scanned(held: &Holdings, basis: &MarginBasis, rates: &ScanRates) -> Result<Requirement, RegimeError> {
+    let mut out = Requirement::default();
+    let rules = Scan {
+        price_scan: rates.price_scan * basis.spot.to_f64(),
+        vol_scan: rates.vol_scan,
+        extreme_multiple: rates.extreme_multiple,
+        extreme_cover: rates.extreme_cover,
+        exposure_rate: rates.exposure_rate,
+        short_option_minimum: rates.short_option_minimum,
+        rate: basis.rate,
+        carry_yield: basis.carry_yield,
+    };
+    let found = scan(&revalued(held, basis, rates.vol_scan), &rules)?;
+    let shorts: i64 = held.options.iter().map(|l| (-l.quantity).max(0)).sum();
+    let least = rates.short_option_minimum * shorts as f64;
+    let risk = Money::from_model(found.scan_risk.max(least));
+    if found.scan_risk >= least && risk > Money::ZERO {
+        let (by, vol) = found.at;
+        let vol = if vol > 0.0 {
+            ", volatility up"
+        } else if vol < 0.0 {
+            ", volatility down"
+        } else {
+            ""
+        };
+        out.add(format!("worst of sixteen scenarios, at {:+.1} %{vol}", by / basis.spot.to_f64() * 100.0).replace('-', "−"), risk);
+    } else if risk > Money::ZERO {
+        out.add(format!("least for {shorts} sold"), risk);
+    }
+    // What was received for the options is owed, what was paid counts, up to the risk.
+    let value = value_of(&held.options, basis).min(risk);
+    if value != Money::ZERO {
+        out.add(if value > Money::ZERO { "less the value of the options".into() } else { "value of the options sold".into() }, -value);
+    }
+    let exposure = Money::from_model(found.exposure);
+    if exposure > Money::ZERO {
+        out.add(format!("exposure of {shorts} sold"), exposure);
+    }
+    Ok(out)
+}
+
+/// Contracts that stand together and need a level of approval.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NeedsLevel {
+    /// The level, 0 to 5.
+    pub level: u8,
+    /// How many such groups.
+    pub count: i64,
+    /// In plain words.
+    pub what: String,
+}
+
+/// The levels that what is held needs.
+pub fn levels(held: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
+    let legs = in_order(held);
+    let lots = held.underlying / basis.lot();
+    // So many bought puts protect shares, so many bought calls shares that were sold.
+    let (mut puts, mut calls) = (lots.max(0), (-lots).max(0));
+    let mut out = Vec::new();
+    let mut say = |level, count, what: String| {
+        if count > 0 {
+            out.push(NeedsLevel { level, count, what })
+        }
+    };
+    let mut bought = |leg: &MarginLeg, count: i64, say: &mut dyn FnMut(u8, i64, String)| {
+        let left = if leg.kind == Kind::Put { &mut puts } else { &mut calls };
+        let protects = count.min(*left);
+        *left -= protects;
+        say(2, count - protects, format!("{} bought", labels(&[leg])));
+    };
+    if legs.iter().all(|l| l.quantity > 0) {
+        legs.iter().for_each(|l| bought(l, l.quantity, &mut say));
+        return out;
+    }
+    for (group, times) in grouped(&legs, held.underlying, basis) {
+        let all: Vec<&MarginLeg> = group.members.iter().map(|i| &legs[*i]).collect();
+        let (shorts, longs): (Vec<&MarginLeg>, Vec<&MarginLeg>) = all.iter().partition(|l| l.quantity < 0);
+        let sold = labels(&shorts);
+        match shorts.as_slice() {
+            [] => longs.iter().for_each(|l| bought(l, times, &mut say)),
+            [short] if group.with_underlying && short.kind == Kind::Call => {}
+            [short] if short.kind == Kind::Put && longs.is_empty() && basis.kind == UnderlyingKind::Shares => {
+                let secured = basis.rules.puts_secured() && !group.with_underlying;
+                say(if secured { 1 } else { 4 }, times, format!("{sold} {}", if secured { "secured by cash" } else { "uncovered" }));
+            }
+            [_, ..] if longs.is_empty() => say(5, times, format!("{sold} uncovered")),
+            _ => say(3, times, format!("{sold} against {}", labels(&longs))),
+        }
     }
     out
 }
@@ -165,7 +373,8 @@ fn grouped(legs: &[MarginLeg], underlying: i64, basis: &MarginBasis) -> BTreeMap
         price: l.mark.to_f64().max(0.0),
     };
     let (share, least) = shares_of(basis.class);
-    let rules = Strategy { naked: share as f64 / 100.0, minimum: least as f64 / 100.0, stock_initial: 0.0 };
+    let puts_secured = basis.rules.puts_secured();
+    let rules = Strategy { naked: share as f64 / 100.0, minimum: least as f64 / 100.0, stock_initial: 0.0, puts_secured };
     // More series than are tried in all combinations stand in several lots: an upper bound then.
     for (piece, some) in legs.chunks(MOST_LEGS).enumerate() {
         let mut all: Vec<RegimeLeg> = some.iter().map(option).collect();
@@ -208,7 +417,7 @@ impl Group {
             }
             [short] if longs.is_empty() => {
                 let (naked, whole) = (uncovered(short, basis), short.strike);
-                if short.kind == Kind::Put && whole < naked {
+                if short.kind == Kind::Put && (whole < naked || basis.rules.puts_secured()) {
                     Some((format!("{sold}, its whole strike"), whole))
                 } else {
                     Some((format!("{sold} uncovered"), naked))
@@ -231,12 +440,15 @@ fn percent(price: Price, points: i64) -> Price {
     Price::from_raw((price.raw() * points + 50) / 100)
 }
 
+/// The same where a scanned product cannot be re-valued.
+const FALLBACK: (i64, i64) = (15, 10);
+
 /// Percent of the price for an uncovered option, and the least.
 fn shares_of(class: MarginClass) -> (i64, i64) {
     match class {
         MarginClass::Equity => (20, 10),
-        MarginClass::BroadIndex => (15, 10),
-        MarginClass::Future => (6, 3),
+        MarginClass::BroadIndex | MarginClass::LargeIndex => (15, 10),
+        MarginClass::Scan(_) => FALLBACK,
     }
 }
 

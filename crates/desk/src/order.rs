@@ -78,6 +78,17 @@ pub struct Link {
     pub group: Option<u64>,
 }
 
+/// A limit that moves toward the market by itself, until it fills or stands at its end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Easing {
+    /// Added at each step; above zero, as a better price is a lower one.
+    pub step: Price,
+    /// Seconds of exchange time between two steps, counted while the market is open.
+    pub every: i64,
+    /// The limit it ends at.
+    pub to: Price,
+}
+
 /// What an order is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Purpose {
@@ -158,6 +169,12 @@ pub enum Event {
     Accepted,
     /// Has a new limit.
     Repriced(Price),
+    /// So many packages more (below zero: fewer) are asked for.
+    Resized(i64),
+    /// Its limit is eased from here on, or no longer.
+    Eased(Option<Easing>),
+    /// It depends on other orders in another way than it was placed with.
+    Tied(Link),
     /// So many packages became active: the order it waits for filled them.
     Activated(i64),
     /// So many packages fell away: an order that cancels it filled them, or the one it waits for ended without them.
@@ -243,12 +260,35 @@ impl Order {
 
     /// Packages asked for, less those that fell away.
     pub fn wanted(&self) -> i64 {
-        self.request.quantity - self.counted(|e| if let Event::Reduced(n) = e { Some(*n) } else { None })
+        let changed = self.counted(|e| match e {
+            Event::Reduced(n) => Some(-*n),
+            Event::Resized(n) => Some(*n),
+            _ => None,
+        });
+        self.request.quantity + changed
+    }
+
+    /// The last that `of` finds in what happened.
+    fn last<T>(&self, of: impl Fn(&Event) -> Option<T>) -> Option<T> {
+        self.events.iter().rev().find_map(|(_, e)| of(e))
+    }
+
+    /// What ties it to others now.
+    pub fn link(&self) -> Link {
+        self.last(|e| if let Event::Tied(link) = e { Some(*link) } else { None }).unwrap_or(self.request.link)
+    }
+
+    /// How its limit is eased now, and since when it stands where it stands; nothing once it has come to its end.
+    pub fn easing(&self) -> Option<(Easing, Moment)> {
+        let easing = self.last(|e| if let Event::Eased(easing) = e { Some(*easing) } else { None })??;
+        let since = self.events.iter().rev().find(|(_, e)| matches!(e, Event::Eased(_) | Event::Repriced(_))).map(|(at, _)| *at)?;
+        let Pricing::Limit(limit) = self.pricing() else { return None };
+        (limit < easing.to).then_some((easing, since))
     }
 
     /// Packages that wait for another order to fill.
     pub fn waiting(&self) -> i64 {
-        if self.request.link.after.is_none() {
+        if self.link().after.is_none() {
             return 0;
         }
         let active = self.counted(|e| if let Event::Activated(n) = e { Some(*n) } else { None });
@@ -269,14 +309,13 @@ impl Order {
     pub fn trigger_level(&self) -> Option<Price> {
         match self.request.trigger?.level {
             Level::At(price) => Some(price),
-            Level::Trailing(by) => self.events.iter().rev().find_map(|(_, e)| if let Event::Trailed(p) = e { Some(*p + by) } else { None }),
+            Level::Trailing(by) => self.last(|e| if let Event::Trailed(p) = e { Some(*p + by) } else { None }),
         }
     }
 
     /// Pricing now in force.
     pub fn pricing(&self) -> Pricing {
-        let last = self.events.iter().rev().find_map(|(_, e)| if let Event::Repriced(p) = e { Some(*p) } else { None });
-        last.map_or(self.request.pricing, Pricing::Limit)
+        self.last(|e| if let Event::Repriced(p) = e { Some(*p) } else { None }).map_or(self.request.pricing, Pricing::Limit)
     }
 
     /// State computed from the events.
@@ -346,7 +385,7 @@ mod tests {
             let o = order(4, link, trigger, events);
             (o.state(), o.remaining(), o.waiting())
         };
-        use Event::{Activated, Cancelled, Reduced, Trailed, Triggered};
+        use Event::{Activated, Cancelled, Eased, Reduced, Repriced, Resized, Tied, Trailed, Triggered};
         let free = Link::default();
         for (link, trigger, events, want) in [
             (free, None, vec![], (State::Working, 4, 0)),
@@ -362,10 +401,20 @@ mod tests {
             (child, stop, vec![Activated(4)], (State::Watching, 4, 0)),
             (free, stop, vec![Trailed(Price::cents(120)), Triggered(Price::cents(171))], (State::Working, 4, 0)),
             (free, stop, vec![Cancelled], (State::Cancelled, 4, 0)),
+            (free, None, vec![filled(1), Resized(-3)], (State::Filled, 0, 0)),
+            (free, None, vec![Resized(3), filled(1), Reduced(1)], (State::PartlyFilled, 5, 0)),
+            (free, None, vec![Tied(child)], (State::Waiting, 0, 4)),
+            (child, None, vec![Tied(free)], (State::Working, 4, 0)),
         ] {
             assert_eq!(seen(link, trigger, events.clone()), want, "{events:?}");
         }
         assert_eq!(order(1, free, stop, vec![Trailed(Price::cents(130)), Trailed(Price::cents(120))]).trigger_level(), Some(Price::cents(170)));
         assert_eq!(order(1, free, stop, vec![]).trigger_level(), None);
+        let easing = Easing { step: Price::cents(5), every: 30, to: Price::cents(120) };
+        let eased = |events| order(1, free, None, events).easing().map(|(e, _)| e);
+        let at = |cents| Repriced(Price::cents(cents));
+        assert_eq!(eased(vec![at(100), Eased(Some(easing)), at(105)]), Some(easing));
+        assert_eq!(eased(vec![at(100), Eased(Some(easing)), at(120)]), None, "it has come to its end");
+        assert_eq!(eased(vec![at(100), Eased(Some(easing)), Eased(None)]), None);
     }
 }

@@ -62,6 +62,48 @@ pub enum OrderError {
         /// Packages that would fit.
         most: i64,
     },
+    /// The account is short of money.
+    #[error("the account is {} short; until that is mended only orders that close or need less are taken", .0.grouped())]
+    Deficit(Money),
+    /// What would be held is beyond the account's approval.
+    #[error("{what} needs level {level}; the account {approved}")]
+    Level {
+        /// In plain words.
+        what: String,
+        /// Level that it needs.
+        level: u8,
+        /// How far the account goes.
+        approved: String,
+    },
+    /// Too many day trades for the account's value.
+    #[error("{count} day trades in {sessions} sessions are a pattern and need an account of {}; until then only what closes is taken", needs.grouped())]
+    DayTrades {
+        /// How many.
+        count: i64,
+        /// In how many sessions.
+        sessions: usize,
+        /// Account value that is needed.
+        needs: Money,
+    },
+    /// Too few packages for what is filled already.
+    #[error("order {id} has {filled} filled already; write more than that, or cancel it")]
+    FewerThanFilled {
+        /// Order number.
+        id: u64,
+        /// Filled.
+        filled: i64,
+    },
+    /// An order whose size or ties cannot change.
+    #[error("order {id} {why}")]
+    Bound {
+        /// Order number.
+        id: u64,
+        /// Why, and what can be done.
+        why: String,
+    },
+    /// A way of easing that leads nowhere.
+    #[error("{0}")]
+    Easing(String),
     /// A trigger that the market has passed already.
     #[error("the market stands at {}: a stop at {} would trigger at once; set it worse than that, or send the order without it", told(*now), told(*level))]
     TriggersAtOnce {

@@ -40,15 +40,34 @@ pub struct Fees {
     pub future: Money,
 }
 
-/// Which margin percentages apply to an uncovered short option.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// Parameters by which a product is scanned; all of it is data.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ScanRates {
+    /// Move of the price, as a fraction of it.
+    pub price_scan: f64,
+    /// Move of volatility, as a fraction.
+    pub vol_scan: f64,
+    /// Price scans of the two extreme moves.
+    pub extreme_multiple: f64,
+    /// Part of their loss that counts.
+    pub extreme_cover: f64,
+    /// Exposure of a short option contract, of the value of what it stands for.
+    pub exposure_rate: f64,
+    /// Least risk of a short option contract, in money.
+    pub short_option_minimum: f64,
+}
+
+/// Which margin rules apply to what is held in an underlying.
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub enum MarginClass {
-    /// Shares, narrow funds: 20 % / 10 %.
+    /// Shares and narrow funds: 20 % / 10 % uncovered; portfolio rules look 15 % either way.
     Equity,
-    /// Broad index and funds on it: 15 % / 10 %.
+    /// A broad index of smaller companies, and funds on it: 15 % / 10 %; 10 % either way.
     BroadIndex,
-    /// A future: 6 % / 3 % of its value, a stand-in until scenarios are scanned.
-    Future,
+    /// A broad index of the largest companies, and funds on it: 15 % / 10 %; 8 % down and 6 % up.
+    LargeIndex,
+    /// Scanned over sixteen scenarios, with exposure, whatever the account.
+    Scan(ScanRates),
 }
 
 /// Price steps: from each lower bound (inclusive) upward, the tick in force. Ascending, first at 0.

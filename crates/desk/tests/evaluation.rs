@@ -94,7 +94,9 @@ fn shares_and_futures_are_told_as_what_they_are() {
     // Half is lent on them, and shares cost no fee.
     assert_eq!(shares.money.takes(), Money::whole(7_500));
     assert_eq!((shares.greeks.delta, shares.greeks.vega), (150.0, 0.0));
-    let bond = Underlying { kind: UnderlyingKind::Future, multiplier: 1_000, margin_class: MarginClass::Future, ..underlying() };
+    let scan =
+        ScanRates { price_scan: 0.06, vol_scan: 0.03, extreme_multiple: 3.0, extreme_cover: 0.33, exposure_rate: 0.0, short_option_minimum: 0.0 };
+    let bond = Underlying { kind: UnderlyingKind::Future, multiplier: 1_000, margin_class: MarginClass::Scan(scan), ..underlying() };
     let m = MarketView { carry: Carry::Future, ..market(&bond, &[("99.99", "100.01")]) };
     let future = evaluate(&proposal(own(-2)), &m, &account()).unwrap();
     assert_eq!(future.sentences[0], "Sell 2 futures of TEST: no money changes hands now.");

@@ -24,7 +24,16 @@ fn held(legs: &[MarginLeg], underlying: i64) -> Holdings {
 }
 
 fn basis(spot: &str, class: MarginClass) -> MarginBasis {
-    MarginBasis { spot: price(spot), kind: UnderlyingKind::Shares, class, multiplier: 100 }
+    MarginBasis {
+        spot: price(spot),
+        kind: UnderlyingKind::Shares,
+        class,
+        multiplier: 100,
+        today: jiff::civil::date(2031, 3, 4),
+        rules: AccountRules::default(),
+        rate: 0.04,
+        carry_yield: 0.0,
+    }
 }
 
 #[test]

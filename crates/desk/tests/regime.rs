@@ -8,8 +8,8 @@ use desk::Kind;
 use desk::regime::{Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, Strategy as Rules, portfolio, scan, strategy};
 use proptest::prelude::*;
 
-const EQUITY: Rules = Rules { naked: 0.20, minimum: 0.10, stock_initial: 0.50 };
-const INDEX: Rules = Rules { naked: 0.15, minimum: 0.10, stock_initial: 0.50 };
+const EQUITY: Rules = Rules { naked: 0.20, minimum: 0.10, stock_initial: 0.50, puts_secured: false };
+const INDEX: Rules = Rules { naked: 0.15, minimum: 0.10, stock_initial: 0.50, puts_secured: false };
 
 /// "-1 105C @1.20 +1 100C @3.40/0.5": contracts, strike and right, price, years where they are not a quarter; "+100 S" are shares.
 fn case(price: f64, legs: &str) -> RegimeCase {
@@ -223,7 +223,7 @@ fn theoretical_losses_over_ten_points() {
         ("+100 S +1 90P @0 -1 110C @0", 883.77),
         ("+1 100C @0 +1 100P @0", 75.00),
     ] {
-        let got = portfolio(&priced(legs), &rules).unwrap();
+        let got = portfolio(&priced(legs), &rules).unwrap().requirement();
         assert!((got - want).abs() < 0.006, "{legs}: {got} {want}");
     }
     let odd = Portfolio { points: 9, ..rules };
@@ -243,6 +243,7 @@ fn sixteen_scenarios_and_exposure() {
         exposure_rate: 0.02,
         short_option_minimum: 2_000.0,
         rate: 0.0,
+        carry_yield: 0.0,
     };
     let priced = |legs: &str| {
         let mut c = RegimeCase { multiplier: 50.0, ..case(20_000.0, legs) };

@@ -1,6 +1,8 @@
 //! Quoting whole chains and the whole market. Run with `cargo bench -p market`.
 use criterion::{Criterion, criterion_group, criterion_main};
 use desk::order::Event;
+use std::sync::Arc;
+
 use desk::{Kind, Leg, Link, Moment, Order, Price, Pricing, Request, Structure, TimeInForce};
 use market::{DEMO_DAY, Quoter, World, contract, exchange, strikes};
 
@@ -82,7 +84,7 @@ fn session(c: &mut Criterion) {
         };
         Some(Order { id: i as u64 + 1, placed: start, request, events: vec![(start, Event::Accepted)] })
     };
-    let orders: Vec<Order> = (0..).filter_map(vertical).take(50).collect();
+    let orders: Vec<Arc<Order>> = (0..).filter_map(vertical).take(50).map(Arc::new).collect();
     let mut slow = c.benchmark_group("exchange");
     slow.sample_size(10);
     slow.bench_function(format!("a session of {} resting orders by minutes", orders.len()), |b| {

@@ -10,6 +10,10 @@
 //! Held orders: a trigger looks at the price it watches at each draw, of the whole package, never of a leg; a trailing one follows the lowest price
 //! seen. What one order's fill or end means for others (one cancels other, one triggers other) happens in the same instant, so no stop
 //! between two moments can see half of it.
+//!
+//! Easing: at a draw, a limit that is eased and has stood its time moves by its step before the draw is made, never beyond its end.
+
+use std::sync::Arc;
 
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
@@ -74,32 +78,32 @@ pub type Happening = (usize, Moment, Event);
 
 /// The orders while something happens to them, and what has.
 struct Floor<'a> {
-    orders: &'a mut [Order],
+    orders: &'a mut [Arc<Order>],
     happened: Vec<Happening>,
 }
 
 impl Floor<'_> {
     /// Lets an event happen, and what follows from it for other orders.
     fn apply(&mut self, i: usize, at: Moment, event: Event) {
-        self.orders[i].events.push((at, event.clone()));
+        Arc::make_mut(&mut self.orders[i]).events.push((at, event.clone()));
         self.happened.push((i, at, event.clone()));
         let id = self.orders[i].id;
         let linked = |floor: &Self, tied: &dyn Fn(&Order) -> bool| -> Vec<usize> {
-            (0..floor.orders.len()).filter(|j| *j != i && floor.orders[*j].state().is_open() && tied(&floor.orders[*j])).collect()
+            (0..floor.orders.len()).filter(|j| *j != i && tied(&floor.orders[*j]) && floor.orders[*j].state().is_open()).collect()
         };
         match event {
             Event::Filled(fill) => {
-                if let Some(group) = self.orders[i].request.link.group {
-                    for j in linked(self, &|o| o.request.link.group == Some(group)) {
+                if let Some(group) = self.orders[i].link().group {
+                    for j in linked(self, &|o| o.link().group == Some(group)) {
                         self.reduce(j, at, fill.packages, &format!("order {id} filled"));
                     }
                 }
-                for j in linked(self, &|o| o.request.link.after == Some(id)) {
+                for j in linked(self, &|o| o.link().after == Some(id)) {
                     self.apply(j, at, Event::Activated(fill.packages.min(self.orders[j].waiting())));
                 }
             }
             Event::Expired(_) | Event::Cancelled => {
-                for j in linked(self, &|o| o.request.link.after == Some(id)) {
+                for j in linked(self, &|o| o.link().after == Some(id)) {
                     self.reduce(j, at, self.orders[j].waiting(), &format!("order {id} ended"));
                 }
             }
@@ -127,6 +131,12 @@ impl Floor<'_> {
         if order.remaining() <= 0 {
             return;
         }
+        if let (false, None, Some((easing, since)), Pricing::Limit(limit)) = (arriving, order.watches(), order.easing(), order.pricing())
+            && at.millis() - since.millis() >= easing.every * 1_000
+        {
+            self.apply(i, at, Event::Repriced((limit + easing.step).min(easing.to)));
+        }
+        let order = &self.orders[i];
         let Some((market, quotes)) = market_of(world, quoter, order, at) else { return };
         if let Some(trigger) = order.watches() {
             let now = watched(&market, trigger.side);
@@ -153,7 +163,7 @@ impl Floor<'_> {
 }
 
 /// What happens when order `i` arrives: fills of what is marketable at once, the end of an order that does not wait, and what follows for others.
-pub fn arrive(world: &World, quoter: &mut Quoter, orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+pub fn arrive(world: &World, quoter: &mut Quoter, orders: &mut [Arc<Order>], i: usize, at: Moment) -> Vec<Happening> {
     let mut floor = Floor { orders, happened: Vec::new() };
     if is_open(at) {
         floor.look(world, quoter, i, at, true);
@@ -167,7 +177,7 @@ pub fn arrive(world: &World, quoter: &mut Quoter, orders: &mut [Order], i: usize
 }
 
 /// Cancels order `i`, and what waits for it.
-pub fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+pub fn cancel(orders: &mut [Arc<Order>], i: usize, at: Moment) -> Vec<Happening> {
     let mut floor = Floor { orders, happened: Vec::new() };
     floor.apply(i, at, Event::Cancelled);
     floor.happened
@@ -190,6 +200,16 @@ fn marketable(order: &Order, market: &PackageQuote) -> Option<(i64, Price)> {
         Pricing::Limit(limit) if limit >= market.cross => Some((order.remaining().min(market.size), market.cross)),
         Pricing::Limit(_) => None,
     }
+}
+
+/// Chance that a limit fills within so many seconds if the market stays as it is: at the cross at once, inside the width by one draw after
+/// another, beyond the rest never.
+pub fn chance_within(market: &PackageQuote, limit: Price, seconds: i64) -> f64 {
+    if limit >= market.cross {
+        return 1.0;
+    }
+    let draws = seconds * 1_000 / DRAW_EVERY;
+    1.0 - (1.0 - chance_inside(market, limit)).powf(draws as f64)
 }
 
 /// Chance per draw of a limit between rest and cross: 0.4 % at the rest, about 10 % at the middle,
@@ -217,7 +237,7 @@ fn fill(world: &World, order: &Order, at: Moment, packages: i64, price: Price, q
 }
 
 /// The contracts of some orders, each once, those that end together side by side.
-fn contracts_of(orders: &[Order], which: &[usize]) -> Vec<Contract> {
+fn contracts_of(orders: &[Arc<Order>], which: &[usize]) -> Vec<Contract> {
     let mut out: Vec<Contract> = which.iter().flat_map(|i| orders[*i].request.unit.options()).map(|(c, _)| c.clone()).collect();
     out.sort();
     out.dedup();
@@ -226,7 +246,7 @@ fn contracts_of(orders: &[Order], which: &[usize]) -> Vec<Contract> {
 
 /// Everything that happens to the open orders in `(from, to]`, in order of time: triggers, fills, ends by
 /// time, and what they mean for other orders. The orders themselves are updated as it goes.
-pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: Moment, to: Moment) -> Vec<Happening> {
+pub fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Arc<Order>], from: Moment, to: Moment) -> Vec<Happening> {
     let mut floor = Floor { orders, happened: Vec::new() };
     let mut open: Vec<usize> = (0..floor.orders.len()).filter(|&i| floor.orders[i].state().is_open()).collect();
     // An order's end is known when it is placed.

@@ -5,7 +5,7 @@
 //! next one that has.
 
 use desk::calendar::{previous_session, session_on_or_before};
-use desk::{ListingRule, MarginClass, Price, PriceStyle, Settlement, TickTable, Underlying, UnderlyingKind};
+use desk::{ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind};
 use jiff::ToSpan;
 use jiff::civil::{Date, Weekday, date};
 use quant::Style;
@@ -32,6 +32,8 @@ struct Product {
     slope: f64,
     season: [f64; 12],
     multiplier: i64,
+    /// Price scan as a fraction, volatility scan, least risk of a short option.
+    scan: (f64, f64, f64),
     tick: Price,
     style: PriceStyle,
     /// The options' last day in a month.
@@ -70,6 +72,7 @@ fn products() -> [Product; 3] {
             slope: -0.003,
             season: flat,
             multiplier: 1_000,
+            scan: (0.09, 0.08, 90.0),
             tick: Price::cents(1),
             style: PriceStyle::Decimal,
             ends: mid_month,
@@ -89,6 +92,7 @@ fn products() -> [Product; 3] {
             slope: 0.0015,
             season: [0.0, 0.0, 0.0, 0.004, 0.008, 0.006, -0.004, -0.016, -0.02, -0.012, -0.004, 0.0],
             multiplier: 50,
+            scan: (0.07, 0.06, 50.0),
             tick: Price::from_raw(Price::SCALE / 8),
             style: PriceStyle::Eighths,
             ends: last_friday,
@@ -108,6 +112,7 @@ fn products() -> [Product; 3] {
             slope: -0.0012,
             season: flat,
             multiplier: 1_000,
+            scan: (0.025, 0.03, 40.0),
             tick: Price::from_raw(Price::SCALE / 64),
             style: PriceStyle::SixtyFourths,
             ends: last_friday,
@@ -152,6 +157,11 @@ fn last_session(month: Date) -> Date {
     previous_session(month)
 }
 
+/// Extreme moves of three price scans, of which a third counts; nothing for exposure.
+fn scan_rates((price_scan, vol_scan, short_option_minimum): (f64, f64, f64)) -> ScanRates {
+    ScanRates { price_scan, vol_scan, extreme_multiple: 3.0, extreme_cover: 0.33, exposure_rate: 0.0, short_option_minimum }
+}
+
 fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
     let index = month.month() as usize - 1;
     let underlying = Underlying {
@@ -165,7 +175,7 @@ fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
         package_tick: p.tick,
         own_tick: p.tick,
         style_of_price: p.style,
-        margin_class: MarginClass::Future,
+        margin_class: MarginClass::Scan(scan_rates(p.scan)),
         listing: ListingRule::default(),
         own_dates,
         last_session: Some(last_session(month)),

@@ -1,6 +1,6 @@
 //! The instruments of the world: all invented, all data.
 
-use desk::{ListingRule, MarginClass, Price, PriceStyle, Settlement, TickTable, Underlying, UnderlyingKind};
+use desk::{ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind};
 use jiff::civil::{Date, Weekday, date};
 use quant::Style;
 
@@ -110,7 +110,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         settlement: Settlement::Cash,
         ticks: TickTable::split(Price::cents(5), Price::cents(300), Price::cents(10)),
         package_tick: Price::cents(5),
-        margin_class: MarginClass::BroadIndex,
+        margin_class: MarginClass::LargeIndex,
         listing: ListingRule {
             weekly_on: MON_WED_FRI,
             weeklies: 8,
@@ -125,7 +125,7 @@ pub(crate) fn specs() -> Vec<Spec> {
     };
     let trust = Underlying {
         ticks: TickTable::single(Price::cents(1)),
-        margin_class: MarginClass::BroadIndex,
+        margin_class: MarginClass::LargeIndex,
         listing: ListingRule { weekly_on: MON_WED_FRI, weeklies: 7, ..stock("", "", 1.0).listing },
         ..stock("WXMT", "Wexmoor 300 Trust", 1.0)
     };
@@ -138,6 +138,14 @@ pub(crate) fn specs() -> Vec<Spec> {
     };
     let lots_of_forty = Underlying {
         multiplier: 40,
+        margin_class: MarginClass::Scan(ScanRates {
+            price_scan: 0.07,
+            vol_scan: 0.04,
+            extreme_multiple: 3.0,
+            extreme_cover: 0.33,
+            exposure_rate: 0.02,
+            short_option_minimum: 500.0,
+        }),
         listing: ListingRule {
             weekly_on: &[Weekday::Thursday],
             weeklies: 4,

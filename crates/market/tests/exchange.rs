@@ -1,13 +1,35 @@
 //! Orders and time.
 #![allow(clippy::unwrap_used)]
 
+use std::sync::Arc;
+
 use desk::calendar::{close_of, open_of};
 use desk::order::Event;
 use desk::*;
 use jiff::civil::date;
-use market::exchange::{Happening, advance, arrive, cancel, chance_inside, market_of};
+use market::exchange::{self, Happening, chance_inside, chance_within, market_of};
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 use proptest::prelude::*;
+
+/// The exchange shares orders with readers; here they are plain.
+fn shared<T>(orders: &mut [Order], f: impl FnOnce(&mut [Arc<Order>]) -> T) -> T {
+    let mut all: Vec<Arc<Order>> = orders.iter().cloned().map(Arc::new).collect();
+    let out = f(&mut all);
+    orders.iter_mut().zip(all).for_each(|(o, new)| *o = Order::clone(&new));
+    out
+}
+
+fn advance(world: &World, quoter: &mut Quoter, orders: &mut [Order], from: Moment, to: Moment) -> Vec<Happening> {
+    shared(orders, |all| exchange::advance(world, quoter, all, from, to))
+}
+
+fn arrive(world: &World, quoter: &mut Quoter, orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+    shared(orders, |all| exchange::arrive(world, quoter, all, i, at))
+}
+
+fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+    shared(orders, |all| exchange::cancel(all, i, at))
+}
 
 fn start() -> Moment {
     Moment::at(DEMO_DAY, 10, 42)
@@ -362,4 +384,70 @@ proptest! {
             prop_assert!(orders[*i].events.contains(&(*at, e.clone())));
         }
     }
+}
+
+/// An eased limit moves by its step when it has stood its time, never beyond its end, is filled on the way like any other, and the same
+/// whether time passes at once or in pieces, stopped in between or not.
+#[test]
+fn an_eased_limit_walks_to_its_end_and_no_further() {
+    let world = World::new(2);
+    let far = order(&world, 1, 1, Pricing::Limit(Price::ZERO), TimeInForce::Day);
+    let m = market_now(&world, &far);
+    let from = m.rest - Price::cents(40);
+    let eased = |to: Price| {
+        let mut o = order(&world, 1, 1, Pricing::Limit(from), TimeInForce::Day);
+        o.events.push((start(), Event::Eased(Some(Easing { step: Price::cents(3), every: 30, to }))));
+        o
+    };
+    let limits = |o: &Order| -> Vec<(i64, Price)> {
+        o.events
+            .iter()
+            .filter_map(|(at, e)| if let Event::Repriced(p) = e { Some(((at.millis() - start().millis()) / 1_000, *p)) } else { None })
+            .collect()
+    };
+    let end = start().plus_millis(400_000);
+    let mut whole = [eased(from + Price::cents(10))];
+    advance(&world, &mut Quoter::new(), &mut whole, start(), end);
+    let steps: Vec<Price> = limits(&whole[0]).iter().map(|(_, p)| *p - from).collect();
+    assert_eq!(steps, [3, 6, 9, 10].map(Price::cents), "three whole steps, then what is left");
+    assert!(limits(&whole[0]).windows(2).all(|w| w[1].0 - w[0].0 == 30), "{:?}", limits(&whole[0]));
+    assert!(whole[0].easing().is_none() && whole[0].state() == State::Working);
+
+    let mut at_once = [eased(m.cross + Price::cents(30))];
+    advance(&world, &mut Quoter::new(), &mut at_once, start(), end.plus_millis(1_200_000));
+    let (fill, last) = (at_once[0].fills().next().expect("it comes to the market"), *limits(&at_once[0]).last().unwrap());
+    assert!(
+        fill.price <= last.1 && at_once[0].events.last().map(|(_, e)| matches!(e, Event::Filled(_))) == Some(true),
+        "nothing is eased after the fill"
+    );
+    let mut pieces = [eased(m.cross + Price::cents(30))];
+    let mut at = start();
+    while at < end.plus_millis(1_200_000) {
+        advance(&world, &mut Quoter::new(), &mut pieces, at, at.plus_millis(7_000));
+        at = at.plus_millis(7_000);
+    }
+    assert_eq!(pieces[0].events, at_once[0].events);
+}
+
+/// What is promised as a chance is what happens: over many orders, as many fill within five minutes as was said, as long as the market stays.
+#[test]
+fn the_chance_of_a_fill_is_how_often_it_fills() {
+    let (mut said, mut filled, mut orders_tried) = (0.0, 0, 0);
+    for seed in 1..=40 {
+        let world = World::new(seed);
+        let probe = order(&world, 1, 1, Pricing::Market, TimeInForce::Day);
+        let m = market_now(&world, &probe);
+        let limit = m.rest + (m.middle - m.rest).half();
+        for id in 1..=10 {
+            let mut o = [Order { id, ..order(&world, id, 1, Pricing::Limit(limit), TimeInForce::Day) }];
+            said += chance_within(&m, limit, 300);
+            advance(&world, &mut Quoter::new(), &mut o, start(), start().plus_millis(300_000));
+            filled += i32::from(o[0].state() == State::Filled);
+            orders_tried += 1;
+        }
+        assert_eq!((chance_within(&m, m.cross, 300), chance_within(&m, m.rest - m.tick, 300)), (1.0, 0.0));
+    }
+    let (said, filled) = (said / f64::from(orders_tried), f64::from(filled) / f64::from(orders_tried));
+    // The market moves meanwhile: it only has to be near.
+    assert!((said - filled).abs() < 0.15, "said {said}, filled {filled}");
 }

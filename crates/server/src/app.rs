@@ -68,6 +68,9 @@ pub fn openapi_json() -> String {
 
 const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'; object-src 'none'";
 
+/// Most bytes of a request: a file of fills is the largest.
+const MOST_BODY: usize = 2 * 1024 * 1024;
+
 /// The whole program as one service. `hosts` are the Host headers it answers to.
 pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
     let (router, document) = documented().split_for_parts();
@@ -77,7 +80,7 @@ pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
         .route("/api/stream", any(stream::upgrade))
         .fallback(assets::serve)
         .layer(CompressionLayer::new())
-        .layer(RequestBodyLimitLayer::new(64 * 1024))
+        .layer(RequestBodyLimitLayer::new(MOST_BODY))
         .layer(axum::middleware::from_fn_with_state(hosts, guard::check))
         .layer(fixed(header::CONTENT_SECURITY_POLICY, POLICY))
         .layer(fixed(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))

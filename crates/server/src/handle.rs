@@ -1,5 +1,8 @@
 //! The one desk task: a thread that owns the state, takes commands one at a time, lets time pass, and
 //! publishes an immutable snapshot after every change.
+//!
+//! Commands that wait together share a transaction: each is worked out on the state that the one before left, all are kept at once, and only
+//! then is any of them published and answered. If they cannot be kept, none has happened and none is answered.
 
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
@@ -60,30 +63,48 @@ impl DeskHandle {
     }
 }
 
+/// Most commands of one transaction.
+const TOGETHER: usize = 64;
+
+/// Works on `first` and on what waits behind it, keeps it all, publishes, answers.
+fn work(desk: &mut Desk, first: Job, inbox: &Receiver<Job>, publish: &watch::Sender<State>) {
+    desk.gather();
+    let mut answers = vec![first(desk)];
+    answers.extend(inbox.try_iter().take(TOGETHER - 1).map(|job| job(desk)));
+    if let Err(e) = desk.flush() {
+        tracing::error!("commands could not be kept: {e}");
+        return;
+    }
+    publish.send_replace(desk.state().clone());
+    for answer in answers {
+        answer();
+    }
+}
+
 fn run(mut desk: Desk, inbox: &Receiver<Job>, publish: &watch::Sender<State>) {
     let mut last = Instant::now();
     let mut kept = Instant::now();
     loop {
         match inbox.recv_timeout(TICK.saturating_sub(last.elapsed())) {
             Ok(job) => {
-                let answer = job(&mut desk);
-                publish.send_replace(desk.state().clone());
-                answer();
-                continue;
+                work(&mut desk, job, inbox, publish);
+                // However many commands come, time passes.
+                if last.elapsed() < TICK {
+                    continue;
+                }
             }
             Err(RecvTimeoutError::Disconnected) => return,
-            Err(RecvTimeoutError::Timeout) => {
-                let passed = last.elapsed();
-                last = Instant::now();
-                let keep = kept.elapsed() >= KEEP_CLOCK;
-                if keep {
-                    kept = Instant::now();
-                }
-                let millis = i64::try_from(passed.as_millis()).unwrap_or(0).min(1_000);
-                if let Err(e) = desk.pass(millis, keep) {
-                    tracing::error!("time cannot pass: {e}");
-                }
-            }
+            Err(RecvTimeoutError::Timeout) => {}
+        }
+        let passed = last.elapsed();
+        last = Instant::now();
+        let keep = kept.elapsed() >= KEEP_CLOCK;
+        if keep {
+            kept = Instant::now();
+        }
+        let millis = i64::try_from(passed.as_millis()).unwrap_or(0).min(1_000);
+        if let Err(e) = desk.pass(millis, keep) {
+            tracing::error!("time cannot pass: {e}");
         }
         publish.send_replace(desk.state().clone());
     }

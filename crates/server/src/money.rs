@@ -1,10 +1,13 @@
 //! What the market and the account contribute to an evaluation, and what the account is worth.
 
-use std::collections::BTreeMap;
+use std::collections::hash_map::DefaultHasher;
+use std::collections::{BTreeMap, HashMap};
+use std::hash::{Hash, Hasher};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use desk::{
-    AccountView, Carry, Holdings, Instrument, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request,
-    Requirement, Structure, money_effect, requirement,
+    AccountKind, AccountRules, AccountView, Carry, Holdings, Instrument, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Order, OrderError,
+    Pricing, Proposal, Request, Requirement, Structure, money_effect, requirement,
 };
 use market::Quoter;
 
@@ -60,9 +63,34 @@ pub fn market_of<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, struct
     market_view(state, quoter, symbol, structure, Vols::Solved)
 }
 
-fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
+/// Interest that margin re-values with: three months.
+fn margin_rate(state: &State) -> f64 {
+    state.world.rate(0.25)
+}
+
+/// What margin needs to know of an underlying now.
+pub fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     let u = state.world.underlying(symbol)?;
-    Some(MarginBasis { spot: state.world.spot(symbol, state.clock.now)?, kind: u.kind, class: u.margin_class, multiplier: u.multiplier })
+    let (at, carry) = (state.clock.now, state.world.carry(symbol).unwrap_or(Carry::Yield(0.0)));
+    Some(MarginBasis::of(u, state.world.spot(symbol, at)?, at, &carry, state.rules, margin_rate(state)))
+}
+
+/// What was worked out last, by underlying. Only a memory: every answer is a function of what stands in its key.
+#[derive(Default)]
+pub struct Memo(Mutex<HashMap<String, (MemoKey, Requirement)>>);
+
+/// The moment, what is held, and the account's rules.
+type MemoKey = (desk::Moment, u64, AccountRules);
+
+/// A number for what is held in each underlying; another one after every change.
+fn signatures(state: &State) -> BTreeMap<String, u64> {
+    let mut out: BTreeMap<String, DefaultHasher> = BTreeMap::new();
+    for lot in state.account.lots() {
+        if let Some(u) = state.world.underlying_of(&lot.instrument) {
+            (&lot.instrument, lot.quantity).hash(out.entry(u.symbol.clone()).or_default());
+        }
+    }
+    out.into_iter().map(|(symbol, hasher)| (symbol, hasher.finish())).collect()
 }
 
 /// Open positions of one underlying as margin sees them, at the marks of now.
@@ -83,53 +111,143 @@ pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings
     out
 }
 
-fn symbols_held(state: &State) -> Vec<String> {
-    let mut out: Vec<String> =
-        state.account.lots().iter().filter_map(|l| state.world.underlying_of(&l.instrument).map(|u| u.symbol.clone())).collect();
-    out.sort();
-    out.dedup();
-    out
-}
-
 /// Margin held for one underlying.
 pub fn requirement_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Requirement {
-    basis(state, symbol).map_or_else(Requirement::default, |b| requirement(&holdings_of(state, quoter, symbol), &b))
+    let key = (state.clock.now, signatures(state).get(symbol).copied().unwrap_or(0), state.rules);
+    requirement_at(state, quoter, symbol, key)
+}
+
+fn requirement_at(state: &State, quoter: &mut Quoter, symbol: &str, key: MemoKey) -> Requirement {
+    let known = state.memo.0.lock().unwrap_or_else(PoisonError::into_inner).get(symbol).filter(|(k, _)| *k == key).map(|(_, r)| r.clone());
+    known.unwrap_or_else(|| {
+        let found = basis(state, symbol).map_or_else(Requirement::default, |b| requirement(&holdings_of(state, quoter, symbol), &b));
+        state.memo.0.lock().unwrap_or_else(PoisonError::into_inner).insert(symbol.to_owned(), (key, found.clone()));
+        found
+    })
+}
+
+/// Margin of everything held, by underlying.
+pub fn requirements(state: &State, quoter: &mut Quoter) -> Vec<(String, Requirement)> {
+    let each = signatures(state).into_iter();
+    each.map(|(symbol, signature)| {
+        let found = requirement_at(state, quoter, &symbol, (state.clock.now, signature, state.rules));
+        (symbol, found)
+    })
+    .collect()
+}
+
+/// Cash that may be used: in a cash account without what is not settled yet.
+pub fn usable_cash(state: &State) -> Money {
+    let cash = state.account.balance(desk::Book::Cash);
+    if state.rules.kind == AccountKind::Cash { cash - state.account.unsettled(state.clock.now.date()) } else { cash }
 }
 
 /// What the account contributes to an evaluation in one underlying.
 pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_order: Option<u64>) -> AccountView {
-    let elsewhere = symbols_held(state).iter().filter(|s| *s != symbol).map(|s| requirement_of(state, quoter, s).takes()).sum();
-    let mut view = AccountView {
-        cash: state.account.balance(desk::Book::Cash),
+    let elsewhere = requirements(state, quoter).into_iter().filter(|(s, _)| s != symbol).map(|(_, r)| r.takes()).sum();
+    AccountView {
+        cash: usable_cash(state),
         taken_elsewhere: elsewhere,
-        reserved: Money::ZERO,
+        reserved: state.reserved.total(without_order),
         here: holdings_of(state, quoter, symbol),
         fees: state.world.fees(),
         value: account_value(state, quoter),
+        rules: state.rules,
+        rate: margin_rate(state),
         risk_percent: state.risk_percent,
-    };
-    view.reserved = reserved(state, quoter, without_order);
-    view
+    }
 }
 
-/// Buying power set aside for working orders: what each would take if it filled now; of orders that cancel each other the most that one takes.
-fn reserved(state: &State, quoter: &mut Quoter, without: Option<u64>) -> Money {
-    let open: Vec<&Order> = state.orders.iter().filter(|o| o.remaining() > 0 && o.state().is_open() && Some(o.id) != without).collect();
-    let mut takes: BTreeMap<u64, Money> = BTreeMap::new();
-    for order in open {
-        let symbol = &order.request.symbol;
-        let view = AccountView { here: holdings_of(state, quoter, symbol), fees: state.world.fees(), ..AccountView::default() };
-        let request = Request { pricing: order.pricing(), ..order.request.clone() };
-        if let Ok(effect) = effect_of(state, quoter, &request, order.remaining(), &view) {
-            let most = takes.entry(order.request.link.group.unwrap_or(order.id)).or_default();
-            *most = effect.takes().max(*most);
+/// What an order may take, as it was worked out last.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Reservation {
+    /// Orders of one group can fill once: the most counts.
+    group: u64,
+    events: usize,
+    takes: Money,
+}
+
+/// Buying power set aside for working orders: what each would take if it filled. Worked out when the order or what is held beside it changes, and
+/// every ten minutes.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Reserved {
+    slot: i64,
+    held: BTreeMap<String, u64>,
+    by_order: BTreeMap<u64, Reservation>,
+    /// Sum over the groups.
+    all: Money,
+}
+
+/// Milliseconds after which reservations follow the market.
+const RESERVED_FOR: i64 = 600_000;
+
+impl Reserved {
+    /// All of it, or without one order.
+    fn total(&self, without: Option<u64>) -> Money {
+        match without {
+            Some(id) if self.by_order.contains_key(&id) => self.sum(without),
+            _ => self.all,
         }
     }
-    takes.into_values().sum()
+
+    fn sum(&self, without: Option<u64>) -> Money {
+        let mut most: BTreeMap<u64, Money> = BTreeMap::new();
+        for (id, r) in &self.by_order {
+            if Some(*id) != without {
+                let group = most.entry(r.group).or_default();
+                *group = r.takes.max(*group);
+            }
+        }
+        most.into_values().sum()
+    }
+
+    /// Whether the reservations are those of another ten minutes.
+    pub fn is_of(&self, at: desk::Moment) -> bool {
+        self.slot == at.millis().div_euclid(RESERVED_FOR)
+    }
 }
 
-/// Money effect of so many packages of a request; a market order is taken at the cross.
-pub fn effect_of(state: &State, quoter: &mut Quoter, request: &Request, packages: i64, view: &AccountView) -> Result<desk::MoneyEffect, Refusal> {
+/// Brings the reservations up to date.
+pub fn set_aside(state: &mut State, quoter: &mut Quoter) {
+    let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
+    let held = signatures(state);
+    // By the market at the beginning of the ten minutes, so that a restart finds the same.
+    let then = State { clock: market::Clock { now: desk::Moment::from_millis(slot * RESERVED_FOR), ..state.clock }, ..state.clone() };
+    let old = Arc::clone(&state.reserved);
+    let mut by_order = BTreeMap::new();
+    let mut views: BTreeMap<&str, AccountView> = BTreeMap::new();
+    for order in then.orders.iter().filter(|o| o.state().is_open() && o.remaining() > 0) {
+        let symbol = order.request.symbol.as_str();
+        let (group, events) = (order.link().group.unwrap_or(order.id), order.events.len());
+        let same = |r: &&Reservation| old.slot == slot && r.events == events && r.group == group && old.held.get(symbol) == held.get(symbol);
+        let takes = old.by_order.get(&order.id).filter(same).map(|r| r.takes).unwrap_or_else(|| {
+            let here = |quoter: &mut Quoter, symbol: &str| AccountView {
+                here: holdings_of(&then, quoter, symbol),
+                fees: then.world.fees(),
+                rules: then.rules,
+                rate: margin_rate(&then),
+                ..AccountView::default()
+            };
+            let view = views.entry(symbol).or_insert_with_key(|symbol| here(quoter, symbol));
+            let request = Request { pricing: most_paid(order), ..order.request.clone() };
+            taken_by(&then, quoter, &request, order.remaining(), view).unwrap_or_default()
+        });
+        by_order.insert(order.id, Reservation { group, events, takes });
+    }
+    let mut new = Reserved { slot, held, by_order, all: Money::ZERO };
+    new.all = new.sum(None);
+    if new != *old {
+        state.reserved = Arc::new(new);
+    }
+}
+
+/// The limit in force, or the one that easing ends at.
+fn most_paid(order: &Order) -> Pricing {
+    order.easing().map_or(order.pricing(), |(easing, _)| Pricing::Limit(easing.to))
+}
+
+/// The market in so many packages of a request, and the net price it is taken at: a market order at the cross.
+fn asked<'a>(state: &'a State, quoter: &mut Quoter, request: &Request, packages: i64) -> Result<(Structure, MarketView<'a>, desk::Price), Refusal> {
     let structure = request.unit.times(packages);
     let market = market_view(state, quoter, &request.symbol, &structure, Vols::Unused)?;
     let price = match request.pricing {
@@ -139,7 +257,19 @@ pub fn effect_of(state: &State, quoter: &mut Quoter, request: &Request, packages
             desk::package_quote(&request.unit, &quotes, market.underlying).cross
         }
     };
+    Ok((structure, market, price))
+}
+
+/// Money effect of so many packages of a request.
+pub fn effect_of(state: &State, quoter: &mut Quoter, request: &Request, packages: i64, view: &AccountView) -> Result<desk::MoneyEffect, Refusal> {
+    let (structure, market, price) = asked(state, quoter, request, packages)?;
     Ok(money_effect(&structure, &market, view, price))
+}
+
+/// Buying power that so many packages of a request take.
+pub fn taken_by(state: &State, quoter: &mut Quoter, request: &Request, packages: i64, view: &AccountView) -> Result<Money, Refusal> {
+    let (structure, market, price) = asked(state, quoter, request, packages)?;
+    Ok(desk::money_taken(&structure, &market, view, price))
 }
 
 /// Cash and what all positions are worth at their marks.
@@ -156,13 +286,13 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
 
 /// Buying power: cash less all margin and what working orders hold.
 pub fn buying_power(state: &State, quoter: &mut Quoter) -> Money {
-    let held: Money = symbols_held(state).iter().map(|s| requirement_of(state, quoter, s).takes()).sum();
-    state.account.balance(desk::Book::Cash) - held - reserved(state, quoter, None)
+    let held: Money = requirements(state, quoter).into_iter().map(|(_, r)| r.takes()).sum();
+    usable_cash(state) - held - state.reserved.total(None)
 }
 
 /// Margin held for all positions.
 pub fn total_requirement(state: &State, quoter: &mut Quoter) -> Money {
-    symbols_held(state).iter().map(|s| requirement_of(state, quoter, s).total).sum()
+    requirements(state, quoter).into_iter().map(|(_, r)| r.total).sum()
 }
 
 /// Evaluates a proposal on the state of now.
@@ -175,4 +305,12 @@ pub fn evaluate(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &Pro
 pub fn evaluate_in(state: &State, quoter: &mut Quoter, market: &MarketView<'_>, proposal: &Proposal) -> Result<desk::Evaluation, Refusal> {
     let account = account_view(state, quoter, &market.underlying.symbol, None);
     Ok(desk::evaluate(proposal, market, &account)?)
+}
+
+/// Something that is held beyond what the account's kind and level allow, in words.
+pub fn beyond(state: &State, quoter: &mut Quoter) -> Option<String> {
+    signatures(state).into_keys().find_map(|symbol| {
+        let needs = desk::levels(&holdings_of(state, quoter, &symbol), &basis(state, &symbol)?);
+        needs.into_iter().find(|n| n.level > state.rules.allows()).map(|n| format!("{symbol} {} × {}", n.count, n.what))
+    })
 }

@@ -1,6 +1,8 @@
 //! Orders as they go over the wire.
 
-use desk::{Leg, Level, Order, Price, PriceStyle, Pricing, TimeInForce, TriggerSide};
+use std::sync::Arc;
+
+use desk::{Fill, Leg, Level, Order, Price, PriceStyle, Pricing, TimeInForce, TriggerSide};
 use market::World;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -14,6 +16,43 @@ pub struct OrderEventWire {
     pub at: String,
     /// In plain words.
     pub what: String,
+}
+
+/// One leg of an execution.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct FillLegWire {
+    /// "195 call, 18 Apr".
+    pub label: String,
+    /// Signed contracts, shares or futures.
+    pub quantity: i64,
+    /// Price per unit.
+    pub price: String,
+}
+
+/// One execution.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct FillWire {
+    /// When.
+    pub at: String,
+    /// Whole packages.
+    pub packages: i64,
+    /// Net price of one.
+    pub price: NetPrice,
+    /// Fees.
+    pub fees: String,
+    /// Price of each leg; they sum to the net.
+    pub legs: Vec<FillLegWire>,
+}
+
+/// A limit that moves by itself.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct EasingWire {
+    /// Step.
+    pub step: String,
+    /// Seconds between two.
+    pub every: i64,
+    /// Where it ends.
+    pub to: NetPrice,
 }
 
 /// An order.
@@ -46,6 +85,10 @@ pub struct OrderWire {
     pub time_in_force: String,
     /// "stop at 2.40 debit, watching the middle"; absent without a trigger.
     pub held: Option<String>,
+    /// How its limit is eased now.
+    pub easing: Option<EasingWire>,
+    /// Executions, oldest first.
+    pub fills: Vec<FillWire>,
     /// The order it waits for.
     pub after: Option<u64>,
     /// Open orders that it cancels, and that cancel it.
@@ -68,6 +111,14 @@ fn told(e: &desk::order::Event, style: PriceStyle) -> String {
     match e {
         E::Accepted => "accepted by the exchange".into(),
         E::Repriced(p) => format!("limit changed to {}", priced(*p)),
+        E::Resized(n) => format!("{} {}", n.abs(), if *n > 0 { "more asked for" } else { "fewer asked for" }),
+        E::Eased(Some(e)) => format!("eased by {} every {} s to {}", style.write(e.step), e.every, priced(e.to)),
+        E::Eased(None) => "easing stopped".into(),
+        E::Tied(link) => match (link.after, link.group) {
+            (Some(after), _) => format!("waits for order {after}"),
+            (None, Some(_)) => "tied: one fills, the others fall away".into(),
+            (None, None) => "untied".into(),
+        },
         E::Activated(n) => format!("{n} became active"),
         E::Reduced(n) => format!("{n} fell away"),
         E::Trailed(p) => format!("the lowest price seen is {}", priced(*p)),
@@ -84,7 +135,7 @@ pub(crate) fn leg_words(l: &Leg) -> String {
     format!("{side} {}{times} {}", l.quantity.abs(), instrument_label(&l.instrument))
 }
 
-fn priced(p: Price, style: PriceStyle) -> String {
+pub(crate) fn priced(p: Price, style: PriceStyle) -> String {
     format!("{} {}", style.write(p.abs()), if p < Price::ZERO { "credit" } else { "debit" })
 }
 
@@ -122,14 +173,19 @@ fn story(o: &Order, style: PriceStyle) -> Vec<OrderEventWire> {
     kept.map(|(_, (at, e))| OrderEventWire { at: at.to_string(), what: told(e, style) }).collect()
 }
 
+fn fill_wire(f: &Fill, style: PriceStyle) -> FillWire {
+    let legs = f.legs.iter().map(|l| FillLegWire { label: instrument_label(&l.instrument), quantity: l.quantity, price: style.write(l.price) });
+    FillWire { at: f.at.to_string(), packages: f.packages, price: net_price(f.price, style), fees: f.fees.to_string(), legs: legs.collect() }
+}
+
 /// All orders as they go over the wire.
-pub(crate) fn orders(all: &[Order], world: &World) -> Vec<OrderWire> {
+pub(crate) fn orders(all: &[Arc<Order>], world: &World) -> Vec<OrderWire> {
     all.iter().filter_map(|o| order(o, all, world)).collect()
 }
 
 /// One of `all`; nothing for an underlying that is not known.
-pub(crate) fn order(o: &Order, all: &[Order], world: &World) -> Option<OrderWire> {
-    let r = &o.request;
+pub(crate) fn order(o: &Order, all: &[Arc<Order>], world: &World) -> Option<OrderWire> {
+    let (r, link) = (&o.request, o.link());
     let underlying = world.underlying(&r.symbol)?;
     let style = underlying.style_of_price;
     let filled = o.filled();
@@ -149,12 +205,18 @@ pub(crate) fn order(o: &Order, all: &[Order], world: &World) -> Option<OrderWire
         fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled), style)),
         time_in_force: stands(r.time_in_force),
         held: held(o, style),
-        after: r.link.after,
-        cancels: all
-            .iter()
-            .filter(|other| r.link.group.is_some() && other.id != o.id && other.request.link.group == r.link.group && other.state().is_open())
-            .map(|other| other.id)
-            .collect(),
+        easing: o.easing().filter(|_| state.is_open()).map(|(e, _)| EasingWire {
+            step: style.write(e.step),
+            every: e.every,
+            to: net_price(e.to, style),
+        }),
+        fills: o.fills().map(|f| fill_wire(f, style)).collect(),
+        after: link.after,
+        cancels: if link.group.is_some() {
+            all.iter().filter(|other| other.id != o.id && other.link().group == link.group && other.state().is_open()).map(|other| other.id).collect()
+        } else {
+            Vec::new()
+        },
         state: state.word().into(),
         open: state.is_open(),
         closes: r.purpose.campaign(),

@@ -38,6 +38,9 @@ pub enum Refusal {
     /// No such order.
     #[error("there is no order {0}")]
     NoOrder(u64),
+    /// No such bell.
+    #[error("there is no bell {0} that could be changed so")]
+    NoBell(u64),
     /// No such campaign.
     #[error("there is no open position {0}")]
     NoCampaign(u64),

@@ -8,17 +8,23 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_close, next_open, open_of};
-use desk::{Account, Contract, EntryKind, Instrument, Moment, Money, Order, Price};
+use desk::{
+    Account, AccountRules, Bell, Contract, DayTradeSwitch, DayTrading, EntryKind, HIGHEST_LEVEL, Instrument, Moment, Money, Occurrence, Order, Price,
+    UnderlyingKind,
+};
 use jiff::civil::Date;
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World, exchange};
 use store::{ClockState, Fact, Journalled, Saved, Store};
 
-use crate::money::account_value;
+use crate::money::{Memo, Reserved, account_value, buying_power, set_aside};
 use crate::refusal::Refusal;
 use crate::trading::record;
 
-/// Name of the setting that keeps the rule about risk.
+/// Names of the settings that keep the rule about risk, and the account's kind, level and day-trade switch.
 const RISK_RULE: &str = "risk_percent";
+const KIND: &str = "account_kind";
+const LEVEL: &str = "account_level";
+const DAY_TRADES: &str = "day_trades";
 
 /// A draft as stored: the text is the client's own, checked when it is saved.
 pub type Drafts = BTreeMap<String, String>;
@@ -31,7 +37,7 @@ pub struct State {
     /// The clock.
     pub clock: Clock,
     /// Orders by number.
-    pub orders: Arc<Vec<Order>>,
+    pub orders: Arc<Vec<Arc<Order>>>,
     /// The account.
     pub account: Arc<Account>,
     /// Series that are not to be exercised at their end.
@@ -42,8 +48,31 @@ pub struct State {
     pub risk_percent: Option<f64>,
     /// Account value at closes, as (ISO date, value), ascending.
     pub marks: Arc<Vec<(String, Money)>>,
+    /// Kind and level of the account.
+    pub rules: AccountRules,
+    /// Whether day trades are counted.
+    pub day_trades: DayTradeSwitch,
+    /// Bells by number.
+    pub bells: Arc<Vec<Arc<Bell>>>,
+    /// Buying power set aside for working orders.
+    pub reserved: Arc<Reserved>,
+    /// Margin worked out last.
+    pub memo: Arc<Memo>,
     /// Counts changes of orders and account, so that readers know when to look again.
     pub version: u64,
+}
+
+impl State {
+    /// Where the account stands under the day-trade rule of the day; nothing without one, and in a cash account.
+    pub fn day_trading(&self) -> Option<DayTrading> {
+        let today = self.clock.now.date();
+        let rule = desk::day_trade_rule(today, self.day_trades).filter(|_| self.rules.kind != desk::AccountKind::Cash)?;
+        let security = |symbol: &str| self.world.underlying(symbol).is_some_and(|u| u.kind != UnderlyingKind::Future);
+        // What was placed long ago fills today only if it is still open: the last orders are enough, with all that had events lately.
+        let first = (1..rule.sessions).fold(today, |day, _| desk::calendar::previous_session(day));
+        let recent = self.orders.iter().filter(|o| o.events.last().is_some_and(|(at, _)| at.date() >= first));
+        Some(desk::day_trading(rule, today, recent.map(Arc::as_ref), security))
+    }
 }
 
 /// Owner of the state; lives on one thread.
@@ -51,16 +80,19 @@ pub struct Desk {
     pub(crate) state: State,
     store: Store,
     pub(crate) quoter: Quoter,
+    /// Facts of commands that share a transaction, and the state before the first of them; nothing while each has its own.
+    batch: Option<(Vec<Fact>, State)>,
 }
 
 impl Desk {
     /// Rebuilds the state from what is stored, by replaying it, and proves that the books agree.
     pub fn restore(store: Store, world: Arc<World>, saved: Saved, start: Moment) -> Result<Desk, Refusal> {
         let mut account = Account::default();
+        let by_id: BTreeMap<u64, &Order> = saved.orders.iter().map(|o| (o.id, o)).collect();
         for (row, j) in saved.journal.iter().enumerate() {
             let replayed = match &j.fill {
                 Some(fill) => {
-                    let order = saved.orders.iter().find(|o| o.id == fill.order).ok_or(Refusal::NoOrder(fill.order))?;
+                    let order = by_id.get(&fill.order).ok_or(Refusal::NoOrder(fill.order))?;
                     let underlying = world.underlying(&order.request.symbol);
                     underlying.map(|u| account.fill(fill, order.request.purpose.campaign(), u, j.entry.memo.clone()))
                 }
@@ -79,15 +111,25 @@ impl Desk {
         let state = State {
             world,
             clock,
-            orders: Arc::new(saved.orders),
+            orders: Arc::new(saved.orders.into_iter().map(Arc::new).collect()),
             account: Arc::new(account),
             declined: Arc::new(saved.declined.into_iter().collect()),
             drafts: Arc::new(saved.drafts.into_iter().collect()),
             risk_percent: saved.settings.get(RISK_RULE).and_then(|text| text.parse().ok()),
+            rules: AccountRules {
+                kind: desk::AccountKind::ALL.into_iter().find(|k| Some(k.word()) == saved.settings.get(KIND).map(String::as_str)).unwrap_or_default(),
+                level: saved.settings.get(LEVEL).and_then(|text| text.parse().ok()).unwrap_or(HIGHEST_LEVEL),
+            },
+            day_trades: if saved.settings.get(DAY_TRADES).is_some_and(|s| s == "off") { DayTradeSwitch::Off } else { DayTradeSwitch::ByDate },
+            bells: Arc::new(saved.bells.into_iter().map(Arc::new).collect()),
+            reserved: Arc::default(),
+            memo: Arc::default(),
             marks: Arc::new(saved.marks),
             version: 1,
         };
-        Ok(Desk { state, store, quoter: Quoter::new() })
+        let mut desk = Desk { state, store, quoter: Quoter::new(), batch: None };
+        set_aside(&mut desk.state, &mut desk.quoter);
+        Ok(desk)
     }
 
     /// The state now.
@@ -95,10 +137,66 @@ impl Desk {
         &self.state
     }
 
-    pub(crate) fn commit(&mut self, next: State, facts: &[Fact]) -> Result<(), Refusal> {
-        self.store.commit(facts)?;
+    /// Keeps facts, then takes the state that follows from them. Among commands that share a transaction they are kept with the others'.
+    pub(crate) fn commit(&mut self, mut next: State, facts: &[Fact]) -> Result<(), Refusal> {
+        if next.version != self.state.version {
+            set_aside(&mut next, &mut self.quoter);
+        }
+        match &mut self.batch {
+            Some((kept, _)) => kept.extend_from_slice(facts),
+            None => self.store.commit(facts)?,
+        }
         self.state = next;
         Ok(())
+    }
+
+    /// From here on commands share a transaction, until `flush`.
+    pub(crate) fn gather(&mut self) {
+        if self.batch.is_none() {
+            self.batch = Some((Vec::new(), self.state.clone()));
+        }
+    }
+
+    /// Keeps what was gathered. If that fails, nothing of it has happened.
+    pub(crate) fn flush(&mut self) -> Result<(), Refusal> {
+        let Some((facts, before)) = self.batch.take() else { return Ok(()) };
+        if facts.is_empty() {
+            return Ok(());
+        }
+        self.store.commit(&facts).map_err(|e| {
+            self.state = before;
+            e.into()
+        })
+    }
+
+    /// Sets kind and level of the account, and the day-trade switch.
+    pub fn set_account_rules(&mut self, rules: AccountRules, day_trades: DayTradeSwitch) -> Result<(), Refusal> {
+        let mut next = State { rules, day_trades, ..self.state.clone() };
+        let wrong = |field, message: String| Err(Refusal::Field { field, message });
+        if rules.level > HIGHEST_LEVEL {
+            return wrong("level", format!("{} is no level; write 0 to {HIGHEST_LEVEL}", rules.level));
+        }
+        if rules.kind != self.state.rules.kind {
+            let value = account_value(&self.state, &mut self.quoter);
+            if rules.kind == desk::AccountKind::Portfolio && value < desk::PORTFOLIO_LEAST {
+                let message =
+                    format!("portfolio rules need an account of {}; this one is worth {}", desk::PORTFOLIO_LEAST.grouped(), value.grouped());
+                return wrong("kind", message);
+            }
+            if rules.kind == desk::AccountKind::Cash
+                && let Some(beyond) = crate::money::beyond(&next, &mut self.quoter)
+            {
+                return wrong("kind", format!("a cash account cannot hold {beyond}; close that first"));
+            }
+            let free = buying_power(&next, &mut self.quoter);
+            if free < Money::ZERO && free < buying_power(&self.state, &mut self.quoter) {
+                return wrong("kind", format!("as a {} account it would be {} short; close or pay in first", rules.kind.word(), (-free).grouped()));
+            }
+        }
+        next.version += 1;
+        let switch = if day_trades == DayTradeSwitch::Off { "off" } else { "by date" };
+        let facts = [(KIND, rules.kind.word().to_owned()), (LEVEL, rules.level.to_string()), (DAY_TRADES, switch.to_owned())];
+        self.commit(next, &facts.map(|(name, value)| Fact::Setting(name.into(), value)))
     }
 
     /// Sets or takes away the rule about risk.
@@ -163,6 +261,7 @@ impl Desk {
             let from = next.clock.now;
             let stop = to.min(next_open(from)).min(next_close(from));
             self.trade_until(&mut next, from, stop, &mut facts);
+            self.listen_until(&mut next, from, stop, &mut facts);
             next.clock.now = stop;
             self.happen_at(&mut next, stop, &mut facts);
             let day = stop.date();
@@ -172,6 +271,10 @@ impl Desk {
                 facts.push(Fact::Mark(day.to_string(), value));
                 self.quoter.forget_before(stop);
             }
+        }
+        if !next.reserved.is_of(next.clock.now) || !facts.is_empty() {
+            set_aside(&mut next, &mut self.quoter);
+            self.look_for_deficit(&mut next, &mut facts);
         }
         if !facts.is_empty() {
             next.version += 1;
@@ -198,6 +301,22 @@ impl Desk {
             return;
         }
         next.orders = Arc::new(orders);
+        for (i, at, event) in &happened {
+            let order = &next.orders[*i];
+            let told = |what: &str| format!("order {}: {} × {} {what}", order.id, order.request.symbol, order.request.unit.strikes_label());
+            match event {
+                desk::order::Event::Filled(f) => {
+                    let style = next.world.underlying(&order.request.symbol).map(|u| u.style_of_price).unwrap_or_default();
+                    let side = if f.price < Price::ZERO { "credit" } else { "debit" };
+                    let says = told(&format!("filled {} at {} {side}", f.packages, style.write(f.price.abs())));
+                    crate::bells::tell(&mut next.bells, Occurrence::Fill, *at, says, facts);
+                }
+                desk::order::Event::Expired(why) if order.wanted() > 0 || order.filled() == 0 => {
+                    crate::bells::tell(&mut next.bells, Occurrence::End, *at, told(&format!("ended: {why}")), facts);
+                }
+                _ => {}
+            }
+        }
         record(next, happened, facts);
     }
 

@@ -6,16 +6,19 @@ use std::sync::Arc;
 use desk::calendar::is_session;
 use desk::order::Event;
 use desk::ticket;
-use desk::{Instrument, Level, Link, Money, Order, OrderError, Price, Pricing, Purpose, Request, Structure, TimeInForce, Underlying, UnderlyingKind};
-use market::{Quoter, check_listed, exchange};
+use desk::{
+    Easing, EntryPrice, Instrument, Level, Link, Occurrence, Order, OrderError, Price, Pricing, Purpose, Request, Structure, TimeInForce, Underlying,
+    UnderlyingKind,
+};
+use market::{check_listed, exchange};
 use store::Fact;
 
-use crate::money::{account_view, effect_of};
+use crate::money::{account_view, effect_of, taken_by};
 use crate::refusal::Refusal;
 use crate::state::{Desk, State, clock_fact, known, spot_of};
 
 impl Desk {
-    /// Places an order: checked, accepted, and filled at once where it is marketable.
+    /// Places an order: checked, accepted, and filled at once where it is marketable. The same ticket again gives the same order.
     pub fn place(&mut self, request: Request) -> Result<Order, Refusal> {
         let mut placed = self.place_all(vec![request], None)?;
         Ok(placed.swap_remove(0))
@@ -38,19 +41,71 @@ impl Desk {
         self.place_all(requests, Some(tie))
     }
 
-    fn place_all(&mut self, mut requests: Vec<Request>, tie: Option<Tie>) -> Result<Vec<Order>, Refusal> {
+    /// Closes so many packages of each campaign by an order of its own at a price of its market, all or none.
+    pub fn close_positions(&mut self, client_id: &str, which: &[(u64, i64)], at: &EntryPrice) -> Result<Vec<Order>, Refusal> {
+        // A retry finds its orders as they were sent, whatever the market does meanwhile.
+        let own = |i: usize| format!("{client_id}-{i}");
+        let before: Vec<&Arc<Order>> = self.state.orders.iter().filter(|o| (0..which.len()).any(|i| o.request.client_id == own(i))).collect();
+        if !before.is_empty() {
+            let same = before.len() == which.len()
+                && before.iter().zip(which).all(|(o, (campaign, n))| o.request.purpose == Purpose::Close(*campaign) && o.request.quantity == *n);
+            return if same { Ok(before.into_iter().map(|o| Order::clone(o)).collect()) } else { Err(Refusal::Duplicate(before[0].id)) };
+        }
+        let all = crate::book_view::campaigns(&self.state);
+        let mut requests = Vec::new();
+        for (i, (campaign, packages)) in which.iter().enumerate() {
+            let (symbol, _, lots) = all.iter().find(|(_, id, _)| id == campaign).ok_or(Refusal::NoCampaign(*campaign))?;
+            let unit = crate::book_view::structure_of(lots).ok_or(Refusal::NoCampaign(*campaign))?.unit().turned();
+            let underlying = known(&self.state, symbol)?;
+            let quote = |l: &desk::Leg| {
+                let found = self.quoter.quote_any(&self.state.world, &l.instrument, self.state.clock.now);
+                found.ok_or_else(|| Refusal::NoQuote(l.instrument.clone()))
+            };
+            let quotes = unit.legs().iter().map(quote).collect::<Result<Vec<_>, _>>()?;
+            let market = desk::package_quote(&unit, &quotes, underlying);
+            let price = underlying.ticks_of(&unit).floor(at.price(&unit, &market, &quotes, underlying));
+            requests.push(Request {
+                client_id: own(i),
+                symbol: symbol.clone(),
+                unit,
+                quantity: *packages,
+                pricing: Pricing::Limit(price),
+                trigger: None,
+                link: Link::default(),
+                time_in_force: TimeInForce::Day,
+                purpose: Purpose::Close(*campaign),
+            });
+        }
+        self.place_all(requests, None)
+    }
+
+    fn place_all(&mut self, requests: Vec<Request>, tie: Option<Tie>) -> Result<Vec<Order>, Refusal> {
+        let told: Vec<String> = requests.iter().map(|r| format!("{} × {} {}", r.quantity, r.symbol, r.unit.strikes_label())).collect();
+        let done = self.try_place(requests, tie);
+        if let Err(Refusal::Order(why)) = &done {
+            self.ring(Occurrence::Refusal, format!("refused: {}: {why}", told.join(", ")))?;
+        }
+        done
+    }
+
+    fn try_place(&mut self, mut requests: Vec<Request>, tie: Option<Tie>) -> Result<Vec<Order>, Refusal> {
+        let known = |r: &Request| self.state.orders.iter().rev().find(|o| o.request.client_id == r.client_id);
         for (i, request) in requests.iter().enumerate() {
-            if let Some(same) = self.state.orders.iter().find(|o| o.request.client_id == request.client_id) {
-                return Err(Refusal::Duplicate(same.id));
-            }
             if requests[..i].iter().any(|r| r.client_id == request.client_id) {
                 return Err(Refusal::Field { field: "clientId", message: format!("{:?} stands twice; give each order its own", request.client_id) });
             }
         }
         let now = self.state.clock.now;
-        let first = self.state.orders.last().map_or(1, |o| o.id + 1);
+        // A retry of what was placed before ties to the numbers that were given then.
+        let before = requests.first().and_then(known).map(|o| o.id);
+        let first = before.unwrap_or_else(|| self.state.orders.last().map_or(1, |o| o.id + 1));
         if let Some(tie) = tie {
             tie_together(&mut requests, tie, first)?;
+        }
+        let placed: Vec<Option<&Arc<Order>>> = requests.iter().map(known).collect();
+        if let Some(same) = placed.iter().flatten().next() {
+            let again = placed.iter().zip(&requests).all(|(o, r)| o.is_some_and(|o| o.request == *r));
+            return if again { Ok(placed.into_iter().flatten().map(|o| Order::clone(o)).collect()) } else { Err(Refusal::Duplicate(same.id)) };
         }
         for request in &requests {
             self.check(request)?;
@@ -62,7 +117,7 @@ impl Desk {
         for (request, id) in requests.into_iter().zip(&ids) {
             let order = Order { id: *id, placed: now, request, events: vec![(now, Event::Accepted)] };
             facts.push(Fact::Placed(order.clone()));
-            Arc::make_mut(&mut next.orders).push(order);
+            Arc::make_mut(&mut next.orders).push(Arc::new(order));
         }
         for i in from..next.orders.len() {
             if next.orders[i].state().is_open() {
@@ -71,7 +126,7 @@ impl Desk {
         }
         next.version += 1;
         facts.push(clock_fact(&next.clock));
-        let placed = next.orders[from..].to_vec();
+        let placed = next.orders[from..].iter().map(|o| Order::clone(o)).collect();
         self.commit(next, &facts)?;
         Ok(placed)
     }
@@ -79,6 +134,7 @@ impl Desk {
     fn arrive(&mut self, next: &mut State, i: usize, facts: &mut Vec<Fact>) {
         let (world, now) = (Arc::clone(&next.world), next.clock.now);
         let happened = exchange::arrive(&world, &mut self.quoter, Arc::make_mut(&mut next.orders).as_mut_slice(), i, now);
+        // The one who sent it sees what it fills at once.
         record(next, happened, facts);
     }
 
@@ -136,54 +192,220 @@ impl Desk {
         }
     }
 
+    /// What the account's money, its approval and its day trades say.
     fn check_buying_power(&mut self, request: &Request, replacing: Option<u64>) -> Result<(), Refusal> {
+        let closing = matches!(request.purpose, Purpose::Close(_));
         let view = account_view(&self.state, &mut self.quoter, &request.symbol, replacing);
-        let takes = |quoter: &mut Quoter, n: i64| effect_of(&self.state, quoter, request, n, &view).map(|e| (e.takes(), e.buying_power_now));
-        let (needed, available) = takes(&mut self.quoter, request.quantity)?;
-        if needed <= Money::ZERO || needed <= available {
+        if let Some(trading) = self.state.day_trading().filter(|t| !closing && t.forbids_opening(view.value)) {
+            let (count, sessions, needs) = (trading.count(), trading.rule.sessions, trading.rule.value);
+            return Err(OrderError::DayTrades { count, sessions, needs }.into());
+        }
+        let effect = effect_of(&self.state, &mut self.quoter, request, request.quantity, &view)?;
+        if let Some(need) = effect.beyond.first() {
+            let what = format!("{} × {}", need.count, need.what);
+            return Err(OrderError::Level { what, level: need.level, approved: view.rules.told() }.into());
+        }
+        if effect.in_deficit(closing) {
+            return Err(OrderError::Deficit(-effect.buying_power_now).into());
+        }
+        if !effect.unbearable(closing) {
             return Ok(());
         }
+        let available = effect.buying_power_now;
         let mut most = 0;
         let (mut low, mut high) = (0, request.quantity);
         while low < high {
             let middle = (low + high + 1) / 2;
-            if takes(&mut self.quoter, middle)?.0 <= available {
+            if taken_by(&self.state, &mut self.quoter, request, middle, &view)? <= available {
                 most = middle;
                 low = middle;
             } else {
                 high = middle - 1;
             }
         }
-        Err(OrderError::BuyingPower { needed, available, most }.into())
+        Err(OrderError::BuyingPower { needed: effect.takes(), available, most }.into())
     }
 
-    fn find(&self, id: u64) -> Result<(usize, &Order), Refusal> {
-        let index = self.state.orders.iter().position(|o| o.id == id).ok_or(Refusal::NoOrder(id))?;
+    fn find(&self, id: u64) -> Result<(usize, &Arc<Order>), Refusal> {
+        // Numbers ascend without gaps, from wherever they begin.
+        let first = self.state.orders.first().map_or(1, |o| o.id);
+        let index = id.checked_sub(first).and_then(|i| usize::try_from(i).ok()).filter(|i| *i < self.state.orders.len());
+        let index = index.ok_or(Refusal::NoOrder(id))?;
         Ok((index, &self.state.orders[index]))
     }
 
-    /// Changes the limit of a working order; it may fill at once.
-    pub fn reprice(&mut self, id: u64, price: Price) -> Result<Order, Refusal> {
-        let (index, order) = self.find(id)?;
+    /// Lets something happen to an order that is open; where it may fill by it, the exchange looks at it at once.
+    fn change(&mut self, changes: Vec<(u64, Event)>, arrives: bool) -> Result<Vec<Order>, Refusal> {
+        let mut next = self.state.clone();
+        let now = next.clock.now;
+        let mut facts = Vec::new();
+        let mut touched = Vec::new();
+        for (id, event) in changes {
+            let index = self.find(id)?.0;
+            Arc::make_mut(&mut Arc::make_mut(&mut next.orders)[index]).events.push((now, event.clone()));
+            facts.push(Fact::Happened(id, now, event));
+            touched.push(index);
+        }
+        if arrives {
+            for index in &touched {
+                self.arrive(&mut next, *index, &mut facts);
+            }
+        }
+        next.version += 1;
+        let changed = touched.iter().map(|i| Order::clone(&next.orders[*i])).collect();
+        self.commit(next, &facts)?;
+        Ok(changed)
+    }
+
+    fn change_one(&mut self, id: u64, event: Event, arrives: bool) -> Result<Order, Refusal> {
+        Ok(self.change(vec![(id, event)], arrives)?.swap_remove(0))
+    }
+
+    /// A limit that may be set: on the tick, sensible, and within the account's means for all that is left.
+    fn check_new_limit(&mut self, id: u64, price: Price) -> Result<(), Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
         order.require_open()?;
         if order.pricing() == Pricing::Market {
             return Err(OrderError::NoLimit(id).into());
         }
-        let mut order = order.clone();
         let underlying = known(&self.state, &order.request.symbol)?;
         ticket::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
-        let asked = Request { pricing: Pricing::Limit(price), quantity: order.remaining(), ..order.request.clone() };
-        self.check_buying_power(&asked, Some(id))?;
-        let mut next = self.state.clone();
-        let now = next.clock.now;
-        order.events.push((now, Event::Repriced(price)));
-        let mut facts = vec![Fact::Happened(id, now, Event::Repriced(price))];
-        Arc::make_mut(&mut next.orders)[index] = order;
-        self.arrive(&mut next, index, &mut facts);
-        next.version += 1;
-        let order = next.orders[index].clone();
-        self.commit(next, &facts)?;
-        Ok(order)
+        let asked = Request { pricing: Pricing::Limit(price), quantity: order.wanted() - order.filled(), ..order.request.clone() };
+        self.check_buying_power(&asked, Some(id))
+    }
+
+    /// Changes the limit of a working order; it may fill at once. A limit that was eased stops where it is put.
+    pub fn reprice(&mut self, id: u64, price: Price) -> Result<Order, Refusal> {
+        self.check_new_limit(id, price)?;
+        let mut changes = Vec::new();
+        if self.find(id)?.1.easing().is_some() {
+            changes.push((id, Event::Eased(None)));
+        }
+        changes.push((id, Event::Repriced(price)));
+        Ok(self.change(changes, true)?.pop().ok_or(Refusal::NoOrder(id))?)
+    }
+
+    /// Changes how many packages a working order asks for in all, what is filled among them.
+    pub fn resize(&mut self, id: u64, quantity: i64) -> Result<Order, Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        ticket::check_quantity(&order.request.unit, quantity)?;
+        let filled = order.filled();
+        if quantity <= filled {
+            return Err(OrderError::FewerThanFilled { id, filled }.into());
+        }
+        if order.link() != Link::default() || self.waits_for(id).next().is_some() {
+            return Err(OrderError::Bound { id, why: "is tied to other orders and keeps its size; untie it first".into() }.into());
+        }
+        let more = quantity - order.wanted();
+        if more > 0 {
+            let asked = Request { pricing: order.pricing(), quantity: more, ..order.request.clone() };
+            if let Purpose::Close(campaign) = asked.purpose {
+                check_closing(&self.state, &asked, campaign)?;
+            }
+            self.check_buying_power(&Request { quantity: quantity - filled, ..asked }, Some(id))?;
+        }
+        if more == 0 {
+            return Ok(Order::clone(&order));
+        }
+        self.change_one(id, Event::Resized(more), true)
+    }
+
+    /// Eases the limit of a working order from here on, or stops easing it.
+    pub fn ease(&mut self, id: u64, easing: Option<Easing>) -> Result<Order, Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        if let Some(e) = easing {
+            let Pricing::Limit(limit) = order.pricing() else { return Err(OrderError::NoLimit(id).into()) };
+            let wrong = |why: String| Refusal::Order(OrderError::Easing(why));
+            if e.to <= limit {
+                return Err(wrong("easing moves a price toward the market: its end must pay more, or receive less, than the limit in force".into()));
+            }
+            if e.step <= Price::ZERO {
+                return Err(wrong(format!("a step of {} does not move the price; write one above zero", e.step)));
+            }
+            if !(SHORTEST_EASE..=LONGEST_EASE).contains(&e.every) || e.every % SHORTEST_EASE != 0 {
+                return Err(wrong(format!(
+                    "{} seconds between two steps; write {SHORTEST_EASE} to {LONGEST_EASE}, in steps of {SHORTEST_EASE}",
+                    e.every
+                )));
+            }
+            let ticks = known(&self.state, &order.request.symbol)?.ticks_of(&order.request.unit);
+            let off = [limit + e.step, e.to].into_iter().find(|p| !ticks.allows(*p));
+            if let Some(price) = off {
+                return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below: ticks.floor(price), above: ticks.ceil(price) }.into());
+            }
+            self.check_new_limit(id, e.to)?;
+        } else if order.easing().is_none() {
+            return Ok(Order::clone(&order));
+        }
+        self.change_one(id, Event::Eased(easing), false)
+    }
+
+    /// Open orders that wait for this one.
+    fn waits_for(&self, id: u64) -> impl Iterator<Item = &Arc<Order>> {
+        self.state.orders.iter().filter(move |o| o.link().after == Some(id) && o.state().is_open())
+    }
+
+    /// Ties orders that work already: each cancels the others, or the others wait for the first.
+    pub fn tie(&mut self, ids: &[u64], tie: Tie) -> Result<Vec<Order>, Refusal> {
+        let mut each = ids.to_vec();
+        each.sort_unstable();
+        each.dedup();
+        if !(2..=4).contains(&ids.len()) || each.len() != ids.len() {
+            return Err(Refusal::Field { field: "orders", message: format!("{} different orders; pick 2 to 4", each.len()) });
+        }
+        for id in ids {
+            let order = self.find(*id)?.1;
+            order.require_open()?;
+            let why = if order.link() != Link::default() || self.waits_for(*id).next().is_some() {
+                Some("is tied already; untie it first")
+            } else if order.filled() > 0 {
+                Some("is filled in part and cannot be tied")
+            } else {
+                None
+            };
+            if let Some(why) = why {
+                return Err(OrderError::Bound { id: *id, why: why.into() }.into());
+            }
+        }
+        let (first, size) = (ids[0], self.find(ids[0])?.1.wanted());
+        if let Some(other) = ids.iter().map(|id| self.find(*id)).collect::<Result<Vec<_>, _>>()?.into_iter().find(|(_, o)| o.wanted() != size) {
+            let why = format!("asks for {} where order {first} asks for {size}; tied orders have the same size", other.1.wanted());
+            return Err(OrderError::Bound { id: other.1.id, why }.into());
+        }
+        let link = |id: u64| match tie {
+            Tie::OneCancelsOther => Some(Link { after: None, group: Some(first) }),
+            Tie::OneTriggersOther => (id != first).then_some(Link { after: Some(first), group: None }),
+            Tie::Bracket => (id != first).then_some(Link { after: Some(first), group: Some(ids[1]) }),
+        };
+        let changes = ids.iter().filter_map(|id| Some((*id, Event::Tied(link(*id)?)))).collect();
+        self.change(changes, false)
+    }
+
+    /// Takes the ties of an order away, and those of the orders that wait for it or cancel it. What waited works from here on.
+    pub fn untie(&mut self, id: u64) -> Result<Vec<Order>, Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        let group = order.link().group;
+        let tied = |o: &&Arc<Order>| {
+            let link = o.link();
+            (o.id == id && link != Link::default())
+                || link.after == Some(id)
+                || (group.is_some() && link.group == group && order.link().after.is_none())
+        };
+        let ids: Vec<u64> = self.state.orders.iter().filter(tied).filter(|o| o.state().is_open()).map(|o| o.id).collect();
+        for id in &ids {
+            let o = Arc::clone(self.find(*id)?.1);
+            if o.waiting() > 0 {
+                let asked = Request { pricing: o.pricing(), quantity: o.wanted() - o.filled(), link: Link::default(), ..o.request.clone() };
+                if let Purpose::Close(campaign) = asked.purpose {
+                    check_closing(&self.state, &asked, campaign)?;
+                }
+                self.check_buying_power(&asked, Some(*id))?;
+            }
+        }
+        self.change(ids.into_iter().map(|id| (id, Event::Tied(Link::default()))).collect(), true)
     }
 
     /// Cancels what is left of a working order.
@@ -196,11 +418,15 @@ impl Desk {
         let mut facts = Vec::new();
         record(&mut next, happened, &mut facts);
         next.version += 1;
-        let changed = next.orders[index].clone();
+        let changed = Order::clone(&next.orders[index]);
         self.commit(next, &facts)?;
         Ok(changed)
     }
 }
+
+/// Seconds between two steps of easing: a multiple of the time between two draws of the exchange.
+const SHORTEST_EASE: i64 = 10;
+const LONGEST_EASE: i64 = 3_600;
 
 /// How orders placed together depend on each other.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -248,7 +474,7 @@ pub(crate) fn record(next: &mut State, happened: Vec<exchange::Happening>, facts
     for (i, at, event) in happened {
         facts.push(Fact::Happened(next.orders[i].id, at, event.clone()));
         if let Event::Filled(fill) = &event {
-            let order = next.orders[i].clone();
+            let order = Arc::clone(&next.orders[i]);
             facts.extend(book_fill(next, &order, fill));
         }
     }
@@ -310,7 +536,7 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
         return Err(Refusal::NoCampaign(campaign));
     }
     let working = state.orders.iter().filter(|o| o.state().is_open() && o.request.purpose.campaign() == Some(campaign));
-    let working: Vec<&Order> = working.collect();
+    let working: Vec<&Arc<Order>> = working.collect();
     for leg in request.unit.legs() {
         let held = state.account.held_by(campaign, &leg.instrument);
         // Of orders that cancel each other one can fill: the largest counts.
@@ -318,7 +544,7 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
         for o in &working {
             // What a roll opens is not there yet.
             let closes = o.remaining() * o.request.unit.legs().iter().filter(|l| l.instrument == leg.instrument).map(|l| l.quantity).sum::<i64>();
-            let most = queued.entry(o.request.link.group.unwrap_or(o.id)).or_default();
+            let most = queued.entry(o.link().group.unwrap_or(o.id)).or_default();
             *most = if closes.abs() > most.abs() { closes } else { *most };
         }
         let queued: i64 = queued.into_values().sum();
@@ -350,7 +576,8 @@ pub fn told(order: &Order, underlying: &Underlying) -> String {
     format!("{name} {}", unit.strikes_label()).trim_end().to_owned()
 }
 
-fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Option<Fact> {
+/// Books an execution; what it says in the ledger follows from its order.
+pub(crate) fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Option<Fact> {
     let world = Arc::clone(&next.world);
     let underlying = world.underlying(&order.request.symbol)?;
     let (verb, what) = match order.request.purpose {

@@ -2,6 +2,7 @@
 //! Handlers translate; nothing is computed here.
 
 use desk::{Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
+use market::exchange::chance_within;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -49,6 +50,9 @@ pub struct EvaluateRequest {
     /// The campaign it closes, if any.
     #[serde(default)]
     pub closes: Option<u64>,
+    /// With `closes`: it opens other legs in that campaign.
+    #[serde(default)]
+    pub rolls: bool,
 }
 
 /// A price of a package in words and as a signed number.
@@ -159,7 +163,7 @@ pub struct LegAnswer {
 /// One check.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct CheckWire {
-    /// "fine", "note" or "warning".
+    /// "fine", "note", "warning", or "blocking": an order like this is refused.
     pub verdict: String,
     /// Reason with its number.
     pub text: String,
@@ -199,6 +203,22 @@ pub struct MoneyWire {
     pub parts: Vec<String>,
 }
 
+/// A campaign after an order: what is left, and what all of it makes from its first opening on.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct AfterWire {
+    /// "2 × iron condor 205/200 · 175/165"; absent where nothing is left.
+    pub left: Option<String>,
+    /// Profit booked by then, fees taken off.
+    pub booked: String,
+    /// Prices of the curves.
+    pub prices: Vec<f64>,
+    /// Profit of the whole campaign at the first expiration of what is left.
+    pub outline: Vec<f64>,
+    /// The same if the price were there now.
+    pub today: Vec<f64>,
+}
+
 /// The one answer.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -233,6 +253,10 @@ pub struct EvaluationWire {
     pub theoretical: NetPrice,
     /// Prices from rest to cross, one per tick (thinned when there are very many).
     pub ladder: Vec<NetPrice>,
+    /// For each of them, the chance of a fill within five minutes by the exchange's own model, if the market stays.
+    pub fill_chances: Vec<f64>,
+    /// The same at the price used.
+    pub fill_chance: f64,
     /// Position of the middle in the ladder.
     pub ladder_middle: usize,
     /// Tick of the net price.
@@ -269,12 +293,17 @@ pub struct EvaluationWire {
     pub sentences: Vec<String>,
     /// Checks.
     pub checks: Vec<CheckWire>,
+    /// What is left of the campaign that it closes or rolls.
+    pub after: Option<AfterWire>,
 }
 
 /// Most positions of the price slider.
 const LADDER: i64 = 200;
 
-fn ladder(q: &desk::PackageQuote, style: PriceStyle) -> (Vec<NetPrice>, usize) {
+/// Seconds within which a fill is looked for.
+const FILL_WITHIN: i64 = 300;
+
+fn ladder(q: &desk::PackageQuote, style: PriceStyle) -> (Vec<NetPrice>, Vec<f64>, usize) {
     let ticks = (q.cross - q.rest).raw() / q.tick.raw().max(1);
     let stride = (ticks / LADDER).max(1);
     let step = q.tick * stride;
@@ -283,17 +312,19 @@ fn ladder(q: &desk::PackageQuote, style: PriceStyle) -> (Vec<NetPrice>, usize) {
     prices.sort_unstable();
     prices.dedup();
     let middle = prices.iter().position(|p| *p == q.middle).unwrap_or(0);
-    (prices.into_iter().map(|p| net_price(p, style)).collect(), middle)
+    let chances = prices.iter().map(|p| chance_within(q, *p, FILL_WITHIN)).collect();
+    (prices.into_iter().map(|p| net_price(p, style)).collect(), chances, middle)
 }
 
 pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationWire {
     let style = underlying.style_of_price;
     let (above, below) = desk::tails(&e.horizon);
-    let (ladder, ladder_middle) = ladder(&e.quote, style);
+    let (ladder, fill_chances, ladder_middle) = ladder(&e.quote, style);
     let verdict = |v: Verdict| match v {
         Verdict::Fine => "fine",
         Verdict::Note => "note",
         Verdict::Warning => "warning",
+        Verdict::Blocking => "blocking",
     };
     let part = match &e.horizon.shape.most {
         Extent::Limited { profit, .. } if *profit > Money::ZERO && e.money.tied_up > Money::ZERO => Some(profit.to_f64() / e.money.tied_up.to_f64()),
@@ -316,6 +347,8 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         price: net_price(e.price, style),
         theoretical: net_price(shown(e.theoretical), PriceStyle::Decimal),
         ladder,
+        fill_chances,
+        fill_chance: chance_within(&e.quote, e.price, FILL_WITHIN),
         ladder_middle,
         tick: style.write(e.quote.tick),
         most: extent(&e.horizon.shape.most),
@@ -365,6 +398,7 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         },
         sentences: e.sentences.clone(),
         checks: e.checks.iter().map(|c| CheckWire { verdict: verdict(c.verdict).into(), text: c.text.clone() }).collect(),
+        after: None,
     }
 }
 

@@ -13,7 +13,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use desk::order::Event;
-use desk::{Cause, Contract, Entry, EntryKind, Fill, Moment, Money, Order};
+use desk::{Bell, Cause, Contract, Entry, EntryKind, Fill, Moment, Money, Order};
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{self, ConnectionManager, Pool};
@@ -85,6 +85,10 @@ pub enum Fact {
     DraftGone(String),
     /// The account's value at the close of a day.
     Mark(String, Money),
+    /// A bell, new or changed.
+    Bell(Bell),
+    /// A bell taken away.
+    BellGone(u64),
 }
 
 /// A journal entry with what caused it.
@@ -115,6 +119,8 @@ pub struct Saved {
     pub marks: Vec<(String, Money)>,
     /// Series that are not to be exercised at their end.
     pub declined: Vec<Contract>,
+    /// Bells by number.
+    pub bells: Vec<Bell>,
 }
 
 #[derive(Debug)]
@@ -221,6 +227,13 @@ impl Store {
                 .into_iter()
                 .map(DeclinedRow::into_contract)
                 .collect::<Result<_, _>>()?,
+            bells: bells::table
+                .select(BellRow::as_select())
+                .order(bells::id)
+                .load(c)?
+                .into_iter()
+                .map(BellRow::into_bell)
+                .collect::<Result<_, _>>()?,
             marks: mark_rows.into_iter().map(|r| (r.day, Money::from_raw(r.account_value))).collect(),
         })
     }
@@ -262,6 +275,12 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
         }
         Fact::DraftGone(slot) => {
             diesel::delete(drafts::table.find(slot)).execute(c)?;
+        }
+        Fact::Bell(bell) => {
+            diesel::replace_into(bells::table).values(BellRow::of(bell)).execute(c)?;
+        }
+        Fact::BellGone(id) => {
+            diesel::delete(bells::table.find(*id as i64)).execute(c)?;
         }
         Fact::Mark(day, value) => {
             let row = MarkRow { day: day.clone(), account_value: value.raw() };

@@ -3,13 +3,13 @@
 
 use desk::order::Event;
 use desk::{
-    Book, Cause, Contract, EntryKind, Fill, FillLeg, Instrument, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Purpose, Request, Structure,
-    TimeInForce, Trigger, TriggerSide,
+    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Instrument, Leg, Level, Link, Listens, Moment, Money, Occurrence, Order,
+    Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
 
 use crate::StoreError;
-use crate::schema::{clock, day_marks, declined, drafts, fill_legs, journal, order_events, order_legs, orders, postings, settings};
+use crate::schema::{bells, clock, day_marks, declined, drafts, fill_legs, journal, order_events, order_legs, orders, postings, settings};
 
 macro_rules! row {
     ($name:ident, $table:ident, { $($field:ident : $type:ty),* $(,)? }) => {
@@ -29,6 +29,7 @@ row!(OrderRow, orders, {
 row!(OrderLegRow, order_legs, { order_id: i64, position: i64, instrument: String, ratio: i64 });
 row!(EventRow, order_events, {
     id: i64, order_id: i64, at_ms: i64, kind: String, price: Option<i64>, packages: Option<i64>, fees: Option<i64>, reason: Option<String>,
+    step: Option<i64>, every_s: Option<i64>, after_order: Option<i64>, cancel_group: Option<i64>,
 });
 row!(FillLegRow, fill_legs, { event_id: i64, position: i64, instrument: String, quantity: i64, price: i64 });
 row!(JournalRow, journal, {
@@ -38,6 +39,10 @@ row!(PostingRow, postings, { entry_id: i64, position: i64, book: String, amount:
 row!(DraftRow, drafts, { slot: String, body: String, updated_ms: i64 });
 row!(DeclinedRow, declined, { contract: String, at_ms: i64 });
 row!(MarkRow, day_marks, { day: String, account_value: i64 });
+row!(BellRow, bells, {
+    id: i64, set_ms: i64, kind: String, symbol: Option<String>, side: Option<String>, level: Option<i64>, legs: Option<String>, rung_ms: Option<i64>,
+    says: Option<String>, answered: bool,
+});
 
 fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
     StoreError::Row { table, row, what: what.to_string() }
@@ -128,18 +133,40 @@ impl OrderRow {
 
 impl EventRow {
     pub(crate) fn of(id: i64, order: u64, at: Moment, event: &Event) -> EventRow {
-        let (kind, price, packages, fees, reason) = match event {
-            Event::Accepted => ("accepted", None, None, None, None),
-            Event::Repriced(p) => ("repriced", Some(p.raw()), None, None, None),
-            Event::Trailed(p) => ("trailed", Some(p.raw()), None, None, None),
-            Event::Triggered(p) => ("triggered", Some(p.raw()), None, None, None),
-            Event::Activated(n) => ("activated", None, Some(*n), None, None),
-            Event::Reduced(n) => ("reduced", None, Some(*n), None, None),
-            Event::Filled(f) => ("filled", Some(f.price.raw()), Some(f.packages), Some(f.fees.raw()), None),
-            Event::Cancelled => ("cancelled", None, None, None, None),
-            Event::Expired(why) => ("expired", None, None, None, Some(why.clone())),
+        let bare = EventRow {
+            id,
+            order_id: order as i64,
+            at_ms: at.millis(),
+            kind: String::new(),
+            price: None,
+            packages: None,
+            fees: None,
+            reason: None,
+            step: None,
+            every_s: None,
+            after_order: None,
+            cancel_group: None,
         };
-        EventRow { id, order_id: order as i64, at_ms: at.millis(), kind: kind.into(), price, packages, fees, reason }
+        let told = |kind: &str, row: EventRow| EventRow { kind: kind.into(), ..row };
+        let priced = |p: &Price| EventRow { price: Some(p.raw()), ..bare.clone() };
+        let counted = |n: &i64| EventRow { packages: Some(*n), ..bare.clone() };
+        match event {
+            Event::Accepted => told("accepted", bare),
+            Event::Repriced(p) => told("repriced", priced(p)),
+            Event::Resized(n) => told("resized", counted(n)),
+            Event::Eased(None) => told("eased", bare),
+            Event::Eased(Some(e)) => told("eased", EventRow { step: Some(e.step.raw()), every_s: Some(e.every), ..priced(&e.to) }),
+            Event::Tied(link) => {
+                told("tied", EventRow { after_order: link.after.map(|o| o as i64), cancel_group: link.group.map(|g| g as i64), ..bare })
+            }
+            Event::Trailed(p) => told("trailed", priced(p)),
+            Event::Triggered(p) => told("triggered", priced(p)),
+            Event::Activated(n) => told("activated", counted(n)),
+            Event::Reduced(n) => told("reduced", counted(n)),
+            Event::Filled(f) => told("filled", EventRow { packages: Some(f.packages), fees: Some(f.fees.raw()), ..priced(&f.price) }),
+            Event::Cancelled => told("cancelled", bare),
+            Event::Expired(why) => told("expired", EventRow { reason: Some(why.clone()), ..bare }),
+        }
     }
 
     pub(crate) fn into_event(self, legs: Vec<FillLegRow>) -> Result<(Moment, Event), StoreError> {
@@ -151,6 +178,16 @@ impl EventRow {
             "repriced" => Event::Repriced(Price::from_raw(need(self.price, "price")?)),
             "trailed" => Event::Trailed(Price::from_raw(need(self.price, "price")?)),
             "triggered" => Event::Triggered(Price::from_raw(need(self.price, "price")?)),
+            "resized" => Event::Resized(need(self.packages, "packages")?),
+            "eased" => Event::Eased(match self.step {
+                None => None,
+                Some(step) => Some(Easing {
+                    step: Price::from_raw(step),
+                    every: need(self.every_s, "every_s")?,
+                    to: Price::from_raw(need(self.price, "price")?),
+                }),
+            }),
+            "tied" => Event::Tied(Link { after: self.after_order.map(|o| o as u64), group: self.cancel_group.map(|g| g as u64) }),
             "activated" => Event::Activated(need(self.packages, "packages")?),
             "reduced" => Event::Reduced(need(self.packages, "packages")?),
             "cancelled" => Event::Cancelled,
@@ -214,5 +251,56 @@ pub(crate) fn cause_of(row: &JournalRow) -> Result<Option<Cause>, StoreError> {
 impl DeclinedRow {
     pub(crate) fn into_contract(self) -> Result<Contract, StoreError> {
         self.contract.parse().map_err(|e| broken("declined", 0, e))
+    }
+}
+
+const OCCURRENCES: [(Occurrence, &str); 4] =
+    [(Occurrence::Fill, "fill"), (Occurrence::Refusal, "refusal"), (Occurrence::End, "end"), (Occurrence::Deficit, "deficit")];
+
+impl BellRow {
+    pub(crate) fn of(bell: &Bell) -> BellRow {
+        let (kind, symbol, side, level, legs) = match &bell.listens {
+            Listens::Told(what) => (OCCURRENCES.iter().find(|(o, _)| o == what).map_or("end", |(_, w)| w), None, None, None, None),
+            Listens::Price { symbol, unit, side, level } => {
+                let lines = |s: &Structure| s.legs().iter().map(|l| format!("{} {}", l.quantity, l.instrument)).collect::<Vec<_>>().join("\n");
+                let side = if *side == BellSide::Above { "above" } else { "below" };
+                ("price", Some(symbol.clone()), Some(side.to_owned()), Some(level.raw()), unit.as_ref().map(lines))
+            }
+        };
+        BellRow {
+            id: bell.id as i64,
+            set_ms: bell.set.millis(),
+            kind: kind.into(),
+            symbol,
+            side,
+            level,
+            legs,
+            rung_ms: bell.rung.as_ref().map(|(at, _)| at.millis()),
+            says: bell.rung.as_ref().map(|(_, says)| says.clone()),
+            answered: bell.answered,
+        }
+    }
+
+    pub(crate) fn into_bell(self) -> Result<Bell, StoreError> {
+        let id = self.id;
+        let leg = |line: &str| -> Result<Leg, StoreError> {
+            let (ratio, text) = line.split_once(' ').ok_or_else(|| broken("bells", id, format!("leg {line:?}")))?;
+            Ok(Leg { instrument: instrument("bells", id, text)?, quantity: ratio.parse().map_err(|e| broken("bells", id, e))? })
+        };
+        let unit = |legs: String| -> Result<Structure, StoreError> {
+            Structure::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?).map_err(|e| broken("bells", id, e))
+        };
+        let listens = match (OCCURRENCES.iter().find(|(_, w)| *w == self.kind), self.symbol, self.side.as_deref(), self.level) {
+            (Some((what, _)), ..) => Listens::Told(*what),
+            (None, Some(symbol), Some(side), Some(level)) => Listens::Price {
+                symbol,
+                unit: self.legs.map(unit).transpose()?,
+                side: if side == "above" { BellSide::Above } else { BellSide::Below },
+                level: Price::from_raw(level),
+            },
+            _ => return Err(broken("bells", id, "a price needs a symbol, a side and a level")),
+        };
+        let rung = self.rung_ms.map(|at| (Moment::from_millis(at), self.says.unwrap_or_default()));
+        Ok(Bell { id: id as u64, set: Moment::from_millis(self.set_ms), listens, rung, answered: self.answered })
     }
 }

@@ -13,7 +13,8 @@ diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position 
 diesel::table! {
     order_events (id) {
         id -> BigInt, order_id -> BigInt, at_ms -> BigInt, kind -> Text, price -> Nullable<BigInt>, packages -> Nullable<BigInt>,
-        fees -> Nullable<BigInt>, reason -> Nullable<Text>,
+        fees -> Nullable<BigInt>, reason -> Nullable<Text>, step -> Nullable<BigInt>, every_s -> Nullable<BigInt>,
+        after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
     }
 }
 diesel::table! {
@@ -29,3 +30,9 @@ diesel::table! { postings (entry_id, position) { entry_id -> BigInt, position ->
 diesel::table! { drafts (slot) { slot -> Text, body -> Text, updated_ms -> BigInt, } }
 diesel::table! { declined (contract) { contract -> Text, at_ms -> BigInt, } }
 diesel::table! { day_marks (day) { day -> Text, account_value -> BigInt, } }
+diesel::table! {
+    bells (id) {
+        id -> BigInt, set_ms -> BigInt, kind -> Text, symbol -> Nullable<Text>, side -> Nullable<Text>, level -> Nullable<BigInt>,
+        legs -> Nullable<Text>, rung_ms -> Nullable<BigInt>, says -> Nullable<Text>, answered -> Bool,
+    }
+}

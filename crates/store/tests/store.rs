@@ -63,7 +63,17 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     held.request.time_in_force = TimeInForce::GoodTillDate("2031-04-10".parse().unwrap());
     held.request.pricing = Pricing::Market;
     let seen: Price = "-2.05".parse().unwrap();
-    let lived = [Event::Activated(2), Event::Trailed(seen), Event::Triggered(seen), Event::Reduced(1), Event::Expired("its last day ended".into())];
+    let lived = [
+        Event::Activated(2),
+        Event::Trailed(seen),
+        Event::Triggered(seen),
+        Event::Reduced(1),
+        Event::Resized(-1),
+        Event::Eased(Some(Easing { step: seen, every: 30, to: seen })),
+        Event::Eased(None),
+        Event::Tied(Link { after: None, group: Some(3) }),
+        Event::Expired("its last day ended".into()),
+    ];
     held.events.extend(lived.map(|e| (f.at, e)));
     let mut account = Account::default();
     let clock = ClockState { now: o.placed, running: true, speed: 60 };

@@ -21,6 +21,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/account/deposit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pays paper money in. */
+        post: operations["deposit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets kind and level of the account, and whether day trades are counted. */
+        put: operations["set_account_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Money, margin, day trades and settlement of the whole account. */
+        get: operations["balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All bells, newest first. */
+        get: operations["bells"];
+        put?: never;
+        /** Sets a bell on a price. */
+        post: operations["set_bell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bells/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answers every bell that rings. */
+        post: operations["answer_all_bells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bells/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes away a bell that has not rung. */
+        delete: operations["remove_bell"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bells/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answers a bell that rings. */
+        post: operations["answer_bell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench": {
         parameters: {
             query?: never;
@@ -210,6 +330,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fills.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Executions as CSV. */
+        get: operations["fills_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fills/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Books the executions of a CSV file, all or none. */
+        post: operations["import_fills"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/history/{symbol}": {
         parameters: {
             query?: never;
@@ -255,6 +409,23 @@ export interface paths {
         get: operations["ledger"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/margin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The margin of a structure, by part, and as strikes or the market move. */
+        post: operations["margin_sheet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -313,6 +484,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/tie": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ties working orders to each other. */
+        post: operations["tie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}/cancel": {
         parameters: {
             query?: never;
@@ -324,6 +512,23 @@ export interface paths {
         put?: never;
         /** Cancels a working order. */
         post: operations["cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/ease": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Eases the limit of a working order step by step, or stops easing it. */
+        post: operations["ease"];
         delete?: never;
         options?: never;
         head?: never;
@@ -364,6 +569,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{id}/quantity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes the size of a working order. */
+        post: operations["resize"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/untie": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes the ties of a working order away. */
+        post: operations["untie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packages/{symbol}": {
         parameters: {
             query?: never;
@@ -390,6 +629,57 @@ export interface paths {
         };
         /** The listed contract nearest to a delta, a deviation or a distance. */
         get: operations["pick"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/positions.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Open lots as CSV. */
+        get: operations["positions_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/positions/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Closes several positions at their rest, middle or cross, all or none of the orders. */
+        post: operations["close_positions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/positions/{campaign}/roll": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The package that rolls a campaign to another expiration, strikes moved by as many steps. */
+        get: operations["roll_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -468,10 +758,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/statement.ofx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Executions, positions and cash as an OFX investment statement. */
+        get: operations["statement_ofx"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Kind and level of the account. */
+        AccountRulesWire: {
+            /** @description Day trades are counted as the dated rules say; false: not at all. */
+            dayTradesByDate: boolean;
+            /** @description Kind. */
+            kind: components["schemas"]["KindWire"];
+            /**
+             * Format: int32
+             * @description Level of approval, 0 to 5.
+             */
+            level: number;
+        };
+        /** @description A campaign after an order: what is left, and what all of it makes from its first opening on. */
+        AfterWire: {
+            /** @description Profit booked by then, fees taken off. */
+            booked: string;
+            /** @description "2 × iron condor 205/200 · 175/165"; absent where nothing is left. */
+            left?: string | null;
+            /** @description Profit of the whole campaign at the first expiration of what is left. */
+            outline: number[];
+            /** @description Prices of the curves. */
+            prices: number[];
+            /** @description The same if the price were there now. */
+            today: number[];
+        };
+        /** @description The whole account's money and margin. */
+        Balance: {
+            /** @description As of. */
+            at: string;
+            /** @description Cash. */
+            cash: string;
+            dayTrades?: components["schemas"]["DayTradesWire"] | null;
+            /** @description Day trades are counted as the dated rules say. */
+            dayTradesByDate: boolean;
+            /** @description What is missing; absent where nothing is. */
+            deficit?: string | null;
+            /** @description For options: what is free. */
+            forOptions: string;
+            /** @description For shares: what the free money buys of them. */
+            forShares: string;
+            /** @description By underlying. */
+            held: components["schemas"]["HeldIn"][];
+            /** @description "cash", "margin", "portfolio". */
+            kind: string;
+            /**
+             * Format: int32
+             * @description Level of approval.
+             */
+            level: number;
+            /** @description What the levels allow, from 0. */
+            levels: string[];
+            /** @description If the market moves. */
+            moved: components["schemas"]["BalanceMove"][];
+            /** @description Margin held. */
+            requirement: string;
+            /** @description Set aside for working orders. */
+            reserved: string;
+            /** @description When they are. */
+            settles: string;
+            /** @description Proceeds that are not settled yet. */
+            unsettled: string;
+            /** @description Cash and positions at their marks. */
+            value: string;
+        };
+        /** @description If the market moves by so much, everything by its beta. */
+        BalanceMove: {
+            /** @description Buying power then. */
+            buyingPower: string;
+            /**
+             * Format: double
+             * @description Move of the index in percent.
+             */
+            percent: number;
+            /** @description Margin held then. */
+            requirement: string;
+        };
         /** @description One bar, and the volatilities at its close. */
         BarWire: {
             /**
@@ -511,6 +894,43 @@ export interface components {
              * @description Units traded.
              */
             volume: number;
+        };
+        /** @description A bell on a price. */
+        BellRequest: {
+            /** @description A contract or one package, in lowest ratio; without legs the underlying itself. */
+            legs?: components["schemas"]["LegWire"][];
+            /** @description Level: of a package its middle, signed, above zero is paid. */
+            level: string;
+            /** @description On which side it rings. */
+            side: components["schemas"]["SideWire"];
+            /** @description Underlying symbol. */
+            symbol: string;
+        };
+        /** @description A bell. */
+        BellWire: {
+            /**
+             * Format: int64
+             * @description Number.
+             */
+            id: number;
+            /** @description It still listens. */
+            isSet: boolean;
+            /** @description "price", "fill", "refusal", "end", "deficit". */
+            kind: string;
+            /** @description The level, where it is one of the underlying's price. */
+            level?: string | null;
+            /** @description What it listens to, in words. */
+            listens: string;
+            /** @description It rings: rung and not answered. */
+            rings: boolean;
+            /** @description When it rang. */
+            rung?: string | null;
+            /** @description What it says. */
+            says?: string | null;
+            /** @description When it was set. */
+            set: string;
+            /** @description The underlying of a price. */
+            symbol?: string | null;
         };
         /** @description What is asked. */
         BenchRequest: {
@@ -792,7 +1212,7 @@ export interface components {
         CheckWire: {
             /** @description Reason with its number. */
             text: string;
-            /** @description "fine", "note" or "warning". */
+            /** @description "fine", "note", "warning", or "blocking": an order like this is refused. */
             verdict: string;
         };
         /** @description What a page asks for. */
@@ -851,6 +1271,28 @@ export interface components {
             speeds: number[];
             /** @description When that changes next. */
             until: string;
+        };
+        /** @description How many packages of a campaign are closed. */
+        CloseOne: {
+            /**
+             * Format: int64
+             * @description The campaign.
+             */
+            campaign: number;
+            /**
+             * Format: int64
+             * @description Packages.
+             */
+            packages: number;
+        };
+        /** @description Positions to close, each by an order of its own. */
+        CloseRequest: {
+            /** @description Limit of each. */
+            at: components["schemas"]["MarkWire"];
+            /** @description Chosen by the client, 1 to 48 characters; the orders are numbered behind it. */
+            clientId: string;
+            /** @description Which, one to twenty. */
+            positions: components["schemas"]["CloseOne"][];
         };
         /**
          * @description One column.
@@ -943,6 +1385,38 @@ export interface components {
             /** @description Profit at each of the prices. */
             profit: number[];
         };
+        /** @description Where the account stands under the day-trade rule. */
+        DayTradesWire: {
+            /**
+             * Format: int64
+             * @description Day trades in the sessions that are looked at.
+             */
+            count: number;
+            /** @description The pattern forbids opening now. */
+            forbids: boolean;
+            /** @description The rule's first day, and its last if it has one. */
+            from: string;
+            /**
+             * Format: int64
+             * @description So many are free.
+             */
+            most: number;
+            /** @description They are a pattern. */
+            pattern: boolean;
+            /** @description Sessions. */
+            sessions: number;
+            /** @description "11 Mar, order 40" of each. */
+            trades: string[];
+            /** @description Last day. */
+            until?: string | null;
+            /** @description Account value that more of them need. */
+            value: string;
+        };
+        /** @description Paper money paid in. */
+        DepositRequest: {
+            /** @description Whole cents, above zero. */
+            amount: string;
+        };
         /** @description A draft that was read. */
         DraftRead: {
             /** @description The draft. */
@@ -967,6 +1441,30 @@ export interface components {
             /** @description Underlying symbol. */
             symbol: string;
             target?: components["schemas"]["TargetWire"] | null;
+        };
+        /** @description A way of easing; without its three parts easing stops. */
+        EaseRequest: {
+            /**
+             * Format: int64
+             * @description Seconds of exchange time between two steps.
+             */
+            every?: number | null;
+            /** @description Added to the limit at each step: a price above zero. */
+            step?: string | null;
+            /** @description Signed net limit it ends at. */
+            to?: string | null;
+        };
+        /** @description A limit that moves by itself. */
+        EasingWire: {
+            /**
+             * Format: int64
+             * @description Seconds between two.
+             */
+            every: number;
+            /** @description Step. */
+            step: string;
+            /** @description Where it ends. */
+            to: components["schemas"]["NetPrice"];
         };
         /** @description Where the price of a draft comes from. */
         EntryWire: "rest" | "middle" | "cross" | {
@@ -999,11 +1497,14 @@ export interface components {
              * @description Lowest price to draw.
              */
             low?: number | null;
+            /** @description With `closes`: it opens other legs in that campaign. */
+            rolls?: boolean;
             /** @description Underlying symbol. */
             symbol: string;
         };
         /** @description The one answer. */
         EvaluationWire: {
+            after?: components["schemas"]["AfterWire"] | null;
             /**
              * Format: int64
              * @description How many packages the trader's own rule about risk allows; absent without such a rule or without a limit of the loss.
@@ -1031,6 +1532,13 @@ export interface components {
             evens: components["schemas"]["EvenWire"][];
             /** @description First expiration. */
             expiry: string;
+            /**
+             * Format: double
+             * @description The same at the price used.
+             */
+            fillChance: number;
+            /** @description For each of them, the chance of a fill within five minutes by the exchange's own model, if the market stays. */
+            fillChances: number[];
             /** @description Net Greeks. */
             greeks: components["schemas"]["GreeksWire"];
             /** @description Corners of the outline. */
@@ -1125,6 +1633,51 @@ export interface components {
             /** @description No limit as the price rises. */
             unlimited: boolean;
         };
+        /** @description A point of the curve over the sold strikes. */
+        FartherPoint: {
+            /**
+             * Format: double
+             * @description Margin alone.
+             */
+            requirement: number;
+            /** @description The sold strikes, highest first: "205 · 175". */
+            sold: string;
+            /** @description Listed strikes farther out than they are. */
+            strikesOut: number;
+            /**
+             * Format: double
+             * @description What is tied up.
+             */
+            tiedUp: number;
+        };
+        /** @description One leg of an execution. */
+        FillLegWire: {
+            /** @description "195 call, 18 Apr". */
+            label: string;
+            /** @description Price per unit. */
+            price: string;
+            /**
+             * Format: int64
+             * @description Signed contracts, shares or futures.
+             */
+            quantity: number;
+        };
+        /** @description One execution. */
+        FillWire: {
+            /** @description When. */
+            at: string;
+            /** @description Fees. */
+            fees: string;
+            /** @description Price of each leg; they sum to the net. */
+            legs: components["schemas"]["FillLegWire"][];
+            /**
+             * Format: int64
+             * @description Whole packages.
+             */
+            packages: number;
+            /** @description Net price of one. */
+            price: components["schemas"]["NetPrice"];
+        };
         /** @description Greeks along price or time. */
         GreekCurvesWire: {
             /** @description Prices, or days from now. */
@@ -1194,6 +1747,15 @@ export interface components {
             /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
             values?: number[][] | null;
         };
+        /** @description Margin of one underlying in the balance. */
+        HeldIn: {
+            /** @description What it needs. */
+            requirement: components["schemas"]["RequirementWire"];
+            /** @description Symbol. */
+            symbol: string;
+            /** @description What it takes of buying power. */
+            takes: string;
+        };
         /** @description Margin held for one underlying. */
         HeldMargin: {
             /** @description Amount. */
@@ -1215,6 +1777,18 @@ export interface components {
             /** @description What it is for, in a sentence. */
             why: string;
         };
+        /** @description What became of a file of executions. */
+        ImportReport: {
+            /** @description Executions booked; none where there are problems. */
+            booked: number;
+            /** @description What is wrong, by line. */
+            problems: components["schemas"]["LineProblem"][];
+        };
+        /**
+         * @description How an account is margined.
+         * @enum {string}
+         */
+        KindWire: "cash" | "margin" | "portfolio";
         /** @description A corner of the outline. */
         KinkWire: {
             /**
@@ -1311,6 +1885,16 @@ export interface components {
              */
             quantity: number;
         };
+        /** @description A line that cannot be booked. */
+        LineProblem: {
+            /**
+             * Format: int64
+             * @description Line of the file, the header being 1.
+             */
+            line: number;
+            /** @description What is wrong and what would be right. */
+            message: string;
+        };
         /** @description Tickets that depend on each other. */
         LinkedRequest: {
             /** @description Two to four; three for a bracket. */
@@ -1326,6 +1910,23 @@ export interface components {
             prices: number[];
             /** @description Profit at each date, at each price. */
             profit: number[][];
+        };
+        /** @description The margin of a structure. */
+        MarginSheet: {
+            /** @description Taken alone. */
+            alone: components["schemas"]["RequirementWire"];
+            /** @description As what is sold moves out, strike by strike; empty where nothing can. */
+            farther: components["schemas"]["FartherPoint"][];
+            /** @description The same after it. */
+            heldAfter: components["schemas"]["RequirementWire"];
+            /** @description Everything held in the underlying, before and after. */
+            heldBefore: components["schemas"]["RequirementWire"];
+            /** @description Money at entry, what must be there, what is tied up, leg by leg, saved, and what it does to the account. */
+            money: components["schemas"]["MoneyWire"];
+            /** @description If the market moves, taken alone. */
+            moved: components["schemas"]["MovedPoint"][];
+            /** @description What it is called. */
+            name: string;
         };
         /** @description One expiration on the ribbon. */
         Mark: {
@@ -1359,6 +1960,11 @@ export interface components {
              */
             vol: number;
         };
+        /**
+         * @description A price of the ticket's three.
+         * @enum {string}
+         */
+        MarkWire: "rest" | "middle" | "cross";
         /** @description One symbol of the universe. */
         MarketLine: {
             /** @description Name. */
@@ -1424,6 +2030,18 @@ export interface components {
             /** @description What is tied up afterwards, taken alone. */
             tiedUp: string;
         };
+        /** @description What is needed after the market has moved, marks worked out at their volatility. */
+        MovedPoint: {
+            /** @description Change of buying power from now. */
+            change: string;
+            /**
+             * Format: double
+             * @description Move in percent.
+             */
+            percent: number;
+            /** @description Margin then. */
+            requirement: string;
+        };
         /** @description What is supposed to have happened to the market. */
         MovedWire: {
             /** @description By date of the expiration, in its place. */
@@ -1471,6 +2089,7 @@ export interface components {
              * @description The campaign it closes or rolls.
              */
             closes?: number | null;
+            easing?: components["schemas"]["EasingWire"] | null;
             /** @description Its story, oldest first. */
             events: components["schemas"]["OrderEventWire"][];
             fillPrice?: components["schemas"]["NetPrice"] | null;
@@ -1479,6 +2098,8 @@ export interface components {
              * @description Packages filled.
              */
             filled: number;
+            /** @description Executions, oldest first. */
+            fills: components["schemas"]["FillWire"][];
             /** @description "stop at 2.40 debit, watching the middle"; absent without a trigger. */
             held?: string | null;
             /**
@@ -1571,6 +2192,13 @@ export interface components {
             width: string;
             /** @description Widths to choose from. */
             widths: string[];
+        };
+        /** @description One part of a requirement. */
+        PartWire: {
+            /** @description Money it needs. */
+            amount: string;
+            /** @description In plain words. */
+            what: string;
         };
         /** @description A contract that was picked. */
         Picked: {
@@ -1694,6 +2322,30 @@ export interface components {
             /** @description Signed net limit. */
             limit: string;
         };
+        /** @description A requirement with its parts. */
+        RequirementWire: {
+            /** @description The parts. */
+            parts: components["schemas"]["PartWire"][];
+            /** @description "strategy rules", "portfolio rules", "scan plus exposure". */
+            regime: string;
+            /** @description Sum of the parts. */
+            total: string;
+        };
+        /** @description A new size. */
+        ResizeRequest: {
+            /**
+             * Format: int64
+             * @description Packages in all, what is filled among them.
+             */
+            quantity: number;
+        };
+        /** @description One package of a roll: what is held is closed, the same is opened elsewhere. */
+        RollWire: {
+            /** @description What is opened, in words. */
+            opens: string;
+            /** @description Legs in lowest ratio. */
+            unit: components["schemas"]["LegWire"][];
+        };
         /** @description One strike. */
         Row: {
             /**
@@ -1791,6 +2443,11 @@ export interface components {
              */
             percent: number;
         };
+        /**
+         * @description On which side of its level a price rings.
+         * @enum {string}
+         */
+        SideWire: "above" | "below";
         /** @description A draft in its slot. */
         SlottedDraft: {
             /** @description The draft. */
@@ -1918,6 +2575,13 @@ export interface components {
              */
             price: number;
         };
+        /** @description Working orders that are to depend on each other. */
+        TieRequest: {
+            /** @description Their numbers, two to four; the first is the one the others wait for. */
+            orders: number[];
+            /** @description How: `bracket` makes the others wait for the first and cancel each other. */
+            tie: components["schemas"]["TieWire"];
+        };
         /**
          * @description How orders depend on each other.
          * @enum {string}
@@ -1981,6 +2645,204 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Masthead"];
+                };
+            };
+        };
+    };
+    deposit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DepositRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_account_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountRulesWire"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Balance"];
+                };
+            };
+        };
+    };
+    bells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BellWire"][];
+                };
+            };
+        };
+    };
+    set_bell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BellRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BellWire"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_all_bells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    remove_bell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_bell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2357,6 +3219,56 @@ export interface operations {
             };
         };
     };
+    fills_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    import_fills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+        };
+    };
     past: {
         parameters: {
             query: {
@@ -2455,6 +3367,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LedgerView"];
+                };
+            };
+        };
+    };
+    margin_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvaluateRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarginSheet"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2575,6 +3518,37 @@ export interface operations {
             };
         };
     };
+    tie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TieRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cancel: {
         parameters: {
             query?: never;
@@ -2585,6 +3559,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EaseRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -2666,6 +3673,68 @@ export interface operations {
             };
         };
     };
+    resize: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResizeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    untie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     packages: {
         parameters: {
             query: {
@@ -2735,6 +3804,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Picked"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    positions_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    close_positions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    roll_of: {
+        parameters: {
+            query: {
+                /** @description Date of the new expiration, ISO 8601. */
+                expiry: string;
+                /** @description Listed strikes that its options move up (below zero: down). */
+                strikes?: number;
+            };
+            header?: never;
+            path: {
+                campaign: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollWire"];
                 };
             };
             404: {
@@ -2918,6 +4087,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statement_ofx: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ofx": string;
                 };
             };
         };

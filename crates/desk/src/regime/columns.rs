@@ -127,7 +127,11 @@ fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
         let payoff: Vec<f64> = corners.iter().map(|s| sign * kind.intrinsic(*s, strike)).collect();
         let call = kind == Kind::Call;
         let (out_of_money, floor) = if call { ((strike - case.price).max(0.0), case.price) } else { ((case.price - strike).max(0.0), strike) };
-        let naked = case.multiplier * (l.price + rules.naked * case.price - out_of_money).max(l.price + rules.minimum * floor);
+        let naked = if rules.puts_secured && !call {
+            case.multiplier * strike
+        } else {
+            case.multiplier * (l.price + rules.naked * case.price - out_of_money).max(l.price + rules.minimum * floor)
+        };
         // A sold put can lose its strike and no more.
         let alone = if l.quantity > 0 {
             0.0

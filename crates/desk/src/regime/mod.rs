@@ -12,7 +12,7 @@ mod columns;
 mod scenarios;
 mod strategy;
 
-pub use scenarios::{Portfolio, Scan, Scanned, portfolio, scan};
+pub use scenarios::{Portfolio, Scan, Scanned, Swept, portfolio, scan};
 pub use strategy::{Group, MOST_LEGS, Strategy, strategy};
 
 use quant::Kind;

@@ -41,8 +41,26 @@ fn worth(i: usize, leg: &RegimeLeg, price: f64, vol_by: f64, (rate, carry_yield)
     Ok(european_price(&Terms { kind, style: Style::European, strike, time, rate, carry_yield, vol }, price.max(1e-9)))
 }
 
-/// Requirement of the portfolio regime: the worst loss over the points, not below the minimum.
-pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<f64, RegimeError> {
+/// What the portfolio regime finds.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Swept {
+    /// Worst loss over the points, not below zero.
+    pub worst: f64,
+    /// The move that has it, as a fraction of the price; zero where none loses.
+    pub at: f64,
+    /// Minimum for so many option contracts.
+    pub minimum: f64,
+}
+
+impl Swept {
+    /// The worst loss, not below the minimum.
+    pub fn requirement(&self) -> f64 {
+        self.worst.max(self.minimum)
+    }
+}
+
+/// The portfolio regime.
+pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<Swept, RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Future) {
         return Err(RegimeError::Undefined { kind: "future", regime: "portfolio" });
@@ -60,7 +78,7 @@ pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<f64, RegimeError> {
     finite("yield", p.carry_yield)?;
     let half = p.points / 2;
     let moves = (1..=half).flat_map(|k| [-p.down, p.up].map(|far| far * f64::from(k) / f64::from(half)));
-    let mut worst = 0.0_f64;
+    let (mut worst, mut at) = (0.0_f64, 0.0);
     for by in moves {
         let price = case.price * (1.0 + by);
         let mut loss = 0.0;
@@ -70,10 +88,12 @@ pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<f64, RegimeError> {
             let from = if leg.option().is_some() { leg.price } else { case.price };
             loss -= leg.quantity as f64 * units * (worth(i, leg, price, 0.0, (p.rate, p.carry_yield))? - from);
         }
-        worst = worst.max(loss);
+        if loss > worst {
+            (worst, at) = (loss, by);
+        }
     }
     let contracts: i64 = case.legs.iter().filter(|l| l.option().is_some()).map(|l| l.quantity.abs()).sum();
-    Ok(worst.max(p.minimum_per_contract * case.multiplier * contracts as f64))
+    Ok(Swept { worst, at, minimum: p.minimum_per_contract * case.multiplier * contracts as f64 })
 }
 
 /// Parameters of the scan regime.
@@ -93,6 +113,8 @@ pub struct Scan {
     pub short_option_minimum: f64,
     /// Interest.
     pub rate: f64,
+    /// Yield of what the options are on; of a future the interest, as Black's formula has it.
+    pub carry_yield: f64,
 }
 
 /// What the scan finds.
@@ -100,6 +122,8 @@ pub struct Scan {
 pub struct Scanned {
     /// Worst loss over the scenarios, not below zero.
     pub scan_risk: f64,
+    /// Move of the price, in price, and of volatility where it is; zero where none loses.
+    pub at: (f64, f64),
     /// Value of the options.
     pub net_option_value: f64,
     /// Exposure of the short options.
@@ -126,6 +150,7 @@ pub fn scan(case: &RegimeCase, p: &Scan) -> Result<Scanned, RegimeError> {
         not_below(what, value)?;
     }
     finite("rate", p.rate)?;
+    finite("yield", p.carry_yield)?;
     for (leg, l) in case.legs.iter().enumerate() {
         if let RegimeKind::Option { vol, .. } = l.kind {
             let vol = vol.ok_or(RegimeError::NoVol(leg))?;
@@ -138,19 +163,20 @@ pub fn scan(case: &RegimeCase, p: &Scan) -> Result<Scanned, RegimeError> {
     let thirds = [0.0, 1.0, -1.0, 2.0, -2.0, 3.0, -3.0].map(|k| k / 3.0);
     let plain = thirds.into_iter().flat_map(|k| [p.vol_scan, -p.vol_scan].map(|vol| (k * p.price_scan, vol, 1.0)));
     let extreme = [1.0, -1.0].map(|side| (side * p.extreme_multiple * p.price_scan, 0.0, p.extreme_cover));
-    let mut worst = 0.0_f64;
+    let (mut worst, mut at) = (0.0_f64, (0.0, 0.0));
     for (by, vol_by, counts) in plain.chain(extreme) {
         let mut loss = 0.0;
         for (i, leg) in case.legs.iter().enumerate() {
             let from = if leg.option().is_some() { leg.price } else { case.price };
-            // Black's formula: a future's yield is the rate.
-            loss -= leg.quantity as f64 * case.multiplier * (worth(i, leg, case.price + by, vol_by, (p.rate, p.rate))? - from);
+            loss -= leg.quantity as f64 * case.multiplier * (worth(i, leg, case.price + by, vol_by, (p.rate, p.carry_yield))? - from);
         }
-        worst = worst.max(loss * counts);
+        if loss * counts > worst {
+            (worst, at) = (loss * counts, (by, vol_by));
+        }
     }
     let shorts: i64 = case.legs.iter().filter(|l| l.option().is_some() && l.quantity < 0).map(|l| -l.quantity).sum();
     let net_option_value = case.net();
     let exposure = p.exposure_rate * case.price * case.multiplier * shorts as f64;
     let risk = worst.max(p.short_option_minimum * shorts as f64);
-    Ok(Scanned { scan_risk: worst, net_option_value, exposure, requirement: (risk - net_option_value).max(0.0) + exposure })
+    Ok(Scanned { scan_risk: worst, at, net_option_value, exposure, requirement: (risk - net_option_value).max(0.0) + exposure })
 }

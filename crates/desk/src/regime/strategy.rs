@@ -18,6 +18,8 @@ pub struct Strategy {
     pub minimum: f64,
     /// Of the value of shares: 0.50, say.
     pub stock_initial: f64,
+    /// An uncovered put needs its whole strike.
+    pub puts_secured: bool,
 }
 
 /// A group of contracts and shares with its own requirement.

@@ -8,6 +8,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
+use crate::book_view::after;
 use crate::entry_wire::entry;
 use crate::money;
 use crate::problem::{Body, Problem};
@@ -23,8 +24,10 @@ pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &Eva
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
-    let proposal = Proposal { structure, entry, range: request.low.zip(request.high), closing: request.closes.is_some() };
-    Ok(evaluation(&money::evaluate(state, quoter, &request.symbol, &proposal)?, underlying))
+    let proposal = Proposal { structure, entry, range: request.low.zip(request.high), closing: request.closes.is_some() && !request.rolls };
+    let answer = money::evaluate(state, quoter, &request.symbol, &proposal)?;
+    let after = request.closes.map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer)).transpose()?;
+    Ok(EvaluationWire { after, ..evaluation(&answer, underlying) })
 }
 
 /// Evaluates a structure at the market of now.

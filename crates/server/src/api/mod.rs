@@ -1,6 +1,8 @@
 //! One use case per file: request type, parse, core call, answer.
 
 mod account;
+mod balance;
+mod bells;
 pub(crate) mod bench;
 mod chain;
 mod clock;
@@ -13,6 +15,7 @@ mod orders;
 mod packages;
 mod rules;
 mod smile;
+mod statements;
 
 pub(crate) use evaluate::evaluate_now;
 
@@ -31,7 +34,10 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(history::router())
         .merge(rules::router())
         .merge(account::router())
+        .merge(balance::router())
+        .merge(bells::router())
         .merge(orders::router())
+        .merge(statements::router())
         .merge(drafts::router())
         .merge(clock::router())
         .merge(evaluate::router())

@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use desk::{Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide};
+use desk::{Easing, EntryPrice, Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -182,6 +182,16 @@ enum TieWire {
     Bracket,
 }
 
+impl TieWire {
+    fn parse(self) -> Tie {
+        match self {
+            TieWire::OneCancelsOther => Tie::OneCancelsOther,
+            TieWire::OneTriggersOther => Tie::OneTriggersOther,
+            TieWire::Bracket => Tie::Bracket,
+        }
+    }
+}
+
 /// Tickets that depend on each other.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -196,11 +206,7 @@ struct LinkedRequest {
 #[utoipa::path(post, path = "/orders/linked", tag = "orders", request_body = LinkedRequest,
     responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
 async fn place_linked(State(app): State<AppState>, Body(request): Body<LinkedRequest>) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
-    let tie = match request.tie {
-        TieWire::OneCancelsOther => Tie::OneCancelsOther,
-        TieWire::OneTriggersOther => Tie::OneTriggersOther,
-        TieWire::Bracket => Tie::Bracket,
-    };
+    let tie = request.tie.parse();
     let state = app.desk.snapshot();
     let requests = request.orders.into_iter().map(|r| r.parse(&state)).collect::<Result<Vec<_>, Refusal>>()?;
     let placed = app.command(move |desk| desk.place_linked(requests, tie)).await?;
@@ -222,16 +228,184 @@ fn shown(app: &AppState, o: &desk::Order) -> Result<OrderWire, Refusal> {
     order(o, &state.orders, &state.world).ok_or(Refusal::NoOrder(o.id))
 }
 
+/// How prices of an order are written.
+fn style_of(state: &crate::state::State, id: u64) -> PriceStyle {
+    let symbol = state.orders.iter().find(|o| o.id == id).map(|o| o.request.symbol.as_str()).unwrap_or_default();
+    state.world.underlying(symbol).map(|u| u.style_of_price).unwrap_or_default()
+}
+
 /// Changes the limit of a working order.
 #[utoipa::path(post, path = "/orders/{id}/limit", tag = "orders", params(("id" = u64, Path)), request_body = RepriceRequest,
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
 async fn reprice(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<RepriceRequest>) -> Result<Json<OrderWire>, Problem> {
-    let state = app.desk.snapshot();
-    let symbol = state.orders.iter().find(|o| o.id == id).map(|o| o.request.symbol.as_str()).unwrap_or_default();
-    let style = state.world.underlying(symbol).map(|u| u.style_of_price).unwrap_or_default();
-    let price = parse_price("limit", &request.limit, style)?;
+    let price = parse_price("limit", &request.limit, style_of(&app.desk.snapshot(), id))?;
     let changed = app.command(move |desk| desk.reprice(id, price)).await?;
     Ok(Json(shown(&app, &changed)?))
+}
+
+/// A new size.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct ResizeRequest {
+    /// Packages in all, what is filled among them.
+    quantity: i64,
+}
+
+/// Changes the size of a working order.
+#[utoipa::path(post, path = "/orders/{id}/quantity", tag = "orders", params(("id" = u64, Path)), request_body = ResizeRequest,
+    responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
+async fn resize(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<ResizeRequest>) -> Result<Json<OrderWire>, Problem> {
+    let changed = app.command(move |desk| desk.resize(id, request.quantity)).await?;
+    Ok(Json(shown(&app, &changed)?))
+}
+
+/// A way of easing; without its three parts easing stops.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct EaseRequest {
+    /// Added to the limit at each step: a price above zero.
+    #[serde(default)]
+    step: Option<String>,
+    /// Seconds of exchange time between two steps.
+    #[serde(default)]
+    every: Option<i64>,
+    /// Signed net limit it ends at.
+    #[serde(default)]
+    to: Option<String>,
+}
+
+/// Eases the limit of a working order step by step, or stops easing it.
+#[utoipa::path(post, path = "/orders/{id}/ease", tag = "orders", params(("id" = u64, Path)), request_body = EaseRequest,
+    responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
+async fn ease(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<EaseRequest>) -> Result<Json<OrderWire>, Problem> {
+    let style = style_of(&app.desk.snapshot(), id);
+    let easing = match (request.step, request.every, request.to) {
+        (Some(step), Some(every), Some(to)) => Some(Easing { step: parse_price("step", &step, style)?, every, to: parse_price("to", &to, style)? }),
+        (None, None, None) => None,
+        _ => return Err(Refusal::Field { field: "step", message: "write step, every and to, or none of them to stop".into() }.into()),
+    };
+    let changed = app.command(move |desk| desk.ease(id, easing)).await?;
+    Ok(Json(shown(&app, &changed)?))
+}
+
+/// Working orders that are to depend on each other.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct TieRequest {
+    /// How: `bracket` makes the others wait for the first and cancel each other.
+    tie: TieWire,
+    /// Their numbers, two to four; the first is the one the others wait for.
+    orders: Vec<u64>,
+}
+
+/// Ties working orders to each other.
+#[utoipa::path(post, path = "/orders/tie", tag = "orders", request_body = TieRequest,
+    responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
+async fn tie(State(app): State<AppState>, Body(request): Body<TieRequest>) -> Result<Json<Vec<OrderWire>>, Problem> {
+    let changed = app.command(move |desk| desk.tie(&request.orders, request.tie.parse())).await?;
+    Ok(Json(changed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?))
+}
+
+/// Takes the ties of a working order away.
+#[utoipa::path(post, path = "/orders/{id}/untie", tag = "orders", params(("id" = u64, Path)),
+    responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
+async fn untie(State(app): State<AppState>, Path(id): Path<u64>) -> Result<Json<Vec<OrderWire>>, Problem> {
+    let changed = app.command(move |desk| desk.untie(id)).await?;
+    Ok(Json(changed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?))
+}
+
+/// A price of the ticket's three.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum MarkWire {
+    /// Join one's own side.
+    Rest,
+    /// The middle.
+    Middle,
+    /// Take the other side.
+    Cross,
+}
+
+/// How many packages of a campaign are closed.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct CloseOne {
+    /// The campaign.
+    campaign: u64,
+    /// Packages.
+    packages: i64,
+}
+
+/// Positions to close, each by an order of its own.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+struct CloseRequest {
+    /// Chosen by the client, 1 to 48 characters; the orders are numbered behind it.
+    client_id: String,
+    /// Which, one to twenty.
+    positions: Vec<CloseOne>,
+    /// Limit of each.
+    at: MarkWire,
+}
+
+/// Closes several positions at their rest, middle or cross, all or none of the orders.
+#[utoipa::path(post, path = "/positions/close", tag = "orders", request_body = CloseRequest,
+    responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn close_positions(State(app): State<AppState>, Body(request): Body<CloseRequest>) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
+    let length = request.client_id.chars().count();
+    if !(1..=48).contains(&length) {
+        return Err(Refusal::Field { field: "clientId", message: format!("{length} characters; write 1 to 48") }.into());
+    }
+    if !(1..=20).contains(&request.positions.len()) {
+        return Err(Refusal::Field { field: "positions", message: format!("{} positions; write 1 to 20", request.positions.len()) }.into());
+    }
+    let at = match request.at {
+        MarkWire::Rest => EntryPrice::Rest,
+        MarkWire::Middle => EntryPrice::Middle,
+        MarkWire::Cross => EntryPrice::Cross,
+    };
+    let which: Vec<(u64, i64)> = request.positions.iter().map(|p| (p.campaign, p.packages)).collect();
+    let placed = app.command(move |desk| desk.close_positions(&request.client_id, &which, &at)).await?;
+    Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?)))
+}
+
+/// Where a campaign is rolled to.
+#[derive(Debug, Deserialize, ToSchema, utoipa::IntoParams)]
+#[serde(deny_unknown_fields)]
+struct RollQuery {
+    /// Date of the new expiration, ISO 8601.
+    expiry: String,
+    /// Listed strikes that its options move up (below zero: down).
+    #[serde(default)]
+    strikes: i64,
+}
+
+/// One package of a roll: what is held is closed, the same is opened elsewhere.
+#[derive(Debug, serde::Serialize, ToSchema)]
+struct RollWire {
+    /// Legs in lowest ratio.
+    unit: Vec<LegWire>,
+    /// What is opened, in words.
+    opens: String,
+}
+
+/// The package that rolls a campaign to another expiration, strikes moved by as many steps.
+#[utoipa::path(get, path = "/positions/{campaign}/roll", tag = "orders", params(("campaign" = u64, Path), RollQuery),
+    responses((status = 200, body = RollWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+async fn roll_of(
+    State(app): State<AppState>,
+    Path(campaign): Path<u64>,
+    axum::extract::Query(query): axum::extract::Query<RollQuery>,
+) -> Result<Json<RollWire>, Problem> {
+    let found = app.read(move |state, _| {
+        let expiry = query.expiry.parse().map_err(|_| Refusal::Field {
+            field: "expiry",
+            message: format!("{:?} is not a date; write it like 2031-04-18", query.expiry.chars().take(40).collect::<String>()),
+        })?;
+        let (unit, opens) = crate::book_view::roll(state, campaign, expiry, query.strikes)?;
+        Ok::<_, Refusal>(RollWire { unit: crate::wire::legs_wire(&unit), opens })
+    });
+    Ok(Json(found.await??))
 }
 
 /// Cancels a working order.
@@ -247,6 +421,12 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .routes(routes!(list_orders, place))
         .routes(routes!(place_linked))
         .routes(routes!(reprice))
+        .routes(routes!(resize))
+        .routes(routes!(ease))
+        .routes(routes!(tie))
+        .routes(routes!(untie))
+        .routes(routes!(close_positions))
+        .routes(routes!(roll_of))
         .routes(routes!(cancel))
         .routes(routes!(fix_text))
 }

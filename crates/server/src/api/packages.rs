@@ -123,7 +123,8 @@ fn view(state: &DeskState, quoter: &mut Quoter, symbol: &str, query: &PackagesQu
     }
     let rate = state.world.rate(years);
     let carry = state.world.carry(symbol).map_or(0.0, |c| c.yield_until(at, e.moment(), rate, spot.to_f64()));
-    let market = Market { underlying, spot, chances: Lognormal::new(spot.to_f64(), rate - carry, vol, years).ok(), near: &near, far: &far };
+    let basis = crate::money::basis(state, symbol).ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;
+    let market = Market { underlying, basis, chances: Lognormal::new(spot.to_f64(), rate - carry, vol, years).ok(), near: &near, far: &far };
     let find = |side: &Listing, kind, strike| side.get(&(kind, strike)).map(|(c, _)| c.clone());
     let lines = strikes.iter().rev().filter_map(|anchor| {
         let unit = template.at(*anchor, width, |kind, strike| find(&near, kind, strike), |kind, strike| find(&far, kind, strike))?;
@@ -155,7 +156,7 @@ fn usual_step(strikes: &[Price]) -> Price {
 
 struct Market<'a> {
     underlying: &'a desk::Underlying,
-    spot: Price,
+    basis: MarginBasis,
     chances: Option<Lognormal>,
     near: &'a Listing,
     far: &'a Listing,
@@ -184,8 +185,7 @@ impl Market<'_> {
             quantity,
             mark: q.mark(),
         });
-        let basis = MarginBasis { spot: self.spot, kind: u.kind, class: u.margin_class, multiplier: u.multiplier };
-        let tied = desk::requirement(&Holdings { options: options.collect(), underlying: 0 }, &basis).takes() - cash;
+        let tied = desk::requirement(&Holdings { options: options.collect(), underlying: 0 }, &self.basis).takes() - cash;
         let style = u.style_of_price;
         let middle = crate::wire::net_price(quote.middle, style);
         let even = |e: &Even| match e {

@@ -146,7 +146,7 @@ fn answer(read: CaseIn) -> Result<Answer, String> {
             out.groups = Some(groups.iter().map(|g| GroupOut { legs: g.legs.iter().map(one).collect(), requirement: g.requirement }).collect());
             requirement
         }
-        Regime::Portfolio(rules) => regime::portfolio(&case, rules).map_err(|e| e.to_string())?,
+        Regime::Portfolio(rules) => regime::portfolio(&case, rules).map_err(|e| e.to_string())?.requirement(),
         Regime::Scan(rules) => {
             let s = regime::scan(&case, rules).map_err(|e| e.to_string())?;
             out.scanned = Some(ScannedOut { scan_risk: s.scan_risk, net_option_value: s.net_option_value, exposure: s.exposure });
@@ -166,7 +166,7 @@ fn answer(read: CaseIn) -> Result<Answer, String> {
 fn requirement(regime: &Regime, case: &RegimeCase) -> Result<f64, RegimeError> {
     match regime {
         Regime::Strategy(rules) => Ok(regime::strategy(case, rules)?.0),
-        Regime::Portfolio(rules) => regime::portfolio(case, rules),
+        Regime::Portfolio(rules) => Ok(regime::portfolio(case, rules)?.requirement()),
         Regime::Scan(rules) => Ok(regime::scan(case, rules)?.requirement),
     }
 }
@@ -181,7 +181,7 @@ fn regime_of(name: &str, params: Value) -> Result<Regime, String> {
     match name {
         "strategy" => {
             let p: StrategyIn = serde_json::from_value(params).map_err(wrong)?;
-            Ok(Regime::Strategy(Strategy { naked: p.naked, minimum: p.minimum, stock_initial: p.stock_initial }))
+            Ok(Regime::Strategy(Strategy { naked: p.naked, minimum: p.minimum, stock_initial: p.stock_initial, puts_secured: false }))
         }
         "portfolio" => {
             let p: PortfolioIn = serde_json::from_value(params).map_err(wrong)?;
@@ -191,7 +191,16 @@ fn regime_of(name: &str, params: Value) -> Result<Regime, String> {
         "scan" => {
             let p: ScanIn = serde_json::from_value(params).map_err(wrong)?;
             let ScanIn { price_scan, vol_scan, extreme_multiple, extreme_cover, exposure_rate, short_option_minimum, rate } = p;
-            Ok(Regime::Scan(Scan { price_scan, vol_scan, extreme_multiple, extreme_cover, exposure_rate, short_option_minimum, rate }))
+            Ok(Regime::Scan(Scan {
+                price_scan,
+                vol_scan,
+                extreme_multiple,
+                extreme_cover,
+                exposure_rate,
+                short_option_minimum,
+                rate,
+                carry_yield: rate,
+            }))
         }
         _ => Err(format!("regime {name:?} is not known; write strategy, portfolio or scan")),
     }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use desk::{ListingRule, MarginClass, Price, PriceStyle, Settlement, Style, TickTable, Underlying, UnderlyingKind};
+use desk::{ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, Style, TickTable, Underlying, UnderlyingKind};
 
 use super::table::read;
 
@@ -76,7 +76,14 @@ impl Facts {
             margin_class: match kind {
                 UnderlyingKind::Shares => MarginClass::Equity,
                 UnderlyingKind::Index => MarginClass::BroadIndex,
-                UnderlyingKind::Future => MarginClass::Future,
+                UnderlyingKind::Future => MarginClass::Scan(ScanRates {
+                    price_scan: 0.07,
+                    vol_scan: 0.05,
+                    extreme_multiple: 3.0,
+                    extreme_cover: 0.33,
+                    exposure_rate: 0.0,
+                    short_option_minimum: 0.0,
+                }),
             },
             listing: ListingRule::default(),
             own_dates: Vec::new(),

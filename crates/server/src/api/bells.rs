@@ -1,0 +1,138 @@
+//! Bells: listed, set, answered, taken away.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use desk::{Bell, BellSide, Listens, Occurrence};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::app::AppState;
+use crate::bells::{listens_words, style_of};
+use crate::problem::{Body, Problem};
+use crate::wire::{LegWire, parse_price, structure};
+
+/// On which side of its level a price rings.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum SideWire {
+    /// At the level or above it.
+    Above,
+    /// At the level or below it.
+    Below,
+}
+
+/// A bell on a price.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct BellRequest {
+    /// Underlying symbol.
+    symbol: String,
+    /// A contract or one package, in lowest ratio; without legs the underlying itself.
+    #[serde(default)]
+    legs: Vec<LegWire>,
+    /// On which side it rings.
+    side: SideWire,
+    /// Level: of a package its middle, signed, above zero is paid.
+    level: String,
+}
+
+/// A bell.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BellWire {
+    /// Number.
+    pub id: u64,
+    /// When it was set.
+    pub set: String,
+    /// "price", "fill", "refusal", "end", "deficit".
+    pub kind: String,
+    /// What it listens to, in words.
+    pub listens: String,
+    /// The underlying of a price.
+    pub symbol: Option<String>,
+    /// The level, where it is one of the underlying's price.
+    pub level: Option<String>,
+    /// When it rang.
+    pub rung: Option<String>,
+    /// What it says.
+    pub says: Option<String>,
+    /// It rings: rung and not answered.
+    pub rings: bool,
+    /// It still listens.
+    pub is_set: bool,
+}
+
+fn bell_wire(state: &crate::state::State, b: &Bell) -> BellWire {
+    let style = style_of(state, &b.listens);
+    let kind = match &b.listens {
+        Listens::Price { .. } => "price",
+        Listens::Told(Occurrence::Fill) => "fill",
+        Listens::Told(Occurrence::Refusal) => "refusal",
+        Listens::Told(Occurrence::End) => "end",
+        Listens::Told(Occurrence::Deficit) => "deficit",
+    };
+    let (symbol, level) = match &b.listens {
+        Listens::Price { symbol, unit: None, level, .. } => (Some(symbol.clone()), Some(level.to_string())),
+        Listens::Price { symbol, .. } => (Some(symbol.clone()), None),
+        Listens::Told(_) => (None, None),
+    };
+    BellWire {
+        id: b.id,
+        set: b.set.to_string(),
+        kind: kind.into(),
+        listens: listens_words(&b.listens, style),
+        symbol,
+        level,
+        rung: b.rung.as_ref().map(|(at, _)| at.to_string()),
+        says: b.rung.as_ref().map(|(_, says)| says.clone()),
+        rings: b.rings(),
+        is_set: b.is_set(),
+    }
+}
+
+/// All bells, newest first.
+#[utoipa::path(get, path = "/bells", tag = "bells", responses((status = 200, body = Vec<BellWire>)))]
+async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
+    let state = app.desk.snapshot();
+    Json(state.bells.iter().rev().map(|b| bell_wire(&state, b)).collect())
+}
+
+/// Sets a bell on a price.
+#[utoipa::path(post, path = "/bells", tag = "bells", request_body = BellRequest, responses((status = 201, body = BellWire), (status = 422, body = Problem)))]
+async fn set_bell(State(app): State<AppState>, Body(request): Body<BellRequest>) -> Result<(StatusCode, Json<BellWire>), Problem> {
+    let state = app.desk.snapshot();
+    let style = state.world.underlying(&request.symbol).map(|u| u.style_of_price).unwrap_or_default();
+    let unit = if request.legs.is_empty() { None } else { Some(structure(&request.legs)?) };
+    let side = if matches!(request.side, SideWire::Above) { BellSide::Above } else { BellSide::Below };
+    let listens = Listens::Price { symbol: request.symbol, unit, side, level: parse_price("level", &request.level, style)? };
+    let bell = app.command(move |desk| desk.set_bell(listens)).await?;
+    Ok((StatusCode::CREATED, Json(bell_wire(&app.desk.snapshot(), &bell))))
+}
+
+/// Answers a bell that rings.
+#[utoipa::path(post, path = "/bells/{id}/answer", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
+async fn answer_bell(State(app): State<AppState>, Path(id): Path<u64>) -> Result<StatusCode, Problem> {
+    app.command(move |desk| desk.answer_bells(Some(id))).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Answers every bell that rings.
+#[utoipa::path(post, path = "/bells/answer", tag = "bells", responses((status = 204)))]
+async fn answer_all_bells(State(app): State<AppState>) -> Result<StatusCode, Problem> {
+    app.command(move |desk| desk.answer_bells(None)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Takes away a bell that has not rung.
+#[utoipa::path(delete, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
+async fn remove_bell(State(app): State<AppState>, Path(id): Path<u64>) -> Result<StatusCode, Problem> {
+    app.command(move |desk| desk.remove_bell(id)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+pub(crate) fn router() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new().routes(routes!(bells, set_bell)).routes(routes!(answer_bell)).routes(routes!(answer_all_bells)).routes(routes!(remove_bell))
+}
