@@ -18,6 +18,7 @@ const router = createBrowserRouter([
       { path: 'bench', lazy: async () => ({ Component: (await import('./views/bench/BenchView')).BenchView }) },
       { path: 'orders', lazy: async () => ({ Component: (await import('./views/orders/OrdersView')).OrdersView }) },
       { path: 'book', lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }) },
+      { path: 'balance', lazy: async () => ({ Component: (await import('./views/balance/BalanceView')).BalanceView }) },
       { path: 'ledger', lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }) },
       { path: '*', element: <p className="p-6">Nothing is at this address. The views are listed at the left.</p> },
     ],

@@ -3,11 +3,11 @@
 use std::sync::{Arc, Mutex, MutexGuard};
 
 use axum::Router;
+use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderName, HeaderValue, header};
 use axum::routing::{any, get};
 use market::Quoter;
 use tower_http::compression::CompressionLayer;
-use tower_http::limit::RequestBodyLimitLayer;
 use tower_http::set_header::SetResponseHeaderLayer;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
@@ -68,8 +68,8 @@ pub fn openapi_json() -> String {
 
 const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'; object-src 'none'";
 
-/// Most bytes of a request: a file of fills is the largest.
-const MOST_BODY: usize = 2 * 1024 * 1024;
+/// Most bytes of a request; a file of fills may be larger.
+const MOST_BODY: usize = 64 * 1024;
 
 /// The whole program as one service. `hosts` are the Host headers it answers to.
 pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
@@ -80,7 +80,7 @@ pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
         .route("/api/stream", any(stream::upgrade))
         .fallback(assets::serve)
         .layer(CompressionLayer::new())
-        .layer(RequestBodyLimitLayer::new(MOST_BODY))
+        .layer(DefaultBodyLimit::max(MOST_BODY))
         .layer(axum::middleware::from_fn_with_state(hosts, guard::check))
         .layer(fixed(header::CONTENT_SECURITY_POLICY, POLICY))
         .layer(fixed(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))

@@ -3,6 +3,21 @@ import { api, must, type BenchRequest, type CompareRequest, type EvaluateRequest
 
 export const marketsQuery = queryOptions({ queryKey: ['markets'], staleTime: Infinity, queryFn: async () => must(await api.GET('/api/markets')) });
 export const ordersQuery = queryOptions({ queryKey: ['orders'], queryFn: async () => must(await api.GET('/api/orders')) });
+export const bellsQuery = queryOptions({ queryKey: ['bells'], queryFn: async () => must(await api.GET('/api/bells')) });
+export const balanceQuery = queryOptions({ queryKey: ['balance'], refetchInterval: 2_000, queryFn: async () => must(await api.GET('/api/balance')) });
+/** The margin of a structure; nothing while it is not shown. */
+export const marginQuery = (request: EvaluateRequest | null) =>
+  queryOptions({
+    queryKey: ['margin', request],
+    enabled: request !== null,
+    refetchInterval: 3_000,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      if (!request) throw new Error('nothing to margin');
+      return must(await api.POST('/api/margin', { body: request, signal }));
+    },
+  });
 export const ledgerQuery = queryOptions({ queryKey: ['ledger'], queryFn: async () => must(await api.GET('/api/ledger')) });
 
 /** A chain read as packages, asked again every second; nothing while it is not shown. */

@@ -897,7 +897,7 @@ export interface components {
         };
         /** @description A bell on a price. */
         BellRequest: {
-            /** @description A contract or one package, in lowest ratio; without legs the underlying itself. */
+            /** @description A contract or a package, of which one counts; without legs the underlying itself. */
             legs?: components["schemas"]["LegWire"][];
             /** @description Level: of a package its middle, signed, above zero is paid. */
             level: string;

@@ -9,6 +9,7 @@ import { useKeys } from '../ui/keys';
 import { Find, KeyList } from './Find';
 import { Masthead } from './Masthead';
 import { Spine, VIEWS } from './Spine';
+import { Toasts } from './Toasts';
 import { Tray } from './Tray';
 
 /** Spine, masthead, tray and drawer around the view. */
@@ -22,7 +23,7 @@ export function Frame() {
   const [helping, setHelping] = useState(false);
   useEffect(connect, []);
   useEffect(() => { void loadDrafts(); }, []);
-  useEffect(() => { void client.invalidateQueries({ queryKey: ['orders'] }); void client.invalidateQueries({ queryKey: ['ledger'] }); }, [client, version]);
+  useEffect(() => { for (const key of ['orders', 'ledger', 'bells', 'balance']) void client.invalidateQueries({ queryKey: [key] }); }, [client, version]);
   const keys = useMemo(() => ({
     '/': () => { setFinding(true); },
     '?': () => { setHelping(true); },
@@ -45,6 +46,7 @@ export function Frame() {
         <Tray />
       </div>
       <Drawer />
+      <Toasts />
       <Find open={finding} onOpenChange={setFinding} />
       <KeyList open={helping} onOpenChange={setHelping} />
     </Tooltip.Provider>

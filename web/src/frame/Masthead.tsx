@@ -1,7 +1,8 @@
 import { useLive } from '../api/live';
-import { cents, fixed, tone } from '../format';
+import { cents, fixed, isNegative, tone } from '../format';
 import { Button, Figure, Tip } from '../ui/controls';
 import { toggleTheme, useTheme } from '../ui/theme';
+import { Bells } from './Bells';
 import { ClockControls } from './ClockControls';
 
 export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () => void }) {
@@ -10,7 +11,7 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
   return (
     <header className="flex items-center gap-6 border-b border-hair bg-raised px-4">
       <Figure value={<span data-testid="account-value">{cents(m?.accountValue)}</span>} name="account value" />
-      <Figure value={<span data-testid="buying-power">{cents(m?.buyingPower)}</span>} name="buying power" />
+      <Figure value={<span data-testid="buying-power">{cents(m?.buyingPower)}</span>} name="buying power" tone={isNegative(m?.buyingPower) ? 'text-loss' : ''} />
       <Figure value={<span data-testid="today">{cents(m?.today, true)}</span>} name="today" tone={tone(m?.today)} />
       {m && (
         <Tip text="Lean: the delta of all positions, expressed in shares of the Wexmoor 300 Index (weighted by beta and price). Earns: what a calendar day is worth, prices unchanged.">
@@ -20,6 +21,7 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
         </Tip>
       )}
       <div className="ml-auto flex items-center gap-2">
+        <Bells />
         <ClockControls />
         <Button onClick={onFind} aria-keyshortcuts="/">find <kbd className="font-sans text-ink2">/</kbd></Button>
         <Button onClick={toggleTheme}>{theme === 'light' ? 'night' : 'day'}</Button>

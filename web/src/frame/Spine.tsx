@@ -5,6 +5,7 @@ export const VIEWS = [
   { path: '/bench', name: 'Bench' },
   { path: '/orders', name: 'Orders' },
   { path: '/book', name: 'Book' },
+  { path: '/balance', name: 'Balance' },
   { path: '/ledger', name: 'Ledger' },
 ];
 

@@ -24,14 +24,23 @@ export function MoneyTable({ evaluation: e }: { evaluation: Evaluation }) {
   );
 }
 
-const SIGNS: Record<string, [string, string]> = { fine: ['○', 'text-ink2'], note: ['◆', 'text-brass'], warning: ['▲', 'text-loss'] };
-export function Checks({ evaluation: e }: { evaluation: Evaluation }) {
+const SIGNS: Record<string, [string, string]> = { fine: ['○', 'text-ink2'], note: ['◆', 'text-brass'], warning: ['▲', 'text-loss'], blocking: ['■', 'text-loss'] };
+type ChecksProps = { evaluation: Evaluation; ticked?: string[]; onTick?: (text: string, on: boolean) => void };
+/** Verdicts with their reasons; where they are to be ticked, warnings have a box. */
+export function Checks({ evaluation: e, ticked = [], onTick }: ChecksProps) {
   return (
     <ul aria-label="Checks" className="flex flex-col gap-0.5">
       {e.checks.map((c) => {
         const [sign, look] = SIGNS[c.verdict] ?? ['○', 'text-ink2'];
-        return <li key={c.text} className={`flex gap-1.5 ${look}`}><span aria-hidden>{sign}</span><span><span className="sr-only">{c.verdict}: </span>{c.text}</span></li>;
+        const words = <span><span className="sr-only">{c.verdict}: </span>{c.text}</span>;
+        if (onTick && c.verdict === 'warning') {
+          return <li key={c.text} className={look}><label className="flex items-start gap-1.5"><input type="checkbox" checked={ticked.includes(warningKey(c.text))} onChange={(ev) => { onTick(warningKey(c.text), ev.target.checked); }} className="mt-0.5 accent-[var(--brass)]" />{words}</label></li>;
+        }
+        return <li key={c.text} className={`flex gap-1.5 ${look}`}><span aria-hidden>{sign}</span>{words}</li>;
       })}
     </ul>
   );
 }
+
+/** A warning stays the same while its numbers move. */
+export const warningKey = (text: string) => text.replace(/[\d.,]+/g, '#');

@@ -1,5 +1,6 @@
 import { Slider } from 'radix-ui';
 import type { Evaluation, NetPrice } from '../api/client';
+import { percent } from '../format';
 import { Button, Choices } from '../ui/controls';
 
 export type Side = 'debit' | 'credit';
@@ -11,12 +12,13 @@ export const chosenOf = (p: NetPrice): Chosen => ({ amount: p.amount, side: p.si
 /** A decimal, or a whole number and a fraction as some markets write it: 12-4. */
 export const isPrice = (text: string) => /^\d+([.-]\d+)?$/.test(text);
 
-type Props = { evaluation: Evaluation; value: Chosen; onChange: (c: Chosen) => void };
+type Props = { evaluation: Evaluation; value: Chosen; onChange: (c: Chosen) => void; chance?: number | undefined };
 
 /** Limit price: a slider on the package's tick from rest through middle to cross, or any price typed. */
-export function PriceChooser({ evaluation: e, value, onChange }: Props) {
+export function PriceChooser({ evaluation: e, value, onChange, chance }: Props) {
   const at = e.ladder.findIndex((p) => (p.amount === value.amount || Number(p.amount) === Number(value.amount)) && (p.side === value.side || p.side === 'even'));
   const last = e.ladder.length - 1;
+  const filled = at < 0 ? chance : e.fillChances[at];
   const place = (name: string, p: NetPrice, align: string) => (
     <Button weight="quiet" className={`flex-col !h-auto !gap-0 leading-4 ${align}`} onClick={() => { onChange(chosenOf(p)); }}>
       <span className="text-[12px] font-normal text-ink2">{name}</span><span>{p.amount}</span>
@@ -38,6 +40,7 @@ export function PriceChooser({ evaluation: e, value, onChange }: Props) {
         <Choices label="Pay or receive" value={value.side} onChange={(side) => { onChange({ ...value, side }); }} choices={[{ value: 'credit', label: 'credit' }, { value: 'debit', label: 'debit' }]} />
         <span className="text-ink2">theoretical {e.theoretical.amount} {e.theoretical.side}</span>
       </div>
+      {filled !== undefined && <p className="text-ink2"><b className="text-ink tabular-nums" data-testid="fill-chance">{percent(filled, 0)} %</b> chance of a fill within five minutes, by this exchange’s own model if the market stays</p>}
     </fieldset>
   );
 }

@@ -4,14 +4,16 @@ import { api, must, type Evaluation, type PlaceRequest } from '../api/client';
 import { evaluationQuery } from '../api/queries';
 import { dayMonth, money, shortWhen } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
+import { AfterPicture } from './AfterPicture';
 import { AttachChooser, attachedIsWritten, attachedWords, exitsOf, type Attached } from './AttachChooser';
-import { Checks, MoneyTable } from './MoneyTable';
+import { MarginSheet } from './MarginSheet';
+import { Checks, MoneyTable, warningKey } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
 import { chosenOf, isPrice, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { RollChooser, useRoll, type Roll } from './RollChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
+import { KIND_WORDS, STANDS, STAND_WORDS, type Kind, type Stand } from './words';
 
-type Kind = 'limit' | 'market' | 'stop';
-type Stand = PlaceRequest['timeInForce'];
 const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} ${l.expiry ? `× ${l.label}, ${dayMonth(l.expiry)}` : l.label}`);
 
 function Legs({ lines }: { lines: string[] }) {
@@ -27,14 +29,19 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [writtenStop, setStop] = useState<Stop>();
   const [exitsWritten, setAttached] = useState<Attached>({});
   const [reading, setReading] = useState(false);
+  const [rolling, setRolling] = useState(ticket.rolling === true);
+  const [roll, setRoll] = useState<Roll>();
+  const [ticked, setTicked] = useState<string[]>([]);
+  const rolled = useRoll(ticket.closing?.campaign, rolling ? roll : undefined);
   // What closes it waits for it: not for what ends at once, nor for what closes already.
-  const attachable = !ticket.closing && stand !== 'immediateOrCancel';
+  const attachable = !ticket.closing && stand !== 'immediateOrCancel' && stand !== 'fillOrKill';
   const attached = attachable ? exitsWritten : {};
   const quantity = /^\d{1,6}$/.test(quantityText) ? Number(quantityText) : 0;
-  const legs = ticket.unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
+  const unit = rolling ? (rolled.data?.unit ?? []) : ticket.unit;
+  const legs = unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
   const valid = written === undefined || isPrice(written.amount);
-  const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null };
-  const market = useQuery(evaluationQuery(base, 1_000));
+  const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null, rolls: rolling };
+  const market = useQuery(evaluationQuery(legs.length > 0 ? base : null, 1_000));
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
   const stop = writtenStop ?? (market.data ? { trailing: false, level: chosenOf(market.data.cross), distance: '0.50', watch: 'mark' as const, then: 'market' as const } : undefined);
   const limited = kind === 'limit' || (kind === 'stop' && stop?.then === 'limit');
@@ -43,7 +50,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const place = useMutation({
     mutationFn: async () => {
       const body: PlaceRequest = {
-        clientId: ticket.clientId, symbol: ticket.symbol, legs: ticket.unit, quantity, closes: ticket.closing?.campaign ?? null,
+        clientId: ticket.clientId, symbol: ticket.symbol, legs: unit, quantity, closes: ticket.closing?.campaign ?? null, rolls: rolling,
         limit: limited && limit ? signed(limit) : null, trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
         timeInForce: stand, goodTill: stand === 'goodTillDate' ? until : null,
       };
@@ -55,12 +62,23 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
     onSuccess: (order) => { if (order) openOrder(order.id); },
   });
   const trouble = market.error ?? priced.error;
+  const slot = ticket.closing && (
+    <>
+      <Choices label="Close or roll" value={rolling ? 'roll' : 'close'} onChange={(v) => { setRolling(v === 'roll'); setWritten(undefined); setReading(false); }} choices={[{ value: 'close', label: 'close' }, { value: 'roll', label: 'roll' }]} />
+      {rolling && <RollChooser symbol={ticket.symbol} value={roll} onChange={(r) => { setRoll(r); setWritten(undefined); }} opens={rolled.data?.opens} error={rolled.error} />}
+    </>
+  );
+  if (rolling && !rolled.data) return <div className="flex flex-col gap-3"><p className="font-serif text-[16px] leading-5">roll {ticket.closing?.name} on {ticket.symbol}</p>{slot}</div>;
   if (trouble && !market.data) return <Notice>{trouble.message}</Notice>;
   const e = priced.data ?? market.data;
   if (!market.data || !e || !limit || !stop) return <p className="text-ink2">Asking for the market</p>;
-  const what = ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
+  const what = rolling ? `roll ${ticket.closing?.name ?? ''} to ${rolled.data?.opens ?? ''}` : ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
   const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : kind === 'stop' ? stopWords(stop, limit) : `at ${limit.amount} ${limit.side} or better`;
-  const stands = { day: 'for this session', goodTillCancelled: 'until filled or cancelled', goodTillDate: `until ${until && dayMonth(until)}`, immediateOrCancel: 'at once, the rest ends', fillOrKill: 'at once and whole' }[stand];
+  const stands = stand === 'goodTillDate' ? `until ${until && dayMonth(until)}` : STANDS[stand];
+  const warnings = e.checks.filter((c) => c.verdict === 'warning').map((c) => warningKey(c.text));
+  const blocked = e.checks.some((c) => c.verdict === 'blocking');
+  const read = warnings.every((w) => ticked.includes(w));
+  const picture = e.after && <AfterPicture after={e.after} spot={e.spot} />;
   const ready = (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid) && attachedIsWritten(attached);
   if (reading) {
     return (
@@ -68,12 +86,14 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}{attachedWords(attached)}</p>
         <Legs lines={legWords(e, quantity)} />
         <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{e.sentences.join(' ')}</p>
+        {picture}
         <MoneyTable evaluation={e} />
-        <Checks evaluation={e} />
+        <Checks evaluation={e} ticked={ticked} onTick={(text, on) => { setTicked((t) => (on ? [...t, text] : t.filter((x) => x !== text))); }} />
+        {blocked ? <Notice>It would be refused as it stands; go back and change it.</Notice> : !read && <p className="text-ink2">Tick each warning that you have read.</p>}
         {place.error && <Notice>{place.error.message}</Notice>}
         <div className="flex gap-2">
           <Button onClick={() => { setReading(false); place.reset(); }}>Back</Button>
-          <Button weight="strong" autoFocus disabled={place.isPending} onClick={() => { place.mutate(); }}>{place.isPending ? 'Placing' : 'Place order'}</Button>
+          <Button weight="strong" autoFocus disabled={place.isPending || blocked || !read} onClick={() => { place.mutate(); }}>{place.isPending ? 'Placing' : 'Place order'}</Button>
         </div>
       </div>
     );
@@ -90,18 +110,22 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
         {!ticket.closing && e.allowed != null && <Button weight="quiet" disabled={e.allowed < 1} onClick={() => { setQuantity(String(e.allowed)); }}>by my rule: {e.allowed}</Button>}
       </div>
+      {slot}
       <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }, { value: 'stop', label: 'stop' }]} />
-      <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'good till cancelled' }, { value: 'goodTillDate', label: 'to a date' }, { value: 'immediateOrCancel', label: 'at once' }]} />
+      <p className="-mt-2 text-[12px] text-ink2">{KIND_WORDS[kind]}</p>
+      <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'till cancelled' }, { value: 'goodTillDate', label: 'to a date' }, { value: 'immediateOrCancel', label: 'at once' }, { value: 'fillOrKill', label: 'all or none' }]} />
+      <p className="-mt-2 text-[12px] text-ink2">{STAND_WORDS[stand]}</p>
       {stand === 'goodTillDate' && <label className="flex items-center gap-2">last day<input type="date" value={until} onChange={(ev) => { setUntil(ev.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums" /></label>}
       {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
-      {limited && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} />}
+      {limited && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} chance={priced.data?.fillChance} />}
       {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>}
       {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>}
       {trouble && <Notice>{trouble.message}</Notice>}
       {attachable && <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />}
+      {picture}
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />
-      <p className="text-[12px] text-ink2">market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</p>
+      <div className="flex items-center justify-between text-[12px] text-ink2"><span>market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</span><MarginSheet request={{ ...base, entry: price === undefined ? 'middle' : { net: price } }} name={what} weight="quiet" /></div>
       <Button weight="strong" className="self-start" disabled={!ready || quantity === 0 || !!trouble || (stand === 'goodTillDate' && !until)} onClick={() => { setWritten(limit); setStop(stop); setReading(true); }}>Read back</Button>
     </div>
   );

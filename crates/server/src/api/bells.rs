@@ -30,7 +30,7 @@ enum SideWire {
 struct BellRequest {
     /// Underlying symbol.
     symbol: String,
-    /// A contract or one package, in lowest ratio; without legs the underlying itself.
+    /// A contract or a package, of which one counts; without legs the underlying itself.
     #[serde(default)]
     legs: Vec<LegWire>,
     /// On which side it rings.
@@ -105,7 +105,7 @@ async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
 async fn set_bell(State(app): State<AppState>, Body(request): Body<BellRequest>) -> Result<(StatusCode, Json<BellWire>), Problem> {
     let state = app.desk.snapshot();
     let style = state.world.underlying(&request.symbol).map(|u| u.style_of_price).unwrap_or_default();
-    let unit = if request.legs.is_empty() { None } else { Some(structure(&request.legs)?) };
+    let unit = if request.legs.is_empty() { None } else { Some(structure(&request.legs)?.unit()) };
     let side = if matches!(request.side, SideWire::Above) { BellSide::Above } else { BellSide::Below };
     let listens = Listens::Price { symbol: request.symbol, unit, side, level: parse_price("level", &request.level, style)? };
     let bell = app.command(move |desk| desk.set_bell(listens)).await?;

@@ -1,7 +1,7 @@
 //! Positions and fills out as files, fills in.
 
 use axum::Json;
-use axum::extract::State;
+use axum::extract::{DefaultBodyLimit, State};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
@@ -13,6 +13,9 @@ use crate::app::AppState;
 use crate::fills_import::LineProblem;
 use crate::problem::Problem;
 use crate::statement;
+
+/// Most bytes of a file of fills.
+const MOST_FILE: usize = 2 * 1024 * 1024;
 
 /// Text as a file to keep.
 fn file(text: String, kind: &'static str, name: &'static str) -> Response {
@@ -64,5 +67,6 @@ async fn import_fills(State(app): State<AppState>, text: String) -> Result<(Stat
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(positions_csv)).routes(routes!(fills_csv)).routes(routes!(statement_ofx)).routes(routes!(import_fills))
+    let larger = OpenApiRouter::new().routes(routes!(import_fills)).layer(DefaultBodyLimit::max(MOST_FILE));
+    OpenApiRouter::new().routes(routes!(positions_csv)).routes(routes!(fills_csv)).routes(routes!(statement_ofx)).merge(larger)
 }

@@ -1,4 +1,5 @@
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { ledgerQuery } from '../../api/queries';
 import { longWhen, money, tone } from '../../format';
 import { Notice } from '../../ui/controls';
@@ -6,6 +7,44 @@ import { Notice } from '../../ui/controls';
 const th = 'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
 const right = `${th} text-right`;
 const left = `${th} text-left`;
+
+/** Files out, and fills in: all of a file or nothing of it. */
+function Files() {
+  const client = useQueryClient();
+  const [report, setReport] = useState<{ name: string; booked: number; problems: { line: number; message: string }[] }>();
+  const read = useMutation({
+    mutationFn: async (file: File) => {
+      const response = await fetch('/api/fills/import', { method: 'POST', headers: { 'content-type': 'text/csv' }, body: await file.text() });
+      const body = await response.json() as { booked?: number; problems?: { line: number; message: string }[]; message?: string };
+      if (body.problems === undefined) throw new Error(body.message ?? `the file was refused (${response.status})`);
+      return { name: file.name, booked: body.booked ?? 0, problems: body.problems };
+    },
+    onSuccess: async (r) => { setReport(r); await client.invalidateQueries({ queryKey: ['ledger'] }); },
+    onMutate: () => { setReport(undefined); },
+  });
+  const link = 'text-brass underline underline-offset-2';
+  return (
+    <div className="pb-2">
+      <p className="flex flex-wrap items-center gap-3 text-ink2">
+        <span>as files:</span>
+        <a className={link} href="/api/positions.csv" download>positions (CSV)</a>
+        <a className={link} href="/api/fills.csv" download>fills (CSV)</a>
+        <a className={link} href="/api/statement.ofx" download>statement (OFX)</a>
+        <label className="ml-4 flex items-center gap-2">book fills from a CSV file
+          <input type="file" accept=".csv,text/csv" disabled={read.isPending} onChange={(e) => { const f = e.target.files?.[0]; if (f) read.mutate(f); e.target.value = ''; }} className="w-56" />
+        </label>
+      </p>
+      {read.error && <Notice>{read.error.message}</Notice>}
+      {report && report.problems.length === 0 && <p role="status">{report.booked} fills of {report.name} are booked.</p>}
+      {report && report.problems.length > 0 && (
+        <div role="alert" className="mt-1 max-h-40 overflow-auto rounded border border-loss p-2 text-loss">
+          <b>Nothing of {report.name} is booked.</b>
+          <ul>{report.problems.map((p, i) => <li key={i}>line {p.line}: {p.message}</li>)}</ul>
+        </div>
+      )}
+    </div>
+  );
+}
 
 export function LedgerView() {
   const ledger = useQuery(ledgerQuery);
@@ -19,6 +58,7 @@ export function LedgerView() {
         Paid in {money(l.paidIn)}, booked {money(l.realised, true)}, fees {money(l.fees)}, laid out for open positions {money(l.positions)}: together {money(l.sum)}, and the cash is {money(l.cash)}.
         {l.violations.length === 0 && l.sum === l.cash ? ' It reconciles to the cent.' : ''}
       </p>
+      <Files />
       {l.violations.map((v) => <Notice key={v}>{v}</Notice>)}
       <table className="w-full border-collapse">
         <thead><tr><th className={right}>#</th><th className={left}>when</th><th className={left}>what</th><th className={right}>amount</th><th className={right}>fees</th><th className={right}>booked</th><th className={right}>cash after</th></tr></thead>
