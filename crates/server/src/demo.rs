@@ -3,8 +3,8 @@
 
 use desk::calendar::{next_session, open_of};
 use desk::{
-    Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Moment, Money, Order, Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger,
-    TriggerSide, package_quote,
+    BellSide, Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment, Money, Order, Price, Pricing, Purpose, Request, Structure,
+    TimeInForce, Trigger, TriggerSide, package_quote,
 };
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
@@ -265,6 +265,14 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     let straddle: Vec<Leg> = [Call, Put].into_iter().filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1)).collect();
     t.open("BRLW", Structure::new(straddle)?, 2)?;
 
+    // What rang in the past is answered; two prices are listened to, one of them near.
+    t.desk.answer_bells(None)?;
+    t.wait_until(DEMO_DAY, 9, 40)?;
+    let spot = |desk: &Desk, symbol: &str| crate::state::spot_of(desk.state(), symbol);
+    let on = |symbol: &str, side, level| Listens::Price { symbol: symbol.to_owned(), unit: None, side, level };
+    t.desk.set_bell(on("NMOU", BellSide::Above, Price::cents(19_500)))?;
+    let near = Price::cents(spot(t.desk, "VXLO").raw() / Price::cents(100).raw() * 100 + 100);
+    t.desk.set_bell(on("VXLO", BellSide::Above, near))?;
     // Three orders wait: a new trade beyond the market, a target, and a stop.
     t.wait_until(DEMO_DAY, 9, 50)?;
     let far_put = t.structure("NMOU", 60, &[pick(Put, 0.12, 1), pick(Put, 0.22, -1)])?;

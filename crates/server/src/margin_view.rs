@@ -105,12 +105,14 @@ fn moved(held: &desk::Holdings, basis: &desk::MarginBasis) -> Vec<MovedPoint> {
     MOVES.iter().map(at).collect()
 }
 
-/// What is sold, so many listed strikes farther out; nothing where a strike is missing or the legs would meet.
+/// What is sold so many listed strikes farther out, and with it what is bought beside it (of the same kind and expiration): widths stay. Nothing
+/// where a strike is missing.
 fn farther(state: &State, symbol: &str, structure: &Structure, by: usize) -> Option<Structure> {
     let expirations = state.world.expirations(symbol, state.clock.now)?;
     let u = state.world.underlying(symbol)?;
+    let sold: Vec<(Kind, jiff::civil::Date)> = structure.options().filter(|(_, n)| *n < 0).map(|(c, _)| (c.kind, c.expiry)).collect();
     let legs = structure.legs().iter().map(|l| match l.instrument.option() {
-        Some(c) if l.quantity < 0 => {
+        Some(c) if sold.contains(&(c.kind, c.expiry)) => {
             let e = expirations.iter().find(|e| e.date == c.expiry && u.root_for(e) == c.root)?;
             let strikes = market::strikes(&state.world, symbol, e, state.clock.now);
             let at = strikes.iter().position(|k| *k == c.strike)?;

@@ -5,7 +5,7 @@ import { Dialog } from 'radix-ui';
 import { useState } from 'react';
 import type { EvaluateRequest, MarginSheet as Sheet } from '../api/client';
 import { marginQuery } from '../api/queries';
-import { fixed, money, tone } from '../format';
+import { cents, fixed, money, tone } from '../format';
 import { Button, Notice } from '../ui/controls';
 import { box, overlay } from '../ui/dialog';
 
@@ -16,7 +16,7 @@ export function PartsTable({ parts, total, name }: { parts: Parts; total: string
     <table className="w-full" aria-label={name}>
       <tbody>
         {parts.map((p, i) => <tr key={`${i}${p.what}`} className="border-b border-hair"><th scope="row" className="py-0.5 pr-2 text-left font-normal">{p.what}</th><td className="num">{money(p.amount)}</td></tr>)}
-        <tr><th scope="row" className="py-0.5 text-left font-semibold">together</th><td className="num font-semibold">{money(total)}</td></tr>
+        {parts.length !== 1 && <tr><th scope="row" className="py-0.5 text-left font-semibold">together</th><td className="num font-semibold">{money(total)}</td></tr>}
       </tbody>
     </table>
   );
@@ -76,13 +76,13 @@ function Body({ request }: { request: EvaluateRequest }) {
       </section>
       <section>
         <h3 className="pb-1 font-semibold">As what is sold moves out</h3>
-        {s.farther.length > 1 ? <><Farther points={s.farther} /><p className="text-[12px] text-ink2">line: tied up; dashes: margin; the rest of the legs stay</p></> : <p className="text-ink2">{s.farther.length === 1 ? 'The next strike out is not listed, or is a leg already.' : 'Nothing is sold.'}</p>}
+        {s.farther.length > 1 ? <><Farther points={s.farther} /><p className="text-[12px] text-ink2">line: tied up; dashes: margin; what is bought beside it moves along</p></> : <p className="text-ink2">{s.farther.length === 1 ? 'No strike is listed farther out.' : 'Nothing is sold.'}</p>}
       </section>
       <section>
         <h3 className="pb-1 font-semibold">If the market moves</h3>
         <table className="w-full" aria-label="If the market moves">
           <thead><tr className="text-[12px] text-ink2"><th scope="col" className="text-right font-normal">move</th><th scope="col" className="text-right font-normal">margin alone</th><th scope="col" className="text-right font-normal">buying power changes</th></tr></thead>
-          <tbody>{s.moved.map((p) => <tr key={p.percent} className={`border-b border-hair ${p.percent === 0 ? 'font-semibold' : ''}`}><th scope="row" className="num font-normal">{fixed(p.percent, 0, true)} %</th><td className="num">{money(p.requirement)}</td><td className={`num ${tone(p.change)}`}>{money(p.change, true)}</td></tr>)}</tbody>
+          <tbody>{s.moved.map((p) => <tr key={p.percent} className={`border-b border-hair ${p.percent === 0 ? 'font-semibold' : ''}`}><th scope="row" className="num font-normal">{fixed(p.percent, 0, true)} %</th><td className="num">{cents(p.requirement)}</td><td className={`num ${tone(p.change)}`}>{cents(p.change, true)}</td></tr>)}</tbody>
         </table>
         <p className="pt-1 text-[12px] text-ink2">At once, volatility as the marks imply it. Interest on what is borrowed is left out.</p>
       </section>
@@ -95,7 +95,7 @@ export function MarginSheet({ request, name, weight = 'plain' }: { request: Eval
   const [open, setOpen] = useState(false);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger asChild><Button weight={weight} aria-label={`margin sheet of ${name}`}>margin sheet</Button></Dialog.Trigger>
+      <Dialog.Trigger asChild><Button weight={weight} className={weight === 'quiet' ? '!h-[18px] !px-1 text-[12px] text-ink2' : ''} aria-label={`margin sheet of ${name}`}>{weight === 'quiet' ? 'margin' : 'margin sheet'}</Button></Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className={overlay} />
         <Dialog.Content data-modal aria-describedby={undefined} className={`${box} !top-16 max-h-[calc(100vh-96px)] w-[720px] overflow-y-auto`}>

@@ -45,9 +45,9 @@ function Change({ order }: { order: Order }) {
   const [written, setWritten] = useState<Chosen>();
   const [size, setSize] = useState<string>();
   const request = { symbol: order.symbol, legs: order.unit.map((l) => ({ ...l, quantity: l.quantity * order.quantity })), closes: order.closes ?? null, rolls: order.rolls };
-  const market = useQuery(evaluationQuery(request, 1_000));
   const current = order.limit ? chosenOf(order.limit) : undefined;
   const value = written ?? current;
+  const market = useQuery(evaluationQuery(value && isPrice(value.amount) ? { ...request, entry: { net: signed(value) } } : request, 1_000));
   const path = { params: { path: { id: order.id } } };
   const change = useMutation({ mutationFn: async (limit: string) => must(await api.POST('/api/orders/{id}/limit', { ...path, body: { limit } })), onSuccess: () => { setWritten(undefined); } });
   const resize = useMutation({ mutationFn: async (quantity: number) => must(await api.POST('/api/orders/{id}/quantity', { ...path, body: { quantity } })), onSuccess: () => { setSize(undefined); } });
@@ -58,7 +58,7 @@ function Change({ order }: { order: Order }) {
   const wanted = size ?? String(order.quantity);
   return (
     <div className="flex flex-col gap-3">
-      {market.data && value && <PriceChooser evaluation={market.data} value={value} onChange={setWritten} />}
+      {market.data && value && <PriceChooser evaluation={market.data} value={value} onChange={setWritten} chance={market.data.fillChance} />}
       <div className="flex items-center gap-2">
         <label htmlFor="resize">packages in all</label>
         <input id="resize" inputMode="numeric" value={wanted} onChange={(e) => { setSize(e.target.value.trim()); }} className={`${field} w-16`} />

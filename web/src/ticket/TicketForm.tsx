@@ -85,7 +85,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <div className="flex flex-col gap-3">
         <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}{attachedWords(attached)}</p>
         <Legs lines={legWords(e, quantity)} />
-        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{e.sentences.join(' ')}</p>
+        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{rolling ? `${e.money.cash.startsWith('-') ? 'You pay' : 'You receive'} ${money(e.money.cash.replace('-', ''))} now, before fees.` : e.sentences.join(' ')}</p>
         {picture}
         <MoneyTable evaluation={e} />
         <Checks evaluation={e} ticked={ticked} onTick={(text, on) => { setTicked((t) => (on ? [...t, text] : t.filter((x) => x !== text))); }} />

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, must, type Balance } from '../../api/client';
 import { balanceQuery } from '../../api/queries';
-import { fixed, isNegative, money } from '../../format';
+import { cents, fixed, isNegative, money } from '../../format';
 import { PartsTable } from '../../ticket/MarginSheet';
 import { Button, Choices, Notice } from '../../ui/controls';
 
@@ -31,9 +31,10 @@ function Rules({ b }: { b: Balance }) {
       <p className="text-ink2">{KINDS[b.kind as Kind]} Futures and SKRY are scanned over sixteen scenarios in every kind.</p>
       <label className="flex flex-col gap-1">approved up to
         <select aria-label="Level of approval" value={b.level} onChange={(e) => { set.mutate({ level: Number(e.target.value) }); }} className="h-6 rounded border border-strong bg-raised px-1">
-          {b.levels.map((words, i) => <option key={words} value={i}>{i} · {words}</option>)}
+          {b.levels.map((words, i) => <option key={words} value={i}>level {i}</option>)}
         </select>
       </label>
+      <ol aria-label="What the levels allow" className="text-[12px] text-ink2">{b.levels.map((words, i) => <li key={words} className={i <= b.level ? 'text-ink' : ''}>{i} {words}</li>)}</ol>
       <p className="text-ink2">What would be held afterwards counts, not what the order is called.</p>
       <div className="border-t border-hair pt-2">
         <label className="flex items-center gap-1.5"><input type="checkbox" checked={b.dayTradesByDate} onChange={(e) => { set.mutate({ dayTradesByDate: e.target.checked }); }} className="accent-[var(--brass)]" />day trades are counted, as the dated rules say</label>
@@ -80,7 +81,7 @@ export function BalanceView() {
             <h2 className="pb-1 font-semibold">Money</h2>
             <table className="w-full"><tbody>
               {rows.map(([name, value, note]) => (
-                <tr key={name} className="border-b border-hair"><th scope="row" className="py-1 text-left font-normal">{name}{note && <span className="block text-[12px] leading-4 text-ink2">{note}</span>}</th><td className={`num align-top text-[14px] font-semibold ${isNegative(value) ? 'text-loss' : ''}`}>{money(value)}</td></tr>
+                <tr key={name} className="border-b border-hair"><th scope="row" className="py-1 text-left align-baseline font-normal">{name}{note && <span className="block text-[12px] leading-4 text-ink2">{note}</span>}</th><td className={`num align-baseline text-[14px] font-semibold ${isNegative(value) ? 'text-loss' : ''}`}>{money(value)}</td></tr>
               ))}
             </tbody></table>
             <p className="pt-1 text-[12px] text-ink2">Interest is left out: none is charged on what is borrowed, none paid on cash.</p>
@@ -89,7 +90,7 @@ export function BalanceView() {
             <h2 className="pb-1 font-semibold">If the market moves</h2>
             <table className="w-full" aria-label="If the market moves">
               <thead><tr className="text-[12px] text-ink2"><th scope="col" className="text-right font-normal">index</th><th scope="col" className="text-right font-normal">margin held</th><th scope="col" className="text-right font-normal">buying power</th></tr></thead>
-              <tbody>{b.moved.map((p) => <tr key={p.percent} className={`border-b border-hair ${p.percent === 0 ? 'font-semibold' : ''}`}><th scope="row" className="num font-normal">{fixed(p.percent, 0, true)} %</th><td className="num">{money(p.requirement)}</td><td className={`num ${isNegative(p.buyingPower) ? 'text-loss' : ''}`}>{money(p.buyingPower)}</td></tr>)}</tbody>
+              <tbody>{b.moved.map((p) => <tr key={p.percent} className={`border-b border-hair ${p.percent === 0 ? 'font-semibold' : ''}`}><th scope="row" className="num font-normal">{fixed(p.percent, 0, true)} %</th><td className="num">{cents(p.requirement)}</td><td className={`num ${isNegative(p.buyingPower) ? 'text-loss' : ''}`}>{cents(p.buyingPower)}</td></tr>)}</tbody>
             </table>
             <p className="pt-1 text-[12px] text-ink2">Everything by its beta, at once, volatility as the marks imply it.</p>
           </section>
@@ -99,7 +100,7 @@ export function BalanceView() {
           {b.held.length === 0 && <p className="text-ink2">Nothing is held. Margin of open positions stands here, with the pairing that needs the least.</p>}
           {b.held.map((h) => (
             <div key={h.symbol} className="border-b border-strong py-2">
-              <div className="flex justify-between"><span><b>{h.symbol}</b> <span className="text-ink2">{h.requirement.regime}</span></span><span className="text-[12px] text-ink2">takes {money(h.takes)} of buying power beside cash</span></div>
+              <div className="flex justify-between"><span><b>{h.symbol}</b> <span className="text-ink2">{h.requirement.regime}</span></span><span className="text-[12px] text-ink2">{isNegative(h.takes) ? 'frees' : 'takes'} {cents(h.takes.replace('-', ''))} of buying power</span></div>
               {h.requirement.parts.length === 0 ? <p className="text-ink2">nothing is needed: what is held is paid in full, or nothing sold stands uncovered</p> : <PartsTable parts={h.requirement.parts} total={h.requirement.total} name={`Margin of ${h.symbol}`} />}
             </div>
           ))}

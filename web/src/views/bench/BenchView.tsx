@@ -76,7 +76,7 @@ export function BenchView() {
           {b && scene.tab === 'compare' && <ComparePanel key={draft.symbol} draft={draft} spot={b.evaluation.spot} now={b.evaluation.at} days={b.days} width={width} />}
         </div>
       </section>
-      {b ? <SidePanel bench={b} /> : <aside className="border-l border-hair bg-raised" />}
+      {b ? <SidePanel bench={b} request={{ symbol: draft.symbol, legs, entry: draft.entry ?? 'middle' }} /> : <aside className="border-l border-hair bg-raised" />}
     </div>
   );
 }

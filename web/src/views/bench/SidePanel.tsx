@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, must, type BenchAnswer } from '../../api/client';
+import { api, must, type BenchAnswer, type EvaluateRequest } from '../../api/client';
 import { rulesQuery } from '../../api/queries';
 import { cents, fixed, money, percent } from '../../format';
+import { MarginSheet } from '../../ticket/MarginSheet';
 import { Checks } from '../../ticket/MoneyTable';
 import { Button, Notice } from '../../ui/controls';
 
@@ -37,7 +38,7 @@ function RiskRule() {
 }
 
 /** In plain words, money, effect on the book, checks: of the draft at the market of now. */
-export function SidePanel({ bench: b }: { bench: BenchAnswer }) {
+export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: EvaluateRequest }) {
   const e = b.evaluation;
   const m = e.money;
   const cash = m.cash.startsWith('-') ? 'you pay' : 'you receive';
@@ -51,7 +52,7 @@ export function SidePanel({ bench: b }: { bench: BenchAnswer }) {
     <aside aria-label="In words and money" className="flex flex-col gap-2.5 overflow-auto border-l border-hair bg-raised px-3 py-2" tabIndex={0}>
       <p className="font-serif text-[15px] leading-5" data-testid="bench-words">{e.sentences.join(' ')}</p>
       <Rows title="Money" rows={rows} />
-      {m.parts.length > 0 && <p className="-mt-2 text-[12px] text-ink2">{m.parts.join(' · ')}</p>}
+      <div className="-mt-2 flex items-start justify-between gap-2 text-[12px] text-ink2"><p>{m.parts.join(' · ')}</p><MarginSheet request={request} name={e.name} weight="quiet" /></div>
       <Rows title="Effect on the book" heads={['before', 'after']} rows={[
         ['lean, index shares', fixed(before.lean, 1, true), fixed(after.lean, 1, true)], ['θ a day', fixed(before.theta, 1, true), fixed(after.theta, 1, true)],
         ['vega a point', fixed(before.vega, 1, true), fixed(after.vega, 1, true)], ['buying power', cents(before.buyingPower), cents(after.buyingPower)],

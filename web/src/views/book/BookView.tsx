@@ -86,8 +86,7 @@ function Rows({ p, picked, pick }: { p: Position; picked: number | undefined; pi
           <input type="checkbox" aria-label={`pick ${p.symbol} ${p.name} to close`} checked={picked !== undefined} onChange={(e) => { pick(e.target.checked ? p.packages : undefined); }} className="mr-1.5 align-middle accent-[var(--brass)]" />
           {picked !== undefined && <input aria-label={`how many of ${p.symbol} ${p.name}`} inputMode="numeric" value={picked === 0 ? '' : picked} onChange={(e) => { const n = Number(e.target.value.replace(/\D/g, '')); pick(Math.min(n, p.packages)); }} className="num mr-1.5 h-5 w-10 rounded border border-strong bg-raised px-1 font-semibold" />}
           <Link to={`/chain/${p.symbol}`} className="font-semibold text-brass underline-offset-2 hover:underline">{p.symbol}</Link> <b>{p.expiry ? `${p.packages} × ` : ''}{p.name}</b> {p.expiry ? p.strikes : p.packages}
-          <Button weight="quiet" className="ml-1 !h-[18px] !px-1 text-[12px] text-ink2" aria-expanded={open} aria-label={`past of ${p.symbol} with ${p.name}`} onClick={() => { setOpen(!open); }}>past {open ? '▴' : '▾'}</Button>
-          <MarginSheet request={{ symbol: p.symbol, legs: p.closing.map((l) => ({ ...l, quantity: -l.quantity * p.packages })) }} name={`${p.symbol} ${p.name}`} weight="quiet" />
+
         </td>
         <td className="num px-2 pt-2">{p.expiry && <>{p.expiry}, <b>{p.days} d</b></>}</td>
         <td className="px-2 pt-1" rowSpan={2}>{p.strip ? <RangeStrip strip={p.strip} id={`strip-${p.campaign}`} width={190} /> : <span className="text-ink2">several expirations</span>}</td>
@@ -99,16 +98,22 @@ function Rows({ p, picked, pick }: { p: Position; picked: number | undefined; pi
         <td className="num px-2 pt-2">{fixed(g?.vega, 1, true)}</td>
         <td className="num px-2 pt-2">{money(p.margin)}</td>
         <td className="px-2 py-1.5" rowSpan={2}>
-          <div className="flex flex-col items-stretch gap-1">
+          <div className="flex flex-col items-end gap-1">
             {p.expiry && <Button onClick={() => { close(p, p.packages, true); }} aria-label={`roll ${p.symbol} ${p.name}`}>roll</Button>}
-            {half > 0 && <Button onClick={() => { close(p, half); }} aria-label={`close half of ${p.symbol} ${p.name}`}>close half</Button>}
-            <Button onClick={() => { close(p, p.packages); }} aria-label={`close all of ${p.symbol} ${p.name}`}>close all</Button>
+            <div className="flex items-center gap-1"><span className="text-[12px] text-ink2">close</span>
+              {half > 0 && <Button onClick={() => { close(p, half); }} aria-label={`close half of ${p.symbol} ${p.name}`}>half</Button>}
+              <Button onClick={() => { close(p, p.packages); }} aria-label={`close all of ${p.symbol} ${p.name}`}>all</Button>
+            </div>
           </div>
         </td>
       </tr>
       <tr className="text-[12px] text-ink2">
         <td colSpan={2} className="px-2 pb-2 text-left">
           {p.legs.map((l) => <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">{l.quantity > 0 ? '+' : '−'}{Math.abs(l.quantity)} {l.label} <span className="text-ink">{l.openedAt} → {l.mark}</span>{l.declined != null && <Exercise leg={l} />}</span>)}
+          <span className="whitespace-nowrap">
+          <Button weight="quiet" className="ml-1 !h-[18px] !px-1 text-[12px] text-ink2" aria-expanded={open} aria-label={`past of ${p.symbol} with ${p.name}`} onClick={() => { setOpen(!open); }}>past {open ? '▴' : '▾'}</Button>
+          <MarginSheet request={{ symbol: p.symbol, legs: p.closing.map((l) => ({ ...l, quantity: -l.quantity * p.packages })) }} name={`${p.symbol} ${p.name}`} weight="quiet" />
+          </span>
         </td>
         <td className="num px-2 pb-2" colSpan={2}>booked {money(p.realised, true)} · fees {money(p.fees)}</td>
         <td className="num px-2 pb-2" colSpan={5}>{p.strip ? `most ${p.most ? money(p.most, true) : p.ofMost == null && p.least ? 'no limit' : '—'} · least ${p.least ? money(p.least) : 'no limit'}` : 'most and least depend on what the later leg is worth then'}{p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}</td>
@@ -136,7 +141,7 @@ export function BookView() {
         <>
           {some && <CloseSeveral positions={book.positions} picked={picked} done={() => { setPicked({}); }} />}
           <table className="w-full table-fixed border-collapse">
-            <colgroup>{[null, 84, 206, 84, 58, 58, 54, 62, 58, 84, 96].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
+            <colgroup>{[null, 84, 206, 84, 58, 58, 54, 62, 58, 84, 128].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
             <thead>
               <tr><th className={left}>position</th><th className={right}>expires</th><th className={left}>range at expiration</th><th className={right}>open profit</th><th className={right}>of most</th><th className={right}>Δ</th><th className={right}>Γ</th><th className={right}>θ a day</th><th className={right}>vega</th><th className={right}>margin</th><th className={right}><span className="sr-only">actions</span></th></tr>
             </thead>
