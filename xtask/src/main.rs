@@ -1,4 +1,4 @@
-//! What developers run: `cargo demo`, `cargo verify`, and `cargo xtask api | shots | measure`.
+//! What developers run: `cargo demo`, `cargo verify`, and `cargo xtask api | shots | load | measure`.
 //!
 //! No dependencies, so that it builds in a second on a machine that has nothing yet.
 
@@ -13,6 +13,7 @@ cargo demo [options]   build everything and start it with the demo data (options
 cargo verify           install what the tests need, then lint and test everything
 cargo xtask api        write openapi.json and the front end's types from the server
 cargo xtask shots      take the pictures of docs/screenshots from the demo data
+cargo xtask load [s]   fifty clients send 200 orders a second together, for a minute; none may be lost or doubled
 cargo xtask measure    print the speed figures: benches, browser, load, start, memory; kill the program 200 times";
 
 fn main() -> ExitCode {
@@ -22,6 +23,7 @@ fn main() -> ExitCode {
         Some("verify") => verify(),
         Some("api") => api(),
         Some("shots") => helper("shots", &[]),
+        Some("load") => helper("load", &args.next().iter().map(String::as_str).collect::<Vec<_>>()),
         Some("measure") => measure(),
         _ => {
             eprintln!("{HELP}");
@@ -110,5 +112,6 @@ fn measure() -> Result<(), Failure> {
     let kills =
         ["--config", "env.PIKEBELL_KILLS=\"200\"", "test", "--release", "--quiet", "--package", "server", "--test", "kill", "--", "--nocapture"];
     run(&cargo(), &kills, &root())?;
+    helper("load", &[])?;
     helper("measure", &[])
 }

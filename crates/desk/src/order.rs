@@ -258,14 +258,14 @@ impl Order {
         self.events.iter().filter_map(|(_, e)| of(e)).sum()
     }
 
+    /// Packages asked for.
+    pub fn asked(&self) -> i64 {
+        self.request.quantity + self.counted(|e| if let Event::Resized(n) = e { Some(*n) } else { None })
+    }
+
     /// Packages asked for, less those that fell away.
     pub fn wanted(&self) -> i64 {
-        let changed = self.counted(|e| match e {
-            Event::Reduced(n) => Some(-*n),
-            Event::Resized(n) => Some(*n),
-            _ => None,
-        });
-        self.request.quantity + changed
+        self.asked() - self.counted(|e| if let Event::Reduced(n) = e { Some(*n) } else { None })
     }
 
     /// The last that `of` finds in what happened.

@@ -36,8 +36,17 @@ pub struct Program {
 impl Program {
     /// Starts `pikebell demo` on a database and waits until it is ready. `port` 0 takes a free one.
     pub fn demo(data: &Path, port: u16) -> Program {
+        Program::start("demo", data, port)
+    }
+
+    /// The same with an account of one's own, `pikebell serve`.
+    pub fn serve(data: &Path, port: u16) -> Program {
+        Program::start("serve", data, port)
+    }
+
+    fn start(what: &str, data: &Path, port: u16) -> Program {
         let listen = format!("127.0.0.1:{port}");
-        let args = ["demo", "--listen", &listen, "--data"];
+        let args = [what, "--listen", &listen, "--data"];
         let spawned = Command::new(binary()).args(args).arg(data).stdout(Stdio::piped()).spawn();
         let mut child = spawned.expect("the program starts");
         let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();

@@ -86,6 +86,13 @@ fn listed(state: &State, underlying: &desk::Underlying, c: &Contract) -> Told<()
     market::check_listed(&state.world, c, state.clock.now).map_err(|e| format!("instrument: {e}"))
 }
 
+/// Line of what stands at a byte; the end of the line before it may still lie ahead.
+fn line_at(text: &str, byte: usize) -> u64 {
+    let (before, after) = text.as_bytes().split_at(byte.min(text.len()));
+    let ends = after.iter().take_while(|b| matches!(b, b'\r' | b'\n')).chain(before).filter(|b| **b == b'\n');
+    1 + ends.count() as u64
+}
+
 /// Reads a file into executions by their name, in the order of the file.
 fn read(state: &State, text: &str) -> Result<Vec<(String, Vec<Row>)>, Vec<LineProblem>> {
     let problem = |line: u64, message: String| LineProblem { line, message };
@@ -111,7 +118,7 @@ fn read(state: &State, text: &str) -> Result<Vec<(String, Vec<Row>)>, Vec<LinePr
                 continue;
             }
         };
-        let line = record.position().map_or(line, csv::Position::line);
+        let line = record.position().map_or(line, |p| line_at(text, p.byte() as usize));
         let get = |name: &str| {
             let at = headers.iter().position(|h| h.trim() == name);
             let text = at.and_then(|i| record.get(i)).unwrap_or_default();

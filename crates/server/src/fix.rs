@@ -99,7 +99,7 @@ pub(crate) fn order_text(order: &Order, u: &Underlying) -> String {
         body.extend([(167, "MLEG".into()), (555, legs.len().to_string())]);
         body.extend(legs.iter().flat_map(|l| leg_fields(l, u, effect)));
     }
-    body.extend([(60, utc(order.placed)), (38, request.quantity.to_string())]);
+    body.extend([(60, utc(order.placed)), (38, order.asked().to_string())]);
     // Of one leg that is sold the price is what is received; of a package it keeps its sign.
     let price = |p: desk::Price| if sold { p.abs().to_string() } else { p.to_string() };
     let limit = match order.pricing() {

@@ -199,7 +199,7 @@ pub(crate) fn order(o: &Order, all: &[Arc<Order>], world: &World) -> Option<Orde
         name: crate::trading::told(o, underlying),
         unit: legs_wire(&r.unit),
         legs: r.unit.legs().iter().map(leg_words).collect(),
-        quantity: r.quantity,
+        quantity: o.asked(),
         filled,
         limit: if let Pricing::Limit(p) = o.pricing() { Some(net_price(p, style)) } else { None },
         fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled), style)),

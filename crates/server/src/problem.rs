@@ -1,8 +1,9 @@
 //! Every refusal as an answer: status, stable code and a sentence that says what would be right.
 
 use axum::extract::rejection::JsonRejection;
-use axum::extract::{FromRequest, Request};
+use axum::extract::{FromRequest, FromRequestParts, Request};
 use axum::http::StatusCode;
+use axum::http::request::Parts;
 use axum::response::{IntoResponse, Response};
 use desk::OrderError;
 use serde::Serialize;
@@ -104,6 +105,34 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
             Err(JsonRejection::JsonDataError(e)) => Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.body_text())),
             Err(JsonRejection::JsonSyntaxError(e)) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad_json", e.body_text())),
             Err(e) => Err(Problem::new(e.status(), "bad_request", e.body_text())),
+        }
+    }
+}
+
+/// A part of the address that answers in our own words when it cannot be read.
+pub struct Path<T>(pub T);
+
+impl<T: DeserializeOwned + Send, S: Send + Sync> FromRequestParts<S> for Path<T> {
+    type Rejection = Problem;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
+        match axum::extract::Path::from_request_parts(parts, state).await {
+            Ok(axum::extract::Path(value)) => Ok(Path(value)),
+            Err(e) => Err(Problem::new(e.status(), "bad_address", e.body_text())),
+        }
+    }
+}
+
+/// Parameters behind the address, likewise.
+pub struct Query<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequestParts<S> for Query<T> {
+    type Rejection = Problem;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
+        match axum::extract::Query::from_request_parts(parts, state).await {
+            Ok(axum::extract::Query(value)) => Ok(Query(value)),
+            Err(e) => Err(Problem::new(e.status(), "bad_query", e.body_text())),
         }
     }
 }

@@ -282,7 +282,7 @@ impl Desk {
             changes.push((id, Event::Eased(None)));
         }
         changes.push((id, Event::Repriced(price)));
-        Ok(self.change(changes, true)?.pop().ok_or(Refusal::NoOrder(id))?)
+        self.change(changes, true)?.pop().ok_or(Refusal::NoOrder(id))
     }
 
     /// Changes how many packages a working order asks for in all, what is filled among them.

@@ -1,7 +1,7 @@
 //! Bells: listed, set, answered, taken away.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Bell, BellSide, Listens, Occurrence};
 use serde::{Deserialize, Serialize};
@@ -11,7 +11,7 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::bells::{listens_words, style_of};
-use crate::problem::{Body, Problem};
+use crate::problem::{Body, Path, Problem};
 use crate::wire::{LegWire, parse_price, structure};
 
 /// On which side of its level a price rings.

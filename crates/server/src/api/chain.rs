@@ -1,7 +1,7 @@
 //! What is listed, and the quotes of it.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -10,7 +10,7 @@ use utoipa_axum::routes;
 use crate::app::AppState;
 use crate::chain_view::{Block, ChainHead, blocks, head};
 use crate::columns::{Column, MOST_COLUMNS};
-use crate::problem::Problem;
+use crate::problem::{Path, Problem, Query};
 use crate::refusal::Refusal;
 
 /// One symbol of the universe.

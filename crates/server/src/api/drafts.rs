@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use axum::http::header::CONTENT_TYPE;
 use axum::response::IntoResponse;
@@ -15,7 +15,7 @@ use utoipa_axum::routes;
 use crate::app::AppState;
 use crate::entry_wire::{EntryWire, entry};
 use crate::files::{legs_csv, read_legs_csv};
-use crate::problem::{Body, Problem};
+use crate::problem::{Body, Path, Problem};
 use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known};
 use crate::wire::{LegWire, structure};

@@ -1,7 +1,7 @@
 //! The past of an underlying: bars, events, implied and realised volatility of the same days.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use desk::Moment;
 use desk::calendar::close_of;
 use jiff::ToSpan;
@@ -12,7 +12,7 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::chain_view::{EventMark, event_mark, vol30};
-use crate::problem::Problem;
+use crate::problem::{Path, Problem, Query};
 use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known};
 

@@ -1,7 +1,7 @@
 //! Structures by intention, and legs picked by delta, deviation or distance.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use desk::{Candidate, Candidates, Instrument, Intention, Kind, Material, Place, Proposal};
 use market::Quoter;
 use serde::{Deserialize, Serialize};
@@ -11,7 +11,7 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::money;
-use crate::problem::Problem;
+use crate::problem::{Path, Problem, Query};
 use crate::refusal::Refusal;
 use crate::smile_view::expiration_of;
 use crate::state::{State as DeskState, known};

@@ -1,7 +1,7 @@
 //! Placing, changing and cancelling orders.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Easing, EntryPrice, Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide};
 use serde::Deserialize;
@@ -12,7 +12,7 @@ use utoipa_axum::routes;
 use crate::app::AppState;
 use crate::fix;
 use crate::order_wire::{OrderWire, order, orders};
-use crate::problem::{Body, Problem};
+use crate::problem::{Body, Path, Problem, Query};
 use crate::refusal::Refusal;
 use crate::state::known;
 use crate::trading::Tie;
@@ -392,11 +392,7 @@ struct RollWire {
 /// The package that rolls a campaign to another expiration, strikes moved by as many steps.
 #[utoipa::path(get, path = "/positions/{campaign}/roll", tag = "orders", params(("campaign" = u64, Path), RollQuery),
     responses((status = 200, body = RollWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn roll_of(
-    State(app): State<AppState>,
-    Path(campaign): Path<u64>,
-    axum::extract::Query(query): axum::extract::Query<RollQuery>,
-) -> Result<Json<RollWire>, Problem> {
+async fn roll_of(State(app): State<AppState>, Path(campaign): Path<u64>, Query(query): Query<RollQuery>) -> Result<Json<RollWire>, Problem> {
     let found = app.read(move |state, _| {
         let expiry = query.expiry.parse().map_err(|_| Refusal::Field {
             field: "expiry",

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use desk::{Contract, Even, Extent, Holdings, Kind, MarginBasis, MarginLeg, Money, Price, Shape, Structure, Template};
 use market::{Listed, Quoter};
 use quant::Lognormal;
@@ -14,7 +14,7 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::chain_view::key_of;
-use crate::problem::Problem;
+use crate::problem::{Path, Problem, Query};
 use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known};
 use crate::wire::{LegWire, legs_wire};

@@ -1,14 +1,14 @@
 //! The smile of one expiration.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use serde::Deserialize;
 use utoipa::IntoParams;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
-use crate::problem::Problem;
+use crate::problem::{Path, Problem, Query};
 use crate::smile_view::{SmileView, smile_view};
 
 /// Of which expiration.
