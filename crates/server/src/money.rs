@@ -75,37 +75,78 @@ pub fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     Some(MarginBasis::of(u, state.world.spot(symbol, at)?, at, &carry, state.rules, margin_rate(state)))
 }
 
-/// What was worked out last, by underlying. Only a memory: every answer is a function of what stands in its key.
+/// What was worked out last. Only a memory: every answer is a function of what stands in its key.
 #[derive(Default)]
-pub struct Memo(Mutex<HashMap<String, (MemoKey, Requirement)>>);
+pub struct Memo(Mutex<Remembered>);
+
+#[derive(Default)]
+struct Remembered {
+    /// By underlying.
+    margins: HashMap<String, (MemoKey, Requirement)>,
+    /// Of a moment.
+    marks: (Option<desk::Moment>, HashMap<Instrument, Option<desk::Price>>),
+    /// Of an account with so many entries.
+    signatures: (usize, Arc<BTreeMap<String, u64>>),
+}
 
 /// The moment, what is held, and the account's rules.
 type MemoKey = (desk::Moment, u64, AccountRules);
 
-/// A number for what is held in each underlying; another one after every change.
-fn signatures(state: &State) -> BTreeMap<String, u64> {
-    let mut out: BTreeMap<String, DefaultHasher> = BTreeMap::new();
-    for lot in state.account.lots() {
-        if let Some(u) = state.world.underlying_of(&lot.instrument) {
-            (&lot.instrument, lot.quantity).hash(out.entry(u.symbol.clone()).or_default());
-        }
+impl Memo {
+    fn read<T>(&self, f: impl FnOnce(&mut Remembered) -> T) -> T {
+        f(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
     }
-    out.into_iter().map(|(symbol, hasher)| (symbol, hasher.finish())).collect()
+}
+
+/// The mark of something held, now.
+fn mark_of(state: &State, quoter: &mut Quoter, instrument: &Instrument) -> Option<desk::Price> {
+    let at = state.clock.now;
+    let known = state.memo.read(|m| {
+        if m.marks.0 != Some(at) {
+            m.marks = (Some(at), HashMap::new());
+        }
+        m.marks.1.get(instrument).copied()
+    });
+    known.unwrap_or_else(|| {
+        let mark = quoter.quote_any(&state.world, instrument, at).map(|q| q.mark());
+        state.memo.read(|m| if m.marks.0 == Some(at) { m.marks.1.insert(instrument.clone(), mark) } else { None });
+        mark
+    })
+}
+
+/// A number for what is held in each underlying; another one after every change.
+fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
+    let entries = state.account.entries().len();
+    let known = state.memo.read(|m| (m.signatures.0 == entries).then(|| Arc::clone(&m.signatures.1)));
+    known.unwrap_or_else(|| {
+        let mut out: BTreeMap<String, DefaultHasher> = BTreeMap::new();
+        for lot in state.account.lots() {
+            if let Some(u) = state.world.underlying_of(&lot.instrument) {
+                (&lot.instrument, lot.quantity).hash(out.entry(u.symbol.clone()).or_default());
+            }
+        }
+        let found: Arc<BTreeMap<String, u64>> = Arc::new(out.into_iter().map(|(symbol, hasher)| (symbol, hasher.finish())).collect());
+        state.memo.read(|m| m.signatures = (entries, Arc::clone(&found)));
+        found
+    })
 }
 
 /// Open positions of one underlying as margin sees them, at the marks of now.
 pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
-    let mut out = Holdings::default();
+    let mut held: BTreeMap<&Instrument, (i64, desk::Price)> = BTreeMap::new();
     for lot in state.account.lots() {
-        if state.world.underlying_of(&lot.instrument).is_none_or(|u| u.symbol != symbol) {
-            continue;
+        if state.world.underlying_of(&lot.instrument).is_some_and(|u| u.symbol == symbol) {
+            held.entry(&lot.instrument).or_insert((0, lot.price)).0 += lot.quantity;
         }
-        match lot.instrument.option() {
+    }
+    let mut out = Holdings::default();
+    for (instrument, (quantity, cost)) in held {
+        match instrument.option() {
             Some(c) => {
-                let mark = quoter.quote(&state.world, c, state.clock.now).map_or(lot.price, |q| q.quote.mark());
-                out.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity: lot.quantity, mark });
+                let mark = mark_of(state, quoter, instrument).unwrap_or(cost);
+                out.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity, mark });
             }
-            None => out.underlying += lot.quantity,
+            None => out.underlying += quantity,
         }
     }
     out
@@ -118,22 +159,23 @@ pub fn requirement_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Requi
 }
 
 fn requirement_at(state: &State, quoter: &mut Quoter, symbol: &str, key: MemoKey) -> Requirement {
-    let known = state.memo.0.lock().unwrap_or_else(PoisonError::into_inner).get(symbol).filter(|(k, _)| *k == key).map(|(_, r)| r.clone());
+    let known = state.memo.read(|m| m.margins.get(symbol).filter(|(k, _)| *k == key).map(|(_, r)| r.clone()));
     known.unwrap_or_else(|| {
         let found = basis(state, symbol).map_or_else(Requirement::default, |b| requirement(&holdings_of(state, quoter, symbol), &b));
-        state.memo.0.lock().unwrap_or_else(PoisonError::into_inner).insert(symbol.to_owned(), (key, found.clone()));
+        state.memo.read(|m| m.margins.insert(symbol.to_owned(), (key, found.clone())));
         found
     })
 }
 
 /// Margin of everything held, by underlying.
 pub fn requirements(state: &State, quoter: &mut Quoter) -> Vec<(String, Requirement)> {
-    let each = signatures(state).into_iter();
-    each.map(|(symbol, signature)| {
-        let found = requirement_at(state, quoter, &symbol, (state.clock.now, signature, state.rules));
-        (symbol, found)
-    })
-    .collect()
+    let each = signatures(state);
+    each.iter()
+        .map(|(symbol, signature)| {
+            let found = requirement_at(state, quoter, symbol, (state.clock.now, *signature, state.rules));
+            (symbol.clone(), found)
+        })
+        .collect()
 }
 
 /// Cash that may be used: in a cash account without what is not settled yet.
@@ -172,7 +214,7 @@ struct Reservation {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Reserved {
     slot: i64,
-    held: BTreeMap<String, u64>,
+    held: Arc<BTreeMap<String, u64>>,
     by_order: BTreeMap<u64, Reservation>,
     /// Sum over the groups.
     all: Money,
@@ -212,7 +254,8 @@ pub fn set_aside(state: &mut State, quoter: &mut Quoter) {
     let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
     let held = signatures(state);
     // By the market at the beginning of the ten minutes, so that a restart finds the same.
-    let then = State { clock: market::Clock { now: desk::Moment::from_millis(slot * RESERVED_FOR), ..state.clock }, ..state.clone() };
+    let clock = market::Clock { now: desk::Moment::from_millis(slot * RESERVED_FOR), ..state.clock };
+    let then = State { clock, memo: Arc::clone(&state.slot_memo), ..state.clone() };
     let old = Arc::clone(&state.reserved);
     let mut by_order = BTreeMap::new();
     let mut views: BTreeMap<&str, AccountView> = BTreeMap::new();
@@ -277,7 +320,7 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
     let lots = state.account.lots().iter();
     let marked: Money = lots
         .map(|l| {
-            let mark = quoter.quote_any(&state.world, &l.instrument, state.clock.now).map_or(l.price, |q| q.mark());
+            let mark = mark_of(state, quoter, &l.instrument).unwrap_or(l.price);
             l.worth(mark)
         })
         .sum();
@@ -309,8 +352,9 @@ pub fn evaluate_in(state: &State, quoter: &mut Quoter, market: &MarketView<'_>, 
 
 /// Something that is held beyond what the account's kind and level allow, in words.
 pub fn beyond(state: &State, quoter: &mut Quoter) -> Option<String> {
-    signatures(state).into_keys().find_map(|symbol| {
-        let needs = desk::levels(&holdings_of(state, quoter, &symbol), &basis(state, &symbol)?);
+    let held = signatures(state);
+    held.keys().find_map(|symbol| {
+        let needs = desk::levels(&holdings_of(state, quoter, symbol), &basis(state, symbol)?);
         needs.into_iter().find(|n| n.level > state.rules.allows()).map(|n| format!("{symbol} {} × {}", n.count, n.what))
     })
 }

@@ -56,8 +56,10 @@ pub struct State {
     pub bells: Arc<Vec<Arc<Bell>>>,
     /// Buying power set aside for working orders.
     pub reserved: Arc<Reserved>,
-    /// Margin worked out last.
+    /// Marks and margin worked out last, and the same at the beginning of the ten minutes.
     pub memo: Arc<Memo>,
+    /// For what is set aside.
+    pub slot_memo: Arc<Memo>,
     /// Counts changes of orders and account, so that readers know when to look again.
     pub version: u64,
 }
@@ -124,6 +126,7 @@ impl Desk {
             bells: Arc::new(saved.bells.into_iter().map(Arc::new).collect()),
             reserved: Arc::default(),
             memo: Arc::default(),
+            slot_memo: Arc::default(),
             marks: Arc::new(saved.marks),
             version: 1,
         };

@@ -196,7 +196,9 @@ impl Desk {
     fn check_buying_power(&mut self, request: &Request, replacing: Option<u64>) -> Result<(), Refusal> {
         let closing = matches!(request.purpose, Purpose::Close(_));
         let view = account_view(&self.state, &mut self.quoter, &request.symbol, replacing);
-        if let Some(trading) = self.state.day_trading().filter(|t| !closing && t.forbids_opening(view.value)) {
+        let poor = |rule: &desk::DayTradeRule| view.value < rule.value;
+        let rule = desk::day_trade_rule(self.state.clock.now.date(), self.state.day_trades).filter(|r| !closing && poor(r));
+        if let Some(trading) = rule.and_then(|_| self.state.day_trading()).filter(|t| t.forbids_opening(view.value)) {
             let (count, sessions, needs) = (trading.count(), trading.rule.sessions, trading.rule.value);
             return Err(OrderError::DayTrades { count, sessions, needs }.into());
         }
