@@ -219,8 +219,8 @@ impl Desk {
                 Ok(order) => {
                     let fill = order.fills().next().cloned();
                     facts.push(Fact::Placed(order.clone()));
-                    let order = Arc::new(order);
-                    Arc::make_mut(&mut next.orders).push(Arc::clone(&order));
+                    let place = next.add(order);
+                    let order = Arc::clone(&next.orders[place]);
                     facts.extend(fill.and_then(|f| book_fill(&mut next, &order, &f)));
                 }
             }

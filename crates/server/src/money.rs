@@ -85,6 +85,9 @@ struct Remembered {
     margins: HashMap<String, (MemoKey, Requirement)>,
     /// Of a moment.
     marks: (Option<desk::Moment>, HashMap<Instrument, Option<desk::Price>>),
+    /// Of a moment and an account with so many entries.
+    holdings: HashMap<String, ((desk::Moment, usize), Holdings)>,
+    value: Option<((desk::Moment, usize), Money)>,
     /// Of an account with so many entries.
     signatures: (usize, Arc<BTreeMap<String, u64>>),
 }
@@ -133,6 +136,16 @@ fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
 
 /// Open positions of one underlying as margin sees them, at the marks of now.
 pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
+    let key = (state.clock.now, state.account.entries().len());
+    let known = state.memo.read(|m| m.holdings.get(symbol).filter(|(k, _)| *k == key).map(|(_, h)| h.clone()));
+    known.unwrap_or_else(|| {
+        let found = held_in(state, quoter, symbol);
+        state.memo.read(|m| m.holdings.insert(symbol.to_owned(), (key, found.clone())));
+        found
+    })
+}
+
+fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
     let mut held: BTreeMap<&Instrument, (i64, desk::Price)> = BTreeMap::new();
     for lot in state.account.lots() {
         if state.world.underlying_of(&lot.instrument).is_some_and(|u| u.symbol == symbol) {
@@ -184,13 +197,13 @@ pub fn usable_cash(state: &State) -> Money {
     if state.rules.kind == AccountKind::Cash { cash - state.account.unsettled(state.clock.now.date()) } else { cash }
 }
 
-/// What the account contributes to an evaluation in one underlying.
-pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_order: Option<u64>) -> AccountView {
+/// What the account contributes to an evaluation in one underlying; `reserved` is set aside for working orders.
+pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, reserved: Money) -> AccountView {
     let elsewhere = requirements(state, quoter).into_iter().filter(|(s, _)| s != symbol).map(|(_, r)| r.takes()).sum();
     AccountView {
         cash: usable_cash(state),
         taken_elsewhere: elsewhere,
-        reserved: state.reserved.total(without_order),
+        reserved,
         here: holdings_of(state, quoter, symbol),
         fees: state.world.fees(),
         value: account_value(state, quoter),
@@ -201,69 +214,99 @@ pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, without_or
 }
 
 /// What an order may take, as it was worked out last.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy)]
 struct Reservation {
     /// Orders of one group can fill once: the most counts.
     group: u64,
-    events: usize,
     takes: Money,
 }
 
-/// Buying power set aside for working orders: what each would take if it filled. Worked out when the order or what is held beside it changes, and
-/// every ten minutes.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Reserved {
+/// Buying power set aside for working orders: what each would take if it filled. Worked out when the order changes, when what is held beside it
+/// does (as long as there are not very many of them), and every ten minutes.
+#[derive(Default)]
+pub struct Reserves {
     slot: i64,
     held: Arc<BTreeMap<String, u64>>,
-    by_order: BTreeMap<u64, Reservation>,
+    rules: AccountRules,
+    by_order: HashMap<u64, Reservation>,
+    members: HashMap<u64, Vec<u64>>,
     /// Sum over the groups.
     all: Money,
 }
 
 /// Milliseconds after which reservations follow the market.
 const RESERVED_FOR: i64 = 600_000;
+/// So many orders in an underlying follow every change of what is held in it; more of them wait for the next ten minutes.
+const FOLLOWED: usize = 100;
 
-impl Reserved {
-    /// All of it, or without one order.
-    fn total(&self, without: Option<u64>) -> Money {
-        match without {
-            Some(id) if self.by_order.contains_key(&id) => self.sum(without),
-            _ => self.all,
+impl Reserves {
+    /// All of it.
+    pub fn total(&self) -> Money {
+        self.all
+    }
+
+    /// All but what one order takes.
+    pub fn without(&self, id: u64) -> Money {
+        let Some(own) = self.by_order.get(&id) else { return self.all };
+        let others = self.members.get(&own.group).map_or(&[][..], Vec::as_slice).iter().filter(|o| **o != id);
+        self.all - self.most(own.group) + others.filter_map(|o| self.by_order.get(o)).map(|r| r.takes).fold(Money::ZERO, Money::max)
+    }
+
+    fn most(&self, group: u64) -> Money {
+        let all = self.members.get(&group).map_or(&[][..], Vec::as_slice).iter();
+        all.filter_map(|o| self.by_order.get(o)).map(|r| r.takes).fold(Money::ZERO, Money::max)
+    }
+
+    fn set(&mut self, id: u64, new: Option<Reservation>) {
+        if let Some(old) = self.by_order.get(&id).copied() {
+            let before = self.most(old.group);
+            self.by_order.remove(&id);
+            if let Some(members) = self.members.get_mut(&old.group) {
+                members.retain(|o| *o != id);
+                if members.is_empty() {
+                    self.members.remove(&old.group);
+                }
+            }
+            self.all = self.all - before + self.most(old.group);
+        }
+        if let Some(new) = new {
+            let before = self.most(new.group);
+            self.by_order.insert(id, new);
+            self.members.entry(new.group).or_default().push(id);
+            self.all = self.all - before + self.most(new.group);
         }
     }
 
-    fn sum(&self, without: Option<u64>) -> Money {
-        let mut most: BTreeMap<u64, Money> = BTreeMap::new();
-        for (id, r) in &self.by_order {
-            if Some(*id) != without {
-                let group = most.entry(r.group).or_default();
-                *group = r.takes.max(*group);
+    /// Brings the reservations up to date after something happened to some orders (by place); all of them in another ten minutes, or under other
+    /// rules. Whether the ten minutes are others.
+    pub fn follow(&mut self, state: &mut State, quoter: &mut Quoter, touched: &[usize]) -> bool {
+        let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
+        let held = signatures(state);
+        let anew = slot != self.slot || self.rules != state.rules;
+        // By the market at the beginning of the ten minutes, so that a restart finds the same.
+        let clock = market::Clock { now: desk::Moment::from_millis(slot * RESERVED_FOR), ..state.clock };
+        let then = State { clock, memo: Arc::clone(&state.slot_memo), ..state.clone() };
+        let mut places: Vec<usize> = touched.to_vec();
+        if anew {
+            *self = Reserves { slot, rules: state.rules, ..Reserves::default() };
+            places = then.open.to_vec();
+        } else if *held != *self.held {
+            for symbol in held.keys().chain(self.held.keys()).filter(|s| held.get(*s) != self.held.get(*s)) {
+                let there: Vec<usize> = then.open.iter().copied().filter(|i| then.orders[*i].request.symbol == **symbol).collect();
+                if there.len() <= FOLLOWED {
+                    places.extend(there);
+                }
             }
         }
-        most.into_values().sum()
-    }
-
-    /// Whether the reservations are those of another ten minutes.
-    pub fn is_of(&self, at: desk::Moment) -> bool {
-        self.slot == at.millis().div_euclid(RESERVED_FOR)
-    }
-}
-
-/// Brings the reservations up to date.
-pub fn set_aside(state: &mut State, quoter: &mut Quoter) {
-    let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
-    let held = signatures(state);
-    // By the market at the beginning of the ten minutes, so that a restart finds the same.
-    let clock = market::Clock { now: desk::Moment::from_millis(slot * RESERVED_FOR), ..state.clock };
-    let then = State { clock, memo: Arc::clone(&state.slot_memo), ..state.clone() };
-    let old = Arc::clone(&state.reserved);
-    let mut by_order = BTreeMap::new();
-    let mut views: BTreeMap<&str, AccountView> = BTreeMap::new();
-    for order in then.orders.iter().filter(|o| o.state().is_open() && o.remaining() > 0) {
-        let symbol = order.request.symbol.as_str();
-        let (group, events) = (order.link().group.unwrap_or(order.id), order.events.len());
-        let same = |r: &&Reservation| old.slot == slot && r.events == events && r.group == group && old.held.get(symbol) == held.get(symbol);
-        let takes = old.by_order.get(&order.id).filter(same).map(|r| r.takes).unwrap_or_else(|| {
+        self.held = held;
+        places.sort_unstable();
+        places.dedup();
+        let mut views: BTreeMap<&str, AccountView> = BTreeMap::new();
+        for order in places.into_iter().map(|i| &then.orders[i]) {
+            if order.remaining() <= 0 || !order.state().is_open() {
+                self.set(order.id, None);
+                continue;
+            }
             let here = |quoter: &mut Quoter, symbol: &str| AccountView {
                 here: holdings_of(&then, quoter, symbol),
                 fees: then.world.fees(),
@@ -271,16 +314,13 @@ pub fn set_aside(state: &mut State, quoter: &mut Quoter) {
                 rate: margin_rate(&then),
                 ..AccountView::default()
             };
-            let view = views.entry(symbol).or_insert_with_key(|symbol| here(quoter, symbol));
+            let view = views.entry(order.request.symbol.as_str()).or_insert_with_key(|symbol| here(quoter, symbol));
             let request = Request { pricing: most_paid(order), ..order.request.clone() };
-            taken_by(&then, quoter, &request, order.remaining(), view).unwrap_or_default()
-        });
-        by_order.insert(order.id, Reservation { group, events, takes });
-    }
-    let mut new = Reserved { slot, held, by_order, all: Money::ZERO };
-    new.all = new.sum(None);
-    if new != *old {
-        state.reserved = Arc::new(new);
+            let takes = taken_by(&then, quoter, &request, order.remaining(), view).unwrap_or_default();
+            self.set(order.id, Some(Reservation { group: order.link().group.unwrap_or(order.id), takes }));
+        }
+        state.reserved = self.all;
+        anew
     }
 }
 
@@ -317,20 +357,20 @@ pub fn taken_by(state: &State, quoter: &mut Quoter, request: &Request, packages:
 
 /// Cash and what all positions are worth at their marks.
 pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
-    let lots = state.account.lots().iter();
-    let marked: Money = lots
-        .map(|l| {
-            let mark = mark_of(state, quoter, &l.instrument).unwrap_or(l.price);
-            l.worth(mark)
-        })
-        .sum();
-    state.account.balance(desk::Book::Cash) + marked
+    let key = (state.clock.now, state.account.entries().len());
+    if let Some(value) = state.memo.read(|m| m.value.filter(|(k, _)| *k == key).map(|(_, v)| v)) {
+        return value;
+    }
+    let marked: Money = state.account.lots().iter().map(|l| l.worth(mark_of(state, quoter, &l.instrument).unwrap_or(l.price))).sum();
+    let value = state.account.balance(desk::Book::Cash) + marked;
+    state.memo.read(|m| m.value = Some((key, value)));
+    value
 }
 
 /// Buying power: cash less all margin and what working orders hold.
 pub fn buying_power(state: &State, quoter: &mut Quoter) -> Money {
     let held: Money = requirements(state, quoter).into_iter().map(|(_, r)| r.takes()).sum();
-    usable_cash(state) - held - state.reserved.total(None)
+    usable_cash(state) - held - state.reserved
 }
 
 /// Margin held for all positions.
@@ -346,7 +386,7 @@ pub fn evaluate(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &Pro
 
 /// Evaluates a proposal in a market that is known already.
 pub fn evaluate_in(state: &State, quoter: &mut Quoter, market: &MarketView<'_>, proposal: &Proposal) -> Result<desk::Evaluation, Refusal> {
-    let account = account_view(state, quoter, &market.underlying.symbol, None);
+    let account = account_view(state, quoter, &market.underlying.symbol, state.reserved);
     Ok(desk::evaluate(proposal, market, &account)?)
 }
 

@@ -4,7 +4,7 @@
 //! committed in one transaction, and only then does the copy become the state. Nothing is acknowledged
 //! before it is durable, and nothing is half done.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_close, next_open, open_of};
@@ -16,7 +16,7 @@ use jiff::civil::Date;
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World, exchange};
 use store::{ClockState, Fact, Journalled, Saved, Store};
 
-use crate::money::{Memo, Reserved, account_value, buying_power, set_aside};
+use crate::money::{Memo, Reserves, account_value, buying_power};
 use crate::refusal::Refusal;
 use crate::trading::record;
 
@@ -38,6 +38,8 @@ pub struct State {
     pub clock: Clock,
     /// Orders by number.
     pub orders: Arc<Vec<Arc<Order>>>,
+    /// Places of the open ones among them, ascending.
+    pub open: Arc<Vec<usize>>,
     /// The account.
     pub account: Arc<Account>,
     /// Series that are not to be exercised at their end.
@@ -55,7 +57,7 @@ pub struct State {
     /// Bells by number.
     pub bells: Arc<Vec<Arc<Bell>>>,
     /// Buying power set aside for working orders.
-    pub reserved: Arc<Reserved>,
+    pub reserved: Money,
     /// Marks and margin worked out last, and the same at the beginning of the ten minutes.
     pub memo: Arc<Memo>,
     /// For what is set aside.
@@ -65,6 +67,38 @@ pub struct State {
 }
 
 impl State {
+    /// Adds an order, which is open as yet.
+    pub(crate) fn add(&mut self, order: Order) -> usize {
+        let at = self.orders.len();
+        Arc::make_mut(&mut self.orders).push(Arc::new(order));
+        Arc::make_mut(&mut self.open).push(at);
+        at
+    }
+
+    /// Of some orders (by place) those that have ended leave the list of the open ones; none comes back.
+    fn forget_ended(&mut self, touched: &[usize]) {
+        for i in touched {
+            if !self.orders[*i].state().is_open()
+                && let Ok(at) = self.open.binary_search(i)
+            {
+                Arc::make_mut(&mut self.open).remove(at);
+            }
+        }
+    }
+
+    /// Lets the exchange work on the open orders, given as they stand in the list; what happened comes back by place among all.
+    pub(crate) fn among_open(&mut self, work: impl FnOnce(&mut [Arc<Order>]) -> Vec<exchange::Happening>) -> Vec<exchange::Happening> {
+        let mut open: Vec<Arc<Order>> = self.open.iter().map(|i| Arc::clone(&self.orders[*i])).collect();
+        let happened = work(&mut open);
+        if !happened.is_empty() {
+            let all = Arc::make_mut(&mut self.orders);
+            for (i, order) in self.open.iter().zip(open) {
+                all[*i] = order;
+            }
+        }
+        happened.into_iter().map(|(k, at, event)| (self.open[k], at, event)).collect()
+    }
+
     /// Where the account stands under the day-trade rule of the day; nothing without one, and in a cash account.
     pub fn day_trading(&self) -> Option<DayTrading> {
         let today = self.clock.now.date();
@@ -82,6 +116,9 @@ pub struct Desk {
     pub(crate) state: State,
     store: Store,
     pub(crate) quoter: Quoter,
+    pub(crate) reserves: Reserves,
+    /// Where the order of a ticket stood when it was placed; whoever asks looks whether it is there.
+    by_client: HashMap<String, usize>,
     /// Facts of commands that share a transaction, and the state before the first of them; nothing while each has its own.
     batch: Option<(Vec<Fact>, State)>,
 }
@@ -113,6 +150,7 @@ impl Desk {
         let state = State {
             world,
             clock,
+            open: Arc::new((0..saved.orders.len()).filter(|i| saved.orders[*i].state().is_open()).collect()),
             orders: Arc::new(saved.orders.into_iter().map(Arc::new).collect()),
             account: Arc::new(account),
             declined: Arc::new(saved.declined.into_iter().collect()),
@@ -124,15 +162,22 @@ impl Desk {
             },
             day_trades: if saved.settings.get(DAY_TRADES).is_some_and(|s| s == "off") { DayTradeSwitch::Off } else { DayTradeSwitch::ByDate },
             bells: Arc::new(saved.bells.into_iter().map(Arc::new).collect()),
-            reserved: Arc::default(),
+            reserved: Money::ZERO,
             memo: Arc::default(),
             slot_memo: Arc::default(),
             marks: Arc::new(saved.marks),
             version: 1,
         };
-        let mut desk = Desk { state, store, quoter: Quoter::new(), batch: None };
-        set_aside(&mut desk.state, &mut desk.quoter);
+        let by_client = state.orders.iter().enumerate().map(|(i, o)| (o.request.client_id.clone(), i)).collect();
+        let mut desk = Desk { state, store, quoter: Quoter::new(), reserves: Reserves::default(), by_client, batch: None };
+        desk.reserve_anew();
         Ok(desk)
+    }
+
+    /// The order that a ticket was placed as.
+    pub(crate) fn placed_as(&self, client_id: &str) -> Option<&Arc<Order>> {
+        let found = self.by_client.get(client_id).and_then(|i| self.state.orders.get(*i));
+        found.filter(|o| o.request.client_id == client_id)
     }
 
     /// The state now.
@@ -142,15 +187,51 @@ impl Desk {
 
     /// Keeps facts, then takes the state that follows from them. Among commands that share a transaction they are kept with the others'.
     pub(crate) fn commit(&mut self, mut next: State, facts: &[Fact]) -> Result<(), Refusal> {
-        if next.version != self.state.version {
-            set_aside(&mut next, &mut self.quoter);
-        }
+        self.follow(&mut next, facts);
+        self.keep(next, facts)
+    }
+
+    fn keep(&mut self, next: State, facts: &[Fact]) -> Result<(), Refusal> {
         match &mut self.batch {
             Some((kept, _)) => kept.extend_from_slice(facts),
-            None => self.store.commit(facts)?,
+            None => {
+                if let Err(e) = self.store.commit(facts) {
+                    self.reserve_anew();
+                    return Err(e.into());
+                }
+            }
+        }
+        for i in self.state.orders.len()..next.orders.len() {
+            self.by_client.insert(next.orders[i].request.client_id.clone(), i);
         }
         self.state = next;
         Ok(())
+    }
+
+    /// Open orders and reservations after what happened; whether the ten minutes of the reservations are others.
+    fn follow(&mut self, next: &mut State, facts: &[Fact]) -> bool {
+        let first = next.orders.first().map_or(0, |o| o.id);
+        let mut touched: Vec<usize> = facts
+            .iter()
+            .filter_map(|f| match f {
+                Fact::Placed(order) => Some(order.id),
+                Fact::Happened(id, ..) => Some(*id),
+                _ => None,
+            })
+            .map(|id| (id - first) as usize)
+            .collect();
+        touched.dedup();
+        next.forget_ended(&touched);
+        self.reserves.follow(next, &mut self.quoter, &touched)
+    }
+
+    /// Works the reservations out from nothing.
+    fn reserve_anew(&mut self) {
+        self.reserves = Reserves::default();
+        let mut state = self.state.clone();
+        let open = Arc::clone(&state.open);
+        self.reserves.follow(&mut state, &mut self.quoter, &open);
+        self.state = state;
     }
 
     /// From here on commands share a transaction, until `flush`.
@@ -167,7 +248,9 @@ impl Desk {
             return Ok(());
         }
         self.store.commit(&facts).map_err(|e| {
-            self.state = before;
+            // What was remembered may be of what has not happened.
+            self.state = State { memo: Arc::default(), slot_memo: Arc::default(), ..before };
+            self.reserve_anew();
             e.into()
         })
     }
@@ -275,8 +358,7 @@ impl Desk {
                 self.quoter.forget_before(stop);
             }
         }
-        if !next.reserved.is_of(next.clock.now) || !facts.is_empty() {
-            set_aside(&mut next, &mut self.quoter);
+        if self.follow(&mut next, &facts) || !facts.is_empty() {
             self.look_for_deficit(&mut next, &mut facts);
         }
         if !facts.is_empty() {
@@ -289,21 +371,18 @@ impl Desk {
             self.state = next;
             return Ok(());
         }
-        self.commit(next, &facts)
+        self.keep(next, &facts)
     }
 
     fn trade_until(&mut self, next: &mut State, from: Moment, to: Moment, facts: &mut Vec<Fact>) {
-        if !next.orders.iter().any(|o| o.state().is_open()) {
+        if next.open.is_empty() {
             return;
         }
         let world = Arc::clone(&next.world);
-        // Worked on a copy so that readers' shared list is copied only when something happened.
-        let mut orders = (*next.orders).clone();
-        let happened = exchange::advance(&world, &mut self.quoter, &mut orders, from, to);
+        let happened = next.among_open(|orders| exchange::advance(&world, &mut self.quoter, orders, from, to));
         if happened.is_empty() {
             return;
         }
-        next.orders = Arc::new(orders);
         for (i, at, event) in &happened {
             let order = &next.orders[*i];
             let told = |what: &str| format!("order {}: {} × {} {what}", order.id, order.request.symbol, order.request.unit.strikes_label());
@@ -320,7 +399,10 @@ impl Desk {
                 _ => {}
             }
         }
+        let mut ended: Vec<usize> = happened.iter().map(|(i, ..)| *i).collect();
+        ended.dedup();
         record(next, happened, facts);
+        next.forget_ended(&ended);
     }
 
     /// Says that a series is not to be exercised at its end, or that it is after all.

@@ -45,7 +45,7 @@ impl Desk {
     pub fn close_positions(&mut self, client_id: &str, which: &[(u64, i64)], at: &EntryPrice) -> Result<Vec<Order>, Refusal> {
         // A retry finds its orders as they were sent, whatever the market does meanwhile.
         let own = |i: usize| format!("{client_id}-{i}");
-        let before: Vec<&Arc<Order>> = self.state.orders.iter().filter(|o| (0..which.len()).any(|i| o.request.client_id == own(i))).collect();
+        let before: Vec<&Arc<Order>> = (0..which.len()).filter_map(|i| self.placed_as(&own(i))).collect();
         if !before.is_empty() {
             let same = before.len() == which.len()
                 && before.iter().zip(which).all(|(o, (campaign, n))| o.request.purpose == Purpose::Close(*campaign) && o.request.quantity == *n);
@@ -89,7 +89,7 @@ impl Desk {
     }
 
     fn try_place(&mut self, mut requests: Vec<Request>, tie: Option<Tie>) -> Result<Vec<Order>, Refusal> {
-        let known = |r: &Request| self.state.orders.iter().rev().find(|o| o.request.client_id == r.client_id);
+        let known = |r: &Request| self.placed_as(&r.client_id);
         for (i, request) in requests.iter().enumerate() {
             if requests[..i].iter().any(|r| r.client_id == request.client_id) {
                 return Err(Refusal::Field { field: "clientId", message: format!("{:?} stands twice; give each order its own", request.client_id) });
@@ -117,7 +117,7 @@ impl Desk {
         for (request, id) in requests.into_iter().zip(&ids) {
             let order = Order { id: *id, placed: now, request, events: vec![(now, Event::Accepted)] };
             facts.push(Fact::Placed(order.clone()));
-            Arc::make_mut(&mut next.orders).push(Arc::new(order));
+            next.add(order);
         }
         for i in from..next.orders.len() {
             if next.orders[i].state().is_open() {
@@ -133,7 +133,8 @@ impl Desk {
 
     fn arrive(&mut self, next: &mut State, i: usize, facts: &mut Vec<Fact>) {
         let (world, now) = (Arc::clone(&next.world), next.clock.now);
-        let happened = exchange::arrive(&world, &mut self.quoter, Arc::make_mut(&mut next.orders).as_mut_slice(), i, now);
+        let Some(place) = next.open.iter().position(|k| *k == i) else { return };
+        let happened = next.among_open(|orders| exchange::arrive(&world, &mut self.quoter, orders, place, now));
         // The one who sent it sees what it fills at once.
         record(next, happened, facts);
     }
@@ -195,7 +196,8 @@ impl Desk {
     /// What the account's money, its approval and its day trades say.
     fn check_buying_power(&mut self, request: &Request, replacing: Option<u64>) -> Result<(), Refusal> {
         let closing = matches!(request.purpose, Purpose::Close(_));
-        let view = account_view(&self.state, &mut self.quoter, &request.symbol, replacing);
+        let reserved = replacing.map_or(self.reserves.total(), |id| self.reserves.without(id));
+        let view = account_view(&self.state, &mut self.quoter, &request.symbol, reserved);
         let poor = |rule: &desk::DayTradeRule| view.value < rule.value;
         let rule = desk::day_trade_rule(self.state.clock.now.date(), self.state.day_trades).filter(|r| !closing && poor(r));
         if let Some(trading) = rule.and_then(|_| self.state.day_trading()).filter(|t| t.forbids_opening(view.value)) {
@@ -344,9 +346,13 @@ impl Desk {
         self.change_one(id, Event::Eased(easing), false)
     }
 
+    fn open_orders(&self) -> impl Iterator<Item = &Arc<Order>> {
+        self.state.open.iter().map(|i| &self.state.orders[*i])
+    }
+
     /// Open orders that wait for this one.
     fn waits_for(&self, id: u64) -> impl Iterator<Item = &Arc<Order>> {
-        self.state.orders.iter().filter(move |o| o.link().after == Some(id) && o.state().is_open())
+        self.open_orders().filter(move |o| o.link().after == Some(id))
     }
 
     /// Ties orders that work already: each cancels the others, or the others wait for the first.
@@ -396,7 +402,7 @@ impl Desk {
                 || link.after == Some(id)
                 || (group.is_some() && link.group == group && order.link().after.is_none())
         };
-        let ids: Vec<u64> = self.state.orders.iter().filter(tied).filter(|o| o.state().is_open()).map(|o| o.id).collect();
+        let ids: Vec<u64> = self.open_orders().filter(tied).map(|o| o.id).collect();
         for id in &ids {
             let o = Arc::clone(self.find(*id)?.1);
             if o.waiting() > 0 {
@@ -416,7 +422,8 @@ impl Desk {
         order.require_open()?;
         let mut next = self.state.clone();
         let now = next.clock.now;
-        let happened = exchange::cancel(Arc::make_mut(&mut next.orders).as_mut_slice(), index, now);
+        let Some(place) = next.open.iter().position(|k| *k == index) else { return Err(Refusal::NoOrder(id)) };
+        let happened = next.among_open(|orders| exchange::cancel(orders, place, now));
         let mut facts = Vec::new();
         record(&mut next, happened, &mut facts);
         next.version += 1;
@@ -537,7 +544,7 @@ fn check_closing(state: &State, request: &Request, campaign: u64) -> Result<(), 
     if !state.account.lots().iter().any(|l| l.campaign == campaign) {
         return Err(Refusal::NoCampaign(campaign));
     }
-    let working = state.orders.iter().filter(|o| o.state().is_open() && o.request.purpose.campaign() == Some(campaign));
+    let working = state.open.iter().map(|i| &state.orders[*i]).filter(|o| o.request.purpose.campaign() == Some(campaign));
     let working: Vec<&Arc<Order>> = working.collect();
     for leg in request.unit.legs() {
         let held = state.account.held_by(campaign, &leg.instrument);
