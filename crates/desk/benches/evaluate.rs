@@ -85,5 +85,32 @@ fn paired(c: &mut Criterion) {
     c.bench_function("least margin of forty option legs", |b| b.iter(|| strategy(black_box(&case), &rules).unwrap()));
 }
 
-criterion_group!(benches, evaluation, grid, judged, paired);
+/// An account of sixty positions in twelve underlyings (condors, verticals, strangles, covered calls, ratios, calendars), margined anew.
+fn account(c: &mut Criterion) {
+    let legs: [&[(i64, &str, bool)]; 5] = [
+        &[(1, "80P", false), (-1, "85P", false), (-1, "115C", false), (1, "120C", false)],
+        &[(-3, "90P", false), (3, "86P", false)],
+        &[(-1, "88P", true), (-1, "112C", true)],
+        &[(1, "100C", true), (-2, "108C", true)],
+        &[(-2, "104C", false), (2, "104C", true)],
+    ];
+    let u = underlying();
+    let at = Moment::at(jiff::civil::date(2031, 3, 11), 10, 42);
+    let basis = MarginBasis::of(&u, price("100"), at, &Carry::Dividends(Vec::new()), AccountRules::default(), 0.04);
+    let held: Vec<Holdings> = (0..12)
+        .map(|i| {
+            let mut all = Holdings { underlying: 100 * (i % 3), ..Holdings::default() };
+            for (quantity, text, later) in legs.iter().flat_map(|l| l.iter()) {
+                let c = contract(text, if *later { jiff::civil::date(2031, 5, 16) } else { day() });
+                all.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity: *quantity, mark: Price::cents(120 + 7 * i) });
+            }
+            all
+        })
+        .collect();
+    c.bench_function("margin of an account of sixty positions in twelve underlyings", |b| {
+        b.iter(|| held.iter().map(|h| requirement(black_box(h), &basis).total).sum::<Money>())
+    });
+}
+
+criterion_group!(benches, evaluation, grid, judged, paired, account);
 criterion_main!(benches);

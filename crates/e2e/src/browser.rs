@@ -261,6 +261,13 @@ impl Browser {
         self.client.execute_async(script, vec![path.into(), body]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
     }
 
+    /// Tells the program from the page by another method; gives the status.
+    pub async fn tell_by(&self, method: &str, path: &str, body: Value) -> Value {
+        let script = "const [method, path, body, done] = arguments;
+            fetch(path, { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).then((r) => done(r.status), (e) => done(String(e)));";
+        self.client.execute_async(script, vec![method.into(), path.into(), body]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
+    }
+
     /// Waits until an element reads something that satisfies `test`, and gives it.
     pub async fn until(&self, css: &str, what: &str, test: impl Fn(&str) -> bool) -> String {
         let end = tokio::time::Instant::now() + PATIENCE;

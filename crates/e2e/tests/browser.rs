@@ -151,7 +151,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.until("body", "without a ticket", |t| !t.contains("Read back")).await;
         b.keys("t").await;
         b.write("#quantity", "2").await;
-        b.press("good till cancelled").await;
+        b.press("till cancelled").await;
         b.accessible("ticket").await;
         b.click("[role=slider]").await;
         b.keys(e2e::HOME).await;
@@ -172,7 +172,7 @@ async fn from_the_chain_to_a_closed_trade() {
         // Place it again; kill the program; start it again: everything is where it was.
         b.keys("t").await;
         b.write("#quantity", "2").await;
-        b.press("good till cancelled").await;
+        b.press("till cancelled").await;
         b.click("[role=slider]").await;
         b.keys(e2e::HOME).await;
         b.press("Read back").await;
@@ -215,7 +215,7 @@ async fn from_the_chain_to_a_closed_trade() {
         let row = b.run("return [...document.querySelectorAll('tbody')].find((t) => t.textContent.includes('2 × iron condor')).dataset.testid").await;
         let row = format!("[data-testid={}]", row.as_str().unwrap_or_default());
         let reads = b.text(&row).await;
-        for part in ["38 d", "close half", "close all", "1,000.00", "most +", "even "] {
+        for part in ["38 d", "half", "all", "roll", "1,000.00", "most +", "even "] {
             assert!(reads.contains(part), "{part}: {reads}");
         }
         assert!(b.has(&format!("{row} svg[role=img]")).await, "a range strip");

@@ -111,6 +111,8 @@ pub(crate) async fn upgrade(State(app): State<AppState>, up: WebSocketUpgrade) -
 
 /// The book and the masthead are worked out at most this often while only time passes.
 const SLOW: Duration = Duration::from_secs(1);
+/// And at most this often however much changes: the next tick shows what is left out.
+const CHANGED: Duration = Duration::from_millis(200);
 
 struct Connection {
     app: AppState,
@@ -229,7 +231,8 @@ impl Connection {
             self.sent.clock = Some(now.clone());
             out.push(ServerMessage::Clock { clock: now });
         }
-        let changed = self.sent.version != state.version;
+        let rested = self.sent.slow.is_none_or(|t| t.elapsed() >= CHANGED);
+        let changed = self.sent.version != state.version && rested;
         if changed {
             self.sent.version = state.version;
             out.push(ServerMessage::Changed { version: state.version });
@@ -237,7 +240,7 @@ impl Connection {
         if self.sent.moment != Some(state.clock.now) {
             self.sent.moment = Some(state.clock.now);
             out.extend(self.push_chain().await);
-            if self.sent.slow.is_none_or(|t| t.elapsed() >= SLOW) {
+            if changed || self.sent.slow.is_none_or(|t| t.elapsed() >= SLOW) {
                 out.extend(self.push_slow().await);
             }
         } else if changed {

@@ -64,6 +64,44 @@ async fn listening(place: &Place) -> String {
     address
 }
 
+/// Two pages that are open at once hear of every order within a second and then see the same, also when many come at once.
+#[tokio::test]
+async fn two_pages_never_disagree_for_longer_than_a_second() {
+    let place = Place::new();
+    let address = listening(&place).await;
+    let (mut one, mut other) = (Page::open(&address).await, Page::open(&address).await);
+    for page in [&mut one, &mut other] {
+        page.say(&json!({ "type": "watchBook", "on": true })).await;
+        page.hear(&["book"]).await;
+    }
+    let rows = ask(&address, "GET", "/api/chain/NMOU?expiration=NMOU:2031-04-18", "").await["blocks"][0]["rows"].clone();
+    let call = rows.as_array().unwrap()[rows.as_array().unwrap().len() / 2]["call"]["contract"].clone();
+    for burst in [1, 20] {
+        let sent = std::time::Instant::now();
+        for n in 0..burst {
+            let body = json!({ "clientId": format!("{burst}-{n}"), "symbol": "NMOU", "legs": [{ "contract": call, "quantity": 1 }], "quantity": 1, "timeInForce": "day" });
+            let order = ask(&address, "POST", "/api/orders", &body.to_string()).await;
+            assert_eq!(order["state"], "filled", "{order}");
+        }
+        let acknowledged = std::time::Instant::now();
+        let version = ask(&address, "GET", "/api/orders", "").await.as_array().unwrap().len();
+        let mut shown = Vec::new();
+        for page in [&mut one, &mut other] {
+            // Until the book holds what was bought.
+            let positions = loop {
+                let book = page.hear(&["book"]).await;
+                let count = book["book"]["positions"].as_array().unwrap().len();
+                if count == version {
+                    break book["book"].clone();
+                }
+            };
+            shown.push((positions["positions"].clone(), positions["held"].clone()));
+        }
+        assert!(acknowledged.elapsed() < Duration::from_secs(1), "{:?} after the last of {burst} ({:?})", acknowledged.elapsed(), sent.elapsed());
+        assert_eq!(shown[0], shown[1]);
+    }
+}
+
 #[tokio::test]
 async fn differences_add_up_to_the_chain() {
     let place = Place::new();
