@@ -320,7 +320,11 @@ impl Browser {
                 Some("Network.webSocketCreated") => &message["params"]["url"],
                 _ => continue,
             };
-            out.extend(url.as_str().filter(|u| !u.starts_with("chrome:") && !u.starts_with("data:")).map(str::to_owned));
+            out.extend(
+                url.as_str()
+                    .filter(|u| !u.starts_with("chrome:") && !u.starts_with("chrome-untrusted:") && !u.starts_with("data:"))
+                    .map(str::to_owned),
+            );
         }
         out
     }

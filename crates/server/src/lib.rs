@@ -4,13 +4,16 @@
 //! ([`DeskHandle`]); it works a command out, writes its facts in one transaction, and publishes an
 //! immutable snapshot that readers use without waiting. Heavy reading runs on blocking threads.
 
+mod account_commands;
 mod api;
 mod app;
 mod assets;
 mod bells;
 mod bench_wire;
 mod book_view;
+mod campaigns;
 mod chain_view;
+mod changes;
 mod columns;
 pub mod demo;
 mod entry_wire;

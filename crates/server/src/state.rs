@@ -16,15 +16,15 @@ use jiff::civil::Date;
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World, exchange};
 use store::{ClockState, Fact, Journalled, Saved, Store};
 
-use crate::money::{Memo, Reserves, account_value, buying_power};
+use crate::money::{Memo, Reserves, account_value};
 use crate::refusal::Refusal;
 use crate::trading::record;
 
 /// Names of the settings that keep the rule about risk, and the account's kind, level and day-trade switch.
-const RISK_RULE: &str = "risk_percent";
-const KIND: &str = "account_kind";
-const LEVEL: &str = "account_level";
-const DAY_TRADES: &str = "day_trades";
+pub(crate) const RISK_RULE: &str = "risk_percent";
+pub(crate) const KIND: &str = "account_kind";
+pub(crate) const LEVEL: &str = "account_level";
+pub(crate) const DAY_TRADES: &str = "day_trades";
 
 /// A draft as stored: the text is the client's own, checked when it is saved.
 pub type Drafts = BTreeMap<String, String>;
@@ -255,50 +255,6 @@ impl Desk {
         })
     }
 
-    /// Sets kind and level of the account, and the day-trade switch.
-    pub fn set_account_rules(&mut self, rules: AccountRules, day_trades: DayTradeSwitch) -> Result<(), Refusal> {
-        let mut next = State { rules, day_trades, ..self.state.clone() };
-        let wrong = |field, message: String| Err(Refusal::Field { field, message });
-        if rules.level > HIGHEST_LEVEL {
-            return wrong("level", format!("{} is no level; write 0 to {HIGHEST_LEVEL}", rules.level));
-        }
-        if rules.kind != self.state.rules.kind {
-            let value = account_value(&self.state, &mut self.quoter);
-            if rules.kind == desk::AccountKind::Portfolio && value < desk::PORTFOLIO_LEAST {
-                let message =
-                    format!("portfolio rules need an account of {}; this one is worth {}", desk::PORTFOLIO_LEAST.grouped(), value.grouped());
-                return wrong("kind", message);
-            }
-            if rules.kind == desk::AccountKind::Cash
-                && let Some(beyond) = crate::money::beyond(&next, &mut self.quoter)
-            {
-                return wrong("kind", format!("a cash account cannot hold {beyond}; close that first"));
-            }
-            let free = buying_power(&next, &mut self.quoter);
-            if free < Money::ZERO && free < buying_power(&self.state, &mut self.quoter) {
-                return wrong("kind", format!("as a {} account it would be {} short; close or pay in first", rules.kind.word(), (-free).grouped()));
-            }
-        }
-        next.version += 1;
-        let switch = if day_trades == DayTradeSwitch::Off { "off" } else { "by date" };
-        let facts = [(KIND, rules.kind.word().to_owned()), (LEVEL, rules.level.to_string()), (DAY_TRADES, switch.to_owned())];
-        self.commit(next, &facts.map(|(name, value)| Fact::Setting(name.into(), value)))
-    }
-
-    /// Sets or takes away the rule about risk.
-    pub fn set_risk_rule(&mut self, percent: Option<f64>) -> Result<(), Refusal> {
-        let next = State { risk_percent: percent, ..self.state.clone() };
-        self.commit(next, &[Fact::Setting(RISK_RULE.into(), percent.map_or_else(String::new, |p| p.to_string()))])
-    }
-
-    /// Books money paid in.
-    pub fn deposit(&mut self, amount: Money) -> Result<(), Refusal> {
-        let mut next = self.state.clone();
-        let entry = Arc::make_mut(&mut next.account).deposit(next.clock.now, amount).clone();
-        next.version += 1;
-        self.commit(next, &[Fact::Booked(entry, None)])
-    }
-
     /// Lets real time pass.
     pub fn pass(&mut self, real_millis: i64, keep_clock: bool) -> Result<(), Refusal> {
         let to = self.state.clock.after(real_millis);
@@ -403,41 +359,6 @@ impl Desk {
         ended.dedup();
         record(next, happened, facts);
         next.forget_ended(&ended);
-    }
-
-    /// Says that a series is not to be exercised at its end, or that it is after all.
-    pub fn decline(&mut self, contract: Contract, declined: bool) -> Result<(), Refusal> {
-        let mut next = self.state.clone();
-        let held = next.account.held(&Instrument::Option(contract.clone()));
-        if held <= 0 {
-            let message = format!("{contract} is not held long; only a holder decides whether to exercise");
-            return Err(Refusal::Field { field: "contract", message });
-        }
-        let set = Arc::make_mut(&mut next.declined);
-        let changed = if declined { set.insert(contract.clone()) } else { set.remove(&contract) };
-        if !changed {
-            return Ok(());
-        }
-        next.version += 1;
-        let fact = Fact::Declined(contract, declined, next.clock.now);
-        self.commit(next, &[fact])
-    }
-
-    /// Keeps a draft, or throws it away.
-    pub fn keep_draft(&mut self, slot: String, body: Option<String>) -> Result<(), Refusal> {
-        let mut next = self.state.clone();
-        let drafts = Arc::make_mut(&mut next.drafts);
-        let fact = match body {
-            Some(body) => {
-                drafts.insert(slot.clone(), body.clone());
-                Fact::Draft(slot, body, next.clock.now)
-            }
-            None => {
-                drafts.remove(&slot);
-                Fact::DraftGone(slot)
-            }
-        };
-        self.commit(next, &[fact])
     }
 }
 

@@ -6,6 +6,7 @@ use market::exchange::chance_within;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use crate::campaigns::AfterWire;
 use crate::entry_wire::EntryWire;
 use crate::refusal::Refusal;
 
@@ -201,22 +202,6 @@ pub struct MoneyWire {
     pub requirement_change: String,
     /// How the margin comes about.
     pub parts: Vec<String>,
-}
-
-/// A campaign after an order: what is left, and what all of it makes from its first opening on.
-#[derive(Debug, Clone, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct AfterWire {
-    /// "2 × iron condor 205/200 · 175/165"; absent where nothing is left.
-    pub left: Option<String>,
-    /// Profit booked by then, fees taken off.
-    pub booked: String,
-    /// Prices of the curves.
-    pub prices: Vec<f64>,
-    /// Profit of the whole campaign at the first expiration of what is left.
-    pub outline: Vec<f64>,
-    /// The same if the price were there now.
-    pub today: Vec<f64>,
 }
 
 /// The one answer.

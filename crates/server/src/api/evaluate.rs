@@ -8,7 +8,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
-use crate::book_view::after;
+use crate::campaigns::after;
 use crate::entry_wire::entry;
 use crate::money;
 use crate::problem::{Body, Problem};

@@ -398,7 +398,7 @@ async fn roll_of(State(app): State<AppState>, Path(campaign): Path<u64>, Query(q
             field: "expiry",
             message: format!("{:?} is not a date; write it like 2031-04-18", query.expiry.chars().take(40).collect::<String>()),
         })?;
-        let (unit, opens) = crate::book_view::roll(state, campaign, expiry, query.strikes)?;
+        let (unit, opens) = crate::campaigns::roll(state, campaign, expiry, query.strikes)?;
         Ok::<_, Refusal>(RollWire { unit: crate::wire::legs_wire(&unit), opens })
     });
     Ok(Json(found.await??))

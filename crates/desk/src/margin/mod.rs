@@ -21,15 +21,22 @@
 use std::collections::BTreeMap;
 
 use jiff::civil::Date;
-use quant::{Kind, Style, Terms, implied_vol};
+use quant::Kind;
 
 use crate::account_rules::{AccountKind, AccountRules};
 use crate::carry::Carry;
 use crate::contract::strike_label;
 use crate::number::{Money, Price};
-use crate::regime::{MOST_LEGS, Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, Strategy, portfolio, scan, strategy};
+use crate::regime::{MOST_LEGS, RegimeCase, RegimeKind, RegimeLeg, Strategy, strategy};
 use crate::time::{Moment, day_number};
-use crate::underlying::{MarginClass, ScanRates, Underlying, UnderlyingKind};
+use crate::underlying::{MarginClass, Underlying, UnderlyingKind};
+
+mod level;
+mod revalued;
+
+pub use level::{NeedsLevel, levels};
+pub use revalued::at_move;
+use revalued::{scanned, swept};
 
 /// One option position as margin sees it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -189,168 +196,6 @@ fn in_order(held: &Holdings) -> Vec<MarginLeg> {
     let mut legs = held.options.clone();
     legs.sort_by_key(|l| (l.expiry, l.kind == Kind::Put, l.strike));
     legs
-}
-
-/// Everything held, ready to be re-valued; volatilities lie above `floor`.
-fn revalued(held: &Holdings, basis: &MarginBasis, floor: f64) -> RegimeCase {
-    let (spot, rate, carry_yield) = (basis.spot.to_f64(), basis.rate, basis.carry_yield);
-    let option = |l: &MarginLeg| {
-        // An option on its last day has half of it left.
-        let time = (day_number(l.expiry) - day_number(basis.today)).max(0) as f64 / 365.0;
-        let (kind, strike, time) = (l.kind, l.strike.to_f64(), time.max(0.5 / 365.0));
-        let terms = Terms { kind, style: Style::European, strike, time, rate, carry_yield, vol: 0.0 };
-        let price = l.mark.to_f64().max(0.0);
-        // A mark below what the option is worth without volatility says nothing about it.
-        let vol = implied_vol(&terms, spot, price).unwrap_or(floor).clamp(floor + 0.01, 5.0);
-        RegimeLeg { quantity: l.quantity, kind: RegimeKind::Option { kind, strike, time, vol: Some(vol) }, price }
-    };
-    let mut legs: Vec<RegimeLeg> = held.options.iter().map(option).collect();
-    if held.underlying != 0 {
-        let kind = if basis.kind == UnderlyingKind::Future { RegimeKind::Future } else { RegimeKind::Stock };
-        legs.push(RegimeLeg { quantity: held.underlying, kind, price: spot });
-    }
-    RegimeCase { price: spot, multiplier: basis.multiplier as f64, legs }
-}
-
-/// The requirement after a move of the price, as a fraction of it: options at the volatility that their marks imply.
-pub fn at_move(held: &Holdings, basis: &MarginBasis, by: f64) -> Requirement {
-    let price = (basis.spot.to_f64() * (1.0 + by)).max(0.01);
-    let case = revalued(held, basis, 0.01);
-    let options = held.options.iter().zip(&case.legs).map(|(l, r)| {
-        let RegimeKind::Option { kind, strike, time, vol } = r.kind else { return *l };
-        let terms = Terms { kind, style: Style::European, strike, time, rate: basis.rate, carry_yield: basis.carry_yield, vol: vol.unwrap_or(0.0) };
-        let (then, now) = (quant::european_price(&terms, price), quant::european_price(&terms, basis.spot.to_f64()));
-        // What the mark has beyond its European value stays with it.
-        let mark = (then + r.price - now).max(kind.intrinsic(price, strike)).max(0.0);
-        MarginLeg { mark: if by == 0.0 { l.mark } else { Price::from_f64((mark * 1e4).round() / 1e4).unwrap_or(l.mark) }, ..*l }
-    });
-    let moved = Holdings { options: options.collect(), underlying: held.underlying };
-    let spot = if by == 0.0 { basis.spot } else { Price::from_f64((price * 1e4).round() / 1e4).unwrap_or(basis.spot) };
-    requirement(&moved, &MarginBasis { spot, ..*basis })
-}
-
-/// What the options are worth at their marks.
-fn value_of(options: &[MarginLeg], basis: &MarginBasis) -> Money {
-    options.iter().map(|l| l.mark.times(l.quantity * basis.multiplier)).sum()
-}
-
-/// Moves that portfolio rules look at, down and up (FINRA 4210(g); from memory).
-fn swept_range(class: MarginClass) -> (f64, f64) {
-    match class {
-        MarginClass::BroadIndex => (0.10, 0.10),
-        MarginClass::LargeIndex => (0.08, 0.06),
-        MarginClass::Equity | MarginClass::Scan(_) => (0.15, 0.15),
-    }
-}
-
-/// Worst theoretical loss over ten moves of the price, not below 37.50 for an option on 100.
-fn swept(held: &Holdings, basis: &MarginBasis) -> Result<Requirement, RegimeError> {
-    let mut out = Requirement { collateral: basis.spot.times(held.underlying), equity: value_of(&held.options, basis), ..Requirement::default() };
-    if held.options.is_empty() && held.underlying == 0 {
-        return Ok(out);
-    }
-    let (down, up) = swept_range(basis.class);
-    let rules = Portfolio { down, up, points: 10, minimum_per_contract: 0.375, rate: basis.rate, carry_yield: basis.carry_yield };
-    let found = portfolio(&revalued(held, basis, 0.01), &rules)?;
-    if found.minimum > found.worst {
-        out.add("least for so many contracts".into(), Money::from_model(found.minimum));
-    } else {
-        out.add(format!("worst theoretical loss, at {:+.1} %", found.at * 100.0).replace('-', "−"), Money::from_model(found.worst));
-    }
-    Ok(out)
-}
-
-/// Sixteen scenarios less the value of the options, and exposure.
-fn scanned(held: &Holdings, basis: &MarginBasis, rates: &ScanRates) -> Result<Requirement, RegimeError> {
-    let mut out = Requirement::default();
-    let rules = Scan {
-        price_scan: rates.price_scan * basis.spot.to_f64(),
-        vol_scan: rates.vol_scan,
-        extreme_multiple: rates.extreme_multiple,
-        extreme_cover: rates.extreme_cover,
-        exposure_rate: rates.exposure_rate,
-        short_option_minimum: rates.short_option_minimum,
-        rate: basis.rate,
-        carry_yield: basis.carry_yield,
-    };
-    let found = scan(&revalued(held, basis, rates.vol_scan), &rules)?;
-    let shorts: i64 = held.options.iter().map(|l| (-l.quantity).max(0)).sum();
-    let least = rates.short_option_minimum * shorts as f64;
-    let risk = Money::from_model(found.scan_risk.max(least));
-    if found.scan_risk >= least && risk > Money::ZERO {
-        let (by, vol) = found.at;
-        let vol = if vol > 0.0 {
-            ", volatility up"
-        } else if vol < 0.0 {
-            ", volatility down"
-        } else {
-            ""
-        };
-        out.add(format!("worst of sixteen scenarios, at {:+.1} %{vol}", by / basis.spot.to_f64() * 100.0).replace('-', "−"), risk);
-    } else if risk > Money::ZERO {
-        out.add(format!("least for {shorts} sold"), risk);
-    }
-    // What was received for the options is owed, what was paid counts, up to the risk.
-    let value = value_of(&held.options, basis).min(risk);
-    if value != Money::ZERO {
-        out.add(if value > Money::ZERO { "less the value of the options".into() } else { "value of the options sold".into() }, -value);
-    }
-    let exposure = Money::from_model(found.exposure);
-    if exposure > Money::ZERO {
-        out.add(format!("exposure of {shorts} sold"), exposure);
-    }
-    Ok(out)
-}
-
-/// Contracts that stand together and need a level of approval.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct NeedsLevel {
-    /// The level, 0 to 5.
-    pub level: u8,
-    /// How many such groups.
-    pub count: i64,
-    /// In plain words.
-    pub what: String,
-}
-
-/// The levels that what is held needs.
-pub fn levels(held: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
-    let legs = in_order(held);
-    let lots = held.underlying / basis.lot();
-    // So many bought puts protect shares, so many bought calls shares that were sold.
-    let (mut puts, mut calls) = (lots.max(0), (-lots).max(0));
-    let mut out = Vec::new();
-    let mut say = |level, count, what: String| {
-        if count > 0 {
-            out.push(NeedsLevel { level, count, what })
-        }
-    };
-    let mut bought = |leg: &MarginLeg, count: i64, say: &mut dyn FnMut(u8, i64, String)| {
-        let left = if leg.kind == Kind::Put { &mut puts } else { &mut calls };
-        let protects = count.min(*left);
-        *left -= protects;
-        say(2, count - protects, format!("{} bought", labels(&[leg])));
-    };
-    if legs.iter().all(|l| l.quantity > 0) {
-        legs.iter().for_each(|l| bought(l, l.quantity, &mut say));
-        return out;
-    }
-    for (group, times) in grouped(&legs, held.underlying, basis) {
-        let all: Vec<&MarginLeg> = group.members.iter().map(|i| &legs[*i]).collect();
-        let (shorts, longs): (Vec<&MarginLeg>, Vec<&MarginLeg>) = all.iter().partition(|l| l.quantity < 0);
-        let sold = labels(&shorts);
-        match shorts.as_slice() {
-            [] => longs.iter().for_each(|l| bought(l, times, &mut say)),
-            [short] if group.with_underlying && short.kind == Kind::Call => {}
-            [short] if short.kind == Kind::Put && longs.is_empty() && basis.kind == UnderlyingKind::Shares => {
-                let secured = basis.rules.puts_secured() && !group.with_underlying;
-                say(if secured { 1 } else { 4 }, times, format!("{sold} {}", if secured { "secured by cash" } else { "uncovered" }));
-            }
-            [_, ..] if longs.is_empty() => say(5, times, format!("{sold} uncovered")),
-            _ => say(3, times, format!("{sold} against {}", labels(&longs))),
-        }
-    }
-    out
 }
 
 /// Option legs as often as there are contracts of them, ascending, and whether a lot of the underlying stands with them.

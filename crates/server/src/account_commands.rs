@@ -1,0 +1,91 @@
+//! What the trader decides beside orders: the account's kind and level, his own rule about risk, money paid in, exercise, drafts.
+
+use std::sync::Arc;
+
+use desk::{AccountRules, Contract, DayTradeSwitch, HIGHEST_LEVEL, Instrument, Money};
+use store::Fact;
+
+use crate::money::{account_value, buying_power};
+use crate::refusal::Refusal;
+use crate::state::{DAY_TRADES, Desk, KIND, LEVEL, RISK_RULE, State};
+
+impl Desk {
+    /// Sets kind and level of the account, and the day-trade switch.
+    pub fn set_account_rules(&mut self, rules: AccountRules, day_trades: DayTradeSwitch) -> Result<(), Refusal> {
+        let mut next = State { rules, day_trades, ..self.state.clone() };
+        let wrong = |field, message: String| Err(Refusal::Field { field, message });
+        if rules.level > HIGHEST_LEVEL {
+            return wrong("level", format!("{} is no level; write 0 to {HIGHEST_LEVEL}", rules.level));
+        }
+        if rules.kind != self.state.rules.kind {
+            let value = account_value(&self.state, &mut self.quoter);
+            if rules.kind == desk::AccountKind::Portfolio && value < desk::PORTFOLIO_LEAST {
+                let message =
+                    format!("portfolio rules need an account of {}; this one is worth {}", desk::PORTFOLIO_LEAST.grouped(), value.grouped());
+                return wrong("kind", message);
+            }
+            if rules.kind == desk::AccountKind::Cash
+                && let Some(beyond) = crate::money::beyond(&next, &mut self.quoter)
+            {
+                return wrong("kind", format!("a cash account cannot hold {beyond}; close that first"));
+            }
+            let free = buying_power(&next, &mut self.quoter);
+            if free < Money::ZERO && free < buying_power(&self.state, &mut self.quoter) {
+                return wrong("kind", format!("as a {} account it would be {} short; close or pay in first", rules.kind.word(), (-free).grouped()));
+            }
+        }
+        next.version += 1;
+        let switch = if day_trades == DayTradeSwitch::Off { "off" } else { "by date" };
+        let facts = [(KIND, rules.kind.word().to_owned()), (LEVEL, rules.level.to_string()), (DAY_TRADES, switch.to_owned())];
+        self.commit(next, &facts.map(|(name, value)| Fact::Setting(name.into(), value)))
+    }
+
+    /// Sets or takes away the rule about risk.
+    pub fn set_risk_rule(&mut self, percent: Option<f64>) -> Result<(), Refusal> {
+        let next = State { risk_percent: percent, ..self.state.clone() };
+        self.commit(next, &[Fact::Setting(RISK_RULE.into(), percent.map_or_else(String::new, |p| p.to_string()))])
+    }
+
+    /// Books money paid in.
+    pub fn deposit(&mut self, amount: Money) -> Result<(), Refusal> {
+        let mut next = self.state.clone();
+        let entry = Arc::make_mut(&mut next.account).deposit(next.clock.now, amount).clone();
+        next.version += 1;
+        self.commit(next, &[Fact::Booked(entry, None)])
+    }
+
+    /// Says that a series is not to be exercised at its end, or that it is after all.
+    pub fn decline(&mut self, contract: Contract, declined: bool) -> Result<(), Refusal> {
+        let mut next = self.state.clone();
+        let held = next.account.held(&Instrument::Option(contract.clone()));
+        if held <= 0 {
+            let message = format!("{contract} is not held long; only a holder decides whether to exercise");
+            return Err(Refusal::Field { field: "contract", message });
+        }
+        let set = Arc::make_mut(&mut next.declined);
+        let changed = if declined { set.insert(contract.clone()) } else { set.remove(&contract) };
+        if !changed {
+            return Ok(());
+        }
+        next.version += 1;
+        let fact = Fact::Declined(contract, declined, next.clock.now);
+        self.commit(next, &[fact])
+    }
+
+    /// Keeps a draft, or throws it away.
+    pub fn keep_draft(&mut self, slot: String, body: Option<String>) -> Result<(), Refusal> {
+        let mut next = self.state.clone();
+        let drafts = Arc::make_mut(&mut next.drafts);
+        let fact = match body {
+            Some(body) => {
+                drafts.insert(slot.clone(), body.clone());
+                Fact::Draft(slot, body, next.clock.now)
+            }
+            None => {
+                drafts.remove(&slot);
+                Fact::DraftGone(slot)
+            }
+        };
+        self.commit(next, &[fact])
+    }
+}

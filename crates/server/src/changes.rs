@@ -1,0 +1,220 @@
+//! What can be changed about an order that works: its limit, its size, how it is eased, what it is tied to; and its end.
+
+use std::sync::Arc;
+
+use desk::order::Event;
+use desk::{Easing, Link, Order, OrderError, Price, Pricing, Purpose, Request, ticket};
+use market::exchange;
+use store::Fact;
+
+use crate::refusal::Refusal;
+use crate::state::{Desk, known, spot_of};
+use crate::trading::{Tie, check_closing, record};
+
+/// Seconds between two steps of easing: a multiple of the time between two draws of the exchange.
+const SHORTEST_EASE: i64 = 10;
+const LONGEST_EASE: i64 = 3_600;
+
+impl Desk {
+    fn find(&self, id: u64) -> Result<(usize, &Arc<Order>), Refusal> {
+        // Numbers ascend without gaps, from wherever they begin.
+        let first = self.state.orders.first().map_or(1, |o| o.id);
+        let index = id.checked_sub(first).and_then(|i| usize::try_from(i).ok()).filter(|i| *i < self.state.orders.len());
+        let index = index.ok_or(Refusal::NoOrder(id))?;
+        Ok((index, &self.state.orders[index]))
+    }
+
+    /// Lets something happen to an order that is open; where it may fill by it, the exchange looks at it at once.
+    fn change(&mut self, changes: Vec<(u64, Event)>, arrives: bool) -> Result<Vec<Order>, Refusal> {
+        let mut next = self.state.clone();
+        let now = next.clock.now;
+        let mut facts = Vec::new();
+        let mut touched = Vec::new();
+        for (id, event) in changes {
+            let index = self.find(id)?.0;
+            Arc::make_mut(&mut Arc::make_mut(&mut next.orders)[index]).events.push((now, event.clone()));
+            facts.push(Fact::Happened(id, now, event));
+            touched.push(index);
+        }
+        if arrives {
+            for index in &touched {
+                self.arrive(&mut next, *index, &mut facts);
+            }
+        }
+        next.version += 1;
+        let changed = touched.iter().map(|i| Order::clone(&next.orders[*i])).collect();
+        self.commit(next, &facts)?;
+        Ok(changed)
+    }
+
+    fn change_one(&mut self, id: u64, event: Event, arrives: bool) -> Result<Order, Refusal> {
+        Ok(self.change(vec![(id, event)], arrives)?.swap_remove(0))
+    }
+
+    /// A limit that may be set: on the tick, sensible, and within the account's means for all that is left.
+    fn check_new_limit(&mut self, id: u64, price: Price) -> Result<(), Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        if order.pricing() == Pricing::Market {
+            return Err(OrderError::NoLimit(id).into());
+        }
+        let underlying = known(&self.state, &order.request.symbol)?;
+        ticket::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
+        let asked = Request { pricing: Pricing::Limit(price), quantity: order.wanted() - order.filled(), ..order.request.clone() };
+        self.check_buying_power(&asked, Some(id))
+    }
+
+    /// Changes the limit of a working order; it may fill at once. A limit that was eased stops where it is put.
+    pub fn reprice(&mut self, id: u64, price: Price) -> Result<Order, Refusal> {
+        self.check_new_limit(id, price)?;
+        let mut changes = Vec::new();
+        if self.find(id)?.1.easing().is_some() {
+            changes.push((id, Event::Eased(None)));
+        }
+        changes.push((id, Event::Repriced(price)));
+        self.change(changes, true)?.pop().ok_or(Refusal::NoOrder(id))
+    }
+
+    /// Changes how many packages a working order asks for in all, what is filled among them.
+    pub fn resize(&mut self, id: u64, quantity: i64) -> Result<Order, Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        ticket::check_quantity(&order.request.unit, quantity)?;
+        let filled = order.filled();
+        if quantity <= filled {
+            return Err(OrderError::FewerThanFilled { id, filled }.into());
+        }
+        if order.link() != Link::default() || self.waits_for(id).next().is_some() {
+            return Err(OrderError::Bound { id, why: "is tied to other orders and keeps its size; untie it first".into() }.into());
+        }
+        let more = quantity - order.wanted();
+        if more > 0 {
+            let asked = Request { pricing: order.pricing(), quantity: more, ..order.request.clone() };
+            if let Purpose::Close(campaign) = asked.purpose {
+                check_closing(&self.state, &asked, campaign)?;
+            }
+            self.check_buying_power(&Request { quantity: quantity - filled, ..asked }, Some(id))?;
+        }
+        if more == 0 {
+            return Ok(Order::clone(&order));
+        }
+        self.change_one(id, Event::Resized(more), true)
+    }
+
+    /// Eases the limit of a working order from here on, or stops easing it.
+    pub fn ease(&mut self, id: u64, easing: Option<Easing>) -> Result<Order, Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        if let Some(e) = easing {
+            let Pricing::Limit(limit) = order.pricing() else { return Err(OrderError::NoLimit(id).into()) };
+            let wrong = |why: String| Refusal::Order(OrderError::Easing(why));
+            if e.to <= limit {
+                return Err(wrong("easing moves a price toward the market: its end must pay more, or receive less, than the limit in force".into()));
+            }
+            if e.step <= Price::ZERO {
+                return Err(wrong(format!("a step of {} does not move the price; write one above zero", e.step)));
+            }
+            if !(SHORTEST_EASE..=LONGEST_EASE).contains(&e.every) || e.every % SHORTEST_EASE != 0 {
+                return Err(wrong(format!(
+                    "{} seconds between two steps; write {SHORTEST_EASE} to {LONGEST_EASE}, in steps of {SHORTEST_EASE}",
+                    e.every
+                )));
+            }
+            let ticks = known(&self.state, &order.request.symbol)?.ticks_of(&order.request.unit);
+            let off = [limit + e.step, e.to].into_iter().find(|p| !ticks.allows(*p));
+            if let Some(price) = off {
+                return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below: ticks.floor(price), above: ticks.ceil(price) }.into());
+            }
+            self.check_new_limit(id, e.to)?;
+        } else if order.easing().is_none() {
+            return Ok(Order::clone(&order));
+        }
+        self.change_one(id, Event::Eased(easing), false)
+    }
+
+    fn open_orders(&self) -> impl Iterator<Item = &Arc<Order>> {
+        self.state.open.iter().map(|i| &self.state.orders[*i])
+    }
+
+    /// Open orders that wait for this one.
+    fn waits_for(&self, id: u64) -> impl Iterator<Item = &Arc<Order>> {
+        self.open_orders().filter(move |o| o.link().after == Some(id))
+    }
+
+    /// Ties orders that work already: each cancels the others, or the others wait for the first.
+    pub fn tie(&mut self, ids: &[u64], tie: Tie) -> Result<Vec<Order>, Refusal> {
+        let mut each = ids.to_vec();
+        each.sort_unstable();
+        each.dedup();
+        if !(2..=4).contains(&ids.len()) || each.len() != ids.len() {
+            return Err(Refusal::Field { field: "orders", message: format!("{} different orders; pick 2 to 4", each.len()) });
+        }
+        for id in ids {
+            let order = self.find(*id)?.1;
+            order.require_open()?;
+            let why = if order.link() != Link::default() || self.waits_for(*id).next().is_some() {
+                Some("is tied already; untie it first")
+            } else if order.filled() > 0 {
+                Some("is filled in part and cannot be tied")
+            } else {
+                None
+            };
+            if let Some(why) = why {
+                return Err(OrderError::Bound { id: *id, why: why.into() }.into());
+            }
+        }
+        let (first, size) = (ids[0], self.find(ids[0])?.1.wanted());
+        if let Some(other) = ids.iter().map(|id| self.find(*id)).collect::<Result<Vec<_>, _>>()?.into_iter().find(|(_, o)| o.wanted() != size) {
+            let why = format!("asks for {} where order {first} asks for {size}; tied orders have the same size", other.1.wanted());
+            return Err(OrderError::Bound { id: other.1.id, why }.into());
+        }
+        let link = |id: u64| match tie {
+            Tie::OneCancelsOther => Some(Link { after: None, group: Some(first) }),
+            Tie::OneTriggersOther => (id != first).then_some(Link { after: Some(first), group: None }),
+            Tie::Bracket => (id != first).then_some(Link { after: Some(first), group: Some(ids[1]) }),
+        };
+        let changes = ids.iter().filter_map(|id| Some((*id, Event::Tied(link(*id)?)))).collect();
+        self.change(changes, false)
+    }
+
+    /// Takes the ties of an order away, and those of the orders that wait for it or cancel it. What waited works from here on.
+    pub fn untie(&mut self, id: u64) -> Result<Vec<Order>, Refusal> {
+        let order = Arc::clone(self.find(id)?.1);
+        order.require_open()?;
+        let group = order.link().group;
+        let tied = |o: &&Arc<Order>| {
+            let link = o.link();
+            (o.id == id && link != Link::default())
+                || link.after == Some(id)
+                || (group.is_some() && link.group == group && order.link().after.is_none())
+        };
+        let ids: Vec<u64> = self.open_orders().filter(tied).map(|o| o.id).collect();
+        for id in &ids {
+            let o = Arc::clone(self.find(*id)?.1);
+            if o.waiting() > 0 {
+                let asked = Request { pricing: o.pricing(), quantity: o.wanted() - o.filled(), link: Link::default(), ..o.request.clone() };
+                if let Purpose::Close(campaign) = asked.purpose {
+                    check_closing(&self.state, &asked, campaign)?;
+                }
+                self.check_buying_power(&asked, Some(*id))?;
+            }
+        }
+        self.change(ids.into_iter().map(|id| (id, Event::Tied(Link::default()))).collect(), true)
+    }
+
+    /// Cancels what is left of a working order.
+    pub fn cancel(&mut self, id: u64) -> Result<Order, Refusal> {
+        let (index, order) = self.find(id)?;
+        order.require_open()?;
+        let mut next = self.state.clone();
+        let now = next.clock.now;
+        let Some(place) = next.open.iter().position(|k| *k == index) else { return Err(Refusal::NoOrder(id)) };
+        let happened = next.among_open(|orders| exchange::cancel(orders, place, now));
+        let mut facts = Vec::new();
+        record(&mut next, happened, &mut facts);
+        next.version += 1;
+        let changed = Order::clone(&next.orders[index]);
+        self.commit(next, &facts)?;
+        Ok(changed)
+    }
+}
