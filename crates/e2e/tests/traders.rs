@@ -132,10 +132,10 @@ async fn income_seller(b: &Browser) {
     b.press("Cancel all").await;
     b.press_starting("Cancel all ").await;
     b.until("[aria-label=Working]", "empty", |t| t.contains("Nothing is working")).await;
-    b.write("[aria-label='Find among done orders']", "WXMT cancelled").await;
-    b.until("[aria-label=Done]", "nothing found", |t| t.contains("No done order has")).await;
-    b.write("[aria-label='Find among done orders']", "wxmt").await;
-    b.until("[aria-label=Done]", "found", |t| t.contains("iron condor") && !t.contains("NMOU")).await;
+    b.write("[aria-label='Find among filled and ended orders']", "WXMT cancelled").await;
+    b.until("[aria-label=Filled]", "nothing found", |t| t.contains("No filled order has")).await;
+    b.write("[aria-label='Find among filled and ended orders']", "wxmt").await;
+    b.until("[aria-label=Filled]", "found", |t| t.contains("iron condor") && !t.contains("NMOU")).await;
     b.accessible("orders found").await;
 }
 

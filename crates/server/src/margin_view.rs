@@ -268,7 +268,12 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
             buying_power: money(usable_cash(state) - taken - reserved),
         }
     });
-    let leverage = if state.rules.kind == AccountKind::Cash { 1 } else { STOCK_LEVERAGE };
+    // Of shares half is needed by strategy rules, what they lose in a fall of 15 % by portfolio rules.
+    let for_shares = match state.rules.kind {
+        AccountKind::Cash => free,
+        AccountKind::Margin => free * STOCK_LEVERAGE,
+        AccountKind::Portfolio => Money::from_raw(free.raw() * 100 / 15 / 100 * 100),
+    };
     let day_trades = state.day_trading().map(|t| DayTradesWire {
         count: t.count(),
         most: t.rule.most,
@@ -298,7 +303,7 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
         reserved: money(reserved),
         requirement: money(held.iter().map(|(_, r)| r.total).sum()),
         for_options: money(free),
-        for_shares: money(free.max(Money::ZERO) * leverage),
+        for_shares: money(for_shares.max(Money::ZERO)),
         deficit: (free < Money::ZERO).then(|| money(-free)),
         held: held
             .iter()

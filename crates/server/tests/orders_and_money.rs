@@ -427,6 +427,31 @@ async fn fills_go_out_and_come_in_whole_or_not_at_all() {
     assert_eq!(totals, units(&a["cash"]) - units(&a["paidIn"]));
 }
 
+/// Day trades are told before they are made and counted after, as long as the switch is on.
+#[tokio::test]
+async fn day_trades_are_told_and_counted() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let open = async |id: &str| p.post("/api/orders", &at_cross(id, &legs, 1)).await;
+    for n in 1..=4 {
+        let (_, order) = open(&format!("open {n}")).await;
+        let campaign = order["id"].clone();
+        let told = p.post("/api/evaluate", &json!({ "symbol": "NMOU", "legs": turned(&legs), "closes": campaign })).await.1;
+        let note = told["checks"].as_array().unwrap().iter().find(|c| c["text"].as_str().unwrap().starts_with("opened today")).unwrap().clone();
+        assert!(note["text"].as_str().unwrap().contains(&format!("day trade {n} where 3 in 5 sessions are free")), "{note}");
+        let mut close = at_cross(&format!("close {n}"), &turned(&legs), 1);
+        close["closes"] = campaign;
+        assert_eq!(p.post("/api/orders", &close).await.1["state"], "filled");
+    }
+    let day = p.get("/api/balance").await["dayTrades"].clone();
+    assert_eq!((day["count"].as_i64(), day["pattern"].as_bool(), day["forbids"].as_bool()), (Some(4), Some(true), Some(false)), "{day}");
+    assert_eq!(open("a large account").await.0, StatusCode::CREATED, "the account is worth more than 25,000");
+    let off = json!({ "kind": "margin", "level": 5, "dayTradesByDate": false });
+    assert_eq!(p.raw("PUT", "/api/account/rules", &off.to_string()).await.0, StatusCode::NO_CONTENT);
+    assert_eq!(p.get("/api/balance").await["dayTrades"], Value::Null);
+}
+
 /// A ticket sent many times at the same moment is one order.
 #[tokio::test]
 async fn a_double_click_sends_one_order() {

@@ -10,6 +10,7 @@ import { MarginSheet } from './MarginSheet';
 import { Checks, MoneyTable, warningKey } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
 import { chosenOf, isPrice, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { RiskRule } from './RiskRule';
 import { RollChooser, useRoll, type Roll } from './RollChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
 import { KIND_WORDS, STANDS, STAND_WORDS, type Kind, type Stand } from './words';
@@ -110,6 +111,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
         {!ticket.closing && e.allowed != null && <Button weight="quiet" disabled={e.allowed < 1} onClick={() => { setQuantity(String(e.allowed)); }}>by my rule: {e.allowed}</Button>}
       </div>
+      {!ticket.closing && <RiskRule />}
       {slot}
       <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }, { value: 'stop', label: 'stop' }]} />
       <p className="-mt-2 text-[12px] text-ink2">{KIND_WORDS[kind]}</p>

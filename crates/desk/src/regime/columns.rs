@@ -99,11 +99,16 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
         }
     }
     let (best, first_two) = (&best, |a: usize| (a..n).map(move |b| (a, b)));
+    // Whether four can be legal at all is seen from their two halves.
+    let halves: Vec<Half> = (0..n * n).map(|i| Half::of(&all[i / n]).with(&Half::of(&all[i % n]))).collect();
     let pairs: Vec<(usize, usize)> = (0..n).flat_map(first_two).collect();
     let fours = pairs.par_iter().flat_map_iter(|&(a, b)| {
         let rest = (b..n).flat_map(move |c| (c..n).map(move |d| [a, b, c, d]));
         rest.filter_map(|set| {
             let [a, b, c, d] = set;
+            if !halves[a * n + b].with(&halves[c * n + d]).is_legal() {
+                return None;
+            }
             let pairs = (best.two(a, b) + best.two(c, d)).min(best.two(a, c) + best.two(b, d)).min(best.two(a, d) + best.two(b, c));
             let single = (alone(a) + best.three(b, c, d)).min(alone(b) + best.three(a, c, d));
             let apart = pairs.min(single).min(alone(c) + best.three(a, b, d)).min(alone(d) + best.three(a, b, c));
@@ -155,19 +160,42 @@ fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
     each.collect()
 }
 
-/// Greatest loss of the gross payoff per unit; without bound where it is no legal group, or where it is `enough` or more.
-fn group(all: &[Contracts], set: &[usize], enough: f64) -> f64 {
-    let (mut calls, mut last_short, mut first_long) = (0, f64::NEG_INFINITY, f64::INFINITY);
-    for c in set.iter().map(|i| &all[*i]) {
+/// What decides whether contracts may stand together: calls sold beyond those bought, the last end of what is sold, the first of what is bought.
+#[derive(Clone, Copy)]
+struct Half {
+    calls: i32,
+    last_short: f64,
+    first_long: f64,
+}
+
+impl Half {
+    fn of(c: &Contracts) -> Half {
+        let calls = if c.call { 1 } else { 0 };
         if c.short {
-            last_short = c.time.max(last_short);
-            calls += i32::from(c.call);
+            Half { calls, last_short: c.time, first_long: f64::INFINITY }
         } else {
-            first_long = c.time.min(first_long);
-            calls -= i32::from(c.call);
+            Half { calls: -calls, last_short: f64::NEG_INFINITY, first_long: c.time }
         }
     }
-    if calls > 0 || first_long < last_short || last_short == f64::NEG_INFINITY {
+
+    fn with(&self, o: &Half) -> Half {
+        Half {
+            calls: self.calls + o.calls,
+            last_short: if o.last_short > self.last_short { o.last_short } else { self.last_short },
+            first_long: if o.first_long < self.first_long { o.first_long } else { self.first_long },
+        }
+    }
+
+    /// Something is sold, its calls are covered, and what covers it ends no earlier.
+    fn is_legal(&self) -> bool {
+        self.calls <= 0 && self.first_long >= self.last_short && self.last_short > f64::NEG_INFINITY
+    }
+}
+
+/// Greatest loss of the gross payoff per unit; without bound where it is no legal group, or where it is `enough` or more.
+fn group(all: &[Contracts], set: &[usize], enough: f64) -> f64 {
+    let together = set.iter().map(|i| Half::of(&all[*i])).reduce(|a, b| a.with(&b));
+    if !together.is_some_and(|t| t.is_legal()) {
         return f64::INFINITY;
     }
     let mut worst = 0.0_f64;

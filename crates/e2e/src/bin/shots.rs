@@ -22,6 +22,10 @@ async fn main() {
         b.keys("t").await;
         b.find("[role=slider]").await;
         shot(&b, "ticket").await;
+        b.click("[role=dialog] [aria-label^='margin sheet of']").await;
+        b.find("[aria-label='If the market moves']").await;
+        shot(&b, "margin").await;
+        b.keys(e2e::ESCAPE).await;
         b.keys(e2e::ESCAPE).await;
         b.press("build ▾").await;
         b.press("stays").await;
@@ -57,7 +61,7 @@ async fn main() {
         b.press("packages").await;
         b.find("[data-package]").await;
         shot(&b, "packages").await;
-        for view in ["orders", "book", "ledger"] {
+        for view in ["orders", "book", "balance", "ledger"] {
             b.goto(&format!("{home}/{view}")).await;
             b.find("main table tbody tr").await;
             shot(&b, view).await;

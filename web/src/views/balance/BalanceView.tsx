@@ -69,7 +69,7 @@ export function BalanceView() {
     ['margin held', b.requirement],
     ['set aside for working orders', b.reserved],
     ['buying power for options', b.forOptions, 'options are paid in full'],
-    ['buying power for shares', b.forShares, b.kind === 'cash' ? 'paid in full' : 'half their value is needed'],
+    ['buying power for shares', b.forShares, { cash: 'paid in full', margin: 'half their value is needed', portfolio: 'what they lose in a fall of 15 % is needed' }[b.kind as Kind]],
   ];
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>

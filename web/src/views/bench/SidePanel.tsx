@@ -1,11 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
-import { api, must, type BenchAnswer, type EvaluateRequest } from '../../api/client';
-import { rulesQuery } from '../../api/queries';
+import type { BenchAnswer, EvaluateRequest } from '../../api/client';
 import { cents, fixed, money, percent } from '../../format';
 import { MarginSheet } from '../../ticket/MarginSheet';
 import { Checks } from '../../ticket/MoneyTable';
-import { Button, Notice } from '../../ui/controls';
+import { RiskRule } from '../../ticket/RiskRule';
 
 type Row = [string, string, string?];
 function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [string, string] }) {
@@ -15,25 +12,6 @@ function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [str
       {heads && <thead><tr className="text-[12px] text-ink2"><td /><th scope="col" className="num font-normal">{heads[0]}</th><th scope="col" className="num font-normal">{heads[1]}</th></tr></thead>}
       <tbody>{rows.map(([name, a, b]) => <tr key={name} className="border-t border-hair"><th scope="row" className="py-px text-left font-normal text-ink2">{name}</th><td className={`num ${b === undefined ? 'font-semibold' : ''}`}>{a}</td>{b !== undefined && <td className="num pl-2 font-semibold">{b}</td>}</tr>)}</tbody>
     </table>
-  );
-}
-
-/** The trader's own limit on what one trade may lose. */
-function RiskRule() {
-  const client = useQueryClient();
-  const rules = useQuery(rulesQuery);
-  const [text, setText] = useState<string>();
-  const set = useMutation({
-    mutationFn: async (riskPercent: number | null) => { must(await api.PUT('/api/rules', { body: { riskPercent } })); },
-    onSuccess: async () => { setText(undefined); await client.invalidateQueries({ queryKey: ['rules'] }); },
-  });
-  const kept = rules.data?.riskPercent;
-  return (
-    <form className="flex flex-wrap items-center gap-1" onSubmit={(e) => { e.preventDefault(); const t = (text ?? '').trim(); set.mutate(t === '' ? null : Number(t)); }}>
-      <label className="flex items-center gap-1 text-ink2">my rule: at most<input inputMode="decimal" value={text ?? (kept == null ? '' : String(kept))} onChange={(e) => { setText(e.target.value); }} className="num h-6 w-12 rounded border border-strong bg-ground px-1 font-semibold text-ink" />% at risk</label>
-      {text !== undefined && <Button type="submit" disabled={set.isPending}>keep</Button>}
-      {set.error && <Notice>{set.error.message}</Notice>}
-    </form>
   );
 }
 

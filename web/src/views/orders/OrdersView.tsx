@@ -2,7 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, must, type Order } from '../../api/client';
 import { ordersQuery } from '../../api/queries';
-import { longWhen } from '../../format';
+import { longWhen, shortWhen } from '../../format';
 import { openOrder } from '../../ticket/open';
 import { ties } from '../../ticket/ties';
 import { Button, Notice } from '../../ui/controls';
@@ -18,6 +18,12 @@ function asTree(list: Order[]): { order: Order; under: boolean }[] {
   return list.filter((o) => !waits(o)).flatMap((o) => [{ order: o, under: false }, ...list.filter((c) => c.after === o.id).map((c) => ({ order: c, under: true }))]);
 }
 
+/** Why an order ended, where the exchange ended it. */
+function reason(o: Order): string {
+  const last = o.events.at(-1)?.what ?? '';
+  return last.startsWith('ended: ') ? `, ${last.slice(7)}` : '';
+}
+
 type Picking = { picked: number[]; pick: (id: number, on: boolean) => void };
 function Line({ order: o, under, picking }: { order: Order; under: boolean; picking?: Picking | undefined }) {
   return (
@@ -30,7 +36,7 @@ function Line({ order: o, under, picking }: { order: Order; under: boolean; pick
       <td className="num px-2">{o.limit ? `${o.limit.amount} ${o.limit.side}` : 'market'}</td>
       <td className="num px-2">{o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}</td>
       <td className="px-2">{o.timeInForce}</td>
-      <td className={`px-2 font-semibold ${o.open ? 'text-brass' : ''}`}>{o.state}</td>
+      <td className="px-2 py-1"><span className={`font-semibold ${o.open ? 'text-brass' : ''}`}>{o.state}</span>{!o.open && <span className="text-[12px] text-ink2"> {shortWhen(o.events.at(-1)?.at ?? o.placed)}{reason(o)}</span>}</td>
       <td className="px-2"><Button onClick={() => { openOrder(o.id); }} aria-label={`${o.open ? 'change, cancel' : 'show'} order ${o.id}`}>{o.open ? 'change, cancel' : 'show'}</Button></td>
     </tr>
   );
@@ -50,7 +56,8 @@ export function OrdersView() {
     onSuccess: () => { setPicked([]); },
   });
   const found = (o: Order) => `${o.id} ${o.symbol} ${o.name} ${o.state} ${o.legs.join(' ')} ${longWhen(o.placed)}`.toLowerCase().includes(wanted.trim().toLowerCase());
-  const groups: [string, Order[]][] = [['Working', open], ['Done', all.filter((o) => !o.open && found(o)).reverse()]];
+  const past = all.filter((o) => !o.open && found(o)).reverse();
+  const groups: [string, Order[]][] = [['Working', open], ['Filled', past.filter((o) => o.state === 'filled')], ['Ended', past.filter((o) => o.state !== 'filled')]];
   // What waits for an order ends with it: those that wait go first.
   const cancelAll = useMutation({
     mutationFn: async () => {
@@ -73,11 +80,11 @@ export function OrdersView() {
               <Button disabled={tie.isPending} onClick={() => { tie.mutate('oneCancelsOther'); }}>one of {picked.join(', ')} cancels the other{picked.length > 2 ? 's' : ''}</Button>
               <Button disabled={tie.isPending} onClick={() => { tie.mutate('oneTriggersOther'); }}>once {picked[0]} fills, {picked.slice(1).join(', ')} {picked.length > 2 ? 'go' : 'goes'} out</Button>
             </>)}
-            {title === 'Done' && <input aria-label="Find among done orders" placeholder="symbol, structure, state" value={wanted} onChange={(e) => { setWanted(e.target.value); }} className="h-6 w-56 rounded border border-strong bg-raised px-2 placeholder:text-ink2" />}
+            {title === 'Filled' && <input aria-label="Find among filled and ended orders" placeholder="symbol, structure, state" value={wanted} onChange={(e) => { setWanted(e.target.value); }} className="h-6 w-56 rounded border border-strong bg-raised px-2 placeholder:text-ink2" />}
           </div>
-          {list.length === 0 ? <p className="text-ink2">{title === 'Working' ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.' : wanted.trim() === '' ? 'Nothing has been filled, cancelled or ended yet.' : `No done order has “${wanted.trim()}” in it.`}</p> : (
+          {list.length === 0 ? <p className="text-ink2">{title === 'Working' ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.' : wanted.trim() !== '' ? `No ${title.toLowerCase()} order has “${wanted.trim()}” in it.` : title === 'Filled' ? 'Nothing has been filled yet.' : 'Nothing was cancelled, and nothing ended unfilled.'}</p> : (
             <table className="w-full table-fixed border-collapse">
-              <colgroup>{[56, 142, 72, null, 74, 104, 104, 150, 104, 124].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
+              <colgroup>{[60, 132, 72, null, 66, 100, 100, 132, 160, 116].map((w, i) => <col key={i} style={w === null ? undefined : { width: w }} />)}</colgroup>
               <thead><tr><th className={right}>order</th><th className={left}>placed</th><th className={left}>symbol</th><th className={left}>structure</th><th className={right}>filled</th><th className={right}>limit</th><th className={right}>average</th><th className={left}>stands</th><th className={left}>state</th><th className={left}><span className="sr-only">actions</span></th></tr></thead>
               <tbody>{asTree(list).map(({ order, under }) => <Line key={order.id} order={order} under={under} picking={title === 'Working' && open.length > 1 ? { picked, pick } : undefined} />)}</tbody>
             </table>
