@@ -135,7 +135,7 @@ async fn income_seller(b: &Browser) {
     b.write("[aria-label='Find among filled and ended orders']", "WXMT cancelled").await;
     b.until("[aria-label=Filled]", "nothing found", |t| t.contains("No filled order has")).await;
     b.write("[aria-label='Find among filled and ended orders']", "wxmt").await;
-    b.until("[aria-label=Filled]", "found", |t| t.contains("iron condor") && !t.contains("NMOU")).await;
+    b.until("[aria-label=Ended]", "found", |t| t.contains("iron condor") && !t.contains("NMOU")).await;
     b.accessible("orders found").await;
 }
 

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use desk::{AccountRules, Contract, DayTradeSwitch, HIGHEST_LEVEL, Instrument, Money};
+use desk::{AccountKind, AccountRules, Contract, DayTradeSwitch, HIGHEST_LEVEL, Instrument, Money, Occurrence, PORTFOLIO_LEAST};
 use store::Fact;
 
 use crate::money::{account_value, buying_power};
@@ -19,12 +19,11 @@ impl Desk {
         }
         if rules.kind != self.state.rules.kind {
             let value = account_value(&self.state, &mut self.quoter);
-            if rules.kind == desk::AccountKind::Portfolio && value < desk::PORTFOLIO_LEAST {
-                let message =
-                    format!("portfolio rules need an account of {}; this one is worth {}", desk::PORTFOLIO_LEAST.grouped(), value.grouped());
+            if rules.kind == AccountKind::Portfolio && value < PORTFOLIO_LEAST {
+                let message = format!("portfolio rules need an account of {}; this one is worth {}", PORTFOLIO_LEAST.grouped(), value.grouped());
                 return wrong("kind", message);
             }
-            if rules.kind == desk::AccountKind::Cash
+            if rules.kind == AccountKind::Cash
                 && let Some(beyond) = crate::money::beyond(&next, &mut self.quoter)
             {
                 return wrong("kind", format!("a cash account cannot hold {beyond}; close that first"));
@@ -87,5 +86,15 @@ impl Desk {
             }
         };
         self.commit(next, &[fact])
+    }
+}
+
+/// A portfolio account that is worth too little at a close is a margin account from then on, and a bell says so.
+pub(crate) fn revert_below_least(next: &mut State, value: Money, facts: &mut Vec<Fact>) {
+    if next.rules.kind == AccountKind::Portfolio && value < PORTFOLIO_LEAST {
+        next.rules.kind = AccountKind::Margin;
+        facts.push(Fact::Setting(KIND.into(), AccountKind::Margin.word().into()));
+        let says = format!("worth {} at the close, below {}: margined by strategy rules from now on", value.grouped(), PORTFOLIO_LEAST.grouped());
+        crate::bells::tell(&mut next.bells, Occurrence::Deficit, next.clock.now, says, facts);
     }
 }

@@ -14,6 +14,9 @@ use crate::state::{Desk, State, known};
 /// Bells of what happened that are kept; older ones make room.
 const KEPT: usize = 200;
 
+/// Contracts and packages are looked at so often.
+const A_MINUTE: i64 = 60_000;
+
 /// Adds a bell that rings at once.
 pub(crate) fn tell(bells: &mut Arc<Vec<Arc<Bell>>>, what: Occurrence, at: Moment, says: String, facts: &mut Vec<Fact>) {
     let id = bells.last().map_or(1, |b| b.id + 1);
@@ -72,18 +75,20 @@ impl Desk {
         market.map(|(m, _)| m.middle)
     }
 
-    /// Rings what prices on the way from one moment to another make ring; prices are looked at when the exchange draws.
+    /// Rings what prices on the way from one moment to another make ring. An underlying is looked at when the exchange draws, a contract or a package
+    /// every minute.
     pub(crate) fn listen_until(&mut self, next: &mut State, from: Moment, to: Moment, facts: &mut Vec<Fact>) {
         for i in 0..next.bells.len() {
             let bell = Arc::clone(&next.bells[i]);
             if !bell.is_set() {
                 continue;
             }
-            let mut slot = from.millis().div_euclid(DRAW_EVERY) + 1;
-            while slot * DRAW_EVERY <= to.millis() {
-                let at = Moment::from_millis(slot * DRAW_EVERY);
+            let every = if matches!(bell.listens, Listens::Price { unit: Some(_), .. }) { A_MINUTE } else { DRAW_EVERY };
+            let mut slot = from.millis().div_euclid(every) + 1;
+            while slot * every <= to.millis() {
+                let at = Moment::from_millis(slot * every);
                 if !is_open(at) {
-                    slot = next_open(at).millis().div_euclid(DRAW_EVERY).max(slot + 1);
+                    slot = next_open(at).millis().div_euclid(every).max(slot + 1);
                     continue;
                 }
                 slot += 1;

@@ -311,6 +311,7 @@ impl Desk {
                 let value = account_value(&next, &mut self.quoter);
                 Arc::make_mut(&mut next.marks).push((day.to_string(), value));
                 facts.push(Fact::Mark(day.to_string(), value));
+                crate::account_commands::revert_below_least(&mut next, value, &mut facts);
                 self.quoter.forget_before(stop);
             }
         }

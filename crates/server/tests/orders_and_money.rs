@@ -342,7 +342,28 @@ async fn portfolio_rules_and_the_sheet() {
     let told = q.evaluate(&legs, order["fillPrice"]["value"].as_str()).await;
     assert_eq!(p.get("/api/account").await["buyingPower"], told["money"]["buyingPowerAfter"]);
     drop(p);
-    assert_eq!(place.program().get("/api/balance").await["kind"], "portfolio", "it is kept");
+    let p = place.program();
+    assert_eq!(p.get("/api/balance").await["kind"], "portfolio", "it is kept");
+    // A loss takes the account below what these rules ask for: at the close it is a margin account again, and a bell says so.
+    let (_, rows) = p.monthly().await;
+    let far = rows.last().unwrap()["call"]["contract"].clone();
+    let deep = json!([{ "contract": far, "quantity": 1 }]);
+    let worth = |b: &Value| units(&b["value"]) / 10_000;
+    for n in 0..40 {
+        if worth(&p.get("/api/balance").await) < 100_000 {
+            break;
+        }
+        // Bought at the ask and sold at the bid of something dear and wide, over and over.
+        let (_, bought) = p.post("/api/orders", &at_cross(&format!("in {n}"), &deep, 60)).await;
+        let mut back = at_cross(&format!("out {n}"), &turned(&deep), bought["filled"].as_i64().unwrap_or(1));
+        back["closes"] = bought["id"].clone();
+        p.post("/api/orders", &back).await;
+    }
+    assert!(worth(&p.get("/api/balance").await) < 100_000, "{}", p.get("/api/balance").await["value"]);
+    step(&p, "close").await;
+    assert_eq!(p.get("/api/balance").await["kind"], "margin");
+    let bells = p.get("/api/bells").await;
+    assert!(bells.as_array().unwrap().iter().any(|b| b["says"].as_str().is_some_and(|s| s.contains("margined by strategy rules"))), "{bells}");
 }
 
 /// Fills written to a file and read into an empty account give the same positions and the same money; a file with problems books nothing and names
