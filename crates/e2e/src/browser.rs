@@ -17,6 +17,8 @@ use crate::program::root;
 
 /// Keys by their WebDriver code points (W3C WebDriver, section 17.4.2).
 pub const ENTER: &str = "\u{E007}";
+/// The Delete key.
+pub const DELETE: &str = "\u{E017}";
 /// The Escape key.
 pub const ESCAPE: &str = "\u{E00C}";
 /// The Tab key.

@@ -8,5 +8,5 @@
 mod browser;
 mod program;
 
-pub use browser::{Browser, DOWN, END, ENTER, ESCAPE, HOME, LEFT, RIGHT, TAB, UP, in_browser};
+pub use browser::{Browser, DELETE, DOWN, END, ENTER, ESCAPE, HOME, LEFT, RIGHT, TAB, UP, in_browser};
 pub use program::{Program, root};

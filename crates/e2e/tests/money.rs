@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use e2e::{Browser, ESCAPE, Program, in_browser};
+use e2e::{Browser, DELETE, ESCAPE, Program, UP, in_browser};
 use serde_json::{Value, json};
 
 /// A draft in the first place of the tray.
@@ -120,6 +120,17 @@ async fn orders_and_money() {
         b.click("[aria-label^='answer: VXLO']").await;
         b.until("[data-testid=bells]", "answered", |t| t.starts_with("bells")).await;
         b.keys(ESCAPE).await;
+
+        // A bell stands over the rows; the arrows move it, Delete takes it away.
+        b.goto(&format!("{home}/chain/NMOU")).await;
+        b.until("[data-bell] button", "a bell", |t| t == "bell 195.00").await;
+        b.accessible("a bell over the rows").await;
+        b.run("document.querySelector('[data-bell] button').focus()").await;
+        b.keys(UP).await;
+        b.until("[data-bell] button", "moved", |t| t.starts_with("bell 195.") && t != "bell 195.00").await;
+        b.run("document.querySelector('[data-bell] button').focus()").await;
+        b.keys(DELETE).await;
+        b.until("[data-testid=bells]", "gone", |t| !t.contains('2')).await;
 
         // A closing ticket draws what is left; it rolls; several positions close at once.
         b.goto(&format!("{home}/book")).await;

@@ -160,6 +160,27 @@ impl Desk {
         Ok(bell)
     }
 
+    /// Moves a bell that has not rung to another level; it rings once the price comes there from where it is now.
+    pub fn move_bell(&mut self, id: u64, level: Price) -> Result<Bell, Refusal> {
+        let mut next = self.state.clone();
+        let at = next.bells.iter().position(|b| b.id == id && b.is_set()).ok_or(Refusal::NoBell(id))?;
+        let old = Arc::clone(&next.bells[at]);
+        let Listens::Price { symbol, unit, .. } = &old.listens else { return Err(Refusal::NoBell(id)) };
+        if unit.is_none() && level <= Price::ZERO {
+            return Err(Refusal::Field { field: "level", message: format!("{level} is no price; write one above zero") });
+        }
+        let now = self.heard(&next, &old.listens, next.clock.now);
+        if now == Some(level) {
+            return Err(Refusal::Field { field: "level", message: "it stands there already; choose another level".into() });
+        }
+        let side = if now.is_none_or(|now| level > now) { BellSide::Above } else { BellSide::Below };
+        let moved = Bell { listens: Listens::Price { symbol: symbol.clone(), unit: unit.clone(), side, level }, ..Bell::clone(&old) };
+        Arc::make_mut(&mut next.bells)[at] = Arc::new(moved.clone());
+        next.version += 1;
+        self.commit(next, &[Fact::Bell(moved.clone())])?;
+        Ok(moved)
+    }
+
     /// Answers bells that ring; without a number all of them.
     pub fn answer_bells(&mut self, id: Option<u64>) -> Result<(), Refusal> {
         self.change_bells(id, |b| b.rings().then(|| Bell { answered: true, ..b.clone() }))

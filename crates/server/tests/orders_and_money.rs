@@ -219,6 +219,12 @@ async fn bells_ring_and_stay_rung() {
         let (status, bell) = p.post("/api/bells", &json!({ "symbol": "NMOU", "side": side, "level": level })).await;
         assert_eq!((status, bell["isSet"].as_bool()), (StatusCode::CREATED, Some(true)), "{bell}");
     }
+    // Moved to the other side of the price it listens from there.
+    let (_, moved) = p.raw("PUT", "/api/bells/1", &json!({ "level": format!("{:.2}", spot - 3.0) }).to_string()).await;
+    assert!(moved["listens"].as_str().unwrap().contains("at or below"), "{moved}");
+    let (_, back) = p.raw("PUT", "/api/bells/1", &json!({ "level": above }).to_string()).await;
+    assert_eq!((back["level"].as_str(), back["listens"].as_str().unwrap().contains("at or above")), (Some(above.as_str()), true));
+    assert_eq!(p.raw("PUT", "/api/bells/1", &json!({ "level": "-1" }).to_string()).await.0, StatusCode::UNPROCESSABLE_ENTITY);
     // A package whose credit grows: its signed price falls.
     let more = (price(&m["middle"]["value"]) - Price::cents(3)).to_string();
     let (_, package) = p.post("/api/bells", &json!({ "symbol": "NMOU", "legs": legs, "side": "below", "level": more })).await;

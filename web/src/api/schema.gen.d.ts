@@ -115,7 +115,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /** Moves a bell that has not rung. */
+        put: operations["move_bell"];
         post?: never;
         /** Takes away a bell that has not rung. */
         delete: operations["remove_bell"];
@@ -2030,6 +2031,11 @@ export interface components {
             /** @description What is tied up afterwards, taken alone. */
             tiedUp: string;
         };
+        /** @description Another level. */
+        MoveBellRequest: {
+            /** @description Where it is to ring, from either side. */
+            level: string;
+        };
         /** @description What is needed after the market has moved, marks worked out at their volatility. */
         MovedPoint: {
             /** @description Change of buying power from now. */
@@ -2790,6 +2796,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    move_bell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveBellRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BellWire"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

@@ -126,6 +126,25 @@ async fn answer_all_bells(State(app): State<AppState>) -> Result<StatusCode, Pro
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// Another level.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct MoveBellRequest {
+    /// Where it is to ring, from either side.
+    level: String,
+}
+
+/// Moves a bell that has not rung.
+#[utoipa::path(put, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), request_body = MoveBellRequest,
+    responses((status = 200, body = BellWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+async fn move_bell(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<MoveBellRequest>) -> Result<Json<BellWire>, Problem> {
+    let state = app.desk.snapshot();
+    let bell = state.bells.iter().find(|b| b.id == id).ok_or(crate::refusal::Refusal::NoBell(id))?;
+    let level = parse_price("level", &request.level, style_of(&state, &bell.listens))?;
+    let moved = app.command(move |desk| desk.move_bell(id, level)).await?;
+    Ok(Json(bell_wire(&app.desk.snapshot(), &moved)))
+}
+
 /// Takes away a bell that has not rung.
 #[utoipa::path(delete, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
 async fn remove_bell(State(app): State<AppState>, Path(id): Path<u64>) -> Result<StatusCode, Problem> {
@@ -134,5 +153,9 @@ async fn remove_bell(State(app): State<AppState>, Path(id): Path<u64>) -> Result
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(bells, set_bell)).routes(routes!(answer_bell)).routes(routes!(answer_all_bells)).routes(routes!(remove_bell))
+    OpenApiRouter::new()
+        .routes(routes!(bells, set_bell))
+        .routes(routes!(answer_bell))
+        .routes(routes!(answer_all_bells))
+        .routes(routes!(move_bell, remove_bell))
 }
