@@ -7,7 +7,10 @@ import type { Axis } from './axis';
 
 const rounded = (price: number) => Math.max(0.01, Math.round(price * 100) / 100);
 
-function BellLine({ bell, axis, width }: { bell: Bell; axis: Axis; width: number }) {
+/** The line runs through the picture alone: numbers that are struck through are hard to read. */
+type Place = { axis: Axis; width: number; picture: number };
+
+function BellLine({ bell, axis, width, picture }: { bell: Bell } & Place) {
   const client = useQueryClient();
   // Where it is being dragged to; it is set there once it is let go.
   const [held, setHeld] = useState<number>();
@@ -42,7 +45,7 @@ function BellLine({ bell, axis, width }: { bell: Bell; axis: Axis; width: number
   const trouble = move.error?.message;
   return (
     <div data-bell={bell.id} className="absolute left-0 z-10" style={{ top: y - 1, width }}>
-      <div aria-hidden className="border-t border-dotted border-slate opacity-80" />
+      <div aria-hidden className="absolute right-0 border-t border-dotted border-slate" style={{ width: picture }} />
       <button type="button" role="slider" aria-label={`bell, ${bell.listens}`} title={trouble ?? 'drag, or arrows; Delete takes it away'} aria-valuenow={level} aria-valuetext={fixed(level, 2)} aria-orientation="vertical" onPointerDown={drag} onKeyDown={key}
         className={`pointer-events-auto absolute -top-[9px] right-1 cursor-ns-resize touch-none rounded border bg-raised px-1 text-[11px] leading-4 font-semibold ${trouble ? 'border-loss text-loss' : 'border-strong text-ink2'}`}>bell {fixed(level, 2)}</button>
     </div>
@@ -50,7 +53,7 @@ function BellLine({ bell, axis, width }: { bell: Bell; axis: Axis; width: number
 }
 
 /** Bells on the price of this underlying as lines over the rows: dragged, moved by the arrows, taken away by Delete. */
-export function BellLines({ symbol, axis, width }: { symbol: string; axis: Axis; width: number }) {
+export function BellLines({ symbol, ...place }: { symbol: string } & Place) {
   const bells = useQuery(bellsQuery).data ?? [];
-  return bells.filter((b) => b.isSet && b.symbol === symbol && b.level != null).map((b) => <BellLine key={b.id} bell={b} axis={axis} width={width} />);
+  return bells.filter((b) => b.isSet && b.symbol === symbol && b.level != null).map((b) => <BellLine key={b.id} bell={b} {...place} />);
 }

@@ -191,7 +191,7 @@ export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onC
             <div key={b.key} className="pointer-events-none absolute left-0" style={{ top: tops[i], width, height: axis.height }}>
               <div className="absolute top-0" style={{ left: side, width: table }}><RowLines axis={axis} width={table} level={head.level} mark={b.mark} /></div>
               <TargetLine draft={draft} axis={axis} width={width} />
-              <BellLines symbol={head.symbol} axis={axis} width={width} />
+              <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />
             </div>
           );
         })}
