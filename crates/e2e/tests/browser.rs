@@ -153,7 +153,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.write("#quantity", "2").await;
         b.press("till cancelled").await;
         b.accessible("ticket").await;
-        b.click("[role=slider]").await;
+        b.click("[role=dialog] [role=slider]").await;
         b.keys(e2e::HOME).await;
         let limit = b.run("return document.querySelector('[aria-label=\"Limit price\"]').value").await;
         b.press("Read back").await;
@@ -173,7 +173,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys("t").await;
         b.write("#quantity", "2").await;
         b.press("till cancelled").await;
-        b.click("[role=slider]").await;
+        b.click("[role=dialog] [role=slider]").await;
         b.keys(e2e::HOME).await;
         b.press("Read back").await;
         b.press("Place order").await;

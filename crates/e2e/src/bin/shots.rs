@@ -20,7 +20,7 @@ async fn main() {
         b.run("document.activeElement.blur()").await;
         shot(&b, "chain").await;
         b.keys("t").await;
-        b.find("[role=slider]").await;
+        b.find("[role=dialog] [role=slider]").await;
         shot(&b, "ticket").await;
         b.click("[role=dialog] [aria-label^='margin sheet of']").await;
         b.find("[aria-label='If the market moves']").await;
