@@ -22,6 +22,17 @@ impl AccountKind {
     /// All of them.
     pub const ALL: [AccountKind; 3] = [AccountKind::Cash, AccountKind::Margin, AccountKind::Portfolio];
 
+    /// Shares, in money, that free money buys: themselves in a cash account; twice as many where half of their value is needed (Regulation T); under
+    /// portfolio rules as many as lose it in a fall of 15 %. To the cent, below.
+    pub fn for_shares(self, free: Money) -> Money {
+        let hundredths = match self {
+            AccountKind::Cash => 100,
+            AccountKind::Margin => 50,
+            AccountKind::Portfolio => 15,
+        };
+        Money::from_raw(free.max(Money::ZERO).raw() / hundredths * 100)
+    }
+
     /// In one word.
     pub fn word(self) -> &'static str {
         match self {
@@ -36,9 +47,6 @@ impl AccountKind {
 pub const HIGHEST_LEVEL: u8 = 5;
 /// Least account value for portfolio rules (FINRA 4210(g) leaves 100,000 and more to the carrying firm; from memory).
 pub const PORTFOLIO_LEAST: Money = Money::whole(100_000);
-/// Shares that an amount of free money buys in a margin account: half of their value is needed (Regulation T).
-pub const STOCK_LEVERAGE: i64 = 2;
-
 /// What each level adds, in words.
 pub const LEVELS: [&str; 6] = [
     "covered calls, protective puts, collars",

@@ -8,6 +8,7 @@ use crate::naming::{Name, Nature};
 use crate::number::{Money, Price};
 use crate::package::PackageQuote;
 use crate::shape::Extent;
+use crate::ticket::OrderError;
 use crate::time::short_date;
 use crate::valuation::LegMarket;
 use quant::Kind;
@@ -124,16 +125,12 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         let verdict = if share > percent { Verdict::Warning } else { Verdict::Fine };
         say(verdict, format!("{share:.1} % of the account at risk; your rule says at most {percent} %"));
     }
-    if money.in_deficit(proposal.closing) {
-        say(
-            Verdict::Blocking,
-            format!("the account is {} short; until that is mended only what closes or needs less is taken", (-money.buying_power_now).grouped()),
-        );
-    } else if money.unbearable(proposal.closing) {
+    let refusals = money.refusals(proposal.closing, account);
+    if money.unbearable(proposal.closing) && !refusals.iter().any(|r| matches!(r, OrderError::Deficit(_))) {
         say(Verdict::Blocking, format!("needs {} of buying power; {} is available", money.takes().grouped(), money.buying_power_now.grouped()));
     }
-    for need in &money.beyond {
-        say(Verdict::Blocking, format!("{} × {} needs level {}; the account {}", need.count, need.what, need.level, account.rules.told()));
+    for refusal in refusals {
+        say(Verdict::Blocking, refusal.to_string());
     }
     if proposal.closing && money.requirement_change > Money::ZERO {
         say(Verdict::Warning, format!("closing this leaves something uncovered: the margin held rises by {}", money.requirement_change.grouped()));

@@ -9,6 +9,7 @@ use thiserror::Error;
 use crate::account_rules::{AccountRules, HIGHEST_LEVEL};
 use crate::carry::Carry;
 use crate::checks::{Check, Checked, checks};
+use crate::day_trade::DayTrading;
 use crate::entry_price::EntryPrice;
 use crate::horizon::{Horizon, Horizons};
 use crate::margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Requirement, levels, requirement};
@@ -93,6 +94,8 @@ pub struct AccountView {
     pub rules: AccountRules,
     /// Interest a year, for margin that re-values.
     pub rate: f64,
+    /// Day trades that forbid opening now; absent where nothing does.
+    pub pattern: Option<DayTrading>,
     /// Most percent of the account that the trader's own rules allow one trade to lose, if there is such a rule.
     pub risk_percent: Option<f64>,
 }
@@ -167,9 +170,21 @@ impl MoneyEffect {
         opens && self.takes() > Money::ZERO && self.buying_power_after < Money::ZERO
     }
 
-    /// Whether a deficit forbids it: while there is one, nothing is opened that does not make it smaller.
-    pub fn in_deficit(&self, closing: bool) -> bool {
-        !closing && self.buying_power_now < Money::ZERO && self.takes() >= Money::ZERO
+    /// What the rules of the account refuse about it, beside buying power: a pattern of day trades, a level, a deficit (while there is one, nothing is
+    /// opened that does not make it smaller).
+    pub fn refusals(&self, closing: bool, account: &AccountView) -> Vec<OrderError> {
+        let pattern = account.pattern.as_ref().filter(|_| !closing).map(|t| OrderError::DayTrades {
+            count: t.count(),
+            sessions: t.rule.sessions,
+            needs: t.rule.value,
+        });
+        let beyond = self.beyond.iter().map(|need| OrderError::Level {
+            what: format!("{} × {}", need.count, need.what),
+            level: need.level,
+            approved: account.rules.told(),
+        });
+        let deficit = !closing && self.buying_power_now < Money::ZERO && self.takes() >= Money::ZERO;
+        pattern.into_iter().chain(beyond).chain(deficit.then_some(OrderError::Deficit(-self.buying_power_now))).collect()
     }
 
     /// Buying power this takes; below zero when it gives some back.

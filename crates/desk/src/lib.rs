@@ -41,7 +41,7 @@ mod underlying;
 mod valuation;
 
 pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot, SETTLEMENT_SESSIONS};
-pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST, STOCK_LEVERAGE};
+pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
     Along, Bench, Chances, ChancesAsked, ChancesAt, DateLine, GreekCurves, Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench,
@@ -60,7 +60,7 @@ pub use history::{Standing, realised, standing};
 pub use horizon::Horizon;
 pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
-pub use margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels, requirement};
+pub use margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels, one_by_one, requirement};
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
 pub use order::{Easing, Fill, FillLeg, Level, Link, Order, Pricing, Purpose, Request, State, TimeInForce, Trigger, TriggerSide};

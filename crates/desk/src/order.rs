@@ -83,7 +83,7 @@ pub struct Link {
 pub struct Easing {
     /// Added at each step; above zero, as a better price is a lower one.
     pub step: Price,
-    /// Seconds of exchange time between two steps, counted while the market is open.
+    /// Seconds of exchange time between two steps; none is made while the market is closed.
     pub every: i64,
     /// The limit it ends at.
     pub to: Price,

@@ -108,17 +108,20 @@ impl Desk {
         }
     }
 
-    /// Rings when the account needs more than it has, once until that is answered.
-    pub(crate) fn look_for_deficit(&mut self, next: &mut State, facts: &mut Vec<Fact>) {
+    /// A bell that rings where the account needs more than it has; once until it is answered.
+    pub(crate) fn deficit_bell(&mut self, next: &mut State) -> Option<Fact> {
         let ringing = |b: &Arc<Bell>| b.listens == Listens::Told(Occurrence::Deficit) && b.rings();
         if next.account.lots().is_empty() || next.bells.iter().any(ringing) {
-            return;
+            return None;
         }
         let free = buying_power(next, &mut self.quoter);
-        if free < Money::ZERO {
-            let says = format!("the account is {} short: nothing is opened until that is mended; closing stays possible", (-free).grouped());
-            tell(&mut next.bells, Occurrence::Deficit, next.clock.now, says, facts);
+        if free >= Money::ZERO {
+            return None;
         }
+        let says = format!("the account is {} short: nothing is opened until that is mended; closing stays possible", (-free).grouped());
+        let mut facts = Vec::new();
+        tell(&mut next.bells, Occurrence::Deficit, next.clock.now, says, &mut facts);
+        facts.into_iter().next()
     }
 
     /// Rings of something that happened.

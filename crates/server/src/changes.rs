@@ -60,8 +60,8 @@ impl Desk {
         }
         let underlying = known(&self.state, &order.request.symbol)?;
         ticket::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
-        let asked = Request { pricing: Pricing::Limit(price), quantity: order.wanted() - order.filled(), ..order.request.clone() };
-        self.check_buying_power(&asked, Some(id))
+        let (quantity, link) = (order.wanted() - order.filled(), order.link());
+        self.check_buying_power(&Request { pricing: Pricing::Limit(price), quantity, link, ..order.request.clone() }, Some(id))
     }
 
     /// Changes the limit of a working order; it may fill at once. A limit that was eased stops where it is put.

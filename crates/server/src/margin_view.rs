@@ -1,7 +1,7 @@
 //! Margin as it is shown: the sheet of a structure, and the balance of the whole account.
 
 use desk::calendar::next_session;
-use desk::{AccountKind, Kind, Leg, MarginClass, Money, Requirement, STOCK_LEVERAGE, Structure, at_move};
+use desk::{AccountKind, Kind, Leg, MarginClass, Money, Requirement, Structure, at_move};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -164,6 +164,7 @@ pub fn sheet(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &desk::
 
 /// Margin of one underlying in the balance.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
 pub struct HeldIn {
     /// Symbol.
     pub symbol: String,
@@ -171,6 +172,10 @@ pub struct HeldIn {
     pub requirement: RequirementWire,
     /// What it takes of buying power.
     pub takes: String,
+    /// The same, each thing that is held taken alone.
+    pub leg_by_leg: String,
+    /// What combining them saves.
+    pub saved: String,
 }
 
 /// Where the account stands under the day-trade rule.
@@ -249,6 +254,17 @@ pub struct Balance {
     pub day_trades_by_date: bool,
 }
 
+fn held_in(state: &State, quoter: &mut Quoter, symbol: &str, r: &Requirement) -> HeldIn {
+    let alone = basis(state, symbol).map_or(Money::ZERO, |b| desk::one_by_one(&holdings_of(state, quoter, symbol), &b));
+    HeldIn {
+        symbol: symbol.to_owned(),
+        requirement: requirement_wire(state, symbol, r),
+        takes: money(r.takes()),
+        leg_by_leg: money(alone),
+        saved: money(alone - r.takes()),
+    }
+}
+
 /// Builds the balance.
 pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
     let at = state.clock.now;
@@ -268,13 +284,7 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
             buying_power: money(usable_cash(state) - taken - reserved),
         }
     });
-    // Of shares half is needed by strategy rules, what they lose in a fall of 15 % by portfolio rules.
-    let for_shares = match state.rules.kind {
-        AccountKind::Cash => free,
-        AccountKind::Margin => free * STOCK_LEVERAGE,
-        AccountKind::Portfolio => Money::from_raw(free.raw() * 100 / 15 / 100 * 100),
-    };
-    let day_trades = state.day_trading().map(|t| DayTradesWire {
+    let day_trades = state.day_trade_rule().map(|rule| state.day_trading(rule)).map(|t| DayTradesWire {
         count: t.count(),
         most: t.rule.most,
         sessions: t.rule.sessions,
@@ -303,12 +313,9 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
         reserved: money(reserved),
         requirement: money(held.iter().map(|(_, r)| r.total).sum()),
         for_options: money(free),
-        for_shares: money(for_shares.max(Money::ZERO)),
+        for_shares: money(state.rules.kind.for_shares(free)),
         deficit: (free < Money::ZERO).then(|| money(-free)),
-        held: held
-            .iter()
-            .map(|(symbol, r)| HeldIn { symbol: symbol.clone(), requirement: requirement_wire(state, symbol, r), takes: money(r.takes()) })
-            .collect(),
+        held: held.iter().map(|(symbol, r)| held_in(state, quoter, symbol, r)).collect(),
         moved: moved.collect(),
         day_trades,
         day_trades_by_date: state.day_trades == desk::DayTradeSwitch::ByDate,

@@ -40,22 +40,21 @@ fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structur
     if let Some((past, _)) = structure.options().find(|(c, _)| underlying.expiry_moment(c) <= at) {
         return Err(OrderError::PastExpiration { contract: past.clone() }.into());
     }
+    let legs = structure
+        .legs()
+        .iter()
+        .map(|l| leg_market(state, quoter, &l.instrument, vols).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
+        .collect::<Result<_, _>>()?;
+    let carry = state.world.carry(symbol).unwrap_or(Carry::Yield(0.0));
+    let view = MarketView { at, underlying, spot: spot_of(state, symbol), legs, horizon_vol: 0.0, carry, events: Vec::new() };
+    if vols == Vols::Unused {
+        return Ok(view);
+    }
     let month = at.plus_millis(30 * 86_400_000);
     let expiry = structure.options().map(|(c, _)| underlying.expiry_moment(c)).min().unwrap_or(month);
     let variance = state.world.total_variance(symbol, at, expiry).unwrap_or(0.0);
-    Ok(MarketView {
-        at,
-        underlying,
-        spot: spot_of(state, symbol),
-        legs: structure
-            .legs()
-            .iter()
-            .map(|l| leg_market(state, quoter, &l.instrument, vols).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
-            .collect::<Result<_, _>>()?,
-        horizon_vol: (variance / at.years_until(expiry).max(1e-9)).sqrt(),
-        carry: state.world.carry(symbol).unwrap_or(Carry::Yield(0.0)),
-        events: state.world.events(symbol, at, 1_100),
-    })
+    let horizon_vol = (variance / at.years_until(expiry).max(1e-9)).sqrt();
+    Ok(MarketView { horizon_vol, events: state.world.events(symbol, at, 1_100), ..view })
 }
 
 /// The market in a structure, with the volatility that each leg's mark implies.
@@ -200,15 +199,19 @@ pub fn usable_cash(state: &State) -> Money {
 /// What the account contributes to an evaluation in one underlying; `reserved` is set aside for working orders.
 pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, reserved: Money) -> AccountView {
     let elsewhere = requirements(state, quoter).into_iter().filter(|(s, _)| s != symbol).map(|(_, r)| r.takes()).sum();
+    let value = account_value(state, quoter);
+    // Only a small account has to be looked at for day trades.
+    let pattern = state.day_trade_rule().filter(|rule| value < rule.value).map(|rule| state.day_trading(rule)).filter(|t| t.forbids_opening(value));
     AccountView {
         cash: usable_cash(state),
         taken_elsewhere: elsewhere,
         reserved,
         here: holdings_of(state, quoter, symbol),
         fees: state.world.fees(),
-        value: account_value(state, quoter),
+        value,
         rules: state.rules,
         rate: margin_rate(state),
+        pattern,
         risk_percent: state.risk_percent,
     }
 }

@@ -9,8 +9,8 @@ use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_close, next_open, open_of};
 use desk::{
-    Account, AccountRules, Bell, Contract, DayTradeSwitch, DayTrading, EntryKind, HIGHEST_LEVEL, Instrument, Moment, Money, Occurrence, Order, Price,
-    UnderlyingKind,
+    Account, AccountRules, Bell, Contract, DayTradeRule, DayTradeSwitch, DayTrading, EntryKind, HIGHEST_LEVEL, Instrument, Moment, Money, Occurrence,
+    Order, Price, UnderlyingKind,
 };
 use jiff::civil::Date;
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World, exchange};
@@ -99,15 +99,19 @@ impl State {
         happened.into_iter().map(|(k, at, event)| (self.open[k], at, event)).collect()
     }
 
-    /// Where the account stands under the day-trade rule of the day; nothing without one, and in a cash account.
-    pub fn day_trading(&self) -> Option<DayTrading> {
+    /// The day-trade rule that the account stands under today.
+    pub fn day_trade_rule(&self) -> Option<DayTradeRule> {
+        desk::day_trade_rule(self.clock.now.date(), self.day_trades).filter(|_| self.rules.kind != desk::AccountKind::Cash)
+    }
+
+    /// Where the account stands under a rule.
+    pub fn day_trading(&self, rule: DayTradeRule) -> DayTrading {
         let today = self.clock.now.date();
-        let rule = desk::day_trade_rule(today, self.day_trades).filter(|_| self.rules.kind != desk::AccountKind::Cash)?;
         let security = |symbol: &str| self.world.underlying(symbol).is_some_and(|u| u.kind != UnderlyingKind::Future);
         // What was placed long ago fills today only if it is still open: the last orders are enough, with all that had events lately.
         let first = (1..rule.sessions).fold(today, |day, _| desk::calendar::previous_session(day));
         let recent = self.orders.iter().filter(|o| o.events.last().is_some_and(|(at, _)| at.date() >= first));
-        Some(desk::day_trading(rule, today, recent.map(Arc::as_ref), security))
+        desk::day_trading(rule, today, recent.map(Arc::as_ref), security)
     }
 }
 
@@ -188,7 +192,10 @@ impl Desk {
     /// Keeps facts, then takes the state that follows from them. Among commands that share a transaction they are kept with the others'.
     pub(crate) fn commit(&mut self, mut next: State, facts: &[Fact]) -> Result<(), Refusal> {
         self.follow(&mut next, facts);
-        self.keep(next, facts)
+        match self.deficit_bell(&mut next) {
+            Some(bell) => self.keep(next, &[facts, &[bell]].concat()),
+            None => self.keep(next, facts),
+        }
     }
 
     fn keep(&mut self, next: State, facts: &[Fact]) -> Result<(), Refusal> {
@@ -225,10 +232,10 @@ impl Desk {
         self.reserves.follow(next, &mut self.quoter, &touched)
     }
 
-    /// Works the reservations out from nothing.
+    /// Works the reservations out from nothing; what was remembered may be of what has not happened.
     fn reserve_anew(&mut self) {
         self.reserves = Reserves::default();
-        let mut state = self.state.clone();
+        let mut state = State { memo: Arc::default(), slot_memo: Arc::default(), ..self.state.clone() };
         let open = Arc::clone(&state.open);
         self.reserves.follow(&mut state, &mut self.quoter, &open);
         self.state = state;
@@ -248,8 +255,7 @@ impl Desk {
             return Ok(());
         }
         self.store.commit(&facts).map_err(|e| {
-            // What was remembered may be of what has not happened.
-            self.state = State { memo: Arc::default(), slot_memo: Arc::default(), ..before };
+            self.state = before;
             self.reserve_anew();
             e.into()
         })
@@ -316,7 +322,7 @@ impl Desk {
             }
         }
         if self.follow(&mut next, &facts) || !facts.is_empty() {
-            self.look_for_deficit(&mut next, &mut facts);
+            facts.extend(self.deficit_bell(&mut next));
         }
         if !facts.is_empty() {
             next.version += 1;
@@ -350,7 +356,8 @@ impl Desk {
                     let says = told(&format!("filled {} at {} {side}", f.packages, style.write(f.price.abs())));
                     crate::bells::tell(&mut next.bells, Occurrence::Fill, *at, says, facts);
                 }
-                desk::order::Event::Expired(why) if order.wanted() > 0 || order.filled() == 0 => {
+                // What fell away whole did as it was told to.
+                desk::order::Event::Expired(why) if order.wanted() > 0 => {
                     crate::bells::tell(&mut next.bells, Occurrence::End, *at, told(&format!("ended: {why}")), facts);
                 }
                 _ => {}

@@ -51,6 +51,12 @@ impl Desk {
                 && before.iter().zip(which).all(|(o, (campaign, n))| o.request.purpose == Purpose::Close(*campaign) && o.request.quantity == *n);
             return if same { Ok(before.into_iter().map(|o| Order::clone(o)).collect()) } else { Err(Refusal::Duplicate(before[0].id)) };
         }
+        if let Some((twice, _)) = which.iter().enumerate().find(|(i, (campaign, _))| which[..*i].iter().any(|(c, _)| c == campaign)).map(|(_, w)| w) {
+            return Err(Refusal::Field {
+                field: "positions",
+                message: format!("position {twice} stands twice; write it once with its whole number"),
+            });
+        }
         let all = crate::campaigns::campaigns(&self.state);
         let mut requests = Vec::new();
         for (i, (campaign, packages)) in which.iter().enumerate() {
@@ -161,10 +167,8 @@ impl Desk {
         check_time(state, request)?;
         self.check_trigger(request, &ticks)?;
         match (request.purpose.campaign(), request.link.after) {
-            // What waits for an order of its own closes what that order will open.
-            (Some(campaign), Some(after)) if campaign == after => return Ok(()),
-            (Some(campaign), _) => check_closing(&self.state, request, campaign)?,
-            (None, _) => {}
+            (Some(campaign), after) if after != Some(campaign) => check_closing(&self.state, request, campaign)?,
+            _ => {}
         }
         self.check_buying_power(request, None)
     }
@@ -195,22 +199,16 @@ impl Desk {
 
     /// What the account's money, its approval and its day trades say.
     pub(crate) fn check_buying_power(&mut self, request: &Request, replacing: Option<u64>) -> Result<(), Refusal> {
+        // What waits for an order of its own closes what that order will open: it takes nothing.
+        if request.link.after.is_some() && request.link.after == request.purpose.campaign() {
+            return Ok(());
+        }
         let closing = matches!(request.purpose, Purpose::Close(_));
         let reserved = replacing.map_or(self.reserves.total(), |id| self.reserves.without(id));
         let view = account_view(&self.state, &mut self.quoter, &request.symbol, reserved);
-        let poor = |rule: &desk::DayTradeRule| view.value < rule.value;
-        let rule = desk::day_trade_rule(self.state.clock.now.date(), self.state.day_trades).filter(|r| !closing && poor(r));
-        if let Some(trading) = rule.and_then(|_| self.state.day_trading()).filter(|t| t.forbids_opening(view.value)) {
-            let (count, sessions, needs) = (trading.count(), trading.rule.sessions, trading.rule.value);
-            return Err(OrderError::DayTrades { count, sessions, needs }.into());
-        }
         let effect = effect_of(&self.state, &mut self.quoter, request, request.quantity, &view)?;
-        if let Some(need) = effect.beyond.first() {
-            let what = format!("{} × {}", need.count, need.what);
-            return Err(OrderError::Level { what, level: need.level, approved: view.rules.told() }.into());
-        }
-        if effect.in_deficit(closing) {
-            return Err(OrderError::Deficit(-effect.buying_power_now).into());
+        if let Some(refusal) = effect.refusals(closing, &view).into_iter().next() {
+            return Err(refusal.into());
         }
         if !effect.unbearable(closing) {
             return Ok(());

@@ -150,6 +150,8 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
     let too_many = json!({ "clientId": "no", "at": "cross", "positions": [{ "campaign": 1, "packages": 1 }, { "campaign": 2, "packages": 5 }] });
     assert_eq!(refused(&p, "/api/positions/close", &too_many).await.1, "more_than_held");
     assert_eq!(p.get("/api/orders").await.as_array().unwrap().len(), 2, "all or none");
+    let twice = json!({ "clientId": "no", "at": "cross", "positions": [{ "campaign": 1, "packages": 3 }, { "campaign": 1, "packages": 3 }] });
+    assert!(refused(&p, "/api/positions/close", &twice).await.2.contains("position 1 stands twice"), "together they would close more than is held");
     let body = json!({ "clientId": "both", "at": "cross", "positions": [{ "campaign": 1, "packages": 3 }, { "campaign": 2, "packages": 4 }] });
     let (status, orders) = p.post("/api/positions/close", &body).await;
     assert_eq!((status, &orders[0]["state"], &orders[1]["state"]), (StatusCode::CREATED, &json!("filled"), &json!("filled")), "{orders}");
@@ -270,6 +272,17 @@ async fn the_rules_of_the_account_are_kept() {
     assert!(status == 422 && code == "level" && message.contains("needs level 3") && message.contains("up to level 2"), "{message}");
     let blocked = p.evaluate(&legs, None).await;
     assert!(blocked["checks"].as_array().unwrap().iter().any(|c| c["verdict"] == "blocking"), "the ticket says so before");
+    // An exit that waits for its entry closes what is not there yet: it needs no approval of its own, is judged, and its price changes.
+    let call = json!([{ "contract": legs[0]["contract"], "quantity": 1 }]);
+    let exit = ticket("exit", &turned(&call), 1, "-40.00");
+    let (status, pair) =
+        p.post("/api/orders/linked", &json!({ "tie": "oneTriggersOther", "orders": [ticket("entry", &call, 1, "0.10"), exit] })).await;
+    assert_eq!(status, StatusCode::CREATED, "{pair}");
+    let (status, judged) = p.post("/api/evaluate", &json!({ "symbol": "NMOU", "legs": turned(&call), "closes": pair[0]["id"] })).await;
+    assert_eq!((status, &judged["after"]), (StatusCode::OK, &Value::Null), "{judged}");
+    let (status, moved) = p.post(&format!("/api/orders/{}/limit", pair[1]["id"]), &json!({ "limit": "-38.00" })).await;
+    assert_eq!((status, moved["limit"]["value"].as_str()), (StatusCode::OK, Some("-38.00")), "{moved}");
+    p.post(&format!("/api/orders/{}/cancel", pair[0]["id"]), &json!({})).await;
     set("margin", 5).await;
     let (status, answer) = set("portfolio", 5).await;
     assert!(status == StatusCode::UNPROCESSABLE_ENTITY && answer["message"].as_str().unwrap().contains("100,000"), "{answer}");
@@ -280,12 +293,12 @@ async fn the_rules_of_the_account_are_kept() {
     let spot = p.get("/api/chain/NMOU").await["head"]["level"].as_f64().unwrap();
     let put = rows.iter().find(|r| r["at"].as_f64().unwrap() < spot * 0.97).unwrap()["put"]["contract"].clone();
     let sold = json!([{ "contract": put, "quantity": -1 }]);
-    p.post("/api/orders", &at_cross("puts", &sold, 4)).await;
+    let campaign = p.post("/api/orders", &at_cross("puts", &sold, 4)).await.1["id"].clone();
     let before = p.get("/api/balance").await;
+    let held = &before["held"][0];
+    assert_eq!(units(&held["saved"]), units(&held["legByLeg"]) - units(&held["takes"]));
     assert_eq!((before["deficit"].clone(), before["held"][0]["requirement"]["regime"].as_str()), (Value::Null, Some("strategy rules")));
     set("margin", 3).await;
-    step(&p, "close").await;
-    step(&p, "open").await;
     let short = p.get("/api/balance").await;
     assert!(short["deficit"].is_string() && short["moved"].as_array().unwrap().len() == 7, "{short}");
     let bells = p.get("/api/bells").await;
@@ -293,7 +306,7 @@ async fn the_rules_of_the_account_are_kept() {
     let bought = json!([{ "contract": legs[0]["contract"], "quantity": 1 }]);
     assert_eq!(refused(&p, "/api/orders", &at_cross("open", &bought, 1)).await.1, "deficit");
     let mut close = at_cross("close", &turned(&sold), 1);
-    close["closes"] = json!(1);
+    close["closes"] = campaign.clone();
     let (status, closed) = p.post("/api/orders", &close).await;
     assert_eq!((status, closed["state"].as_str()), (StatusCode::CREATED, Some("filled")), "closing is never refused for a deficit: {closed}");
     assert_eq!(p.post("/api/account/deposit", &json!({ "amount": "60000.00" })).await.0, StatusCode::NO_CONTENT);
@@ -307,7 +320,7 @@ async fn the_rules_of_the_account_are_kept() {
     assert_eq!((&ledger["violations"], &ledger["sum"]), (&json!([]), &ledger["cash"]));
     // Proceeds of a sale are not settled before the next session.
     let mut sale = at_cross("again", &turned(&sold), 3);
-    sale["closes"] = json!(1);
+    sale["closes"] = campaign;
     p.post("/api/orders", &sale).await;
     p.post("/api/orders", &at_cross("buy", &bought, 1)).await;
     let mut back = at_cross("sell", &turned(&bought), 1);

@@ -1750,8 +1750,12 @@ export interface components {
         };
         /** @description Margin of one underlying in the balance. */
         HeldIn: {
+            /** @description The same, each thing that is held taken alone. */
+            legByLeg: string;
             /** @description What it needs. */
             requirement: components["schemas"]["RequirementWire"];
+            /** @description What combining them saves. */
+            saved: string;
             /** @description Symbol. */
             symbol: string;
             /** @description What it takes of buying power. */

@@ -166,6 +166,13 @@ pub fn requirement(held: &Holdings, basis: &MarginBasis) -> Requirement {
     found.unwrap_or_else(|_| by_strategy(held, basis))
 }
 
+/// What everything held would take of buying power, each series and the underlying taken alone.
+pub fn one_by_one(held: &Holdings, basis: &MarginBasis) -> Money {
+    let options = held.options.iter().map(|l| Holdings { options: vec![*l], underlying: 0 });
+    let own = Holdings { options: Vec::new(), underlying: held.underlying };
+    options.chain([own]).map(|h| requirement(&h, basis).takes()).sum()
+}
+
 /// Half the value of shares, whichever side they are on, and what the options need beside them. In a cash account shares are paid in full.
 fn by_strategy(held: &Holdings, basis: &MarginBasis) -> Requirement {
     let mut out = Requirement::default();

@@ -26,32 +26,29 @@ pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &Eva
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
     let proposal = Proposal { structure, entry, range: request.low.zip(request.high), closing: request.closes.is_some() && !request.rolls };
     let answer = money::evaluate(state, quoter, &request.symbol, &proposal)?;
-    let after = request.closes.map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer)).transpose()?;
+    // An exit that waits for its entry closes a campaign that is not there yet.
+    let after = match request.closes.map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer)) {
+        None | Some(Err(Refusal::NoCampaign(_))) => None,
+        Some(found) => Some(found?),
+    };
     let mut wire = EvaluationWire { after, ..evaluation(&answer, underlying) };
-    wire.checks.extend(day_trade(state, quoter, request));
+    wire.checks.extend(day_trade(state, request));
     Ok(wire)
 }
 
-/// Whether closing this is a day trade, or too many of them forbid opening it.
-fn day_trade(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Option<CheckWire> {
-    let trading = state.day_trading()?;
-    let check = |verdict: &str, text: String| Some(CheckWire { verdict: verdict.into(), text });
+/// Whether closing this is a day trade, and the how-manieth.
+fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> {
+    let campaign = request.closes.filter(|_| !request.rolls)?;
     let today = state.clock.now.date();
-    let closing = request.closes.filter(|_| !request.rolls);
-    if closing.is_none() && trading.forbids_opening(money::account_value(state, quoter)) {
-        let (count, needs) = (trading.count(), trading.rule.value.grouped());
-        return check(
-            "blocking",
-            format!("{count} day trades in {} sessions need an account of {needs}; until then only what closes is taken", trading.rule.sessions),
-        );
-    }
-    let opened = |l: &desk::Lot| Some(l.campaign) == closing && l.opened.date() == today;
+    let opened = |l: &desk::Lot| l.campaign == campaign && l.opened.date() == today;
     let security = state.world.underlying(&request.symbol).is_some_and(|u| u.kind != desk::UnderlyingKind::Future);
-    if security && state.account.lots().iter().any(opened) {
-        let (next, most) = (trading.count() + 1, trading.rule.most);
-        return check("note", format!("opened today: closing it is day trade {next} where {most} in {} sessions are free", trading.rule.sessions));
+    if !security || !state.account.lots().iter().any(opened) {
+        return None;
     }
-    None
+    let trading = state.day_trading(state.day_trade_rule()?);
+    let (next, most) = (trading.count() + 1, trading.rule.most);
+    let text = format!("opened today: closing it is day trade {next} where {most} in {} sessions are free", trading.rule.sessions);
+    Some(CheckWire { verdict: "note".into(), text })
 }
 
 /// Evaluates a structure at the market of now.

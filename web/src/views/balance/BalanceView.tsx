@@ -100,7 +100,7 @@ export function BalanceView() {
           {b.held.length === 0 && <p className="text-ink2">Nothing is held. Margin of open positions stands here, with the pairing that needs the least.</p>}
           {b.held.map((h) => (
             <div key={h.symbol} className="border-b border-strong py-2">
-              <div className="flex justify-between"><span><b>{h.symbol}</b> <span className="text-ink2">{h.requirement.regime}</span></span><span className="text-[12px] text-ink2">{isNegative(h.takes) ? 'frees' : 'takes'} {cents(h.takes.replace('-', ''))} of buying power</span></div>
+              <div className="flex justify-between"><span><b>{h.symbol}</b> <span className="text-ink2">{h.requirement.regime}</span></span><span className="text-[12px] text-ink2">{isNegative(h.takes) ? 'frees' : 'takes'} {cents(h.takes.replace('-', ''))} of buying power{/[1-9]/.test(h.saved) && `; leg by leg ${cents(h.legByLeg)}, combining saves ${cents(h.saved)}`}</span></div>
               {h.requirement.parts.length === 0 ? <p className="text-ink2">nothing is needed: what is held is paid in full, or nothing sold stands uncovered</p> : <PartsTable parts={h.requirement.parts} total={h.requirement.total} name={`Margin of ${h.symbol}`} />}
             </div>
           ))}

@@ -190,7 +190,7 @@ export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onC
           return axis && b.rows.length > 1 && (
             <div key={b.key} className="pointer-events-none absolute left-0" style={{ top: tops[i], width, height: axis.height }}>
               <div className="absolute top-0" style={{ left: side, width: table }}><RowLines axis={axis} width={table} level={head.level} mark={b.mark} /></div>
-              <TargetLine draft={draft} axis={axis} width={width} />
+              <TargetLine draft={draft} axis={axis} width={width} picture={picture} />
               <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />
             </div>
           );

@@ -4,7 +4,7 @@ import { fixed } from '../../format';
 import type { Axis } from './axis';
 
 /** The trader's own target as a line over the rows: dragged, or moved by the arrows. */
-export function TargetLine({ draft, axis, width }: { draft: Draft | undefined; axis: Axis; width: number }) {
+export function TargetLine({ draft, axis, width, picture }: { draft: Draft | undefined; axis: Axis; width: number; picture: number }) {
   const target = draft?.target;
   if (!target) return null;
   const y = axis.y(target.price);
@@ -26,7 +26,7 @@ export function TargetLine({ draft, axis, width }: { draft: Draft | undefined; a
       <button type="button" role="slider" aria-label="my target" aria-valuenow={target.price} aria-valuetext={fixed(target.price, 2)} aria-orientation="vertical"
         onPointerDown={drag}
         onKeyDown={(e) => { const by = e.key === 'ArrowUp' ? step : e.key === 'ArrowDown' ? -step : 0; if (by !== 0) { e.preventDefault(); e.stopPropagation(); set(target.price + by); } }}
-        className="pointer-events-auto absolute -top-[9px] left-1 cursor-ns-resize touch-none rounded border border-brass bg-raised px-1 text-[11px] leading-4 font-semibold text-brass">target {fixed(target.price, 2)}</button>
+        style={{ left: width - picture + 4 }} className="pointer-events-auto absolute -top-[9px] cursor-ns-resize touch-none rounded border border-brass bg-raised px-1 text-[11px] leading-4 font-semibold text-brass">target {fixed(target.price, 2)}</button>
     </div>
   );
 }
