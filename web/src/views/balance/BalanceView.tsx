@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, must, type Balance } from '../../api/client';
 import { balanceQuery } from '../../api/queries';
-import { cents, fixed, isNegative, money } from '../../format';
+import { cents, dayMonth, fixed, isNegative, money } from '../../format';
 import { PartsTable } from '../../ticket/MarginSheet';
 import { Button, Choices, Notice } from '../../ui/controls';
 
@@ -12,6 +12,8 @@ const KINDS: Record<Kind, string> = {
   margin: 'Strategy rules: what stands together is paired for the least requirement; shares need half their value.',
   portfolio: 'Each underlying needs its worst theoretical loss over ten moves of the price; needs an account of 100,000.',
 };
+
+const day = (date: string) => `${dayMonth(date)} ${date.slice(0, 4)}`;
 
 function Rules({ b }: { b: Balance }) {
   const client = useQueryClient();
@@ -40,7 +42,7 @@ function Rules({ b }: { b: Balance }) {
         <label className="flex items-center gap-1.5"><input type="checkbox" checked={b.dayTradesByDate} onChange={(e) => { set.mutate({ dayTradesByDate: e.target.checked }); }} className="accent-[var(--brass)]" />day trades are counted, as the dated rules say</label>
         {d && (
           <p data-testid="day-trades" className={d.forbids ? 'text-loss' : 'text-ink2'}>
-            <b className="text-ink">{d.count}</b> of {d.most} free day trades in {d.sessions} sessions. More are a pattern and need an account of {money(d.value)}{d.forbids ? ': nothing is opened until then.' : d.pattern ? '; this one has it.' : '.'} Rule in force since {d.from}{d.until ? ` until ${d.until}` : ''}.
+            <b className="text-ink">{d.count}</b> of {d.most} free day trades in {d.sessions} sessions. More are a pattern and need an account of {money(d.value)}{d.forbids ? ': nothing is opened until then.' : d.pattern ? '; this one has it.' : '.'} Rule in force since <span className="whitespace-nowrap">{day(d.from)}</span>{d.until ? ` until ${day(d.until)}` : ''}.
             {d.trades.length > 0 && ` They were: ${d.trades.join('; ')}.`}
           </p>
         )}
@@ -100,8 +102,12 @@ export function BalanceView() {
           {b.held.length === 0 && <p className="text-ink2">Nothing is held. Margin of open positions stands here, with the pairing that needs the least.</p>}
           {b.held.map((h) => (
             <div key={h.symbol} className="border-b border-strong py-2">
-              <div className="flex justify-between"><span><b>{h.symbol}</b> <span className="text-ink2">{h.requirement.regime}</span></span><span className="text-[12px] text-ink2">{isNegative(h.takes) ? 'frees' : 'takes'} {cents(h.takes.replace('-', ''))} of buying power{/[1-9]/.test(h.saved) && `; leg by leg ${cents(h.legByLeg)}, combining saves ${cents(h.saved)}`}</span></div>
+              <div><b>{h.symbol}</b> <span className="text-ink2">{h.requirement.regime}</span></div>
               {h.requirement.parts.length === 0 ? <p className="text-ink2">nothing is needed: what is held is paid in full, or nothing sold stands uncovered</p> : <PartsTable parts={h.requirement.parts} total={h.requirement.total} name={`Margin of ${h.symbol}`} />}
+              <p className="flex flex-wrap gap-x-3 pt-0.5 text-[12px] text-ink2">
+                <span>{isNegative(h.takes) ? 'frees' : 'takes'} {cents(h.takes.replace('-', ''))} of buying power</span>
+                {/[1-9]/.test(h.saved) && <span>leg by leg {cents(h.legByLeg)}, combining saves {cents(h.saved)}</span>}
+              </p>
             </div>
           ))}
         </section>

@@ -30,8 +30,9 @@ function Files() {
         <a className={link} href="/api/positions.csv" download>positions (CSV)</a>
         <a className={link} href="/api/fills.csv" download>fills (CSV)</a>
         <a className={link} href="/api/statement.ofx" download>statement (OFX)</a>
-        <label className="ml-4 flex items-center gap-2">book fills from a CSV file
-          <input type="file" accept=".csv,text/csv" disabled={read.isPending} onChange={(e) => { const f = e.target.files?.[0]; if (f) read.mutate(f); e.target.value = ''; }} className="w-56" />
+        <label className="ml-4 inline-flex h-6 cursor-pointer items-center rounded border border-strong bg-raised px-2 font-semibold text-ink hover:border-brass focus-within:outline-2 focus-within:outline-brass">
+          book fills from a CSV file
+          <input type="file" accept=".csv,text/csv" disabled={read.isPending} onChange={(e) => { const f = e.target.files?.[0]; if (f) read.mutate(f); e.target.value = ''; }} className="sr-only" />
         </label>
       </p>
       {read.error && <Notice>{read.error.message}</Notice>}
