@@ -18,7 +18,8 @@ export function money(text: string | null | undefined, plus = false): string {
 }
 
 /** An amount to the cent, where more is known than is worth showing (a half of a 64th, say). */
-export const cents = (text: string | null | undefined, plus = false) => (text == null ? '' : fixed(Number(text), 2, plus));
+export const cents = (text: string | null | undefined, plus = false) =>
+  text == null ? '' : fixed(Number(text), 2, plus);
 
 /** A model number with fixed decimals. */
 export function fixed(value: number | null | undefined, decimals: number, plus = false): string {
@@ -30,10 +31,13 @@ export function fixed(value: number | null | undefined, decimals: number, plus =
   return sign + group(whole) + (fraction === undefined ? '' : `.${fraction}`);
 }
 
-export const percent = (fraction: number | null | undefined, decimals = 1) => (fraction == null ? '' : fixed(fraction * 100, decimals));
+export const percent = (fraction: number | null | undefined, decimals = 1) =>
+  fraction == null ? '' : fixed(fraction * 100, decimals);
 export const count = (n: number) => group(String(n));
-export const isNegative = (text: string | null | undefined) => text?.startsWith('-') === true && /[1-9]/.test(text);
-export const tone = (text: string | null | undefined) => (text == null || !/[1-9]/.test(text) ? '' : isNegative(text) ? 'text-loss' : 'text-gain');
+export const isNegative = (text: string | null | undefined) =>
+  text?.startsWith('-') === true && /[1-9]/.test(text);
+export const tone = (text: string | null | undefined) =>
+  text == null || !/[1-9]/.test(text) ? '' : isNegative(text) ? 'text-loss' : 'text-gain';
 
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];

@@ -14,17 +14,44 @@ const router = createBrowserRouter([
     HydrateFallback: () => null,
     children: [
       { index: true, element: <Navigate to="/chain" replace /> },
-      { path: 'chain/:symbol?', lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }) },
-      { path: 'bench', lazy: async () => ({ Component: (await import('./views/bench/BenchView')).BenchView }) },
-      { path: 'orders', lazy: async () => ({ Component: (await import('./views/orders/OrdersView')).OrdersView }) },
-      { path: 'book', lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }) },
-      { path: 'balance', lazy: async () => ({ Component: (await import('./views/balance/BalanceView')).BalanceView }) },
-      { path: 'ledger', lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }) },
-      { path: '*', element: <p className="p-6">Nothing is at this address. The views are listed at the left.</p> },
+      {
+        path: 'chain/:symbol?',
+        lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }),
+      },
+      {
+        path: 'bench',
+        lazy: async () => ({ Component: (await import('./views/bench/BenchView')).BenchView }),
+      },
+      {
+        path: 'orders',
+        lazy: async () => ({ Component: (await import('./views/orders/OrdersView')).OrdersView }),
+      },
+      {
+        path: 'book',
+        lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }),
+      },
+      {
+        path: 'balance',
+        lazy: async () => ({
+          Component: (await import('./views/balance/BalanceView')).BalanceView,
+        }),
+      },
+      {
+        path: 'ledger',
+        lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }),
+      },
+      {
+        path: '*',
+        element: (
+          <p className="p-6">Nothing is at this address. The views are listed at the left.</p>
+        ),
+      },
     ],
   },
 ]);
-const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
+const client = new QueryClient({
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } },
+});
 const root = document.getElementById('root');
 if (!root) throw new Error('no #root');
 createRoot(root).render(

@@ -1,4 +1,5 @@
-//! What developers run: `cargo demo`, `cargo verify`, and `cargo xtask api | shots | load | measure`.
+//! What developers run: `cargo demo`, `cargo verify`, and `cargo xtask api | shots | load |
+//! measure`.
 //!
 //! No dependencies, so that it builds in a second on a machine that has nothing yet.
 
@@ -23,7 +24,10 @@ fn main() -> ExitCode {
         Some("verify") => verify(),
         Some("api") => api(),
         Some("shots") => helper("shots", &[]),
-        Some("load") => helper("load", &args.next().iter().map(String::as_str).collect::<Vec<_>>()),
+        Some("load") => helper(
+            "load",
+            &args.next().iter().map(String::as_str).collect::<Vec<_>>(),
+        ),
         Some("measure") => measure(),
         _ => {
             eprintln!("{HELP}");
@@ -43,7 +47,17 @@ fn main() -> ExitCode {
 fn demo(options: &[String]) -> Result<(), Failure> {
     web()?;
     eprintln!("building the program; the first time takes a few minutes");
-    let mut args = vec!["run", "--release", "--quiet", "--package", "server", "--bin", "pikebell", "--", "demo"];
+    let mut args = vec![
+        "run",
+        "--release",
+        "--quiet",
+        "--package",
+        "server",
+        "--bin",
+        "pikebell",
+        "--",
+        "demo",
+    ];
     args.extend(options.iter().map(String::as_str));
     run(&cargo(), &args, &root())
 }
@@ -56,30 +70,87 @@ fn verify() -> Result<(), Failure> {
     arrows()?;
     let root = root();
     run(&cargo(), &["fmt", "--all", "--check"], &root)?;
-    run(&cargo(), &["clippy", "--workspace", "--all-targets", "--quiet", "--", "--deny", "warnings"], &root)?;
+    run(
+        &cargo(),
+        &[
+            "clippy",
+            "--workspace",
+            "--all-targets",
+            "--quiet",
+            "--",
+            "--deny",
+            "warnings",
+        ],
+        &root,
+    )?;
     api_is_current()?;
-    run(&cargo(), &["test", "--workspace", "--exclude", "e2e", "--quiet"], &root)?;
+    run(
+        &cargo(),
+        &["test", "--workspace", "--exclude", "e2e", "--quiet"],
+        &root,
+    )?;
     browser()?;
-    run(&cargo(), &["test", "--package", "e2e", "--quiet", "--", "--nocapture"], &root)
+    run(
+        &cargo(),
+        &["test", "--package", "e2e", "--quiet", "--", "--nocapture"],
+        &root,
+    )
 }
 
 /// The core must not learn of the network, the database or the async runtime.
 fn arrows() -> Result<(), Failure> {
-    const OUTSIDE: [&str; 7] = ["tokio", "axum", "diesel", "hyper", "rand", "libsqlite3-sys", "tower"];
-    for (floor, others) in
-        [("quant", &["desk", "market", "store", "server"][..]), ("desk", &["market", "store", "server"]), ("market", &["store", "server"])]
-    {
-        let tree = output(&cargo(), &["tree", "--package", floor, "--edges", "normal", "--prefix", "none"], &root())?;
+    const OUTSIDE: [&str; 7] = [
+        "tokio",
+        "axum",
+        "diesel",
+        "hyper",
+        "rand",
+        "libsqlite3-sys",
+        "tower",
+    ];
+    for (floor, others) in [
+        ("quant", &["desk", "market", "store", "server"][..]),
+        ("desk", &["market", "store", "server"]),
+        ("market", &["store", "server"]),
+    ] {
+        let tree = output(
+            &cargo(),
+            &[
+                "tree",
+                "--package",
+                floor,
+                "--edges",
+                "normal",
+                "--prefix",
+                "none",
+            ],
+            &root(),
+        )?;
         let names = || tree.lines().filter_map(|l| l.split_whitespace().next());
         if let Some(bad) = names().find(|n| OUTSIDE.contains(n) || others.contains(n)) {
-            return Err(Failure(format!("{floor} depends on {bad}; the arrows point one way (ARCHITECTURE.md)")));
+            return Err(Failure(format!(
+                "{floor} depends on {bad}; the arrows point one way (ARCHITECTURE.md)"
+            )));
         }
     }
     Ok(())
 }
 
 fn document() -> Result<String, Failure> {
-    output(&cargo(), &["run", "--quiet", "--package", "server", "--bin", "pikebell", "--", "openapi"], &root())
+    output(
+        &cargo(),
+        &[
+            "run",
+            "--quiet",
+            "--package",
+            "server",
+            "--bin",
+            "pikebell",
+            "--",
+            "openapi",
+        ],
+        &root(),
+    )
 }
 
 fn api() -> Result<(), Failure> {
@@ -91,7 +162,11 @@ fn api() -> Result<(), Failure> {
 fn api_is_current() -> Result<(), Failure> {
     let stale = "is not what the server says; run `cargo xtask api` and commit";
     same_text(&root().join("openapi.json"), &document()?, stale)?;
-    let fresh = output("npm", &["exec", "--", "openapi-typescript", "../openapi.json"], &root().join("web"))?;
+    let fresh = output(
+        "npm",
+        &["exec", "--", "openapi-typescript", "../openapi.json"],
+        &root().join("web"),
+    )?;
     same_text(&root().join("web/src/api/schema.gen.d.ts"), &fresh, stale)
 }
 
@@ -99,7 +174,16 @@ fn api_is_current() -> Result<(), Failure> {
 fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
     web()?;
     browser()?;
-    let mut all = vec!["run", "--release", "--quiet", "--package", "e2e", "--bin", name, "--"];
+    let mut all = vec![
+        "run",
+        "--release",
+        "--quiet",
+        "--package",
+        "e2e",
+        "--bin",
+        name,
+        "--",
+    ];
     all.extend(args);
     run(&cargo(), &all, &root())
 }
@@ -107,10 +191,25 @@ fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
 fn measure() -> Result<(), Failure> {
     npm(&["run", "--silent", "size"])?;
     for package in ["quant", "desk", "market"] {
-        run(&cargo(), &["bench", "--quiet", "--package", package, "--benches"], &root())?;
+        run(
+            &cargo(),
+            &["bench", "--quiet", "--package", package, "--benches"],
+            &root(),
+        )?;
     }
-    let kills =
-        ["--config", "env.PIKEBELL_KILLS=\"200\"", "test", "--release", "--quiet", "--package", "server", "--test", "kill", "--", "--nocapture"];
+    let kills = [
+        "--config",
+        "env.PIKEBELL_KILLS=\"200\"",
+        "test",
+        "--release",
+        "--quiet",
+        "--package",
+        "server",
+        "--test",
+        "kill",
+        "--",
+        "--nocapture",
+    ];
     run(&cargo(), &kills, &root())?;
     helper("load", &[])?;
     helper("measure", &[])

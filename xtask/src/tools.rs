@@ -28,16 +28,31 @@ fn command(program: &str, args: &[&str], folder: &Path) -> Command {
 /// Runs to the end, showing what it prints; fails when it fails.
 pub fn run(program: &str, args: &[&str], folder: &Path) -> Result<(), Failure> {
     let began = Instant::now();
-    let line = format!("{} {}", Path::new(program).file_name().map_or(program.into(), |n| n.to_string_lossy()), args.join(" "));
+    let line = format!(
+        "{} {}",
+        Path::new(program)
+            .file_name()
+            .map_or(program.into(), |n| n.to_string_lossy()),
+        args.join(" ")
+    );
     eprintln!("$ {line}");
-    let status = command(program, args, folder).status().map_err(|e| Failure(format!("{program}: {e}")))?;
+    let status = command(program, args, folder)
+        .status()
+        .map_err(|e| Failure(format!("{program}: {e}")))?;
     eprintln!("  {:.1} s", began.elapsed().as_secs_f64());
-    if status.success() { Ok(()) } else { Err(Failure(format!("failed: {line}"))) }
+    if status.success() {
+        Ok(())
+    } else {
+        Err(Failure(format!("failed: {line}")))
+    }
 }
 
 /// What it prints to standard output.
 pub fn output(program: &str, args: &[&str], folder: &Path) -> Result<String, Failure> {
-    let out = command(program, args, folder).stderr(Stdio::inherit()).output().map_err(|e| Failure(format!("{program}: {e}")))?;
+    let out = command(program, args, folder)
+        .stderr(Stdio::inherit())
+        .output()
+        .map_err(|e| Failure(format!("{program}: {e}")))?;
     if !out.status.success() {
         return Err(Failure(format!("failed: {program} {}", args.join(" "))));
     }
@@ -51,18 +66,33 @@ pub fn npm(args: &[&str]) -> Result<(), Failure> {
 
 /// Compares a committed file with what it should be.
 pub fn same_text(path: &Path, fresh: &str, otherwise: &str) -> Result<(), Failure> {
-    let kept = std::fs::read_to_string(path).map_err(|e| Failure(format!("{}: {e}", path.display())))?;
-    if kept.trim_end() == fresh.trim_end() { Ok(()) } else { Err(Failure(format!("{} {otherwise}", path.display()))) }
+    let kept =
+        std::fs::read_to_string(path).map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+    if kept.trim_end() == fresh.trim_end() {
+        Ok(())
+    } else {
+        Err(Failure(format!("{} {otherwise}", path.display())))
+    }
 }
 
 /// Installs the front end's packages when the lock file is newer than they are, then builds it.
 pub fn web() -> Result<(), Failure> {
-    let version = output("node", &["--version"], &root())
-        .map_err(|_| Failure("Node.js is missing; install version 20.19 or later (with npm) and start again".into()))?;
-    let mut parts = version.trim().trim_start_matches('v').split('.').map(|p| p.parse::<u32>().unwrap_or(0));
+    let version = output("node", &["--version"], &root()).map_err(|_| {
+        Failure(
+            "Node.js is missing; install version 20.19 or later (with npm) and start again".into(),
+        )
+    })?;
+    let mut parts = version
+        .trim()
+        .trim_start_matches('v')
+        .split('.')
+        .map(|p| p.parse::<u32>().unwrap_or(0));
     let found = (parts.next().unwrap_or(0), parts.next().unwrap_or(0));
     if found < (20, 19) {
-        return Err(Failure(format!("Node.js {} is too old; version 20.19 or later is needed", version.trim())));
+        return Err(Failure(format!(
+            "Node.js {} is too old; version 20.19 or later is needed",
+            version.trim()
+        )));
     }
     let folder = root().join("web");
     let changed = |file: &str| folder.join(file).metadata().and_then(|m| m.modified()).ok();
@@ -73,7 +103,12 @@ pub fn web() -> Result<(), Failure> {
 }
 
 fn found(program: &str) -> bool {
-    Command::new(program).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok_and(|s| s.success())
+    Command::new(program)
+        .arg("--version")
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .status()
+        .is_ok_and(|s| s.success())
 }
 
 /// Installs Debian's Chromium and ChromeDriver when they are missing.
@@ -83,15 +118,31 @@ pub fn browser() -> Result<(), Failure> {
     }
     let root_user = output("id", &["-u"], &root())?.trim() == "0";
     let apt = |args: &[&str]| {
-        let (program, args) = if root_user { ("apt-get", args.to_vec()) } else { ("sudo", [&["apt-get"], args].concat()) };
+        let (program, args) = if root_user {
+            ("apt-get", args.to_vec())
+        } else {
+            ("sudo", [&["apt-get"], args].concat())
+        };
         run(program, &args, &root())
     };
-    let install = ["install", "--yes", "--no-install-recommends", "chromium", "chromium-driver"];
+    let install = [
+        "install",
+        "--yes",
+        "--no-install-recommends",
+        "chromium",
+        "chromium-driver",
+    ];
     apt(&["update"])?;
     if apt(&install).is_err() {
         // A half-configured package from an interrupted install blocks the next one.
         apt(&["--yes", "--fix-broken", "install"])?;
         apt(&install)?;
     }
-    if found("chromium") && found("chromedriver") { Ok(()) } else { Err(Failure("chromium and chromedriver are still missing".into())) }
+    if found("chromium") && found("chromedriver") {
+        Ok(())
+    } else {
+        Err(Failure(
+            "chromium and chromedriver are still missing".into(),
+        ))
+    }
 }

@@ -1,13 +1,14 @@
 //! The account: cash, lots and a double-entry journal, all computed from what happened.
 //!
 //! A lot is a key (instrument, unit price, opening moment, campaign) with a signed number of
-//! contracts, shares or futures. Long and short lots of one instrument never coexist: a fill closes opposite lots first
-//! (those of the campaign it names, then first in, first out) and opens with the rest. Each fill is one
-//! balanced journal entry; sums over the journal are the account's state, so replaying what
-//! happened gives the same account to the last digit.
+//! contracts, shares or futures. Long and short lots of one instrument never coexist: a fill closes
+//! opposite lots first (those of the campaign it names, then first in, first out) and opens with
+//! the rest. Each fill is one balanced journal entry; sums over the journal are the account's
+//! state, so replaying what happened gives the same account to the last digit.
 //!
-//! Nothing is paid for a future: its lots cost nothing, and what they gained or lost is settled in cash when they are closed and at the end of
-//! every day. An exercised or assigned option ends at its cost and the underlying changes hands at the strike; the campaign goes on in it.
+//! Nothing is paid for a future: its lots cost nothing, and what they gained or lost is settled in
+//! cash when they are closed and at the end of every day. An exercised or assigned option ends at
+//! its cost and the underlying changes hands at the strike; the campaign goes on in it.
 
 use std::collections::BTreeMap;
 
@@ -22,7 +23,8 @@ use crate::order::Fill;
 use crate::time::Moment;
 use crate::underlying::{Settlement, Underlying};
 
-/// Sessions after which a trade in shares or options is settled (SEC Rule 15c6-1 as amended in 2024, from memory).
+/// Sessions after which a trade in shares or options is settled (SEC Rule 15c6-1 as amended in
+/// 2024, from memory).
 pub const SETTLEMENT_SESSIONS: usize = 1;
 
 /// Accounts of the journal. A debit is above zero; every entry sums to zero.
@@ -88,7 +90,11 @@ pub struct Entry {
 impl Entry {
     /// What it did to one book.
     pub fn amount(&self, book: Book) -> Money {
-        self.postings.iter().filter(|(b, _)| *b == book).map(|(_, m)| *m).sum()
+        self.postings
+            .iter()
+            .filter(|(b, _)| *b == book)
+            .map(|(_, m)| *m)
+            .sum()
     }
 }
 
@@ -118,12 +124,21 @@ impl Lot {
 
     /// Cost of the lot (received premiums below zero).
     pub fn cost(&self) -> Money {
-        if self.margined { Money::ZERO } else { self.at(self.price) }
+        if self.margined {
+            Money::ZERO
+        } else {
+            self.at(self.price)
+        }
     }
 
-    /// What the account holds in it at a price: its value, or of a future what was gained since its last settlement.
+    /// What the account holds in it at a price: its value, or of a future what was gained since its
+    /// last settlement.
     pub fn worth(&self, price: Price) -> Money {
-        if self.margined { self.at(price) - self.at(self.price) } else { self.at(price) }
+        if self.margined {
+            self.at(price) - self.at(self.price)
+        } else {
+            self.at(price)
+        }
     }
 
     /// Profit since it was opened (of a future, since its last settlement).
@@ -153,7 +168,11 @@ struct Moved {
 impl Moved {
     /// What neither explains is profit.
     fn postings(self) -> Vec<(Book, Money)> {
-        vec![(Book::Cash, self.cash), (Book::Positions, self.cost), (Book::Realised, -(self.cash + self.cost))]
+        vec![
+            (Book::Cash, self.cash),
+            (Book::Positions, self.cost),
+            (Book::Realised, -(self.cash + self.cost)),
+        ]
     }
 }
 
@@ -196,12 +215,26 @@ impl Account {
         self.balances.get(&book).copied().unwrap_or_default()
     }
 
-    /// Proceeds of trades that are not settled on a day: sales of the last sessions, which a cash account may not spend yet.
+    /// Proceeds of trades that are not settled on a day: sales of the last sessions, which a cash
+    /// account may not spend yet.
     pub fn unsettled(&self, today: Date) -> Money {
-        let settles = |at: Moment| (0..SETTLEMENT_SESSIONS).fold(at.date(), |day, _| next_session(day));
-        let recent = self.entries.iter().rev().take_while(|e| e.at.date() >= previous_session(today));
-        let traded = recent.filter(|e| matches!(e.kind, EntryKind::Trade | EntryKind::Exercise | EntryKind::Assignment));
-        traded.filter(|e| settles(e.at) > today).map(|e| e.amount(Book::Cash).max(Money::ZERO)).sum()
+        let settles =
+            |at: Moment| (0..SETTLEMENT_SESSIONS).fold(at.date(), |day, _| next_session(day));
+        let recent = self
+            .entries
+            .iter()
+            .rev()
+            .take_while(|e| e.at.date() >= previous_session(today));
+        let traded = recent.filter(|e| {
+            matches!(
+                e.kind,
+                EntryKind::Trade | EntryKind::Exercise | EntryKind::Assignment
+            )
+        });
+        traded
+            .filter(|e| settles(e.at) > today)
+            .map(|e| e.amount(Book::Cash).max(Money::ZERO))
+            .sum()
     }
 
     /// Totals of one campaign.
@@ -210,7 +243,9 @@ impl Account {
     }
 
     fn lots_in<'a>(&'a self, instrument: &'a Instrument) -> impl Iterator<Item = &'a Lot> {
-        self.lots.iter().filter(move |l| l.instrument == *instrument)
+        self.lots
+            .iter()
+            .filter(move |l| l.instrument == *instrument)
     }
 
     /// How many are held of one instrument, signed.
@@ -220,69 +255,147 @@ impl Account {
 
     /// How many of one instrument one campaign holds, signed.
     pub fn held_by(&self, campaign: u64, instrument: &Instrument) -> i64 {
-        self.lots_in(instrument).filter(|l| l.campaign == campaign).map(|l| l.quantity).sum()
+        self.lots_in(instrument)
+            .filter(|l| l.campaign == campaign)
+            .map(|l| l.quantity)
+            .sum()
     }
 
     /// Books money paid in.
     pub fn deposit(&mut self, at: Moment, amount: Money) -> &Entry {
         let postings = vec![(Book::Cash, amount), (Book::Capital, -amount)];
-        self.record(Entry { at, kind: EntryKind::Deposit, memo: "paid in".into(), order: None, postings })
+        self.record(Entry {
+            at,
+            kind: EntryKind::Deposit,
+            memo: "paid in".into(),
+            order: None,
+            postings,
+        })
     }
 
     /// Books an execution. `closes` names the campaign whose lots are closed first.
-    pub fn fill(&mut self, fill: &Fill, closes: Option<u64>, underlying: &Underlying, memo: String) -> &Entry {
+    pub fn fill(
+        &mut self,
+        fill: &Fill,
+        closes: Option<u64>,
+        underlying: &Underlying,
+        memo: String,
+    ) -> &Entry {
         let mut moved = Moved::default();
         for leg in &fill.legs {
-            let campaign = Place { campaign: closes.unwrap_or(fill.order), closes, at: fill.at };
-            moved += self.trade(&leg.instrument, leg.quantity, leg.price, &campaign, underlying);
+            let campaign = Place {
+                campaign: closes.unwrap_or(fill.order),
+                closes,
+                at: fill.at,
+            };
+            moved += self.trade(
+                &leg.instrument,
+                leg.quantity,
+                leg.price,
+                &campaign,
+                underlying,
+            );
         }
-        let campaign = self.campaigns.entry(closes.unwrap_or(fill.order)).or_default();
+        let campaign = self
+            .campaigns
+            .entry(closes.unwrap_or(fill.order))
+            .or_default();
         campaign.net_cash += moved.cash;
         campaign.fees += fill.fees;
         let mut postings = moved.postings();
         postings[0].1 -= fill.fees;
         postings.push((Book::Fees, fill.fees));
-        self.record(Entry { at: fill.at, kind: EntryKind::Trade, memo, order: Some(fill.order), postings })
+        self.record(Entry {
+            at: fill.at,
+            kind: EntryKind::Trade,
+            memo,
+            order: Some(fill.order),
+            postings,
+        })
     }
 
     /// Settles every lot of an expired series in cash at `value` per unit.
-    pub fn settle(&mut self, at: Moment, contract: &Contract, value: Price, memo: String) -> Option<&Entry> {
+    pub fn settle(
+        &mut self,
+        at: Moment,
+        contract: &Contract,
+        value: Price,
+        memo: String,
+    ) -> Option<&Entry> {
         self.end(at, &Instrument::Option(contract.clone()), value, memo)
     }
 
     /// Ends every lot of a future that traded for the last time, at `price`.
-    pub fn end_future(&mut self, at: Moment, symbol: &str, price: Price, memo: String) -> Option<&Entry> {
+    pub fn end_future(
+        &mut self,
+        at: Moment,
+        symbol: &str,
+        price: Price,
+        memo: String,
+    ) -> Option<&Entry> {
         self.end(at, &Instrument::Underlying(symbol.to_owned()), price, memo)
     }
 
-    fn end(&mut self, at: Moment, instrument: &Instrument, value: Price, memo: String) -> Option<&Entry> {
+    fn end(
+        &mut self,
+        at: Moment,
+        instrument: &Instrument,
+        value: Price,
+        memo: String,
+    ) -> Option<&Entry> {
         let mut moved = Moved::default();
-        let (ended, kept): (Vec<Lot>, Vec<Lot>) = std::mem::take(&mut self.lots).into_iter().partition(|l| l.instrument == *instrument);
+        let (ended, kept): (Vec<Lot>, Vec<Lot>) = std::mem::take(&mut self.lots)
+            .into_iter()
+            .partition(|l| l.instrument == *instrument);
         self.lots = kept;
         for lot in &ended {
             let paid = lot.worth(value);
             let totals = self.campaigns.entry(lot.campaign).or_default();
             totals.net_cash += paid;
             totals.realised += paid - lot.cost();
-            moved += Moved { cash: paid, cost: -lot.cost() };
+            moved += Moved {
+                cash: paid,
+                cost: -lot.cost(),
+            };
         }
-        let entry = Entry { at, kind: EntryKind::Settlement, memo, order: None, postings: moved.postings() };
+        let entry = Entry {
+            at,
+            kind: EntryKind::Settlement,
+            memo,
+            order: None,
+            postings: moved.postings(),
+        };
         (!ended.is_empty()).then(|| self.record(entry))
     }
 
-    /// Exercises so many contracts of a series (signed as they are held; below zero they are assigned), the oldest first: the options end at
-    /// what they cost, the underlying changes hands at the strike. Nothing happens when fewer are held.
-    pub fn deliver(&mut self, at: Moment, contract: &Contract, quantity: i64, underlying: &Underlying, memo: String) -> Option<&Entry> {
+    /// Exercises so many contracts of a series (signed as they are held; below zero they are
+    /// assigned), the oldest first: the options end at what they cost, the underlying changes hands
+    /// at the strike. Nothing happens when fewer are held.
+    pub fn deliver(
+        &mut self,
+        at: Moment,
+        contract: &Contract,
+        quantity: i64,
+        underlying: &Underlying,
+        memo: String,
+    ) -> Option<&Entry> {
         let instrument = Instrument::Option(contract.clone());
         let held = self.held(&instrument);
-        if quantity == 0 || held.signum() != quantity.signum() || held.abs() < quantity.abs() || underlying.settlement == Settlement::Cash {
+        if quantity == 0
+            || held.signum() != quantity.signum()
+            || held.abs() < quantity.abs()
+            || underlying.settlement == Settlement::Cash
+        {
             return None;
         }
         let mut left = quantity.abs();
         let mut ended: Vec<Lot> = Vec::new();
         for lot in self.lots.iter_mut().filter(|l| l.instrument == instrument) {
             let n = left.min(lot.quantity.abs()) * lot.quantity.signum();
-            ended.push(Lot { quantity: n, ..lot.clone() });
+            ended.push(Lot {
+                quantity: n,
+                ..lot.clone()
+            });
             lot.quantity -= n;
             left -= n.abs();
         }
@@ -292,25 +405,60 @@ impl Account {
         let side = if contract.kind == Kind::Call { 1 } else { -1 };
         for option in &ended {
             let taken = side * option.quantity * underlying.lot();
-            let place = Place { campaign: option.campaign, closes: Some(option.campaign), at };
-            let delivered = self.trade(&Instrument::Underlying(underlying.symbol.clone()), taken, contract.strike, &place, underlying);
+            let place = Place {
+                campaign: option.campaign,
+                closes: Some(option.campaign),
+                at,
+            };
+            let delivered = self.trade(
+                &Instrument::Underlying(underlying.symbol.clone()),
+                taken,
+                contract.strike,
+                &place,
+                underlying,
+            );
             let totals = self.campaigns.entry(option.campaign).or_default();
             totals.net_cash += delivered.cash;
             totals.realised -= option.cost();
             moved += delivered;
-            moved += Moved { cash: Money::ZERO, cost: -option.cost() };
+            moved += Moved {
+                cash: Money::ZERO,
+                cost: -option.cost(),
+            };
         }
-        let kind = if quantity > 0 { EntryKind::Exercise } else { EntryKind::Assignment };
-        Some(self.record(Entry { at, kind, memo, order: None, postings: moved.postings() }))
+        let kind = if quantity > 0 {
+            EntryKind::Exercise
+        } else {
+            EntryKind::Assignment
+        };
+        Some(self.record(Entry {
+            at,
+            kind,
+            memo,
+            order: None,
+            postings: moved.postings(),
+        }))
     }
 
     /// Books a dividend of `value` a share on what is held of an underlying; sold shares owe it.
-    pub fn dividend(&mut self, at: Moment, symbol: &str, value: Price, memo: String) -> Option<&Entry> {
+    pub fn dividend(
+        &mut self,
+        at: Moment,
+        symbol: &str,
+        value: Price,
+        memo: String,
+    ) -> Option<&Entry> {
         self.pay(at, symbol, EntryKind::Dividend, memo, |lot| lot.at(value))
     }
 
     /// Settles the gains and losses of futures at a price; from there on they count anew.
-    pub fn settle_futures(&mut self, at: Moment, symbol: &str, price: Price, memo: String) -> Option<&Entry> {
+    pub fn settle_futures(
+        &mut self,
+        at: Moment,
+        symbol: &str,
+        price: Price,
+        memo: String,
+    ) -> Option<&Entry> {
         self.pay(at, symbol, EntryKind::Variation, memo, |lot| {
             let gained = lot.profit(price);
             lot.price = price;
@@ -319,7 +467,14 @@ impl Account {
     }
 
     /// Pays something on each lot of an underlying, as a result of its campaign.
-    fn pay(&mut self, at: Moment, symbol: &str, kind: EntryKind, memo: String, mut amount: impl FnMut(&mut Lot) -> Money) -> Option<&Entry> {
+    fn pay(
+        &mut self,
+        at: Moment,
+        symbol: &str,
+        kind: EntryKind,
+        memo: String,
+        mut amount: impl FnMut(&mut Lot) -> Money,
+    ) -> Option<&Entry> {
         let instrument = Instrument::Underlying(symbol.to_owned());
         let mut cash = Money::ZERO;
         let mut any = false;
@@ -331,18 +486,40 @@ impl Account {
             cash += paid;
             any = true;
         }
-        let entry = Entry { at, kind, memo, order: None, postings: Moved { cash, cost: Money::ZERO }.postings() };
+        let entry = Entry {
+            at,
+            kind,
+            memo,
+            order: None,
+            postings: Moved {
+                cash,
+                cost: Money::ZERO,
+            }
+            .postings(),
+        };
         any.then(|| self.record(entry))
     }
 
-    /// Closes opposite lots, then opens with the rest; books the profit to the campaigns of what was closed.
-    fn trade(&mut self, instrument: &Instrument, quantity: i64, price: Price, place: &Place, underlying: &Underlying) -> Moved {
-        let (units, margined) = (underlying.units(instrument), underlying.is_margined(instrument));
+    /// Closes opposite lots, then opens with the rest; books the profit to the campaigns of what
+    /// was closed.
+    fn trade(
+        &mut self,
+        instrument: &Instrument,
+        quantity: i64,
+        price: Price,
+        place: &Place,
+        underlying: &Underlying,
+    ) -> Moved {
+        let (units, margined) = (
+            underlying.units(instrument),
+            underlying.is_margined(instrument),
+        );
         let mut left = quantity;
         let mut booked = Money::ZERO;
         for preferred in [true, false] {
             for lot in &mut self.lots {
-                let opposite = lot.instrument == *instrument && lot.quantity.signum() == -left.signum();
+                let opposite =
+                    lot.instrument == *instrument && lot.quantity.signum() == -left.signum();
                 if left == 0 || !opposite || (preferred && Some(lot.campaign) != place.closes) {
                     continue;
                 }
@@ -356,11 +533,29 @@ impl Account {
         }
         self.lots.retain(|l| l.quantity != 0);
         if left != 0 {
-            let lot = Lot { instrument: instrument.clone(), quantity: left, price, opened: place.at, campaign: place.campaign, units, margined };
+            let lot = Lot {
+                instrument: instrument.clone(),
+                quantity: left,
+                price,
+                opened: place.at,
+                campaign: place.campaign,
+                units,
+                margined,
+            };
             self.lots.push(lot);
         }
         let paid = price.times(quantity * units);
-        if margined { Moved { cash: booked, cost: Money::ZERO } } else { Moved { cash: -paid, cost: paid + booked } }
+        if margined {
+            Moved {
+                cash: booked,
+                cost: Money::ZERO,
+            }
+        } else {
+            Moved {
+                cash: -paid,
+                cost: paid + booked,
+            }
+        }
     }
 
     fn record(&mut self, entry: Entry) -> &Entry {
@@ -377,20 +572,36 @@ impl Account {
         for (row, entry) in self.entries.iter().enumerate() {
             let sum: Money = entry.postings.iter().map(|(_, m)| *m).sum();
             if sum != Money::ZERO {
-                out.push(format!("entry {row} ({}) does not balance: {sum}", entry.memo));
+                out.push(format!(
+                    "entry {row} ({}) does not balance: {sum}",
+                    entry.memo
+                ));
             }
         }
         let cost: Money = self.lots.iter().map(Lot::cost).sum();
         if cost != self.balance(Book::Positions) {
-            out.push(format!("lots cost {cost}, the positions book says {}", self.balance(Book::Positions)));
+            out.push(format!(
+                "lots cost {cost}, the positions book says {}",
+                self.balance(Book::Positions)
+            ));
         }
         let realised: Money = self.campaigns.values().map(|c| c.realised).sum();
         if realised != -self.balance(Book::Realised) {
-            out.push(format!("campaigns booked {realised}, the realised book says {}", -self.balance(Book::Realised)));
+            out.push(format!(
+                "campaigns booked {realised}, the realised book says {}",
+                -self.balance(Book::Realised)
+            ));
         }
         for lot in &self.lots {
-            if lot.quantity == 0 || self.lots_in(&lot.instrument).any(|l| l.quantity.signum() != lot.quantity.signum()) {
-                out.push(format!("{} has an empty lot, or long and short lots at once", lot.instrument));
+            if lot.quantity == 0
+                || self
+                    .lots_in(&lot.instrument)
+                    .any(|l| l.quantity.signum() != lot.quantity.signum())
+            {
+                out.push(format!(
+                    "{} has an empty lot, or long and short lots at once",
+                    lot.instrument
+                ));
             }
         }
         out
@@ -398,7 +609,11 @@ impl Account {
 
     /// Option series with open lots, each once, in order.
     pub fn series(&self) -> Vec<Contract> {
-        let mut found: Vec<Contract> = self.lots.iter().filter_map(|l| l.instrument.option().cloned()).collect();
+        let mut found: Vec<Contract> = self
+            .lots
+            .iter()
+            .filter_map(|l| l.instrument.option().cloned())
+            .collect();
         found.sort();
         found.dedup();
         found
@@ -406,7 +621,13 @@ impl Account {
 
     /// Underlyings with open lots of their own, each once, in order.
     pub fn underlyings(&self) -> Vec<String> {
-        let own = |l: &Lot| if let Instrument::Underlying(symbol) = &l.instrument { Some(symbol.clone()) } else { None };
+        let own = |l: &Lot| {
+            if let Instrument::Underlying(symbol) = &l.instrument {
+                Some(symbol.clone())
+            } else {
+                None
+            }
+        };
         let mut found: Vec<String> = self.lots.iter().filter_map(own).collect();
         found.sort();
         found.dedup();
@@ -415,6 +636,9 @@ impl Account {
 
     /// Series with open lots that expire on or before a date.
     pub fn expiring(&self, by: Date) -> Vec<Contract> {
-        self.series().into_iter().filter(|c| c.expiry <= by).collect()
+        self.series()
+            .into_iter()
+            .filter(|c| c.expiry <= by)
+            .collect()
     }
 }

@@ -1,4 +1,5 @@
-//! Bells: a condition or an occurrence that the trader is to be told of. A bell rings once and stays rung until it is answered.
+//! Bells: a condition or an occurrence that the trader is to be told of. A bell rings once and
+//! stays rung until it is answered.
 
 use crate::number::Price;
 use crate::structure::Structure;
@@ -29,7 +30,8 @@ pub enum Occurrence {
 /// What a bell listens to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Listens {
-    /// A price: of the underlying where `unit` is absent, otherwise the middle of a contract or a package, signed as a buyer of it pays.
+    /// A price: of the underlying where `unit` is absent, otherwise the middle of a contract or a
+    /// package, signed as a buyer of it pays.
     Price {
         /// Underlying symbol.
         symbol: String,
@@ -73,8 +75,16 @@ impl Bell {
     /// Whether a price would make it ring.
     pub fn hears(&self, price: Price) -> bool {
         match &self.listens {
-            Listens::Price { side: BellSide::Above, level, .. } => price >= *level,
-            Listens::Price { side: BellSide::Below, level, .. } => price <= *level,
+            Listens::Price {
+                side: BellSide::Above,
+                level,
+                ..
+            } => price >= *level,
+            Listens::Price {
+                side: BellSide::Below,
+                level,
+                ..
+            } => price <= *level,
             Listens::Told(_) => false,
         }
     }

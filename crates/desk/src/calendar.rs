@@ -2,7 +2,8 @@
 //!
 //! Trading days are weekdays without the ten rule-made holidays below; a session runs 09:30–16:00.
 //! A monthly expiration is the third Friday, or the session before it when that Friday is a
-//! holiday. Easter is by the anonymous Gregorian algorithm (Meeus, *Astronomical Algorithms*, ch. 8).
+//! holiday. Easter is by the anonymous Gregorian algorithm (Meeus, *Astronomical Algorithms*, ch.
+//! 8).
 
 use jiff::civil::{Date, Weekday, date};
 use jiff::{Span, ToSpan};
@@ -36,7 +37,11 @@ pub struct Expiration {
 impl Expiration {
     /// The instant at which the contracts expire.
     pub fn moment(&self) -> Moment {
-        if self.am_settled { Moment::at(self.date, 9, 30) } else { Moment::at(self.date, 16, 0) }
+        if self.am_settled {
+            Moment::at(self.date, 9, 30)
+        } else {
+            Moment::at(self.date, 16, 0)
+        }
     }
 }
 
@@ -64,7 +69,9 @@ fn plus(d: Date, span: Span) -> Date {
 }
 
 fn nth_weekday(year: i16, month: i8, nth: i8, weekday: Weekday) -> Date {
-    date(year, month, 1).nth_weekday_of_month(nth, weekday).unwrap_or(date(year, month, 1))
+    date(year, month, 1)
+        .nth_weekday_of_month(nth, weekday)
+        .unwrap_or(date(year, month, 1))
 }
 
 fn easter(year: i16) -> Date {
@@ -156,20 +163,32 @@ pub fn last_trading(at: Moment) -> Moment {
         return at;
     }
     let today = session_on_or_before(at.date());
-    let day = if at < close_of(today) { previous_session(today) } else { today };
+    let day = if at < close_of(today) {
+        previous_session(today)
+    } else {
+        today
+    };
     close_of(day).plus_millis(-1)
 }
 
 /// The first opening strictly after `at`.
 pub fn next_open(at: Moment) -> Moment {
     let today = at.date();
-    if is_session(today) && at < open_of(today) { open_of(today) } else { open_of(next_session(today)) }
+    if is_session(today) && at < open_of(today) {
+        open_of(today)
+    } else {
+        open_of(next_session(today))
+    }
 }
 
 /// The first close strictly after `at`.
 pub fn next_close(at: Moment) -> Moment {
     let today = at.date();
-    if is_session(today) && at < close_of(today) { close_of(today) } else { close_of(next_session(today)) }
+    if is_session(today) && at < close_of(today) {
+        close_of(today)
+    } else {
+        close_of(next_session(today))
+    }
 }
 
 /// The monthly expiration of a month.
@@ -183,17 +202,36 @@ impl ListingRule {
         let today = now.date();
         let mut out: Vec<Expiration> = Vec::new();
         let mut add = |day: Date, cycle: Cycle, am_settled: bool| {
-            let e = Expiration { date: day, cycle, am_settled };
-            if e.moment() > now && !out.iter().any(|x| x.date == day && x.am_settled == am_settled) {
+            let e = Expiration {
+                date: day,
+                cycle,
+                am_settled,
+            };
+            if e.moment() > now
+                && !out
+                    .iter()
+                    .any(|x| x.date == day && x.am_settled == am_settled)
+            {
                 out.push(e);
             }
         };
-        let cycle_of = |day: Date| if (day - today).get_days() > 275 { Cycle::Long } else { Cycle::Monthly };
+        let cycle_of = |day: Date| {
+            if (day - today).get_days() > 275 {
+                Cycle::Long
+            } else {
+                Cycle::Monthly
+            }
+        };
         let mut month = date(today.year(), today.month(), 1);
-        let (mut monthlies, mut quarters, mut januaries) = (self.monthlies, self.quarter_months, self.januaries);
+        let (mut monthlies, mut quarters, mut januaries) =
+            (self.monthlies, self.quarter_months, self.januaries);
         while monthlies + quarters + januaries > 0 {
             let day = monthly_expiration(month.year(), month.month());
-            let settles = Expiration { date: day, cycle: Cycle::Monthly, am_settled: self.am_monthlies };
+            let settles = Expiration {
+                date: day,
+                cycle: Cycle::Monthly,
+                am_settled: self.am_monthlies,
+            };
             if settles.moment() > now {
                 if monthlies > 0 {
                     monthlies -= 1;
@@ -243,7 +281,9 @@ mod tests {
         assert_eq!(monthly_expiration(2026, 6), date(2026, 6, 18));
         assert_eq!(monthly_expiration(2031, 4), date(2031, 4, 18));
         assert!(!is_session(date(2031, 4, 11)), "Good Friday 2031");
-        let sessions = (0..365).filter(|i| is_session(plus(date(2031, 1, 1), i.days()))).count();
+        let sessions = (0..365)
+            .filter(|i| is_session(plus(date(2031, 1, 1), i.days())))
+            .count();
         assert!((250..=253).contains(&sessions), "{sessions}");
     }
 
@@ -259,14 +299,29 @@ mod tests {
             am_monthlies: false,
         };
         let now = Moment::at(date(2031, 3, 11), 10, 42);
-        let days: Vec<i64> = rule.expirations(now).iter().map(|e| now.days_until(e.date)).collect();
+        let days: Vec<i64> = rule
+            .expirations(now)
+            .iter()
+            .map(|e| now.days_until(e.date))
+            .collect();
         assert_eq!(days, [3, 10, 17, 24, 30, 38, 66, 101, 192, 311, 682]);
         let friday_close = Moment::at(date(2031, 3, 14), 16, 0);
-        assert!(rule.expirations(friday_close).iter().all(|e| e.moment() > friday_close));
-        assert_eq!(next_open(friday_close), Moment::at(date(2031, 3, 17), 9, 30));
+        assert!(
+            rule.expirations(friday_close)
+                .iter()
+                .all(|e| e.moment() > friday_close)
+        );
+        assert_eq!(
+            next_open(friday_close),
+            Moment::at(date(2031, 3, 17), 9, 30)
+        );
         assert_eq!(next_close(now), Moment::at(date(2031, 3, 11), 16, 0));
         let last = friday_close.plus_millis(-1);
-        for at in [friday_close, Moment::at(date(2031, 3, 15), 11, 0), Moment::at(date(2031, 3, 17), 9, 29)] {
+        for at in [
+            friday_close,
+            Moment::at(date(2031, 3, 15), 11, 0),
+            Moment::at(date(2031, 3, 17), 9, 29),
+        ] {
             assert_eq!(last_trading(at), last);
         }
         assert_eq!((last_trading(now), last_trading(last)), (now, last));

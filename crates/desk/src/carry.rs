@@ -17,18 +17,29 @@ pub enum Carry {
 impl Carry {
     /// Dividends with ex-moments in `(at, until]`; one at the very moment of expiry counts.
     pub fn dividends(&self, at: Moment, until: Moment) -> impl Iterator<Item = (Moment, Price)> {
-        let all: &[(Moment, Price)] = if let Carry::Dividends(list) = self { list } else { &[] };
-        all.iter().copied().filter(move |(ex, _)| *ex > at && *ex <= until)
+        let all: &[(Moment, Price)] = if let Carry::Dividends(list) = self {
+            list
+        } else {
+            &[]
+        };
+        all.iter()
+            .copied()
+            .filter(move |(ex, _)| *ex > at && *ex <= until)
     }
 
-    /// The continuous yield with the same forward: of the present value of the dividends until `expiry`, relative to `spot`, at most half of it.
+    /// The continuous yield with the same forward: of the present value of the dividends until
+    /// `expiry`, relative to `spot`, at most half of it.
     pub fn yield_until(&self, at: Moment, expiry: Moment, rate: f64, spot: f64) -> f64 {
         match self {
             Carry::Yield(yearly) => *yearly,
             Carry::Future => rate,
             Carry::Dividends(_) => {
-                let present: f64 = self.dividends(at, expiry).map(|(ex, cash)| cash.to_f64() * libm::exp(-rate * at.years_until(ex))).sum();
-                -libm::log(1.0 - (present / spot).min(0.5)) / at.years_until(expiry).max(1.0 / 525_600.0)
+                let present: f64 = self
+                    .dividends(at, expiry)
+                    .map(|(ex, cash)| cash.to_f64() * libm::exp(-rate * at.years_until(ex)))
+                    .sum();
+                -libm::log(1.0 - (present / spot).min(0.5))
+                    / at.years_until(expiry).max(1.0 / 525_600.0)
             }
         }
     }

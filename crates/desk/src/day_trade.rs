@@ -1,8 +1,10 @@
-//! Day trades: what is opened and closed again in one session, how many there were, and what follows from it.
+//! Day trades: what is opened and closed again in one session, how many there were, and what
+//! follows from it.
 //!
-//! Rule: FINRA 4210(f)(8)(B), from memory: four or more in five business days that are more than 6 % of all trades make a pattern, and a pattern
-//! needs an account value of 25,000. A leg counts as a security of its own; a package that is closed as it was opened counts once. Futures and
-//! their options are no securities. The rule is dated data: when it changes, a line is added here.
+//! Rule: FINRA 4210(f)(8)(B), from memory: four or more in five business days that are more than 6
+//! % of all trades make a pattern, and a pattern needs an account value of 25,000. A leg counts as
+//! a security of its own; a package that is closed as it was opened counts once. Futures and their
+//! options are no securities. The rule is dated data: when it changes, a line is added here.
 
 use std::collections::BTreeMap;
 
@@ -31,8 +33,14 @@ pub struct DayTradeRule {
 }
 
 /// Rules by their days.
-pub const DAY_TRADE_RULES: [DayTradeRule; 1] =
-    [DayTradeRule { from: date(2001, 9, 28), until: None, most: 3, sessions: 5, share: 0.06, value: Money::whole(25_000) }];
+pub const DAY_TRADE_RULES: [DayTradeRule; 1] = [DayTradeRule {
+    from: date(2001, 9, 28),
+    until: None,
+    most: 3,
+    sessions: 5,
+    share: 0.06,
+    value: Money::whole(25_000),
+}];
 
 /// Whether day trades are counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -47,7 +55,11 @@ pub enum DayTradeSwitch {
 /// The rule in force on a day.
 pub fn day_trade_rule(on: Date, switch: DayTradeSwitch) -> Option<DayTradeRule> {
     let stands = |r: &&DayTradeRule| r.from <= on && r.until.is_none_or(|last| on <= last);
-    DAY_TRADE_RULES.iter().find(stands).copied().filter(|_| switch == DayTradeSwitch::ByDate)
+    DAY_TRADE_RULES
+        .iter()
+        .find(stands)
+        .copied()
+        .filter(|_| switch == DayTradeSwitch::ByDate)
 }
 
 /// What closed something that was opened in the same session.
@@ -89,13 +101,20 @@ impl DayTrading {
     }
 }
 
-/// Day trades among `orders`, which are in the order of their numbers, in the sessions that the rule looks at. `counts` says of a symbol whether
-/// it is a security.
-pub fn day_trading<'a>(rule: DayTradeRule, today: Date, orders: impl Iterator<Item = &'a Order>, counts: impl Fn(&str) -> bool) -> DayTrading {
+/// Day trades among `orders`, which are in the order of their numbers, in the sessions that the
+/// rule looks at. `counts` says of a symbol whether it is a security.
+pub fn day_trading<'a>(
+    rule: DayTradeRule,
+    today: Date,
+    orders: impl Iterator<Item = &'a Order>,
+    counts: impl Fn(&str) -> bool,
+) -> DayTrading {
     let first = (1..rule.sessions).fold(today, |day, _| previous_session(day));
     // Executions in the order of time, with their orders.
-    let mut fills: Vec<(&Order, &crate::order::Fill)> =
-        orders.filter(|o| counts(&o.request.symbol)).flat_map(|o| o.fills().map(move |f| (o, f))).collect();
+    let mut fills: Vec<(&Order, &crate::order::Fill)> = orders
+        .filter(|o| counts(&o.request.symbol))
+        .flat_map(|o| o.fills().map(move |f| (o, f)))
+        .collect();
     fills.retain(|(_, f)| f.at.date() >= first);
     fills.sort_by_key(|(_, f)| f.at);
     // What was opened today, by instrument: signed quantity and the last order that opened it.
@@ -107,9 +126,14 @@ pub fn day_trading<'a>(rule: DayTradeRule, today: Date, orders: impl Iterator<It
         let day = fill.at.date();
         traded.push(order.id);
         for leg in &fill.legs {
-            let (quantity, by) = opened.entry((day, &leg.instrument)).or_insert((0, order.id));
+            let (quantity, by) = opened
+                .entry((day, &leg.instrument))
+                .or_insert((0, order.id));
             if *quantity != 0 && quantity.signum() == -leg.quantity.signum() {
-                closed.entry((day, order.id)).or_default().insert(&leg.instrument, *by);
+                closed
+                    .entry((day, order.id))
+                    .or_default()
+                    .insert(&leg.instrument, *by);
             } else {
                 *by = order.id;
             }
@@ -118,13 +142,26 @@ pub fn day_trading<'a>(rule: DayTradeRule, today: Date, orders: impl Iterator<It
     }
     traded.sort_unstable();
     traded.dedup();
-    let legs_of = |id: u64| fills.iter().find(|(o, _)| o.id == id).map_or(0, |(o, _)| o.request.unit.legs().len());
+    let legs_of = |id: u64| {
+        fills
+            .iter()
+            .find(|(o, _)| o.id == id)
+            .map_or(0, |(o, _)| o.request.unit.legs().len())
+    };
     let trades = closed.into_iter().map(|((date, order), legs)| {
         let mut by: Vec<u64> = legs.values().copied().collect();
         by.dedup();
         // A package closed as it was opened.
         let whole = by.len() == 1 && legs_of(order) == legs.len() && legs_of(by[0]) == legs.len();
-        DayTrade { date, order, count: if whole { 1 } else { legs.len() as i64 } }
+        DayTrade {
+            date,
+            order,
+            count: if whole { 1 } else { legs.len() as i64 },
+        }
     });
-    DayTrading { rule, trades: trades.collect(), orders: traded.len() as i64 }
+    DayTrading {
+        rule,
+        trades: trades.collect(),
+        orders: traded.len() as i64,
+    }
 }

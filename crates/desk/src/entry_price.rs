@@ -17,21 +17,37 @@ pub enum EntryPrice {
     Cross,
     /// Written by hand, for one package.
     Net(Price),
-    /// Written by hand for each leg, in the order of the legs; a leg without one is taken at its middle.
+    /// Written by hand for each leg, in the order of the legs; a leg without one is taken at its
+    /// middle.
     Legs(Vec<Option<Price>>),
 }
 
 impl EntryPrice {
     /// The net price of one package.
-    pub fn price(&self, unit: &Structure, quote: &PackageQuote, quotes: &[Quote], underlying: &Underlying) -> Price {
+    pub fn price(
+        &self,
+        unit: &Structure,
+        quote: &PackageQuote,
+        quotes: &[Quote],
+        underlying: &Underlying,
+    ) -> Price {
         match self {
             EntryPrice::Rest => quote.rest,
             EntryPrice::Middle => quote.middle,
             EntryPrice::Cross => quote.cross,
             EntryPrice::Net(price) => *price,
             EntryPrice::Legs(prices) => {
-                let price = |i: usize| prices.get(i).copied().flatten().unwrap_or_else(|| quotes[i].mid());
-                let weighed = weights(unit, underlying).into_iter().enumerate().map(|(i, w)| (price(i), w));
+                let price = |i: usize| {
+                    prices
+                        .get(i)
+                        .copied()
+                        .flatten()
+                        .unwrap_or_else(|| quotes[i].mid())
+                };
+                let weighed = weights(unit, underlying)
+                    .into_iter()
+                    .enumerate()
+                    .map(|(i, w)| (price(i), w));
                 Price::weighed(weighed, underlying.price_units(unit))
             }
         }

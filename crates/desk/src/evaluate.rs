@@ -12,7 +12,9 @@ use crate::checks::{Check, Checked, checks};
 use crate::day_trade::DayTrading;
 use crate::entry_price::EntryPrice;
 use crate::horizon::{Horizon, Horizons};
-use crate::margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Requirement, levels, requirement};
+use crate::margin::{
+    Holdings, MarginBasis, MarginLeg, NeedsLevel, Requirement, levels, requirement,
+};
 use crate::naming::{Name, in_place, recognise};
 use crate::number::{Money, Price};
 use crate::package::{PackageQuote, package_quote};
@@ -71,8 +73,11 @@ const LOOK_AHEAD: i64 = 30;
 
 /// When the first option of a structure ends; some weeks ahead where there is none.
 pub fn first_expiry(structure: &Structure, market: &MarketView<'_>) -> Moment {
-    let ends = structure.options().map(|(c, _)| market.underlying.expiry_moment(c));
-    ends.min().unwrap_or(market.at.plus_millis(LOOK_AHEAD * 86_400_000))
+    let ends = structure
+        .options()
+        .map(|(c, _)| market.underlying.expiry_moment(c));
+    ends.min()
+        .unwrap_or(market.at.plus_millis(LOOK_AHEAD * 86_400_000))
 }
 
 /// Everything the account contributes.
@@ -96,7 +101,8 @@ pub struct AccountView {
     pub rate: f64,
     /// Day trades that forbid opening now; absent where nothing does.
     pub pattern: Option<DayTrading>,
-    /// Most percent of the account that the trader's own rules allow one trade to lose, if there is such a rule.
+    /// Most percent of the account that the trader's own rules allow one trade to lose, if there is
+    /// such a rule.
     pub risk_percent: Option<f64>,
 }
 
@@ -148,7 +154,8 @@ pub struct MoneyEffect {
     pub alone: Requirement,
     /// What must be there when the order goes in, taken alone: the margin, and what is paid.
     pub needed: Money,
-    /// What is tied up afterwards, taken alone: the margin less what was received, or with what was paid.
+    /// What is tied up afterwards, taken alone: the margin less what was received, or with what was
+    /// paid.
     pub tied_up: Money,
     /// The same, each leg taken alone.
     pub leg_by_leg: Money,
@@ -164,27 +171,38 @@ impl MoneyEffect {
         self.leg_by_leg - self.tied_up
     }
 
-    /// Whether the account cannot bear it. What closes is never refused for a deficit, unless it uncovers something: then it needs what it opens.
+    /// Whether the account cannot bear it. What closes is never refused for a deficit, unless it
+    /// uncovers something: then it needs what it opens.
     pub fn unbearable(&self, closing: bool) -> bool {
         let opens = !closing || self.requirement_change > Money::ZERO;
         opens && self.takes() > Money::ZERO && self.buying_power_after < Money::ZERO
     }
 
-    /// What the rules of the account refuse about it, beside buying power: a pattern of day trades, a level, a deficit (while there is one, nothing is
-    /// opened that does not make it smaller).
+    /// What the rules of the account refuse about it, beside buying power: a pattern of day trades,
+    /// a level, a deficit (while there is one, nothing is opened that does not make it smaller).
     pub fn refusals(&self, closing: bool, account: &AccountView) -> Vec<OrderError> {
-        let pattern = account.pattern.as_ref().filter(|_| !closing).map(|t| OrderError::DayTrades {
-            count: t.count(),
-            sessions: t.rule.sessions,
-            needs: t.rule.value,
-        });
+        let pattern =
+            account
+                .pattern
+                .as_ref()
+                .filter(|_| !closing)
+                .map(|t| OrderError::DayTrades {
+                    count: t.count(),
+                    sessions: t.rule.sessions,
+                    needs: t.rule.value,
+                });
         let beyond = self.beyond.iter().map(|need| OrderError::Level {
             what: format!("{} × {}", need.count, need.what),
             level: need.level,
             approved: account.rules.told(),
         });
-        let deficit = !closing && self.buying_power_now < Money::ZERO && self.takes() >= Money::ZERO;
-        pattern.into_iter().chain(beyond).chain(deficit.then_some(OrderError::Deficit(-self.buying_power_now))).collect()
+        let deficit =
+            !closing && self.buying_power_now < Money::ZERO && self.takes() >= Money::ZERO;
+        pattern
+            .into_iter()
+            .chain(beyond)
+            .chain(deficit.then_some(OrderError::Deficit(-self.buying_power_now)))
+            .collect()
     }
 
     /// Buying power this takes; below zero when it gives some back.
@@ -224,7 +242,8 @@ pub struct Evaluation {
     pub chance_of_profit: f64,
     /// Money and margin.
     pub money: MoneyEffect,
-    /// How many packages the trader's rule about risk allows; absent without such a rule or without a limit of the loss.
+    /// How many packages the trader's rule about risk allows; absent without such a rule or without
+    /// a limit of the loss.
     pub allowed: Option<i64>,
     /// In plain words.
     pub sentences: Vec<String>,
@@ -254,47 +273,90 @@ pub enum EvaluationError {
 /// A structure as margin sees it, at the market's marks.
 pub fn holdings(structure: &Structure, markets: &[LegMarket]) -> Holdings {
     // Options come first among the legs.
-    let options = structure.options().zip(markets).map(|((c, quantity), m)| MarginLeg {
-        kind: c.kind,
-        strike: c.strike,
-        expiry: c.expiry,
-        quantity,
-        mark: m.quote.mark(),
-    });
-    Holdings { options: options.collect(), underlying: structure.underlying_quantity() }
+    let options = structure
+        .options()
+        .zip(markets)
+        .map(|((c, quantity), m)| MarginLeg {
+            kind: c.kind,
+            strike: c.strike,
+            expiry: c.expiry,
+            quantity,
+            mark: m.quote.mark(),
+        });
+    Holdings {
+        options: options.collect(),
+        underlying: structure.underlying_quantity(),
+    }
 }
 
 /// Evaluates a proposal against a market and an account.
-pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountView) -> Result<Evaluation, EvaluationError> {
+pub fn evaluate(
+    proposal: &Proposal,
+    market: &MarketView<'_>,
+    account: &AccountView,
+) -> Result<Evaluation, EvaluationError> {
     let structure = &proposal.structure;
     let legs = structure.legs();
     if legs.len() != market.legs.len() {
-        return Err(EvaluationError::Mismatch { legs: legs.len(), markets: market.legs.len() });
+        return Err(EvaluationError::Mismatch {
+            legs: legs.len(),
+            markets: market.legs.len(),
+        });
     }
-    if let Some((past, _)) = structure.options().find(|(c, _)| market.underlying.expiry_moment(c) <= market.at) {
-        return Err(OrderError::PastExpiration { contract: past.clone() }.into());
+    if let Some((past, _)) = structure
+        .options()
+        .find(|(c, _)| market.underlying.expiry_moment(c) <= market.at)
+    {
+        return Err(OrderError::PastExpiration {
+            contract: past.clone(),
+        }
+        .into());
     }
     let (unit, packages) = (structure.unit(), structure.packages());
     let quotes: Vec<_> = market.legs.iter().map(|m| m.quote).collect();
     let quote = package_quote(&unit, &quotes, market.underlying);
-    let price = proposal.entry.price(&unit, &quote, &quotes, market.underlying);
+    let price = proposal
+        .entry
+        .price(&unit, &quote, &quotes, market.underlying);
     check_bounds(&unit, market.underlying, market.spot, price)?;
     // Profit counts a future at its price, though nothing is paid for it.
     let net = -price.times(packages * market.underlying.price_units(structure));
 
-    let legs_at = |at| Legs::at(structure, market.underlying, &market.legs, (&market.carry, market.spot), at);
-    let later = if structure.is_one_expiration() { None } else { Some(legs_at(first_expiry(structure, market))?) };
-    let worth = |_, prices: &[f64]| Ok(later.as_ref().map_or_else(Vec::new, |legs| legs.values(prices)));
+    let legs_at = |at| {
+        Legs::at(
+            structure,
+            market.underlying,
+            &market.legs,
+            (&market.carry, market.spot),
+            at,
+        )
+    };
+    let later = if structure.is_one_expiration() {
+        None
+    } else {
+        Some(legs_at(first_expiry(structure, market))?)
+    };
+    let worth = |_, prices: &[f64]| {
+        Ok(later
+            .as_ref()
+            .map_or_else(Vec::new, |legs| legs.values(prices)))
+    };
     let horizon = Horizons { structure, market }.at_first_expiration(net, &worth)?;
     let now = legs_at(market.at)?;
     let spot = market.spot.to_f64();
     let time = market.at.years_until(horizon.moment);
-    let (low, high) = proposal.range.filter(|(a, b)| a.is_finite() && b.is_finite() && *a >= 0.0 && a < b).unwrap_or_else(|| {
-        let reach = (3.0 * market.horizon_vol * time.sqrt()).clamp(0.02, 2.0);
-        let strikes = structure.options().map(|(c, _)| c.strike.to_f64());
-        let (a, b) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
-        ((spot * (-reach).exp()).min(a * 0.98), (spot * reach.exp()).max(b * 1.02))
-    });
+    let (low, high) = proposal
+        .range
+        .filter(|(a, b)| a.is_finite() && b.is_finite() && *a >= 0.0 && a < b)
+        .unwrap_or_else(|| {
+            let reach = (3.0 * market.horizon_vol * time.sqrt()).clamp(0.02, 2.0);
+            let strikes = structure.options().map(|(c, _)| c.strike.to_f64());
+            let (a, b) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
+            (
+                (spot * (-reach).exp()).min(a * 0.98),
+                (spot * reach.exp()).max(b * 1.02),
+            )
+        });
     let prices = price_grid(low, high, CURVE_POINTS);
     let paid = net.to_f64();
     let curves = Curves {
@@ -303,24 +365,52 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
         prices,
     };
     let leg_greeks = now.greeks(spot)?;
-    let greeks = leg_greeks.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
+    let greeks = leg_greeks
+        .iter()
+        .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
     let rate = market.legs.first().map_or(0.0, |m| m.rate);
-    let drift = rate - market.carry.yield_until(market.at, horizon.moment, rate, spot);
+    let drift = rate
+        - market
+            .carry
+            .yield_until(market.at, horizon.moment, rate, spot);
     let dist = Lognormal::new(spot, drift, market.horizon_vol, time)?;
     let chance_of_profit = dist.profit(&horizon.outcomes()).0;
     let money = money_effect(structure, market, account, price);
     let cash = money.cash;
     let allowed = match (account.risk_percent, &horizon.shape.least) {
-        (Some(percent), Extent::Limited { profit, .. }) if *profit < Money::ZERO => {
-            Some((percent / 100.0 * account.value.to_f64() / (-profit.to_f64() / packages as f64)).floor().max(0.0) as i64)
-        }
+        (Some(percent), Extent::Limited { profit, .. }) if *profit < Money::ZERO => Some(
+            (percent / 100.0 * account.value.to_f64() / (-profit.to_f64() / packages as f64))
+                .floor()
+                .max(0.0) as i64,
+        ),
         _ => None,
     };
-    let worth = unit.legs().iter().zip(&market.legs).map(|(l, m)| m.theoretical * (l.quantity * market.underlying.units(&l.instrument)) as f64);
+    let worth =
+        unit.legs().iter().zip(&market.legs).map(|(l, m)| {
+            m.theoretical * (l.quantity * market.underlying.units(&l.instrument)) as f64
+        });
     let theoretical = worth.sum::<f64>() / market.underlying.price_units(&unit) as f64;
-    let delta = leg_greeks.first().zip(legs.first()).map_or(0.0, |(g, l)| g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64);
-    let name = in_place(recognise(structure, market.underlying), structure, market.underlying, (delta, horizon.days), money.buying_power_now);
-    let checks = checks(&Checked { proposal, market, quote: &quote, price, theoretical, name: &name, horizon: &horizon, money: &money, account });
+    let delta = leg_greeks.first().zip(legs.first()).map_or(0.0, |(g, l)| {
+        g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64
+    });
+    let name = in_place(
+        recognise(structure, market.underlying),
+        structure,
+        market.underlying,
+        (delta, horizon.days),
+        money.buying_power_now,
+    );
+    let checks = checks(&Checked {
+        proposal,
+        market,
+        quote: &quote,
+        price,
+        theoretical,
+        name: &name,
+        horizon: &horizon,
+        money: &money,
+        account,
+    });
     let sentences = plain::sentences(&name, structure, market, &horizon, cash, proposal.closing);
     Ok(Evaluation {
         at: market.at,
@@ -334,7 +424,12 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
         horizon,
         curves,
         greeks,
-        legs: market.legs.iter().zip(leg_greeks).map(|(m, greeks)| LegReport { market: *m, greeks }).collect(),
+        legs: market
+            .legs
+            .iter()
+            .zip(leg_greeks)
+            .map(|(m, greeks)| LegReport { market: *m, greeks })
+            .collect(),
         chance_of_profit,
         money,
         allowed,
@@ -343,42 +438,85 @@ pub fn evaluate(proposal: &Proposal, market: &MarketView<'_>, account: &AccountV
     })
 }
 
-/// Received (above zero) or paid for a structure at a net price per package. Nothing is paid for a future; beside options it trades at its middle.
+/// Received (above zero) or paid for a structure at a net price per package. Nothing is paid for a
+/// future; beside options it trades at its middle.
 fn entry_cash(structure: &Structure, market: &MarketView<'_>, price: Price) -> Money {
     let underlying = market.underlying;
-    let future = structure.legs().iter().zip(&market.legs).find(|(l, _)| underlying.is_margined(&l.instrument));
-    let unpaid = future.map_or(Money::ZERO, |(l, m)| m.quote.mid().times(l.quantity * underlying.multiplier));
+    let future = structure
+        .legs()
+        .iter()
+        .zip(&market.legs)
+        .find(|(l, _)| underlying.is_margined(&l.instrument));
+    let unpaid = future.map_or(Money::ZERO, |(l, m)| {
+        m.quote.mid().times(l.quantity * underlying.multiplier)
+    });
     let net = -price.times(structure.packages() * underlying.price_units(structure));
-    if future.is_some() && structure.options().next().is_none() { Money::ZERO } else { net + unpaid }
+    if future.is_some() && structure.options().next().is_none() {
+        Money::ZERO
+    } else {
+        net + unpaid
+    }
 }
 
-/// Buying power that a fill at a net price per package takes, fees included; below zero when it gives some back.
-pub fn money_taken(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> Money {
+/// Buying power that a fill at a net price per package takes, fees included; below zero when it
+/// gives some back.
+pub fn money_taken(
+    structure: &Structure,
+    market: &MarketView<'_>,
+    account: &AccountView,
+    price: Price,
+) -> Money {
     let underlying = market.underlying;
-    let basis = MarginBasis::of(underlying, market.spot, market.at, &market.carry, account.rules, account.rate);
+    let basis = MarginBasis::of(
+        underlying,
+        market.spot,
+        market.at,
+        &market.carry,
+        account.rules,
+        account.rate,
+    );
     let joined = account.here.with(&holdings(structure, &market.legs));
     let rises = requirement(&joined, &basis).takes() - requirement(&account.here, &basis).takes();
     rises + underlying.fees(structure, &account.fees) - entry_cash(structure, market, price)
 }
 
-/// Cash and margin before and after a fill at a net price per package; fees included in what comes after.
-pub fn money_effect(structure: &Structure, market: &MarketView<'_>, account: &AccountView, price: Price) -> MoneyEffect {
+/// Cash and margin before and after a fill at a net price per package; fees included in what comes
+/// after.
+pub fn money_effect(
+    structure: &Structure,
+    market: &MarketView<'_>,
+    account: &AccountView,
+    price: Price,
+) -> MoneyEffect {
     let underlying = market.underlying;
-    let basis = MarginBasis::of(underlying, market.spot, market.at, &market.carry, account.rules, account.rate);
+    let basis = MarginBasis::of(
+        underlying,
+        market.spot,
+        market.at,
+        &market.carry,
+        account.rules,
+        account.rate,
+    );
     let cash = entry_cash(structure, market, price);
     let added = holdings(structure, &market.legs);
     let alone = requirement(&added, &basis);
     let tied = |held: &Requirement, cash: Money| held.takes() - cash;
-    let leg_by_leg = structure.legs().iter().zip(&market.legs).filter_map(|(leg, m)| {
-        let one = Structure::new([leg.clone()]).ok()?;
-        let held = requirement(&holdings(&one, std::slice::from_ref(m)), &basis);
-        let paid = if underlying.is_margined(&leg.instrument) {
-            Money::ZERO
-        } else {
-            m.quote.mark().times(leg.quantity * underlying.units(&leg.instrument))
-        };
-        Some(tied(&held, -paid))
-    });
+    let leg_by_leg = structure
+        .legs()
+        .iter()
+        .zip(&market.legs)
+        .filter_map(|(leg, m)| {
+            let one = Structure::new([leg.clone()]).ok()?;
+            let held = requirement(&holdings(&one, std::slice::from_ref(m)), &basis);
+            let paid = if underlying.is_margined(&leg.instrument) {
+                Money::ZERO
+            } else {
+                m.quote
+                    .mark()
+                    .times(leg.quantity * underlying.units(&leg.instrument))
+            };
+            Some(tied(&held, -paid))
+        });
     let before = requirement(&account.here, &basis);
     let joined = account.here.with(&added);
     let after = requirement(&joined, &basis);
@@ -405,8 +543,17 @@ fn beyond(before: &Holdings, after: &Holdings, basis: &MarginBasis) -> Vec<Needs
     if allowed == HIGHEST_LEVEL {
         return Vec::new();
     }
-    let over = |held: &Holdings| -> Vec<NeedsLevel> { levels(held, basis).into_iter().filter(|n| n.level > allowed).collect() };
+    let over = |held: &Holdings| -> Vec<NeedsLevel> {
+        levels(held, basis)
+            .into_iter()
+            .filter(|n| n.level > allowed)
+            .collect()
+    };
     let count = |needs: &[NeedsLevel]| needs.iter().map(|n| n.count).sum::<i64>();
     let (now, then) = (over(before), over(after));
-    if count(&then) > count(&now) { then.into_iter().filter(|n| !now.contains(n)).collect() } else { Vec::new() }
+    if count(&then) > count(&now) {
+        then.into_iter().filter(|n| !now.contains(n)).collect()
+    } else {
+        Vec::new()
+    }
 }

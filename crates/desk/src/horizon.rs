@@ -34,10 +34,17 @@ impl Horizon {
         }
         // Between the many corners of an estimate the outline is straight.
         let kinks = &self.shape.kinks;
-        let after = kinks.partition_point(|k| k.price.to_f64() <= price).clamp(1, kinks.len() - 1);
+        let after = kinks
+            .partition_point(|k| k.price.to_f64() <= price)
+            .clamp(1, kinks.len() - 1);
         let (a, b) = (kinks[after - 1], kinks[after]);
-        let share = ((price - a.price.to_f64()) / (b.price.to_f64() - a.price.to_f64())).clamp(0.0, 1.0);
-        let beyond = if after == kinks.len() - 1 && share >= 1.0 { b.slope as f64 * (price - b.price.to_f64()) } else { 0.0 };
+        let share =
+            ((price - a.price.to_f64()) / (b.price.to_f64() - a.price.to_f64())).clamp(0.0, 1.0);
+        let beyond = if after == kinks.len() - 1 && share >= 1.0 {
+            b.slope as f64 * (price - b.price.to_f64())
+        } else {
+            0.0
+        };
         a.profit.to_f64() + share * (b.profit.to_f64() - a.profit.to_f64()) + beyond
     }
 
@@ -51,10 +58,20 @@ impl Horizon {
             .map(|i| {
                 let (from, value) = (kinks[i].price.to_f64(), kinks[i].profit.to_f64());
                 let Some(next) = kinks.get(i + 1) else {
-                    return Outcome { from, to: f64::INFINITY, value, slope: kinks[i].slope as f64 };
+                    return Outcome {
+                        from,
+                        to: f64::INFINITY,
+                        value,
+                        slope: kinks[i].slope as f64,
+                    };
                 };
                 let to = next.price.to_f64();
-                Outcome { from, to, value, slope: (next.profit.to_f64() - value) / (to - from) }
+                Outcome {
+                    from,
+                    to,
+                    value,
+                    slope: (next.profit.to_f64() - value) / (to - from),
+                }
             })
             .collect()
     }
@@ -72,22 +89,43 @@ pub(crate) struct Horizons<'a> {
 }
 
 impl Horizons<'_> {
-    /// `values` gives what the legs are worth in money at a moment, at each of many prices; it is asked only where a leg outlives the first expiration.
-    pub(crate) fn at_first_expiration(&self, cash: Money, values: &Values<'_>) -> Result<Horizon, quant::Error> {
+    /// `values` gives what the legs are worth in money at a moment, at each of many prices; it is
+    /// asked only where a leg outlives the first expiration.
+    pub(crate) fn at_first_expiration(
+        &self,
+        cash: Money,
+        values: &Values<'_>,
+    ) -> Result<Horizon, quant::Error> {
         let (structure, market) = (self.structure, self.market);
         let moment = first_expiry(structure, market);
         let estimate = !structure.is_one_expiration();
-        let shape = if estimate { self.estimated(cash, moment, values)? } else { Shape::of(structure, market.underlying, cash) };
-        Ok(Horizon { moment, date: moment.date(), days: market.at.days_until(moment.date()), estimate, shape })
+        let shape = if estimate {
+            self.estimated(cash, moment, values)?
+        } else {
+            Shape::of(structure, market.underlying, cash)
+        };
+        Ok(Horizon {
+            moment,
+            date: moment.date(),
+            days: market.at.days_until(moment.date()),
+            estimate,
+            shape,
+        })
     }
 
     /// Scans ±6 deviations and zero; break-evens by root finding between corners.
-    fn estimated(&self, cash: Money, moment: Moment, worth: &Values<'_>) -> Result<Shape, quant::Error> {
+    fn estimated(
+        &self,
+        cash: Money,
+        moment: Moment,
+        worth: &Values<'_>,
+    ) -> Result<Shape, quant::Error> {
         let market = self.market;
         let paid = cash.to_f64();
         let profit = |s: f64| worth(moment, &[s]).map_or(f64::NAN, |v| v[0] + paid);
         let spot = market.spot.to_f64();
-        let reach = (6.0 * market.horizon_vol * market.at.years_until(moment).sqrt()).clamp(0.1, 2.5);
+        let reach =
+            (6.0 * market.horizon_vol * market.at.years_until(moment).sqrt()).clamp(0.1, 2.5);
         let mut prices: Vec<f64> = (0..ESTIMATE_POINTS)
             .map(|i| spot * (reach * (2.0 * i as f64 / (ESTIMATE_POINTS - 1) as f64 - 1.0)).exp())
             .chain(self.structure.options().map(|(c, _)| c.strike.to_f64()))
@@ -96,13 +134,20 @@ impl Horizons<'_> {
         prices.sort_by(f64::total_cmp);
         prices.dedup();
         let upper = self.structure.upper_slope(market.underlying);
-        let values: Vec<f64> = worth(moment, &prices)?.into_iter().map(|v| v + paid).collect();
+        let values: Vec<f64> = worth(moment, &prices)?
+            .into_iter()
+            .map(|v| v + paid)
+            .collect();
         let last = prices.len() - 1;
         let kinks: Vec<Kink> = prices
             .iter()
             .zip(&values)
             .enumerate()
-            .map(|(i, (&p, &v))| Kink { price: shown(p), profit: Money::from_model(v), slope: if i == last { upper } else { 0 } })
+            .map(|(i, (&p, &v))| Kink {
+                price: shown(p),
+                profit: Money::from_model(v),
+                slope: if i == last { upper } else { 0 },
+            })
             .collect();
         let evens = (0..last)
             .filter(|&i| (values[i] > 0.0) != (values[i + 1] > 0.0))
@@ -113,10 +158,20 @@ impl Horizons<'_> {
             if upper as f64 * sign > 0.0 {
                 return Extent::Unlimited;
             }
-            let best = (0..=last).max_by(|&a, &b| (values[a] * sign).total_cmp(&(values[b] * sign))).unwrap_or(0);
+            let best = (0..=last)
+                .max_by(|&a, &b| (values[a] * sign).total_cmp(&(values[b] * sign)))
+                .unwrap_or(0);
             let price = shown((prices[best] * 100.0).round() / 100.0);
-            Extent::Limited { profit: Money::from_model(values[best]), places: vec![(price, (best != last).then_some(price))] }
+            Extent::Limited {
+                profit: Money::from_model(values[best]),
+                places: vec![(price, (best != last).then_some(price))],
+            }
         };
-        Ok(Shape { kinks, evens, most: extreme(1.0), least: extreme(-1.0) })
+        Ok(Shape {
+            kinks,
+            evens,
+            most: extreme(1.0),
+            least: extreme(-1.0),
+        })
     }
 }

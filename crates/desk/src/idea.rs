@@ -1,4 +1,5 @@
-//! Structures by intention: what a trader wants to happen, and structures that make money when it does, with strikes picked by delta or deviation.
+//! Structures by intention: what a trader wants to happen, and structures that make money when it
+//! does, with strikes picked by delta or deviation.
 //!
 //! Which structures serve which intention and the deltas they usually stand at are common practice.
 
@@ -31,8 +32,15 @@ pub enum Intention {
 
 impl Intention {
     /// All of them.
-    pub const ALL: [Intention; 7] =
-        [Intention::Rises, Intention::Falls, Intention::Stays, Intention::Moves, Intention::Income, Intention::Protection, Intention::ReplaceStock];
+    pub const ALL: [Intention; 7] = [
+        Intention::Rises,
+        Intention::Falls,
+        Intention::Stays,
+        Intention::Moves,
+        Intention::Income,
+        Intention::Protection,
+        Intention::ReplaceStock,
+    ];
 }
 
 /// Where a leg is picked.
@@ -79,12 +87,20 @@ impl Candidates {
             _ => (c.contract.strike.to_f64() - wanted).abs(),
         };
         let side = self.listed.iter().filter(|c| c.contract.kind == kind);
-        side.min_by(|a, b| distance(a).total_cmp(&distance(b)).then(a.contract.strike.cmp(&b.contract.strike))).map(|c| &c.contract)
+        side.min_by(|a, b| {
+            distance(a)
+                .total_cmp(&distance(b))
+                .then(a.contract.strike.cmp(&b.contract.strike))
+        })
+        .map(|c| &c.contract)
     }
 
     /// The contract of a right at a strike.
     fn at(&self, kind: Kind, strike: Price) -> Option<&Contract> {
-        self.listed.iter().map(|c| &c.contract).find(|c| c.kind == kind && c.strike == strike)
+        self.listed
+            .iter()
+            .map(|c| &c.contract)
+            .find(|c| c.kind == kind && c.strike == strike)
     }
 }
 
@@ -118,13 +134,20 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
     use Place::{Delta, Deviations};
     let near = |kind, place| m.near.pick(kind, place);
     let far = |kind, place| m.far.as_ref().and_then(|f| f.pick(kind, place));
-    let own = |quantity| m.own.as_ref().map(|s| Leg { instrument: crate::instrument::Instrument::Underlying(s.clone()), quantity });
+    let own = |quantity| {
+        m.own.as_ref().map(|s| Leg {
+            instrument: crate::instrument::Instrument::Underlying(s.clone()),
+            quantity,
+        })
+    };
     let leg = |c: Option<&Contract>, quantity| c.map(|c| Leg::option(c.clone(), quantity));
     let lots = m.held / m.lot.max(1);
     let mut out = Vec::new();
     let mut add = |why: String, legs: Vec<Option<Leg>>| {
         let wanted = legs.len();
-        let Some(legs) = legs.into_iter().collect::<Option<Vec<Leg>>>() else { return };
+        let Some(legs) = legs.into_iter().collect::<Option<Vec<Leg>>>() else {
+            return;
+        };
         if let Ok(structure) = Structure::new(legs)
             && structure.legs().len() == wanted
         {
@@ -134,42 +157,106 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
     let say = |text: &str| text.to_owned();
     match intention {
         Intention::Rises => {
-            add(say("The whole rise, for a premium that can be lost"), vec![leg(near(Call, Delta(0.5)), 1)]);
-            add(say("A rise up to the sold strike, for less"), vec![leg(near(Call, Delta(0.5)), 1), leg(near(Call, Delta(0.25)), -1)]);
-            add(say("Paid now, kept unless it falls"), vec![leg(near(Put, Delta(0.3)), -1), leg(near(Put, Delta(0.15)), 1)]);
-            add(say("A rise bought with a promise to buy lower"), vec![leg(near(Put, Delta(0.25)), -1), leg(near(Call, Delta(0.25)), 1)]);
+            add(
+                say("The whole rise, for a premium that can be lost"),
+                vec![leg(near(Call, Delta(0.5)), 1)],
+            );
+            add(
+                say("A rise up to the sold strike, for less"),
+                vec![
+                    leg(near(Call, Delta(0.5)), 1),
+                    leg(near(Call, Delta(0.25)), -1),
+                ],
+            );
+            add(
+                say("Paid now, kept unless it falls"),
+                vec![
+                    leg(near(Put, Delta(0.3)), -1),
+                    leg(near(Put, Delta(0.15)), 1),
+                ],
+            );
+            add(
+                say("A rise bought with a promise to buy lower"),
+                vec![
+                    leg(near(Put, Delta(0.25)), -1),
+                    leg(near(Call, Delta(0.25)), 1),
+                ],
+            );
         }
         Intention::Falls => {
-            add(say("The whole fall, for a premium that can be lost"), vec![leg(near(Put, Delta(0.5)), 1)]);
-            add(say("A fall down to the sold strike, for less"), vec![leg(near(Put, Delta(0.5)), 1), leg(near(Put, Delta(0.25)), -1)]);
-            add(say("Paid now, kept unless it rises"), vec![leg(near(Call, Delta(0.3)), -1), leg(near(Call, Delta(0.15)), 1)]);
+            add(
+                say("The whole fall, for a premium that can be lost"),
+                vec![leg(near(Put, Delta(0.5)), 1)],
+            );
+            add(
+                say("A fall down to the sold strike, for less"),
+                vec![
+                    leg(near(Put, Delta(0.5)), 1),
+                    leg(near(Put, Delta(0.25)), -1),
+                ],
+            );
+            add(
+                say("Paid now, kept unless it rises"),
+                vec![
+                    leg(near(Call, Delta(0.3)), -1),
+                    leg(near(Call, Delta(0.15)), 1),
+                ],
+            );
         }
         Intention::Stays => {
             add(
                 say("Paid now, kept between the sold strikes"),
-                vec![leg(near(Put, Delta(0.1)), 1), leg(near(Put, Delta(0.2)), -1), leg(near(Call, Delta(0.2)), -1), leg(near(Call, Delta(0.1)), 1)],
+                vec![
+                    leg(near(Put, Delta(0.1)), 1),
+                    leg(near(Put, Delta(0.2)), -1),
+                    leg(near(Call, Delta(0.2)), -1),
+                    leg(near(Call, Delta(0.1)), 1),
+                ],
             );
             let centre = near(Call, Delta(0.5));
             let put = centre.and_then(|c| m.near.at(Put, c.strike));
             add(
                 say("Most where it is now, the loss limited"),
-                vec![leg(near(Put, Deviations(-1.0)), 1), leg(put, -1), leg(centre, -1), leg(near(Call, Deviations(1.0)), 1)],
+                vec![
+                    leg(near(Put, Deviations(-1.0)), 1),
+                    leg(put, -1),
+                    leg(centre, -1),
+                    leg(near(Call, Deviations(1.0)), 1),
+                ],
             );
             // Later expirations list fewer strikes: of those in both.
             let both = m.far.as_ref().and_then(|far| {
                 let in_both = |c: &&Candidate| far.at(Call, c.contract.strike).is_some();
-                let shared = Candidates { listed: m.near.listed.iter().filter(in_both).cloned().collect(), ..m.near.clone() };
+                let shared = Candidates {
+                    listed: m.near.listed.iter().filter(in_both).cloned().collect(),
+                    ..m.near.clone()
+                };
                 let near = shared.pick(Call, Delta(0.5))?.clone();
                 Some((far.at(Call, near.strike)?.clone(), near))
             });
-            let (sold, bought) = (both.as_ref().map(|(_, near)| near), both.as_ref().map(|(far, _)| far));
-            add(say("The near premium shrinks faster than the later one"), vec![leg(sold, -1), leg(bought, 1)]);
+            let (sold, bought) = (
+                both.as_ref().map(|(_, near)| near),
+                both.as_ref().map(|(far, _)| far),
+            );
+            add(
+                say("The near premium shrinks faster than the later one"),
+                vec![leg(sold, -1), leg(bought, 1)],
+            );
         }
         Intention::Moves => {
             let centre = near(Call, Delta(0.5));
             let put = centre.and_then(|c| m.near.at(Put, c.strike));
-            add(say("Either way, from here"), vec![leg(centre, 1), leg(put, 1)]);
-            add(say("Either way, cheaper, from farther out"), vec![leg(near(Call, Delta(0.3)), 1), leg(near(Put, Delta(0.3)), 1)]);
+            add(
+                say("Either way, from here"),
+                vec![leg(centre, 1), leg(put, 1)],
+            );
+            add(
+                say("Either way, cheaper, from farther out"),
+                vec![
+                    leg(near(Call, Delta(0.3)), 1),
+                    leg(near(Put, Delta(0.3)), 1),
+                ],
+            );
             add(
                 say("Either way up to a limit, for less"),
                 vec![
@@ -182,35 +269,91 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
         }
         Intention::Income => {
             if lots > 0 {
-                add(format!("Premium on {} of the {} you hold", lots * m.lot, m.held), vec![leg(near(Call, Delta(0.3)), -lots)]);
+                add(
+                    format!("Premium on {} of the {} you hold", lots * m.lot, m.held),
+                    vec![leg(near(Call, Delta(0.3)), -lots)],
+                );
             }
-            add(say("Premium for giving up what lies above the strike"), vec![own(m.lot), leg(near(Call, Delta(0.3)), -1)]);
-            add(say("Premium for a promise to buy lower"), vec![leg(near(Put, Delta(0.25)), -1)]);
+            add(
+                say("Premium for giving up what lies above the strike"),
+                vec![own(m.lot), leg(near(Call, Delta(0.3)), -1)],
+            );
+            add(
+                say("Premium for a promise to buy lower"),
+                vec![leg(near(Put, Delta(0.25)), -1)],
+            );
             add(
                 say("Premium from both sides, the loss limited"),
-                vec![leg(near(Put, Delta(0.1)), 1), leg(near(Put, Delta(0.2)), -1), leg(near(Call, Delta(0.2)), -1), leg(near(Call, Delta(0.1)), 1)],
+                vec![
+                    leg(near(Put, Delta(0.1)), 1),
+                    leg(near(Put, Delta(0.2)), -1),
+                    leg(near(Call, Delta(0.2)), -1),
+                    leg(near(Call, Delta(0.1)), 1),
+                ],
             );
         }
         Intention::Protection => {
             if lots > 0 {
                 let uncovered = m.held - lots * m.lot;
-                let rest = if uncovered > 0 { format!("; {uncovered} stay uncovered") } else { String::new() };
-                add(format!("A floor under {} of the {} you hold{rest}", lots * m.lot, m.held), vec![leg(near(Put, Delta(0.3)), lots)]);
+                let rest = if uncovered > 0 {
+                    format!("; {uncovered} stay uncovered")
+                } else {
+                    String::new()
+                };
+                add(
+                    format!(
+                        "A floor under {} of the {} you hold{rest}",
+                        lots * m.lot,
+                        m.held
+                    ),
+                    vec![leg(near(Put, Delta(0.3)), lots)],
+                );
                 add(
                     say("A floor under what you hold, paid with a ceiling"),
-                    vec![leg(near(Put, Delta(0.3)), lots), leg(near(Call, Delta(0.3)), -lots)],
+                    vec![
+                        leg(near(Put, Delta(0.3)), lots),
+                        leg(near(Call, Delta(0.3)), -lots),
+                    ],
                 );
             }
-            add(say("Shares with a floor"), vec![own(m.lot), leg(near(Put, Delta(0.3)), 1)]);
-            add(say("Shares with a floor, paid with a ceiling"), vec![own(m.lot), leg(near(Put, Delta(0.3)), 1), leg(near(Call, Delta(0.3)), -1)]);
-            add(say("A floor down to the sold strike, for less"), vec![leg(near(Put, Delta(0.4)), 1), leg(near(Put, Delta(0.15)), -1)]);
+            add(
+                say("Shares with a floor"),
+                vec![own(m.lot), leg(near(Put, Delta(0.3)), 1)],
+            );
+            add(
+                say("Shares with a floor, paid with a ceiling"),
+                vec![
+                    own(m.lot),
+                    leg(near(Put, Delta(0.3)), 1),
+                    leg(near(Call, Delta(0.3)), -1),
+                ],
+            );
+            add(
+                say("A floor down to the sold strike, for less"),
+                vec![
+                    leg(near(Put, Delta(0.4)), 1),
+                    leg(near(Put, Delta(0.15)), -1),
+                ],
+            );
         }
         Intention::ReplaceStock => {
-            add(say("Moves nearly like the shares, for a part of their price"), vec![leg(near(Call, Delta(0.8)), 1)]);
+            add(
+                say("Moves nearly like the shares, for a part of their price"),
+                vec![leg(near(Call, Delta(0.8)), 1)],
+            );
             let centre = near(Call, Delta(0.5));
             let put = centre.and_then(|c| m.near.at(Put, c.strike));
-            add(say("The same as the shares, for their margin"), vec![leg(centre, 1), leg(put, -1)]);
-            add(say("Premium like a covered call's, on a bought call"), vec![leg(near(Call, Delta(0.3)), -1), leg(far(Call, Delta(0.8)), 1)]);
+            add(
+                say("The same as the shares, for their margin"),
+                vec![leg(centre, 1), leg(put, -1)],
+            );
+            add(
+                say("Premium like a covered call's, on a bought call"),
+                vec![
+                    leg(near(Call, Delta(0.3)), -1),
+                    leg(far(Call, Delta(0.8)), 1),
+                ],
+            );
         }
     }
     out

@@ -5,7 +5,8 @@ use std::str::FromStr;
 
 use crate::contract::{Contract, SymbolError};
 
-/// One thing that a leg, a fill or a lot is in. Its text is the option's symbol of 21 characters, or the underlying's own.
+/// One thing that a leg, a fill or a lot is in. Its text is the option's symbol of 21 characters,
+/// or the underlying's own.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Instrument {
     /// An option series.
@@ -55,7 +56,13 @@ impl FromStr for Instrument {
 
     fn from_str(text: &str) -> Result<Instrument, SymbolError> {
         let letters = |b: u8| b.is_ascii_uppercase() || b.is_ascii_digit();
-        let symbol = text.len() < SHORTEST_OPTION && text.bytes().next().is_some_and(|b| b.is_ascii_uppercase()) && text.bytes().all(letters);
-        if symbol { Ok(Instrument::Underlying(text.to_owned())) } else { Ok(Instrument::Option(text.parse()?)) }
+        let symbol = text.len() < SHORTEST_OPTION
+            && text.bytes().next().is_some_and(|b| b.is_ascii_uppercase())
+            && text.bytes().all(letters);
+        if symbol {
+            Ok(Instrument::Underlying(text.to_owned()))
+        } else {
+            Ok(Instrument::Option(text.parse()?))
+        }
     }
 }

@@ -1,10 +1,10 @@
 //! **desk**: the trade.
 //!
 //! Contracts, structures, valuation, margin, orders and the account, as plain functions over plain
-//! data. Money, prices and quantities are exact integers; model values are `f64`; `number` is the one
-//! place where they meet. The desk knows no clock, no file, no network and no exchange: the moment,
-//! the market and the account are arguments. Nothing above this crate computes a profit, a margin or
-//! a price of its own.
+//! data. Money, prices and quantities are exact integers; model values are `f64`; `number` is the
+//! one place where they meet. The desk knows no clock, no file, no network and no exchange: the
+//! moment, the market and the account are arguments. Nothing above this crate computes a profit, a
+//! margin or a price of its own.
 
 mod account;
 mod account_rules;
@@ -40,30 +40,42 @@ mod time;
 mod underlying;
 mod valuation;
 
-pub use account::{Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot, SETTLEMENT_SESSIONS};
+pub use account::{
+    Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot, SETTLEMENT_SESSIONS,
+};
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
-    Along, Bench, Chances, ChancesAsked, ChancesAt, DateLine, GreekCurves, Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench,
+    Along, Bench, Chances, ChancesAsked, ChancesAt, DateLine, GreekCurves, Grid, Judgement, Law,
+    MOST_GRID, Map, Moved, Span, Steps, Sticky, bench,
 };
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
-pub use day_trade::{DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule, day_trading};
+pub use day_trade::{
+    DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule,
+    day_trading,
+};
 pub use entry_price::EntryPrice;
 pub use evaluate::{
-    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport, MarketView, MoneyEffect, Proposal, evaluate,
-    first_expiry, holdings, money_effect, money_taken,
+    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport,
+    MarketView, MoneyEffect, Proposal, evaluate, first_expiry, holdings, money_effect, money_taken,
 };
 pub use history::{Standing, realised, standing};
 pub use horizon::Horizon;
 pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
-pub use margin::{Holdings, MarginBasis, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels, one_by_one, requirement};
+pub use margin::{
+    Holdings, MarginBasis, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels, one_by_one,
+    requirement,
+};
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
-pub use order::{Easing, Fill, FillLeg, Level, Link, Order, Pricing, Purpose, Request, State, TimeInForce, Trigger, TriggerSide};
+pub use order::{
+    Easing, Fill, FillLeg, Level, Link, Order, Pricing, Purpose, Request, State, TimeInForce,
+    Trigger, TriggerSide,
+};
 pub use package::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use price_style::PriceStyle;
@@ -75,5 +87,7 @@ pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Structure, Struc
 pub use template::Template;
 pub use ticket::OrderError;
 pub use time::{Moment, MomentError, day_number, short_date};
-pub use underlying::{Fees, LISTED_AHEAD, MarginClass, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind};
+pub use underlying::{
+    Fees, LISTED_AHEAD, MarginClass, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind,
+};
 pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, terms_of};

@@ -1,8 +1,9 @@
 //! Names of structures: how people confirm that they built what they meant.
 //!
-//! Recognition works on the unit package of one expiration (with shares or a future against it too, and on calendars and diagonals of two),
-//! top-down, first hit wins; a mirrored sign vector is the opposite side. Names are presentation
-//! only: profit and margin never read them. The patterns are the trade's own (common practice).
+//! Recognition works on the unit package of one expiration (with shares or a future against it too,
+//! and on calendars and diagonals of two), top-down, first hit wins; a mirrored sign vector is the
+//! opposite side. Names are presentation only: profit and margin never read them. The patterns are
+//! the trade's own (common practice).
 
 use std::cmp::Ordering;
 
@@ -34,12 +35,19 @@ pub struct Name {
 }
 
 fn name(text: impl Into<String>, nature: Nature) -> Option<Name> {
-    Some(Name { text: text.into(), nature })
+    Some(Name {
+        text: text.into(),
+        nature,
+    })
 }
 
 /// "long …" costs, "short …" pays.
 fn sided(long: bool, what: &str) -> Option<Name> {
-    if long { name(format!("long {what}"), Nature::Debit) } else { name(format!("short {what}"), Nature::Credit) }
+    if long {
+        name(format!("long {what}"), Nature::Debit)
+    } else {
+        name(format!("short {what}"), Nature::Credit)
+    }
 }
 
 fn word(kind: Kind) -> &'static str {
@@ -50,24 +58,48 @@ type Rung = (Price, i64);
 
 /// The name of a structure of any size; ratios, not quantities, decide.
 pub fn recognise(structure: &Structure, underlying: &Underlying) -> Name {
-    let options: Vec<(Contract, i64)> = structure.unit().options().map(|(c, n)| (c.clone(), n)).collect();
+    let options: Vec<(Contract, i64)> = structure
+        .unit()
+        .options()
+        .map(|(c, n)| (c.clone(), n))
+        .collect();
     let found = match structure.unit().underlying_quantity() {
         0 if structure.is_one_expiration() => one_expiration(&options),
         0 => two_expirations(&options),
         held => with_underlying(&options, held, underlying),
     };
-    found.unwrap_or(Name { text: "custom".into(), nature: Nature::Either })
+    found.unwrap_or(Name {
+        text: "custom".into(),
+        nature: Nature::Either,
+    })
 }
 
 /// The underlying, alone or with options of one expiration against it.
-fn with_underlying(options: &[(Contract, i64)], held: i64, underlying: &Underlying) -> Option<Name> {
-    let what = if underlying.kind == UnderlyingKind::Future { "future" } else { "shares" };
+fn with_underlying(
+    options: &[(Contract, i64)],
+    held: i64,
+    underlying: &Underlying,
+) -> Option<Name> {
+    let what = if underlying.kind == UnderlyingKind::Future {
+        "future"
+    } else {
+        "shares"
+    };
     let lot = underlying.lot();
     // On how many of the units that are held an option stands.
-    let on_part = |n: i64| if n.abs() * lot < held.abs() { format!(" on part of the {what}") } else { String::new() };
+    let on_part = |n: i64| {
+        if n.abs() * lot < held.abs() {
+            format!(" on part of the {what}")
+        } else {
+            String::new()
+        }
+    };
     let covers = |n: i64| n.abs() * lot <= held.abs();
     match options {
-        [] => name(format!("{} {what}", if held > 0 { "long" } else { "short" }), Nature::Either),
+        [] => name(
+            format!("{} {what}", if held > 0 { "long" } else { "short" }),
+            Nature::Either,
+        ),
         [(c, n)] if covers(*n) => {
             let text = match (held > 0, c.kind, *n > 0) {
                 (true, Kind::Call, false) => "covered call",
@@ -78,8 +110,14 @@ fn with_underlying(options: &[(Contract, i64)], held: i64, underlying: &Underlyi
             };
             name(format!("{text}{}", on_part(*n)), Nature::Either)
         }
-        [(a, n), (b, m)] if a.expiry == b.expiry && a.kind != b.kind && n.abs() == m.abs() && covers(*n) => {
-            let ((put, puts), (call, calls)) = if a.kind == Kind::Put { ((a, *n), (b, *m)) } else { ((b, *m), (a, *n)) };
+        [(a, n), (b, m)]
+            if a.expiry == b.expiry && a.kind != b.kind && n.abs() == m.abs() && covers(*n) =>
+        {
+            let ((put, puts), (call, calls)) = if a.kind == Kind::Put {
+                ((a, *n), (b, *m))
+            } else {
+                ((b, *m), (a, *n))
+            };
             let collared = held > 0 && puts > 0 && calls < 0 || held < 0 && puts < 0 && calls > 0;
             let text = match (collared, put.strike.cmp(&call.strike)) {
                 (true, Ordering::Less) => "collar",
@@ -101,7 +139,12 @@ fn with_underlying(options: &[(Contract, i64)], held: i64, underlying: &Underlyi
 }
 
 fn one_expiration(legs: &[(Contract, i64)]) -> Option<Name> {
-    let side = |kind| -> Vec<Rung> { legs.iter().filter(|(c, _)| c.kind == kind).map(|(c, n)| (c.strike, *n)).collect() };
+    let side = |kind| -> Vec<Rung> {
+        legs.iter()
+            .filter(|(c, _)| c.kind == kind)
+            .map(|(c, n)| (c.strike, *n))
+            .collect()
+    };
     let (calls, puts) = (side(Kind::Call), side(Kind::Put));
     match (calls.as_slice(), puts.as_slice()) {
         (rungs, []) => same_kind(Kind::Call, rungs),
@@ -119,19 +162,47 @@ fn same_kind(kind: Kind, rungs: &[Rung]) -> Option<Name> {
     let strikes: Vec<Price> = rungs.iter().map(|r| r.0).collect();
     // Puts are mirrored on the price axis, so that one set of patterns reads both.
     let quantities: Vec<i64> = rungs.iter().map(|r| r.1).collect();
-    let inward: Vec<i64> = if kind == Kind::Call { quantities.clone() } else { quantities.iter().rev().copied().collect() };
+    let inward: Vec<i64> = if kind == Kind::Call {
+        quantities.clone()
+    } else {
+        quantities.iter().rev().copied().collect()
+    };
     match (quantities.as_slice(), inward.as_slice()) {
         ([q], _) => sided(*q > 0, w),
-        (_, [1, -1]) => name(if kind == Kind::Call { "bull call vertical" } else { "bear put vertical" }, Nature::Debit),
-        (_, [-1, 1]) => name(if kind == Kind::Call { "bear call vertical" } else { "bull put vertical" }, Nature::Credit),
-        (_, [a, b]) if *a > 0 && *b < 0 && -b > *a => name(format!("{w} ratio spread {a}×{}", -b), Nature::Either),
-        (_, [a, b]) if *a < 0 && *b > 0 && *b > -a => name(format!("{w} backspread {}×{b}", -a), Nature::Either),
+        (_, [1, -1]) => name(
+            if kind == Kind::Call {
+                "bull call vertical"
+            } else {
+                "bear put vertical"
+            },
+            Nature::Debit,
+        ),
+        (_, [-1, 1]) => name(
+            if kind == Kind::Call {
+                "bear call vertical"
+            } else {
+                "bull put vertical"
+            },
+            Nature::Credit,
+        ),
+        (_, [a, b]) if *a > 0 && *b < 0 && -b > *a => {
+            name(format!("{w} ratio spread {a}×{}", -b), Nature::Either)
+        }
+        (_, [a, b]) if *a < 0 && *b > 0 && *b > -a => {
+            name(format!("{w} backspread {}×{b}", -a), Nature::Either)
+        }
         ([s @ (1 | -1), m, t], _) if *m == -2 * s && s == t => {
             let long = *s > 0;
             if strikes[1] - strikes[0] == strikes[2] - strikes[1] {
                 sided(long, &format!("{w} butterfly"))
             } else {
-                name(format!("{} broken-wing {w} butterfly", if long { "long" } else { "short" }), Nature::Either)
+                name(
+                    format!(
+                        "{} broken-wing {w} butterfly",
+                        if long { "long" } else { "short" }
+                    ),
+                    Nature::Either,
+                )
             }
         }
         (_, [1, -1, -1]) => name(format!("{w} ladder"), Nature::Either),
@@ -143,7 +214,13 @@ fn same_kind(kind: Kind, rungs: &[Rung]) -> Option<Name> {
             if strikes[1] - strikes[0] == strikes[3] - strikes[2] {
                 sided(long, &format!("{w} condor"))
             } else {
-                name(format!("{} broken-wing {w} condor", if long { "long" } else { "short" }), Nature::Either)
+                name(
+                    format!(
+                        "{} broken-wing {w} condor",
+                        if long { "long" } else { "short" }
+                    ),
+                    Nature::Either,
+                )
             }
         }
         _ => None,
@@ -193,7 +270,11 @@ fn four_mixed((c1, qc1): Rung, (c2, qc2): Rung, (p1, qp1): Rung, (p2, qp2): Rung
                 (false, true) => "iron condor",
                 (false, false) => "unbalanced iron condor",
             };
-            if qc1 < 0 { name(what, Nature::Credit) } else { name(format!("reverse {what}"), Nature::Debit) }
+            if qc1 < 0 {
+                name(what, Nature::Credit)
+            } else {
+                name(format!("reverse {what}"), Nature::Debit)
+            }
         }
         _ => None,
     }
@@ -204,16 +285,29 @@ fn two_expirations(legs: &[(Contract, i64)]) -> Option<Name> {
         [a, b] => one_calendar(a, b),
         // One of calls and one of puts over the same two dates, the same way round.
         [_, _, _, _] => {
-            let of = |kind| legs.iter().filter(|(c, _)| c.kind == kind).collect::<Vec<_>>();
+            let of = |kind| {
+                legs.iter()
+                    .filter(|(c, _)| c.kind == kind)
+                    .collect::<Vec<_>>()
+            };
             let (calls, puts) = (of(Kind::Call), of(Kind::Put));
-            let ([c1, c2], [p1, p2]) = (calls.as_slice(), puts.as_slice()) else { return None };
+            let ([c1, c2], [p1, p2]) = (calls.as_slice(), puts.as_slice()) else {
+                return None;
+            };
             if (c1.0.expiry, c2.0.expiry) != (p1.0.expiry, p2.0.expiry) || c1.1 != p1.1 {
                 return None;
             }
             let (call, put) = (one_calendar(c1, c2)?, one_calendar(p1, p2)?);
-            let what = if call.text.ends_with("calendar") && put.text.ends_with("calendar") { "double calendar" } else { "double diagonal" };
+            let what = if call.text.ends_with("calendar") && put.text.ends_with("calendar") {
+                "double calendar"
+            } else {
+                "double diagonal"
+            };
             let long = c2.1 > 0;
-            Some(Name { text: format!("{} {what}", if long { "long" } else { "short" }), nature: if long { Nature::Debit } else { Nature::Either } })
+            Some(Name {
+                text: format!("{} {what}", if long { "long" } else { "short" }),
+                nature: if long { Nature::Debit } else { Nature::Either },
+            })
         }
         _ => None,
     }
@@ -228,22 +322,48 @@ fn one_calendar((near, sold): &(Contract, i64), (far, bought): &(Contract, i64))
     if near.strike == far.strike {
         sided(long, &format!("{w} calendar"))
     } else {
-        name(format!("{} {w} diagonal", if long { "long" } else { "short" }), if long { Nature::Debit } else { Nature::Either })
+        name(
+            format!("{} {w} diagonal", if long { "long" } else { "short" }),
+            if long { Nature::Debit } else { Nature::Either },
+        )
     }
 }
 
 /// Delta and life from which a bought call stands in for the shares (common practice).
 const LIKE_STOCK: (f64, i64) = (0.70, 180);
 
-/// The name where account and market make a difference: a sold put with its whole strike in cash, a bought call that moves like the shares.
-/// `delta` is of the first leg per unit, `free` is the cash that nothing else needs.
-pub(crate) fn in_place(plain: Name, structure: &Structure, underlying: &Underlying, (delta, days): (f64, i64), free: Money) -> Name {
-    let Some((contract, quantity)) = structure.options().next().filter(|_| structure.legs().len() == 1) else { return plain };
+/// The name where account and market make a difference: a sold put with its whole strike in cash, a
+/// bought call that moves like the shares. `delta` is of the first leg per unit, `free` is the cash
+/// that nothing else needs.
+pub(crate) fn in_place(
+    plain: Name,
+    structure: &Structure,
+    underlying: &Underlying,
+    (delta, days): (f64, i64),
+    free: Money,
+) -> Name {
+    let Some((contract, quantity)) = structure
+        .options()
+        .next()
+        .filter(|_| structure.legs().len() == 1)
+    else {
+        return plain;
+    };
     let secured = contract.strike.times(-quantity * underlying.multiplier);
     match plain.text.as_str() {
-        "short put" if underlying.kind != UnderlyingKind::Future && free >= secured => Name { text: "cash-secured put".into(), ..plain },
-        "long call" if underlying.kind == UnderlyingKind::Shares && delta >= LIKE_STOCK.0 && days >= LIKE_STOCK.1 => {
-            Name { text: "stock-replacement call".into(), ..plain }
+        "short put" if underlying.kind != UnderlyingKind::Future && free >= secured => Name {
+            text: "cash-secured put".into(),
+            ..plain
+        },
+        "long call"
+            if underlying.kind == UnderlyingKind::Shares
+                && delta >= LIKE_STOCK.0
+                && days >= LIKE_STOCK.1 =>
+        {
+            Name {
+                text: "stock-replacement call".into(),
+                ..plain
+            }
         }
         _ => plain,
     }

@@ -1,7 +1,7 @@
 //! The two number worlds, and the only place where they meet.
 //!
-//! [`Price`] and [`Money`] are exact integers; models work in `f64`. Every crossing is a function of
-//! this file and names its rounding.
+//! [`Price`] and [`Money`] are exact integers; models work in `f64`. Every crossing is a function
+//! of this file and names its rounding.
 
 use std::fmt;
 use std::iter::Sum;
@@ -34,7 +34,10 @@ pub enum NumberError {
         most: usize,
     },
     /// Not a whole number with a fraction of so many steps.
-    #[error("{text:?} is not a price in {steps}ths; write it like 12-4, with less than {steps} behind the dash, or as a decimal")]
+    #[error(
+        "{text:?} is not a price in {steps}ths; write it like 12-4, with less than {steps} behind \
+         the dash, or as a decimal"
+    )]
     Fraction {
         /// What was written.
         text: String,
@@ -56,15 +59,24 @@ fn parse_fixed(text: &str, decimals: usize) -> Result<i64, NumberError> {
     if whole.is_empty() || (digits.contains('.') && fraction.is_empty()) {
         return Err(syntax());
     }
-    if !whole.bytes().chain(fraction.bytes()).all(|b| b.is_ascii_digit()) {
+    if !whole
+        .bytes()
+        .chain(fraction.bytes())
+        .all(|b| b.is_ascii_digit())
+    {
         return Err(syntax());
     }
     let significant = fraction.trim_end_matches('0');
     if significant.len() > decimals {
-        return Err(NumberError::TooFine { text: text.chars().take(40).collect(), most: decimals });
+        return Err(NumberError::TooFine {
+            text: text.chars().take(40).collect(),
+            most: decimals,
+        });
     }
     let joined = format!("{whole}{significant:0<decimals$}");
-    let magnitude: i64 = joined.parse().map_err(|_| NumberError::Range(text.chars().take(40).collect()))?;
+    let magnitude: i64 = joined
+        .parse()
+        .map_err(|_| NumberError::Range(text.chars().take(40).collect()))?;
     Ok(if negative { -magnitude } else { magnitude })
 }
 
@@ -73,7 +85,13 @@ fn write_fixed(f: &mut fmt::Formatter<'_>, value: i64, scale: u32, least: usize)
     let size = value.unsigned_abs();
     let fraction = format!("{:0width$}", size % unit, width = scale as usize);
     let keep = fraction.trim_end_matches('0').len().max(least);
-    write!(f, "{}{}.{}", if value < 0 { "-" } else { "" }, size / unit, &fraction[..keep])
+    write!(
+        f,
+        "{}{}.{}",
+        if value < 0 { "-" } else { "" },
+        size / unit,
+        &fraction[..keep]
+    )
 }
 
 /// `value / divisor` rounded to nearest, ties to even.
@@ -127,12 +145,18 @@ impl Price {
     /// ties to even. Saturates far beyond any account.
     pub fn times(self, units: i64) -> Money {
         let product = i128::from(self.0) * i128::from(units);
-        Money(clamp(divide_half_even(product, i128::from(Self::SCALE / Money::SCALE))))
+        Money(clamp(divide_half_even(
+            product,
+            i128::from(Self::SCALE / Money::SCALE),
+        )))
     }
 
-    /// The sum of prices, each counted so often, for each of `whole`; to the nearest 1e-8, ties to even.
+    /// The sum of prices, each counted so often, for each of `whole`; to the nearest 1e-8, ties to
+    /// even.
     pub fn weighed(prices: impl Iterator<Item = (Price, i64)>, whole: i64) -> Price {
-        let sum: i128 = prices.map(|(price, weight)| i128::from(price.0) * i128::from(weight)).sum();
+        let sum: i128 = prices
+            .map(|(price, weight)| i128::from(price.0) * i128::from(weight))
+            .sum();
         Price(clamp(divide_half_even(sum, i128::from(whole.max(1)))))
     }
 
@@ -185,7 +209,11 @@ impl Money {
     /// A model amount as money: nearest cent, ties away from zero. Not finite gives zero; callers
     /// filter such values before.
     pub fn from_model(value: f64) -> Money {
-        if value.is_finite() { Money(((value * 100.0).round() as i64).saturating_mul(100)) } else { Money::ZERO }
+        if value.is_finite() {
+            Money(((value * 100.0).round() as i64).saturating_mul(100))
+        } else {
+            Money::ZERO
+        }
     }
 
     /// For sentences: with a comma between thousands.
@@ -194,7 +222,10 @@ impl Money {
         let start = usize::from(text.starts_with('-'));
         let whole = text.find('.').unwrap_or(text.len());
         let mut out = text.clone();
-        for at in (start + 1..whole).rev().filter(|at| (whole - at).is_multiple_of(3)) {
+        for at in (start + 1..whole)
+            .rev()
+            .filter(|at| (whole - at).is_multiple_of(3))
+        {
             out.insert(at, ',');
         }
         out
@@ -203,7 +234,11 @@ impl Money {
     /// For estimates: whole units, ties to even, grouped.
     pub fn whole_grouped(self) -> String {
         let whole = divide_half_even(i128::from(self.0), i128::from(Self::SCALE));
-        Money::whole(clamp(whole)).grouped().trim_end_matches("00").trim_end_matches('.').to_owned()
+        Money::whole(clamp(whole))
+            .grouped()
+            .trim_end_matches("00")
+            .trim_end_matches('.')
+            .to_owned()
     }
 
     /// Magnitude.
@@ -291,28 +326,63 @@ mod tests {
 
     #[test]
     fn text_round_trips_and_bad_text_is_named() {
-        for text in ["0.00", "4.75", "-0.90", "1.234375", "12.50", "99999.999", "-0.00000001"] {
+        for text in [
+            "0.00",
+            "4.75",
+            "-0.90",
+            "1.234375",
+            "12.50",
+            "99999.999",
+            "-0.00000001",
+        ] {
             assert_eq!(text.parse::<Price>().unwrap().to_string(), text);
         }
         assert_eq!("7".parse::<Price>().unwrap().to_string(), "7.00");
         for bad in ["", ".5", "5.", "1e3", "+1", "--1", "1.2.3", "ten", "٣"] {
-            assert!(matches!(bad.parse::<Price>(), Err(NumberError::Syntax(_))), "{bad}");
+            assert!(
+                matches!(bad.parse::<Price>(), Err(NumberError::Syntax(_))),
+                "{bad}"
+            );
         }
-        assert!(matches!("0.00001".parse::<Money>(), Err(NumberError::TooFine { most: 4, .. })));
-        assert!(matches!("99999999999999".parse::<Price>(), Err(NumberError::Range(_))));
+        assert!(matches!(
+            "0.00001".parse::<Money>(),
+            Err(NumberError::TooFine { most: 4, .. })
+        ));
+        assert!(matches!(
+            "99999999999999".parse::<Price>(),
+            Err(NumberError::Range(_))
+        ));
     }
 
     /// Grain and bond option ticks: 12 4/8 cents on 5,000 bushels; 1 15/64 points of 1,000.
     #[test]
     fn eighths_and_sixty_fourths_are_exact_money() {
-        assert_eq!("12.5".parse::<Price>().unwrap().times(50).to_string(), "625.00");
-        assert_eq!("1.234375".parse::<Price>().unwrap().times(1000).to_string(), "1234.375");
-        assert_eq!("0.015625".parse::<Price>().unwrap().times(-1000).to_string(), "-15.625");
+        assert_eq!(
+            "12.5".parse::<Price>().unwrap().times(50).to_string(),
+            "625.00"
+        );
+        assert_eq!(
+            "1.234375".parse::<Price>().unwrap().times(1000).to_string(),
+            "1234.375"
+        );
+        assert_eq!(
+            "0.015625"
+                .parse::<Price>()
+                .unwrap()
+                .times(-1000)
+                .to_string(),
+            "-15.625"
+        );
     }
 
     #[test]
     fn rounding_is_half_to_even_and_fixed_keeps_its_decimals() {
-        let cases = [("0.125", "0.12"), ("0.135", "0.14"), ("-0.125", "-0.12"), ("3", "3.00")];
+        let cases = [
+            ("0.125", "0.12"),
+            ("0.135", "0.14"),
+            ("-0.125", "-0.12"),
+            ("3", "3.00"),
+        ];
         for (given, want) in cases {
             assert_eq!(given.parse::<Price>().unwrap().fixed(2), want);
         }
@@ -327,7 +397,12 @@ mod tests {
         for (given, want) in grouped {
             assert_eq!(given.parse::<Money>().unwrap().grouped(), want);
         }
-        for (given, want) in [("1195.00", "1,195"), ("-797.54", "-798"), ("100.49", "100"), ("0.3", "0")] {
+        for (given, want) in [
+            ("1195.00", "1,195"),
+            ("-797.54", "-798"),
+            ("100.49", "100"),
+            ("0.3", "0"),
+        ] {
             assert_eq!(given.parse::<Money>().unwrap().whole_grouped(), want);
         }
     }

@@ -50,8 +50,9 @@ pub enum TriggerSide {
     Rest,
 }
 
-/// When a held order goes to the market: once the price watched stands at or above the level. An order buys its package, so a price that
-/// rises is the one that hurts; a holder who protects a long package sends its reverse, whose price is below zero.
+/// When a held order goes to the market: once the price watched stands at or above the level. An
+/// order buys its package, so a price that rises is the one that hurts; a holder who protects a
+/// long package sends its reverse, whose price is below zero.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Trigger {
     /// What is watched.
@@ -74,7 +75,8 @@ pub enum Level {
 pub struct Link {
     /// It becomes active as this order fills, package for package.
     pub after: Option<u64>,
-    /// Orders with the same number here cancel each other: a fill of one takes as many packages from the others.
+    /// Orders with the same number here cancel each other: a fill of one takes as many packages
+    /// from the others.
     pub group: Option<u64>,
 }
 
@@ -124,7 +126,8 @@ pub struct Request {
     pub quantity: i64,
     /// Price at placement; with a trigger, once it is triggered.
     pub pricing: Pricing,
-    /// Held until the market triggers it: a stop (with a market price), a stop limit, or either trailing.
+    /// Held until the market triggers it: a stop (with a market price), a stop limit, or either
+    /// trailing.
     pub trigger: Option<Trigger>,
     /// Other orders it depends on.
     pub link: Link,
@@ -177,7 +180,8 @@ pub enum Event {
     Tied(Link),
     /// So many packages became active: the order it waits for filled them.
     Activated(i64),
-    /// So many packages fell away: an order that cancels it filled them, or the one it waits for ended without them.
+    /// So many packages fell away: an order that cancels it filled them, or the one it waits for
+    /// ended without them.
     Reduced(i64),
     /// The lowest price seen, which a trailing trigger follows.
     Trailed(Price),
@@ -239,7 +243,10 @@ impl State {
 
     /// Whether it can still be filled, changed or cancelled.
     pub fn is_open(self) -> bool {
-        matches!(self, State::Waiting | State::Watching | State::Working | State::PartlyFilled)
+        matches!(
+            self,
+            State::Waiting | State::Watching | State::Working | State::PartlyFilled
+        )
     }
 }
 
@@ -251,7 +258,13 @@ impl Order {
 
     /// Executions, oldest first.
     pub fn fills(&self) -> impl Iterator<Item = &Fill> {
-        self.events.iter().filter_map(|(_, e)| if let Event::Filled(f) = e { Some(f) } else { None })
+        self.events.iter().filter_map(|(_, e)| {
+            if let Event::Filled(f) = e {
+                Some(f)
+            } else {
+                None
+            }
+        })
     }
 
     fn counted(&self, of: impl Fn(&Event) -> Option<i64>) -> i64 {
@@ -260,12 +273,26 @@ impl Order {
 
     /// Packages asked for.
     pub fn asked(&self) -> i64 {
-        self.request.quantity + self.counted(|e| if let Event::Resized(n) = e { Some(*n) } else { None })
+        self.request.quantity
+            + self.counted(|e| {
+                if let Event::Resized(n) = e {
+                    Some(*n)
+                } else {
+                    None
+                }
+            })
     }
 
     /// Packages asked for, less those that fell away.
     pub fn wanted(&self) -> i64 {
-        self.asked() - self.counted(|e| if let Event::Reduced(n) = e { Some(*n) } else { None })
+        self.asked()
+            - self.counted(|e| {
+                if let Event::Reduced(n) = e {
+                    Some(*n)
+                } else {
+                    None
+                }
+            })
     }
 
     /// The last that `of` finds in what happened.
@@ -275,14 +302,35 @@ impl Order {
 
     /// What ties it to others now.
     pub fn link(&self) -> Link {
-        self.last(|e| if let Event::Tied(link) = e { Some(*link) } else { None }).unwrap_or(self.request.link)
+        self.last(|e| {
+            if let Event::Tied(link) = e {
+                Some(*link)
+            } else {
+                None
+            }
+        })
+        .unwrap_or(self.request.link)
     }
 
-    /// How its limit is eased now, and since when it stands where it stands; nothing once it has come to its end.
+    /// How its limit is eased now, and since when it stands where it stands; nothing once it has
+    /// come to its end.
     pub fn easing(&self) -> Option<(Easing, Moment)> {
-        let easing = self.last(|e| if let Event::Eased(easing) = e { Some(*easing) } else { None })??;
-        let since = self.events.iter().rev().find(|(_, e)| matches!(e, Event::Eased(_) | Event::Repriced(_))).map(|(at, _)| *at)?;
-        let Pricing::Limit(limit) = self.pricing() else { return None };
+        let easing = self.last(|e| {
+            if let Event::Eased(easing) = e {
+                Some(*easing)
+            } else {
+                None
+            }
+        })??;
+        let since = self
+            .events
+            .iter()
+            .rev()
+            .find(|(_, e)| matches!(e, Event::Eased(_) | Event::Repriced(_)))
+            .map(|(at, _)| *at)?;
+        let Pricing::Limit(limit) = self.pricing() else {
+            return None;
+        };
         (limit < easing.to).then_some((easing, since))
     }
 
@@ -291,7 +339,13 @@ impl Order {
         if self.link().after.is_none() {
             return 0;
         }
-        let active = self.counted(|e| if let Event::Activated(n) = e { Some(*n) } else { None });
+        let active = self.counted(|e| {
+            if let Event::Activated(n) = e {
+                Some(*n)
+            } else {
+                None
+            }
+        });
         (self.wanted() - active).max(0)
     }
 
@@ -302,20 +356,38 @@ impl Order {
 
     /// Whether a trigger still keeps it from the market.
     pub fn watches(&self) -> Option<Trigger> {
-        self.request.trigger.filter(|_| !self.events.iter().any(|(_, e)| matches!(e, Event::Triggered(_))))
+        self.request.trigger.filter(|_| {
+            !self
+                .events
+                .iter()
+                .any(|(_, e)| matches!(e, Event::Triggered(_)))
+        })
     }
 
     /// The price at which its trigger acts, once a trailing one has seen a price.
     pub fn trigger_level(&self) -> Option<Price> {
         match self.request.trigger?.level {
             Level::At(price) => Some(price),
-            Level::Trailing(by) => self.last(|e| if let Event::Trailed(p) = e { Some(*p + by) } else { None }),
+            Level::Trailing(by) => self.last(|e| {
+                if let Event::Trailed(p) = e {
+                    Some(*p + by)
+                } else {
+                    None
+                }
+            }),
         }
     }
 
     /// Pricing now in force.
     pub fn pricing(&self) -> Pricing {
-        self.last(|e| if let Event::Repriced(p) = e { Some(*p) } else { None }).map_or(self.request.pricing, Pricing::Limit)
+        self.last(|e| {
+            if let Event::Repriced(p) = e {
+                Some(*p)
+            } else {
+                None
+            }
+        })
+        .map_or(self.request.pricing, Pricing::Limit)
     }
 
     /// State computed from the events.
@@ -344,7 +416,14 @@ impl Order {
     /// Refuses to touch an order that has ended.
     pub fn require_open(&self) -> Result<(), OrderError> {
         let state = self.state();
-        if state.is_open() { Ok(()) } else { Err(OrderError::NotWorking { id: self.id, state: state.word() }) }
+        if state.is_open() {
+            Ok(())
+        } else {
+            Err(OrderError::NotWorking {
+                id: self.id,
+                state: state.word(),
+            })
+        }
     }
 }
 
@@ -356,7 +435,12 @@ mod tests {
     use quant::Kind;
 
     fn order(quantity: i64, link: Link, trigger: Option<Trigger>, events: Vec<Event>) -> Order {
-        let contract = Contract { root: "TEST".into(), expiry: jiff::civil::date(2031, 4, 18), kind: Kind::Call, strike: Price::cents(10_000) };
+        let contract = Contract {
+            root: "TEST".into(),
+            expiry: jiff::civil::date(2031, 4, 18),
+            kind: Kind::Call,
+            strike: Price::cents(10_000),
+        };
         let request = Request {
             client_id: "a".into(),
             symbol: "TEST".into(),
@@ -369,52 +453,137 @@ mod tests {
             purpose: Purpose::Open,
         };
         let at = Moment::from_millis(0);
-        Order { id: 1, placed: at, request, events: events.into_iter().map(|e| (at, e)).collect() }
+        Order {
+            id: 1,
+            placed: at,
+            request,
+            events: events.into_iter().map(|e| (at, e)).collect(),
+        }
     }
 
     fn filled(packages: i64) -> Event {
-        Event::Filled(Fill { order: 1, at: Moment::from_millis(0), packages, price: Price::ZERO, legs: Vec::new(), fees: Money::ZERO })
+        Event::Filled(Fill {
+            order: 1,
+            at: Moment::from_millis(0),
+            packages,
+            price: Price::ZERO,
+            legs: Vec::new(),
+            fees: Money::ZERO,
+        })
     }
 
     /// The state follows from the events alone: what waits, watches, falls away and fills.
     #[test]
     fn the_state_is_computed_from_what_happened() {
-        let child = Link { after: Some(7), group: None };
-        let stop = Some(Trigger { side: TriggerSide::Mark, level: Level::Trailing(Price::cents(50)) });
+        let child = Link {
+            after: Some(7),
+            group: None,
+        };
+        let stop = Some(Trigger {
+            side: TriggerSide::Mark,
+            level: Level::Trailing(Price::cents(50)),
+        });
         let seen = |link, trigger, events| {
             let o = order(4, link, trigger, events);
             (o.state(), o.remaining(), o.waiting())
         };
-        use Event::{Activated, Cancelled, Eased, Reduced, Repriced, Resized, Tied, Trailed, Triggered};
+        use Event::{
+            Activated, Cancelled, Eased, Reduced, Repriced, Resized, Tied, Trailed, Triggered,
+        };
         let free = Link::default();
         for (link, trigger, events, want) in [
             (free, None, vec![], (State::Working, 4, 0)),
             (free, None, vec![filled(1)], (State::PartlyFilled, 3, 0)),
-            (free, None, vec![filled(1), Reduced(1)], (State::PartlyFilled, 2, 0)),
-            (free, None, vec![filled(3), Reduced(1)], (State::Filled, 0, 0)),
-            (free, None, vec![Reduced(4), Event::Expired("order 2 filled".into())], (State::Expired, 0, 0)),
+            (
+                free,
+                None,
+                vec![filled(1), Reduced(1)],
+                (State::PartlyFilled, 2, 0),
+            ),
+            (
+                free,
+                None,
+                vec![filled(3), Reduced(1)],
+                (State::Filled, 0, 0),
+            ),
+            (
+                free,
+                None,
+                vec![Reduced(4), Event::Expired("order 2 filled".into())],
+                (State::Expired, 0, 0),
+            ),
             (child, None, vec![], (State::Waiting, 0, 4)),
             (child, None, vec![Activated(3)], (State::Working, 3, 1)),
-            (child, None, vec![Activated(3), filled(3)], (State::Waiting, 0, 1)),
-            (child, None, vec![Activated(3), Reduced(1)], (State::Working, 3, 0)),
-            (child, None, vec![Activated(3), filled(3), Reduced(1)], (State::Filled, 0, 0)),
+            (
+                child,
+                None,
+                vec![Activated(3), filled(3)],
+                (State::Waiting, 0, 1),
+            ),
+            (
+                child,
+                None,
+                vec![Activated(3), Reduced(1)],
+                (State::Working, 3, 0),
+            ),
+            (
+                child,
+                None,
+                vec![Activated(3), filled(3), Reduced(1)],
+                (State::Filled, 0, 0),
+            ),
             (child, stop, vec![Activated(4)], (State::Watching, 4, 0)),
-            (free, stop, vec![Trailed(Price::cents(120)), Triggered(Price::cents(171))], (State::Working, 4, 0)),
+            (
+                free,
+                stop,
+                vec![Trailed(Price::cents(120)), Triggered(Price::cents(171))],
+                (State::Working, 4, 0),
+            ),
             (free, stop, vec![Cancelled], (State::Cancelled, 4, 0)),
-            (free, None, vec![filled(1), Resized(-3)], (State::Filled, 0, 0)),
-            (free, None, vec![Resized(3), filled(1), Reduced(1)], (State::PartlyFilled, 5, 0)),
+            (
+                free,
+                None,
+                vec![filled(1), Resized(-3)],
+                (State::Filled, 0, 0),
+            ),
+            (
+                free,
+                None,
+                vec![Resized(3), filled(1), Reduced(1)],
+                (State::PartlyFilled, 5, 0),
+            ),
             (free, None, vec![Tied(child)], (State::Waiting, 0, 4)),
             (child, None, vec![Tied(free)], (State::Working, 4, 0)),
         ] {
             assert_eq!(seen(link, trigger, events.clone()), want, "{events:?}");
         }
-        assert_eq!(order(1, free, stop, vec![Trailed(Price::cents(130)), Trailed(Price::cents(120))]).trigger_level(), Some(Price::cents(170)));
+        assert_eq!(
+            order(
+                1,
+                free,
+                stop,
+                vec![Trailed(Price::cents(130)), Trailed(Price::cents(120))]
+            )
+            .trigger_level(),
+            Some(Price::cents(170))
+        );
         assert_eq!(order(1, free, stop, vec![]).trigger_level(), None);
-        let easing = Easing { step: Price::cents(5), every: 30, to: Price::cents(120) };
+        let easing = Easing {
+            step: Price::cents(5),
+            every: 30,
+            to: Price::cents(120),
+        };
         let eased = |events| order(1, free, None, events).easing().map(|(e, _)| e);
         let at = |cents| Repriced(Price::cents(cents));
-        assert_eq!(eased(vec![at(100), Eased(Some(easing)), at(105)]), Some(easing));
-        assert_eq!(eased(vec![at(100), Eased(Some(easing)), at(120)]), None, "it has come to its end");
+        assert_eq!(
+            eased(vec![at(100), Eased(Some(easing)), at(105)]),
+            Some(easing)
+        );
+        assert_eq!(
+            eased(vec![at(100), Eased(Some(easing)), at(120)]),
+            None,
+            "it has come to its end"
+        );
         assert_eq!(eased(vec![at(100), Eased(Some(easing)), Eased(None)]), None);
     }
 }

@@ -9,12 +9,28 @@ use crate::shape::{Even, Extent};
 use crate::structure::Structure;
 use crate::underlying::UnderlyingKind;
 
-/// Name, term and money now; most to make; most to lose; break-evens: two to four sentences, the first alone when it closes.
-pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<'_>, horizon: &Horizon, cash: Money, closing: bool) -> Vec<String> {
+/// Name, term and money now; most to make; most to lose; break-evens: two to four sentences, the
+/// first alone when it closes.
+pub(crate) fn sentences(
+    name: &Name,
+    structure: &Structure,
+    market: &MarketView<'_>,
+    horizon: &Horizon,
+    cash: Money,
+    closing: bool,
+) -> Vec<String> {
     let mut out = Vec::new();
     let count = structure.packages();
-    let times = if count == 1 { String::new() } else { format!("{count} × ") };
-    let what = if name.text == "custom" { "custom structure" } else { &name.text };
+    let times = if count == 1 {
+        String::new()
+    } else {
+        format!("{count} × ")
+    };
+    let what = if name.text == "custom" {
+        "custom structure"
+    } else {
+        &name.text
+    };
     let symbol = &market.underlying.symbol;
     let now = match cash.cmp(&Money::ZERO) {
         std::cmp::Ordering::Greater => format!("you receive {} now", cash.grouped()),
@@ -22,10 +38,22 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
         std::cmp::Ordering::Equal => "no money changes hands now".into(),
     };
     if structure.options().next().is_some() {
-        out.push(format!("{times}{} on {symbol}, {}: {now}.", capital(what), days(horizon.days)));
+        out.push(format!(
+            "{times}{} on {symbol}, {}: {now}.",
+            capital(what),
+            days(horizon.days)
+        ));
     } else {
-        let side = if structure.underlying_quantity() > 0 { "Buy" } else { "Sell" };
-        let one = if market.underlying.kind == UnderlyingKind::Future { "future" } else { "share" };
+        let side = if structure.underlying_quantity() > 0 {
+            "Buy"
+        } else {
+            "Sell"
+        };
+        let one = if market.underlying.kind == UnderlyingKind::Future {
+            "future"
+        } else {
+            "share"
+        };
         let many = if count == 1 { "" } else { "s" };
         out.push(format!("{side} {count} {one}{many} of {symbol}: {now}."));
     }
@@ -33,16 +61,30 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
         return out;
     }
     // An estimate is told in whole units: more digits would claim too much.
-    let told = |amount: Money| if horizon.estimate { format!("about {}", amount.whole_grouped()) } else { amount.grouped() };
+    let told = |amount: Money| {
+        if horizon.estimate {
+            format!("about {}", amount.whole_grouped())
+        } else {
+            amount.grouped()
+        }
+    };
     out.push(match &horizon.shape.most {
         Extent::Unlimited => "What you can make has no limit as the price rises.".into(),
-        Extent::Limited { profit, .. } if *profit <= Money::ZERO => "It cannot make money at this price.".into(),
-        Extent::Limited { profit, places } => format!("Most you can make: {}, {}.", told(*profit), any_of(places)),
+        Extent::Limited { profit, .. } if *profit <= Money::ZERO => {
+            "It cannot make money at this price.".into()
+        }
+        Extent::Limited { profit, places } => {
+            format!("Most you can make: {}, {}.", told(*profit), any_of(places))
+        }
     });
     out.push(match &horizon.shape.least {
         Extent::Unlimited => "What you can lose has no limit as the price rises.".into(),
-        Extent::Limited { profit, .. } if *profit >= Money::ZERO => "It cannot lose money at this price.".into(),
-        Extent::Limited { profit, places } => format!("Most you can lose: {}, {}.", told(-*profit), any_of(places)),
+        Extent::Limited { profit, .. } if *profit >= Money::ZERO => {
+            "It cannot lose money at this price.".into()
+        }
+        Extent::Limited { profit, places } => {
+            format!("Most you can lose: {}, {}.", told(-*profit), any_of(places))
+        }
     });
     if let Some(text) = evens(&horizon.shape.evens) {
         out.push(format!("Even {text}."));
@@ -52,7 +94,10 @@ pub(crate) fn sentences(name: &Name, structure: &Structure, market: &MarketView<
 
 fn capital(text: &str) -> String {
     let mut letters = text.chars();
-    letters.next().map(|c| c.to_uppercase().chain(letters).collect()).unwrap_or_default()
+    letters
+        .next()
+        .map(|c| c.to_uppercase().chain(letters).collect())
+        .unwrap_or_default()
 }
 
 fn days(n: i64) -> String {
@@ -76,7 +121,11 @@ fn place(from: Price, to: Option<Price>) -> String {
 }
 
 fn any_of(places: &[(Price, Option<Price>)]) -> String {
-    places.iter().map(|(from, to)| place(*from, *to)).collect::<Vec<_>>().join(" or ")
+    places
+        .iter()
+        .map(|(from, to)| place(*from, *to))
+        .collect::<Vec<_>>()
+        .join(" or ")
 }
 
 fn evens(evens: &[Even]) -> Option<String> {
@@ -95,20 +144,46 @@ pub fn tails(horizon: &Horizon) -> (String, String) {
     let kinks = &horizon.shape.kinks;
     let last = kinks[kinks.len() - 1];
     let above = match last.slope {
-        0 => format!("above {}: {}, flat", strike_label(last.price), signed(last.profit)),
-        s if s > 0 => format!("above {}: gains {s} per point, no limit", strike_label(last.price)),
-        s => format!("above {}: loses {} per point, no limit", strike_label(last.price), -s),
+        0 => format!(
+            "above {}: {}, flat",
+            strike_label(last.price),
+            signed(last.profit)
+        ),
+        s if s > 0 => format!(
+            "above {}: gains {s} per point, no limit",
+            strike_label(last.price)
+        ),
+        s => format!(
+            "above {}: loses {} per point, no limit",
+            strike_label(last.price),
+            -s
+        ),
     };
     let first = kinks[0];
     let below = match first.slope {
         0 => format!("down to zero: {}, flat", signed(first.profit)),
-        s if s < 0 => format!("down to zero: gains {} per point, {} at zero", -s, signed(first.profit)),
-        s => format!("down to zero: loses {s} per point, {} at zero", signed(first.profit)),
+        s if s < 0 => format!(
+            "down to zero: gains {} per point, {} at zero",
+            -s,
+            signed(first.profit)
+        ),
+        s => format!(
+            "down to zero: loses {s} per point, {} at zero",
+            signed(first.profit)
+        ),
     };
     if horizon.estimate {
-        let about = |amount: Money| format!("about {}{}", sign(amount), amount.abs().whole_grouped());
-        let far = if last.slope == 0 { about(last.profit) } else { above };
-        return (format!("far above: {far}"), format!("at zero: {}", about(first.profit)));
+        let about =
+            |amount: Money| format!("about {}{}", sign(amount), amount.abs().whole_grouped());
+        let far = if last.slope == 0 {
+            about(last.profit)
+        } else {
+            above
+        };
+        return (
+            format!("far above: {far}"),
+            format!("at zero: {}", about(first.profit)),
+        );
     }
     (above, below)
 }

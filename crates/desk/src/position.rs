@@ -1,15 +1,18 @@
-//! A position of any legs in the model world: what it makes and loses at its first expiration, and its value and Greeks
-//! at chosen prices, times and volatilities.
+//! A position of any legs in the model world: what it makes and loses at its first expiration, and
+//! its value and Greeks at chosen prices, times and volatilities.
 //!
-//! Profit at the horizon is exact piecewise-linear arithmetic in `f64` (no rounding to money) when nothing outlives the
-//! first expiration; otherwise later legs are valued by their models there and extremes and break-evens are found on a fine
-//! grid and refined. `shape` is the exact-money sibling for tickets.
+//! Profit at the horizon is exact piecewise-linear arithmetic in `f64` (no rounding to money) when
+//! nothing outlives the first expiration; otherwise later legs are valued by their models there and
+//! extremes and break-evens are found on a fine grid and refined. `shape` is the exact-money
+//! sibling for tickets.
 //!
-//! A future is held like stock: a leg whose unit is the underlying itself. Options on a future are the case of a yield
-//! equal to the rate, `spot` being the future.
+//! A future is held like stock: a leg whose unit is the underlying itself. Options on a future are
+//! the case of a yield equal to the rate, `spot` being the future.
 
 pub use crate::scene::{Scene, Shift, VolShift};
-use quant::{Accuracy, Kind, Lognormal, Model, Outcome, Style, Terms, chance_of_reaching, find_root};
+use quant::{
+    Accuracy, Kind, Lognormal, Model, Outcome, Style, Terms, chance_of_reaching, find_root,
+};
 use rayon::prelude::*;
 
 /// What a leg is.
@@ -51,7 +54,11 @@ impl PositionLeg {
     }
 
     fn time(&self) -> Option<f64> {
-        if let PositionKind::Option { time, .. } = self.instrument { Some(time) } else { None }
+        if let PositionKind::Option { time, .. } = self.instrument {
+            Some(time)
+        } else {
+            None
+        }
     }
 }
 
@@ -136,9 +143,18 @@ fn worth(models: &[(Option<Model>, f64)], prices: &[f64]) -> Vec<f64> {
 
 /// Value and Greeks of legs at one price.
 fn point(models: &[(Option<Model>, f64)], spot: f64, cost: f64) -> Result<Point, quant::Error> {
-    let mut out = Point { value: 0.0, profit: 0.0, delta: Some(0.0), gamma: Some(0.0), theta_day: Some(0.0), vega_point: Some(0.0) };
+    let mut out = Point {
+        value: 0.0,
+        profit: 0.0,
+        delta: Some(0.0),
+        gamma: Some(0.0),
+        theta_day: Some(0.0),
+        vega_point: Some(0.0),
+    };
     for (model, units) in models {
-        let add = |sum: &mut Option<f64>, greek: Option<f64>| *sum = sum.zip(greek).map(|(a, b)| a + b * units);
+        let add = |sum: &mut Option<f64>, greek: Option<f64>| {
+            *sum = sum.zip(greek).map(|(a, b)| a + b * units)
+        };
         let Some(model) = model else {
             out.value += units * spot;
             add(&mut out.delta, Some(1.0));
@@ -168,36 +184,97 @@ impl Position {
     }
 
     fn terms(&self, leg: &PositionLeg, scene: &Scene) -> Option<Terms> {
-        let PositionKind::Option { kind, style, strike, time, vol } = leg.instrument else { return None };
+        let PositionKind::Option {
+            kind,
+            style,
+            strike,
+            time,
+            vol,
+        } = leg.instrument
+        else {
+            return None;
+        };
         let vol = scene.vols.shifted(vol, time);
-        Some(Terms { kind, style, strike, time: (time - scene.elapsed).max(0.0), rate: self.rate, carry_yield: self.carry_yield, vol })
+        Some(Terms {
+            kind,
+            style,
+            strike,
+            time: (time - scene.elapsed).max(0.0),
+            rate: self.rate,
+            carry_yield: self.carry_yield,
+            vol,
+        })
     }
 
     /// Each leg's units and, for an option, its model in the scene.
-    fn models(&self, scene: &Scene, accuracy: Accuracy) -> Result<Vec<(Option<Model>, f64)>, quant::Error> {
-        self.legs.iter().map(|l| Ok((self.terms(l, scene).map(|t| Model::new(&t, accuracy)).transpose()?, l.units()))).collect()
+    fn models(
+        &self,
+        scene: &Scene,
+        accuracy: Accuracy,
+    ) -> Result<Vec<(Option<Model>, f64)>, quant::Error> {
+        self.legs
+            .iter()
+            .map(|l| {
+                Ok((
+                    self.terms(l, scene)
+                        .map(|t| Model::new(&t, accuracy))
+                        .transpose()?,
+                    l.units(),
+                ))
+            })
+            .collect()
     }
 
     /// Value at each price of the underlying.
-    pub fn values(&self, scene: &Scene, prices: &[f64], accuracy: Accuracy) -> Result<Vec<f64>, quant::Error> {
+    pub fn values(
+        &self,
+        scene: &Scene,
+        prices: &[f64],
+        accuracy: Accuracy,
+    ) -> Result<Vec<f64>, quant::Error> {
         Ok(worth(&self.models(scene, accuracy)?, prices))
     }
 
-    /// Value and Greeks at each price of the underlying; several times the work of [`Position::values`].
-    pub fn points(&self, scene: &Scene, prices: &[f64], accuracy: Accuracy) -> Result<Vec<Point>, quant::Error> {
+    /// Value and Greeks at each price of the underlying; several times the work of
+    /// [`Position::values`].
+    pub fn points(
+        &self,
+        scene: &Scene,
+        prices: &[f64],
+        accuracy: Accuracy,
+    ) -> Result<Vec<Point>, quant::Error> {
         let models = self.models(scene, accuracy)?;
         let cost = self.net_cost();
-        prices.iter().map(|spot| point(&models, *spot, cost)).collect()
+        prices
+            .iter()
+            .map(|spot| point(&models, *spot, cost))
+            .collect()
     }
 
     /// [`Position::points`] of many scenes, on all cores: price × date × volatility.
-    pub fn grid(&self, scenes: &[Scene], prices: &[f64], accuracy: Accuracy) -> Result<Vec<Vec<Point>>, quant::Error> {
-        scenes.par_iter().map(|scene| self.points(scene, prices, accuracy)).collect()
+    pub fn grid(
+        &self,
+        scenes: &[Scene],
+        prices: &[f64],
+        accuracy: Accuracy,
+    ) -> Result<Vec<Vec<Point>>, quant::Error> {
+        scenes
+            .par_iter()
+            .map(|scene| self.points(scene, prices, accuracy))
+            .collect()
     }
 
-    /// Chance that the profit reaches `target` within `time` years, before it falls to `stop` if one is given: the price moves with
-    /// `vol`, the legs keep their volatilities. Meant for a `time` up to the first expiration.
-    pub fn chance_of_reaching(&self, vol: f64, time: f64, target: f64, stop: Option<f64>, accuracy: Accuracy) -> Result<f64, quant::Error> {
+    /// Chance that the profit reaches `target` within `time` years, before it falls to `stop` if
+    /// one is given: the price moves with `vol`, the legs keep their volatilities. Meant for a
+    /// `time` up to the first expiration.
+    pub fn chance_of_reaching(
+        &self,
+        vol: f64,
+        time: f64,
+        target: f64,
+        stop: Option<f64>,
+        accuracy: Accuracy,
+    ) -> Result<f64, quant::Error> {
         self.models(&Scene::later(0.0), accuracy)?;
         let cost = self.net_cost();
         // The legs are good now, so they are at any later time.
@@ -205,14 +282,33 @@ impl Position {
             Ok(values) => values.into_iter().map(|v| v - cost).collect(),
             Err(_) => vec![f64::NAN; prices.len()],
         };
-        chance_of_reaching(self.spot, self.rate - self.carry_yield, vol, time, gain, target, stop)
+        chance_of_reaching(
+            self.spot,
+            self.rate - self.carry_yield,
+            vol,
+            time,
+            gain,
+            target,
+            stop,
+        )
     }
 
     /// The first expiration; `None` without options. `vol` is that of the price up to it.
     pub fn horizon(&self, vol: f64, accuracy: Accuracy) -> Result<Option<Horizon>, quant::Error> {
-        let Some(time) = self.legs.iter().filter_map(PositionLeg::time).reduce(f64::min) else { return Ok(None) };
+        let Some(time) = self
+            .legs
+            .iter()
+            .filter_map(PositionLeg::time)
+            .reduce(f64::min)
+        else {
+            return Ok(None);
+        };
         let lasting = self.legs.iter().any(|l| l.time().is_some_and(|t| t > time));
-        let curve = if lasting { self.scanned(time, vol, accuracy)? } else { self.exact() };
+        let curve = if lasting {
+            self.scanned(time, vol, accuracy)?
+        } else {
+            self.exact()
+        };
         let chances = Lognormal::new(self.spot, self.rate - self.carry_yield, vol, time)?;
         let (chance, expected) = chances.profit(&curve.pieces);
         Ok(Some(Horizon {
@@ -232,14 +328,22 @@ impl Position {
     /// Corners at zero and the strikes, straight in between.
     fn exact(&self) -> Curve {
         let mut prices = vec![0.0];
-        prices.extend(self.legs.iter().filter_map(|l| if let PositionKind::Option { strike, .. } = l.instrument { Some(strike) } else { None }));
+        prices.extend(self.legs.iter().filter_map(|l| {
+            if let PositionKind::Option { strike, .. } = l.instrument {
+                Some(strike)
+            } else {
+                None
+            }
+        }));
         prices.sort_by(f64::total_cmp);
         prices.dedup();
         let profit = |s: f64| -> f64 {
             let worth = self.legs.iter().map(|l| {
                 l.units()
                     * match l.instrument {
-                        PositionKind::Option { kind, strike, .. } => kind.intrinsic(s, strike) - l.entry,
+                        PositionKind::Option { kind, strike, .. } => {
+                            kind.intrinsic(s, strike) - l.entry
+                        }
                         PositionKind::Stock => s - l.entry,
                     }
             });
@@ -247,8 +351,16 @@ impl Position {
         };
         let slope = |s: f64| -> f64 {
             let each = self.legs.iter().map(|l| match l.instrument {
-                PositionKind::Option { kind: Kind::Call, strike, .. } if strike <= s => l.units(),
-                PositionKind::Option { kind: Kind::Put, strike, .. } if strike > s => -l.units(),
+                PositionKind::Option {
+                    kind: Kind::Call,
+                    strike,
+                    ..
+                } if strike <= s => l.units(),
+                PositionKind::Option {
+                    kind: Kind::Put,
+                    strike,
+                    ..
+                } if strike > s => -l.units(),
                 PositionKind::Stock => l.units(),
                 PositionKind::Option { .. } => 0.0,
             });
@@ -256,9 +368,19 @@ impl Position {
         };
         // What rounding of the sums can leave of an exact zero.
         let top = prices[prices.len() - 1];
-        let scale: f64 = self.legs.iter().map(|l| l.units().abs() * (l.entry.abs() + top)).sum();
+        let scale: f64 = self
+            .legs
+            .iter()
+            .map(|l| l.units().abs() * (l.entry.abs() + top))
+            .sum();
         let zero = |v: f64| if v.abs() <= 1e-12 * scale { 0.0 } else { v };
-        let flat = |v: f64| if v.abs() <= 1e-12 * self.legs.iter().map(|l| l.units().abs()).sum::<f64>() { 0.0 } else { v };
+        let flat = |v: f64| {
+            if v.abs() <= 1e-12 * self.legs.iter().map(|l| l.units().abs()).sum::<f64>() {
+                0.0
+            } else {
+                v
+            }
+        };
         let pieces: Vec<Outcome> = (0..prices.len())
             .map(|i| Outcome {
                 from: prices[i],
@@ -284,45 +406,97 @@ impl Position {
             };
             let t = model.terms();
             if t.kind == Kind::Call {
-                let exercised = t.time == 0.0 || (t.style == Style::American && t.carry_yield > 0.0);
-                let (asset, cash) = if exercised { (1.0, 1.0) } else { ((-t.carry_yield * t.time).exp(), (-t.rate * t.time).exp()) };
+                let exercised =
+                    t.time == 0.0 || (t.style == Style::American && t.carry_yield > 0.0);
+                let (asset, cash) = if exercised {
+                    (1.0, 1.0)
+                } else {
+                    ((-t.carry_yield * t.time).exp(), (-t.rate * t.time).exp())
+                };
                 slope += units * asset;
                 level -= units * t.strike * cash;
             }
         }
         let gross: f64 = models.iter().map(|(_, units)| units.abs()).sum();
-        let slope = if slope.abs() <= 1e-12 * gross { 0.0 } else { slope };
-        let strikes = models.iter().filter_map(|(m, _)| m.as_ref().map(|m| m.terms().strike));
-        let (low, high) = strikes.clone().fold((self.spot, self.spot), |(a, b), k| (a.min(k), b.max(k)));
-        let widest =
-            self.legs.iter().filter_map(|l| if let PositionKind::Option { vol, time, .. } = l.instrument { Some(vol * time.sqrt()) } else { None });
+        let slope = if slope.abs() <= 1e-12 * gross {
+            0.0
+        } else {
+            slope
+        };
+        let strikes = models
+            .iter()
+            .filter_map(|(m, _)| m.as_ref().map(|m| m.terms().strike));
+        let (low, high) = strikes
+            .clone()
+            .fold((self.spot, self.spot), |(a, b), k| (a.min(k), b.max(k)));
+        let widest = self.legs.iter().filter_map(|l| {
+            if let PositionKind::Option { vol, time, .. } = l.instrument {
+                Some(vol * time.sqrt())
+            } else {
+                None
+            }
+        });
         let reach = (8.0 * widest.fold(vol * time.sqrt(), f64::max)).clamp(0.5, 6.0);
         let (from, to) = (low.ln() - reach, high.ln() + reach);
-        let mut prices: Vec<f64> = (0..SCAN).map(|i| (from + (to - from) * i as f64 / (SCAN - 1) as f64).exp()).chain(strikes).chain([0.0]).collect();
+        let mut prices: Vec<f64> = (0..SCAN)
+            .map(|i| (from + (to - from) * i as f64 / (SCAN - 1) as f64).exp())
+            .chain(strikes)
+            .chain([0.0])
+            .collect();
         prices.sort_by(f64::total_cmp);
         prices.dedup();
-        let values: Vec<f64> = worth(&models, &prices).into_iter().map(|v| v - cost).collect();
+        let values: Vec<f64> = worth(&models, &prices)
+            .into_iter()
+            .map(|v| v - cost)
+            .collect();
         let limit = (slope == 0.0).then_some(level);
         let extreme = |sign: f64| {
             if slope * sign > 0.0 {
                 return Limit::Unlimited;
             }
-            let best = (0..values.len()).max_by(|a, b| (sign * values[*a]).total_cmp(&(sign * values[*b]))).unwrap_or(0);
-            let bracket = (prices[best.saturating_sub(1)], prices[(best + 1).min(prices.len() - 1)]);
+            let best = (0..values.len())
+                .max_by(|a, b| (sign * values[*a]).total_cmp(&(sign * values[*b])))
+                .unwrap_or(0);
+            let bracket = (
+                prices[best.saturating_sub(1)],
+                prices[(best + 1).min(prices.len() - 1)],
+            );
             let peak = golden(|s| sign * profit(s), bracket.0, bracket.1).max(sign * values[best]);
             Limit::At(sign * limit.map_or(peak, |l| peak.max(sign * l)))
         };
         let break_evens = (0..prices.len() - 1)
             .filter(|&i| (values[i] > 0.0) != (values[i + 1] > 0.0))
-            .filter_map(|i| find_root(profit, prices[i], prices[i + 1], 1e-12 * prices[i + 1]).ok().map(|r| r.x))
+            .filter_map(|i| {
+                find_root(profit, prices[i], prices[i + 1], 1e-12 * prices[i + 1])
+                    .ok()
+                    .map(|r| r.x)
+            })
             .collect();
         let pieces = (0..prices.len())
             .map(|i| match prices.get(i + 1) {
-                Some(next) => Outcome { from: prices[i], to: *next, value: values[i], slope: (values[i + 1] - values[i]) / (next - prices[i]) },
-                None => Outcome { from: prices[i], to: f64::INFINITY, value: values[i], slope },
+                Some(next) => Outcome {
+                    from: prices[i],
+                    to: *next,
+                    value: values[i],
+                    slope: (values[i + 1] - values[i]) / (next - prices[i]),
+                },
+                None => Outcome {
+                    from: prices[i],
+                    to: f64::INFINITY,
+                    value: values[i],
+                    slope,
+                },
             })
             .collect();
-        Ok(Curve { most: extreme(1.0), least: extreme(-1.0), break_evens, zero_ranges: Vec::new(), pieces, slope, limit })
+        Ok(Curve {
+            most: extreme(1.0),
+            least: extreme(-1.0),
+            break_evens,
+            zero_ranges: Vec::new(),
+            pieces,
+            slope,
+            limit,
+        })
     }
 }
 
@@ -344,7 +518,12 @@ impl Curve {
             if last.slope * sign > 0.0 {
                 return Limit::Unlimited;
             }
-            Limit::At(sign * pieces.iter().map(|p| sign * p.value).fold(f64::NEG_INFINITY, f64::max))
+            Limit::At(
+                sign * pieces
+                    .iter()
+                    .map(|p| sign * p.value)
+                    .fold(f64::NEG_INFINITY, f64::max),
+            )
         };
         let mut break_evens: Vec<f64> = Vec::new();
         let mut zero_ranges: Vec<(f64, Option<f64>)> = Vec::new();
@@ -365,7 +544,11 @@ impl Curve {
             }
         }
         // An end of a stretch of zero belongs to the stretch.
-        break_evens.retain(|b| !zero_ranges.iter().any(|(from, to)| *b >= *from && to.is_none_or(|to| *b <= to)));
+        break_evens.retain(|b| {
+            !zero_ranges
+                .iter()
+                .any(|(from, to)| *b >= *from && to.is_none_or(|to| *b <= to))
+        });
         Curve {
             most: extreme(1.0),
             least: extreme(-1.0),

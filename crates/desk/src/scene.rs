@@ -29,13 +29,20 @@ pub struct VolShift {
 
 impl VolShift {
     pub(crate) fn shifted(&self, vol: f64, time: f64) -> f64 {
-        self.at.iter().find(|(expiry, _)| *expiry == time).map_or(self.everywhere, |(_, shift)| *shift).of(vol)
+        self.at
+            .iter()
+            .find(|(expiry, _)| *expiry == time)
+            .map_or(self.everywhere, |(_, shift)| *shift)
+            .of(vol)
     }
 }
 
 impl From<Shift> for VolShift {
     fn from(everywhere: Shift) -> VolShift {
-        VolShift { everywhere, at: Vec::new() }
+        VolShift {
+            everywhere,
+            at: Vec::new(),
+        }
     }
 }
 
@@ -51,6 +58,9 @@ pub struct Scene {
 impl Scene {
     /// So many years from now, volatilities as they are.
     pub fn later(elapsed: f64) -> Scene {
-        Scene { elapsed, vols: Shift::Points(0.0).into() }
+        Scene {
+            elapsed,
+            vols: Shift::Points(0.0).into(),
+        }
     }
 }

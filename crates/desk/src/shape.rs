@@ -1,10 +1,10 @@
 //! What a structure of one expiration makes and loses at that expiration, exactly.
 //!
-//! Π(S) = net + h·S + Σ nᵢ·m·(cpᵢ(S − Kᵢ))⁺ with h units of the underlying held, a piecewise-linear function with kinks at zero and at the
-//! strikes. Everything here is integer arithmetic: slopes are whole units, values are exact to
-//! 1e-8, and only a break-even between two grid points of 1e-8 is rounded (to the nearest). A
-//! stretch where the profit is exactly zero is a range, not a point, and a kink at zero is finite:
-//! a sold put loses at most its strike.
+//! Π(S) = net + h·S + Σ nᵢ·m·(cpᵢ(S − Kᵢ))⁺ with h units of the underlying held, a piecewise-linear
+//! function with kinks at zero and at the strikes. Everything here is integer arithmetic: slopes
+//! are whole units, values are exact to 1e-8, and only a break-even between two grid points of 1e-8
+//! is rounded (to the nearest). A stretch where the profit is exactly zero is a range, not a point,
+//! and a kink at zero is finite: a sold put loses at most its strike.
 
 use quant::{Kind, Outcome};
 
@@ -62,8 +62,8 @@ pub struct Shape {
 }
 
 impl Shape {
-    /// The outline of `structure` (options of one expiration, the underlying beside them) when `net` was received (or paid, below
-    /// zero) for it.
+    /// The outline of `structure` (options of one expiration, the underlying beside them) when
+    /// `net` was received (or paid, below zero) for it.
     pub fn of(structure: &Structure, underlying: &Underlying, net: Money) -> Shape {
         let multiplier = underlying.multiplier;
         let options: Vec<(&Contract, i64)> = structure.options().collect();
@@ -83,7 +83,9 @@ impl Shape {
                     i128::from(distance.raw().max(0)) * i128::from(n * multiplier)
                 })
                 .sum();
-            payoff + i128::from(s.raw()) * i128::from(held) + i128::from(net.raw()) * i128::from(Price::SCALE / Money::SCALE)
+            payoff
+                + i128::from(s.raw()) * i128::from(held)
+                + i128::from(net.raw()) * i128::from(Price::SCALE / Money::SCALE)
         };
         let slope = |from: Price| -> i64 {
             let of_options = options.iter().map(|(c, n)| match c.kind {
@@ -93,10 +95,20 @@ impl Shape {
             });
             held + of_options.sum::<i64>()
         };
-        let exact: Vec<(Price, i128, i64)> = prices.into_iter().map(|p| (p, value(p), slope(p))).collect();
+        let exact: Vec<(Price, i128, i64)> = prices
+            .into_iter()
+            .map(|p| (p, value(p), slope(p)))
+            .collect();
         let money = |v: i128| Price::from_raw(i64::try_from(v).unwrap_or(i64::MAX)).times(1);
         Shape {
-            kinks: exact.iter().map(|&(price, v, slope)| Kink { price, profit: money(v), slope }).collect(),
+            kinks: exact
+                .iter()
+                .map(|&(price, v, slope)| Kink {
+                    price,
+                    profit: money(v),
+                    slope,
+                })
+                .collect(),
             evens: evens(&exact),
             most: extent(&exact, 1, money),
             least: extent(&exact, -1, money),
@@ -105,7 +117,12 @@ impl Shape {
 
     /// Profit at one price, in the model world; used for drawing only.
     pub fn profit_at(&self, price: f64) -> f64 {
-        let kink = self.kinks.iter().rev().find(|k| k.price.to_f64() <= price).unwrap_or(&self.kinks[0]);
+        let kink = self
+            .kinks
+            .iter()
+            .rev()
+            .find(|k| k.price.to_f64() <= price)
+            .unwrap_or(&self.kinks[0]);
         kink.profit.to_f64() + kink.slope as f64 * (price - kink.price.to_f64())
     }
 
@@ -114,7 +131,10 @@ impl Shape {
         (0..self.kinks.len())
             .map(|i| Outcome {
                 from: self.kinks[i].price.to_f64(),
-                to: self.kinks.get(i + 1).map_or(f64::INFINITY, |k| k.price.to_f64()),
+                to: self
+                    .kinks
+                    .get(i + 1)
+                    .map_or(f64::INFINITY, |k| k.price.to_f64()),
                 value: self.kinks[i].profit.to_f64(),
                 slope: self.kinks[i].slope as f64,
             })
@@ -134,7 +154,10 @@ fn evens(exact: &[(Price, i128, i64)]) -> Vec<Even> {
             found.push((at, Some(at)));
         }
         if slope != 0 {
-            let crossing = nearest(i128::from(at.raw()) * i128::from(slope) - value, i128::from(slope));
+            let crossing = nearest(
+                i128::from(at.raw()) * i128::from(slope) - value,
+                i128::from(slope),
+            );
             let price = Price::from_raw(i64::try_from(crossing).unwrap_or(-1));
             if price > at && next.is_none_or(|n| price < n) {
                 found.push((price, Some(price)));
@@ -153,12 +176,25 @@ fn evens(exact: &[(Price, i128, i64)]) -> Vec<Even> {
             _ => merged.push((from, to)),
         }
     }
-    merged.into_iter().map(|(from, to)| if to == Some(from) { Even::Point(from) } else { Even::Range(from, to) }).collect()
+    merged
+        .into_iter()
+        .map(|(from, to)| {
+            if to == Some(from) {
+                Even::Point(from)
+            } else {
+                Even::Range(from, to)
+            }
+        })
+        .collect()
 }
 
 /// Quotient rounded to the nearest integer.
 fn nearest(numerator: i128, denominator: i128) -> i128 {
-    let (n, d) = if denominator < 0 { (-numerator, -denominator) } else { (numerator, denominator) };
+    let (n, d) = if denominator < 0 {
+        (-numerator, -denominator)
+    } else {
+        (numerator, denominator)
+    };
     (2 * n + d).div_euclid(2 * d)
 }
 
@@ -173,7 +209,11 @@ fn extent(exact: &[(Price, i128, i64)], sign: i128, money: impl Fn(i128) -> Mone
     for (i, &(at, value, slope)) in exact.iter().enumerate() {
         if value * sign == best {
             // A flat stretch reaches to the next corner, which then belongs to it.
-            let end = if slope == 0 { exact.get(i + 1).map(|k| k.0) } else { Some(at) };
+            let end = if slope == 0 {
+                exact.get(i + 1).map(|k| k.0)
+            } else {
+                Some(at)
+            };
             match places.last_mut().filter(|_| joined) {
                 Some(open) => open.1 = end,
                 None => places.push((at, end)),
@@ -181,5 +221,8 @@ fn extent(exact: &[(Price, i128, i64)], sign: i128, money: impl Fn(i128) -> Mone
         }
         joined = value * sign == best && slope == 0;
     }
-    Extent::Limited { profit: money(best * sign), places }
+    Extent::Limited {
+        profit: money(best * sign),
+        places,
+    }
 }

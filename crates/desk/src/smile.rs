@@ -1,6 +1,7 @@
 //! One expiration's smile: what each strike's market implies, and the smooth line through it.
 //!
-//! The line is a raw SVI slice fitted by `quant::Svi::fit`; a quote counts by the inverse square of its width in total variance.
+//! The line is a raw SVI slice fitted by `quant::Svi::fit`; a quote counts by the inverse square of
+//! its width in total variance.
 
 use quant::{SmilePoint, Svi};
 
@@ -27,7 +28,8 @@ pub struct Smile {
     quoted: (f64, f64),
 }
 
-/// Least width of a market in total variance, so that a market without width does not outweigh all others.
+/// Least width of a market in total variance, so that a market without width does not outweigh all
+/// others.
 const LEAST_WIDTH: f64 = 1e-6;
 
 impl Smile {
@@ -38,22 +40,37 @@ impl Smile {
             .map(|q| {
                 let low = q.bid.unwrap_or(0.0);
                 let width = ((q.ask * q.ask - low * low) * years).max(LEAST_WIDTH);
-                SmilePoint { k: (q.strike / forward).ln(), total_variance: q.middle * q.middle * years, weight: 1.0 / (width * width) }
+                SmilePoint {
+                    k: (q.strike / forward).ln(),
+                    total_variance: q.middle * q.middle * years,
+                    weight: 1.0 / (width * width),
+                }
             })
             .collect();
-        let quoted = points.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.k), b.max(p.k)));
-        Ok(Smile { slice: Svi::fit(&points)?.slice, forward, years, quoted })
+        let quoted = points
+            .iter()
+            .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| {
+                (a.min(p.k), b.max(p.k))
+            });
+        Ok(Smile {
+            slice: Svi::fit(&points)?.slice,
+            forward,
+            years,
+            quoted,
+        })
     }
 
-    /// Total variance to the expiration at log-moneyness ln(K/F); beyond the quotes it goes on as the slice does, so that no corner is made, which
-    /// would be arbitrage.
+    /// Total variance to the expiration at log-moneyness ln(K/F); beyond the quotes it goes on as
+    /// the slice does, so that no corner is made, which would be arbitrage.
     pub fn total_variance(&self, k: f64) -> f64 {
         self.slice.at(k).0
     }
 
     /// Volatility a year at a strike; beyond the quotes that of the last one.
     pub fn vol(&self, strike: f64) -> f64 {
-        let k = (strike / self.forward).ln().clamp(self.quoted.0, self.quoted.1);
+        let k = (strike / self.forward)
+            .ln()
+            .clamp(self.quoted.0, self.quoted.1);
         (self.total_variance(k) / self.years).sqrt()
     }
 }

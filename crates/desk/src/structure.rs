@@ -26,15 +26,23 @@ pub struct Leg {
 impl Leg {
     /// A leg in options.
     pub fn option(contract: Contract, quantity: i64) -> Leg {
-        Leg { instrument: Instrument::Option(contract), quantity }
+        Leg {
+            instrument: Instrument::Option(contract),
+            quantity,
+        }
     }
 
     fn most(&self) -> i64 {
-        if self.instrument.option().is_some() { MOST_CONTRACTS } else { MOST_UNITS }
+        if self.instrument.option().is_some() {
+            MOST_CONTRACTS
+        } else {
+            MOST_UNITS
+        }
     }
 }
 
-/// One to six legs on one underlying, netted, none zero: options ascending by expiry, strike and kind, then the underlying.
+/// One to six legs on one underlying, netted, none zero: options ascending by expiry, strike and
+/// kind, then the underlying.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Structure {
     legs: Vec<Leg>,
@@ -50,7 +58,9 @@ pub enum StructureError {
     #[error("{0} legs; at most {MOST_LEGS} are allowed")]
     TooManyLegs(usize),
     /// A leg of zero, or beyond the limit.
-    #[error("{instrument}: quantity {quantity} is not allowed; write −{most} to {most} without zero")]
+    #[error(
+        "{instrument}: quantity {quantity} is not allowed; write −{most} to {most} without zero"
+    )]
     Quantity {
         /// Of what.
         instrument: Instrument,
@@ -65,7 +75,11 @@ impl Structure {
     /// Nets equal contracts, drops what cancels and sorts.
     pub fn new(legs: impl IntoIterator<Item = Leg>) -> Result<Structure, StructureError> {
         let mut netted: Vec<Leg> = Vec::new();
-        let too_many = |l: &Leg| StructureError::Quantity { instrument: l.instrument.clone(), quantity: l.quantity, most: l.most() };
+        let too_many = |l: &Leg| StructureError::Quantity {
+            instrument: l.instrument.clone(),
+            quantity: l.quantity,
+            most: l.most(),
+        };
         for leg in legs {
             if leg.quantity == 0 || leg.quantity.unsigned_abs() > leg.most().unsigned_abs() {
                 return Err(too_many(&leg));
@@ -85,10 +99,13 @@ impl Structure {
         if netted.len() > MOST_LEGS {
             return Err(StructureError::TooManyLegs(netted.len()));
         }
-        netted.sort_by(|a, b| match (a.instrument.option(), b.instrument.option()) {
-            (Some(x), Some(y)) => (x.expiry, x.strike, x.kind, &x.root).cmp(&(y.expiry, y.strike, y.kind, &y.root)),
-            _ => a.instrument.cmp(&b.instrument),
-        });
+        netted.sort_by(
+            |a, b| match (a.instrument.option(), b.instrument.option()) {
+                (Some(x), Some(y)) => (x.expiry, x.strike, x.kind, &x.root)
+                    .cmp(&(y.expiry, y.strike, y.kind, &y.root)),
+                _ => a.instrument.cmp(&b.instrument),
+            },
+        );
         Ok(Structure { legs: netted })
     }
 
@@ -99,18 +116,28 @@ impl Structure {
 
     /// The option legs: series and signed contracts.
     pub fn options(&self) -> impl Iterator<Item = (&Contract, i64)> {
-        self.legs.iter().filter_map(|l| Some((l.instrument.option()?, l.quantity)))
+        self.legs
+            .iter()
+            .filter_map(|l| Some((l.instrument.option()?, l.quantity)))
     }
 
     /// Shares or futures, signed; zero where there are none.
     pub fn underlying_quantity(&self) -> i64 {
-        self.legs.iter().filter(|l| l.instrument.option().is_none()).map(|l| l.quantity).sum()
+        self.legs
+            .iter()
+            .filter(|l| l.instrument.option().is_none())
+            .map(|l| l.quantity)
+            .sum()
     }
 
     /// Profit per 1.00 far above every strike: net calls and what is held of the underlying.
     pub(crate) fn upper_slope(&self, underlying: &Underlying) -> i64 {
         let rises = |l: &&Leg| l.instrument.option().is_none_or(|c| c.kind == Kind::Call);
-        self.legs.iter().filter(rises).map(|l| l.quantity * underlying.units(&l.instrument)).sum()
+        self.legs
+            .iter()
+            .filter(rises)
+            .map(|l| l.quantity * underlying.units(&l.instrument))
+            .sum()
     }
 
     /// How many packages this is: the greatest common divisor of the quantities.
@@ -121,7 +148,16 @@ impl Structure {
     /// One package: the same legs in lowest integer ratio.
     pub fn unit(&self) -> Structure {
         let n = self.packages();
-        Structure { legs: self.legs.iter().map(|l| Leg { quantity: l.quantity / n, ..l.clone() }).collect() }
+        Structure {
+            legs: self
+                .legs
+                .iter()
+                .map(|l| Leg {
+                    quantity: l.quantity / n,
+                    ..l.clone()
+                })
+                .collect(),
+        }
     }
 
     /// The other side: everything bought is sold and the reverse.
@@ -132,7 +168,16 @@ impl Structure {
     /// So many of each leg; negative turns it over. Zero is not meaningful and gives one.
     pub fn times(&self, n: i64) -> Structure {
         let n = if n == 0 { 1 } else { n };
-        Structure { legs: self.legs.iter().map(|l| Leg { quantity: l.quantity * n, ..l.clone() }).collect() }
+        Structure {
+            legs: self
+                .legs
+                .iter()
+                .map(|l| Leg {
+                    quantity: l.quantity * n,
+                    ..l.clone()
+                })
+                .collect(),
+        }
     }
 
     /// Whether all options expire on one date under one root.
@@ -143,11 +188,13 @@ impl Structure {
         all.all(|end| Some(end) == first)
     }
 
-    /// "205/200 · 175/165": strikes from high to low, calls before puts, unequal ratios marked; nothing for the underlying alone.
+    /// "205/200 · 175/165": strikes from high to low, calls before puts, unequal ratios marked;
+    /// nothing for the underlying alone.
     pub fn strikes_label(&self) -> String {
         let ratio = self.options().fold(0, |g, (_, n)| gcd(g, n.abs())).max(1);
         let side = |kind: Kind| {
-            let mut legs: Vec<(&Contract, i64)> = self.options().filter(|(c, _)| c.kind == kind).collect();
+            let mut legs: Vec<(&Contract, i64)> =
+                self.options().filter(|(c, _)| c.kind == kind).collect();
             legs.reverse();
             legs.iter()
                 .map(|(c, n)| match n.abs() / ratio {
@@ -158,7 +205,11 @@ impl Structure {
                 .join("/")
         };
         let (calls, puts) = (side(Kind::Call), side(Kind::Put));
-        if calls.is_empty() || puts.is_empty() || calls == puts { if calls.is_empty() { puts } else { calls } } else { format!("{calls} · {puts}") }
+        if calls.is_empty() || puts.is_empty() || calls == puts {
+            if calls.is_empty() { puts } else { calls }
+        } else {
+            format!("{calls} · {puts}")
+        }
     }
 }
 

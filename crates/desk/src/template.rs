@@ -1,4 +1,5 @@
-//! Structures by name and width, anchored at a strike: what a chain lists when it is read as packages.
+//! Structures by name and width, anchored at a strike: what a chain lists when it is read as
+//! packages.
 
 use quant::Kind;
 use serde::{Deserialize, Serialize};
@@ -7,8 +8,8 @@ use crate::contract::Contract;
 use crate::number::Price;
 use crate::structure::{Leg, Structure};
 
-/// A structure to list along a chain. The anchor is the strike that gives it its character: what is sold of a credit vertical, the middle of a
-/// butterfly, the centre of a condor.
+/// A structure to list along a chain. The anchor is the strike that gives it its character: what is
+/// sold of a credit vertical, the middle of a butterfly, the centre of a condor.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub enum Template {
@@ -60,10 +61,14 @@ impl Template {
 
     /// Whether it has a width.
     pub fn has_width(self) -> bool {
-        !matches!(self, Template::Straddle | Template::CallCalendar | Template::PutCalendar)
+        !matches!(
+            self,
+            Template::Straddle | Template::CallCalendar | Template::PutCalendar
+        )
     }
 
-    /// The structure at an anchor; none where a strike it needs is not listed. `near` and `far` give the listed contract of a right and a strike.
+    /// The structure at an anchor; none where a strike it needs is not listed. `near` and `far`
+    /// give the listed contract of a right and a strike.
     pub fn at(
         self,
         anchor: Price,
@@ -72,7 +77,9 @@ impl Template {
         far: impl Fn(Kind, Price) -> Option<Contract>,
     ) -> Option<Structure> {
         use Kind::{Call, Put};
-        let leg = |kind, steps: i64, quantity| Some(Leg::option(near(kind, anchor + width * steps)?, quantity));
+        let leg = |kind, steps: i64, quantity| {
+            Some(Leg::option(near(kind, anchor + width * steps)?, quantity))
+        };
         let later = |kind| Some(Leg::option(far(kind, anchor)?, 1));
         let legs: Vec<Option<Leg>> = match self {
             Template::BullCallVertical => vec![leg(Call, 0, 1), leg(Call, 1, -1)],
@@ -83,7 +90,12 @@ impl Template {
             Template::Strangle => vec![leg(Call, 1, 1), leg(Put, -1, 1)],
             Template::CallButterfly => vec![leg(Call, -1, 1), leg(Call, 0, -2), leg(Call, 1, 1)],
             Template::PutButterfly => vec![leg(Put, -1, 1), leg(Put, 0, -2), leg(Put, 1, 1)],
-            Template::IronCondor => vec![leg(Put, -2, 1), leg(Put, -1, -1), leg(Call, 1, -1), leg(Call, 2, 1)],
+            Template::IronCondor => vec![
+                leg(Put, -2, 1),
+                leg(Put, -1, -1),
+                leg(Call, 1, -1),
+                leg(Call, 2, 1),
+            ],
             Template::CallCalendar => vec![leg(Call, 0, -1), later(Call)],
             Template::PutCalendar => vec![leg(Put, 0, -1), later(Put)],
             Template::CallRatio => vec![leg(Call, 0, 1), leg(Call, 1, -2)],

@@ -63,7 +63,8 @@ pub enum OrderError {
         most: i64,
     },
     /// The account is short of money.
-    #[error("the account is {} short; until that is mended only orders that close or need less are taken", .0.grouped())]
+    #[error("the account is {} short; until that is mended only orders that close or need less \
+             are taken", .0.grouped())]
     Deficit(Money),
     /// What would be held is beyond the account's approval.
     #[error("{what} needs level {level}; the account {approved}")]
@@ -76,7 +77,8 @@ pub enum OrderError {
         approved: String,
     },
     /// Too many day trades for the account's value.
-    #[error("{count} day trades in {sessions} sessions are a pattern and need an account of {}; until then only what closes is taken", needs.grouped())]
+    #[error("{count} day trades in {sessions} sessions are a pattern and need an account of {}; \
+             until then only what closes is taken", needs.grouped())]
     DayTrades {
         /// How many.
         count: i64,
@@ -105,7 +107,8 @@ pub enum OrderError {
     #[error("{0}")]
     Easing(String),
     /// A trigger that the market has passed already.
-    #[error("the market stands at {}: a stop at {} would trigger at once; set it worse than that, or send the order without it", told(*now), told(*level))]
+    #[error("the market stands at {}: a stop at {} would trigger at once; set it worse than that, \
+             or send the order without it", told(*now), told(*level))]
     TriggersAtOnce {
         /// What is watched now.
         now: Price,
@@ -126,7 +129,9 @@ pub enum OrderError {
         to: Date,
     },
     /// At once, while nothing trades.
-    #[error("the exchange is closed: an order for at once or never cannot wait; send it as a day order")]
+    #[error(
+        "the exchange is closed: an order for at once or never cannot wait; send it as a day order"
+    )]
     ClosedForAtOnce,
     /// The order has ended.
     #[error("order {id} is {state} and cannot be changed")]
@@ -140,7 +145,10 @@ pub enum OrderError {
     #[error("order {0} is a market order and has no limit to change")]
     NoLimit(u64),
     /// Closing more than there is.
-    #[error("{instrument}: closing {asked} but the campaign holds {held}{}", closed_by(by))]
+    #[error(
+        "{instrument}: closing {asked} but the campaign holds {held}{}",
+        closed_by(by)
+    )]
     MoreThanHeld {
         /// Of what.
         instrument: Instrument,
@@ -158,40 +166,83 @@ fn closed_by(orders: &[u64]) -> String {
         return String::new();
     }
     let numbers: Vec<String> = orders.iter().map(u64::to_string).collect();
-    format!(" that no order closes yet; cancel order {} first", numbers.join(" and "))
+    format!(
+        " that no order closes yet; cancel order {} first",
+        numbers.join(" and ")
+    )
 }
 
 /// A net price without a sign.
 fn told(price: Price) -> String {
-    if price < Price::ZERO { format!("{} credit", price.abs()) } else { format!("{price} debit") }
+    if price < Price::ZERO {
+        format!("{} credit", price.abs())
+    } else {
+        format!("{price} debit")
+    }
 }
 
 /// Checks a limit against the tick and against what the package could ever be worth.
-pub fn check_limit(unit: &Structure, underlying: &Underlying, spot: Price, price: Price) -> Result<(), OrderError> {
+pub fn check_limit(
+    unit: &Structure,
+    underlying: &Underlying,
+    spot: Price,
+    price: Price,
+) -> Result<(), OrderError> {
     let ticks = underlying.ticks_of(unit);
     check_bounds(unit, underlying, spot, price)?;
     if !ticks.allows(price) {
-        return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below: ticks.floor(price), above: ticks.ceil(price) });
+        return Err(OrderError::OffTick {
+            price,
+            tick: ticks.tick_at(price),
+            below: ticks.floor(price),
+            above: ticks.ceil(price),
+        });
     }
     Ok(())
 }
 
 /// Checks a net price against what the package could ever be worth.
 ///
-/// A call is worth no more than its underlying, a put no more than its strike (Merton 1973); twice that
-/// is a wide fence against typing errors.
-pub fn check_bounds(unit: &Structure, underlying: &Underlying, spot: Price, price: Price) -> Result<(), OrderError> {
+/// A call is worth no more than its underlying, a put no more than its strike (Merton 1973); twice
+/// that is a wide fence against typing errors.
+pub fn check_bounds(
+    unit: &Structure,
+    underlying: &Underlying,
+    spot: Price,
+    price: Price,
+) -> Result<(), OrderError> {
     let highest = unit.options().map(|(c, _)| c.strike).fold(spot, Price::max);
     let bound = |sign: i64| {
-        let legs = unit.legs().iter().filter(|l| l.quantity * sign > 0).map(|l| (highest + highest, l.quantity * underlying.units(&l.instrument)));
+        let legs = unit
+            .legs()
+            .iter()
+            .filter(|l| l.quantity * sign > 0)
+            .map(|l| {
+                (
+                    highest + highest,
+                    l.quantity * underlying.units(&l.instrument),
+                )
+            });
         Price::weighed(legs, underlying.price_units(unit))
     };
     let (least, most) = (bound(-1), bound(1));
-    if price < least || price > most { Err(OrderError::Absurd { price, least, most }) } else { Ok(()) }
+    if price < least || price > most {
+        Err(OrderError::Absurd { price, least, most })
+    } else {
+        Ok(())
+    }
 }
 
 /// Checks a number of packages: of shares or futures alone there may be more.
 pub fn check_quantity(unit: &Structure, quantity: i64) -> Result<(), OrderError> {
-    let most = if unit.options().next().is_some() { MOST_PACKAGES } else { MOST_UNITS };
-    if (1..=most).contains(&quantity) { Ok(()) } else { Err(OrderError::Quantity { quantity, most }) }
+    let most = if unit.options().next().is_some() {
+        MOST_PACKAGES
+    } else {
+        MOST_UNITS
+    };
+    if (1..=most).contains(&quantity) {
+        Ok(())
+    } else {
+        Err(OrderError::Quantity { quantity, most })
+    }
 }

@@ -46,11 +46,18 @@ impl Moment {
 
     fn civil(self) -> DateTime {
         let days = i32::try_from(self.0.div_euclid(DAY)).unwrap_or(0);
-        let day = date(1970, 1, 1).checked_add(jiff::Span::new().days(days)).unwrap_or(Date::MAX);
+        let day = date(1970, 1, 1)
+            .checked_add(jiff::Span::new().days(days))
+            .unwrap_or(Date::MAX);
         let seconds = self.time_of_day() / 1000;
         let part = |n: i64| i8::try_from(n).unwrap_or(0);
         let nanos = i32::try_from(self.time_of_day() % 1000 * 1_000_000).unwrap_or(0);
-        let time = Time::new(part(seconds / 3600), part(seconds / 60 % 60), part(seconds % 60), nanos);
+        let time = Time::new(
+            part(seconds / 3600),
+            part(seconds / 60 % 60),
+            part(seconds % 60),
+            nanos,
+        );
         day.to_datetime(time.unwrap_or(Time::midnight()))
     }
 
@@ -74,7 +81,15 @@ impl fmt::Display for Moment {
     /// RFC 3339 with the exchange's offset.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let c = self.civil();
-        write!(f, "{}T{:02}:{:02}:{:02}.{:03}-05:00", c.date(), c.hour(), c.minute(), c.second(), c.millisecond())
+        write!(
+            f,
+            "{}T{:02}:{:02}:{:02}.{:03}-05:00",
+            c.date(),
+            c.hour(),
+            c.minute(),
+            c.second(),
+            c.millisecond()
+        )
     }
 }
 
@@ -86,24 +101,39 @@ pub struct MomentError(String);
 impl FromStr for Moment {
     type Err = MomentError;
 
-    /// A date and a time of day, to the minute at least, with the exchange's own offset or without one.
+    /// A date and a time of day, to the minute at least, with the exchange's own offset or without
+    /// one.
     fn from_str(text: &str) -> Result<Moment, MomentError> {
         let wrong = || MomentError(text.chars().take(40).collect());
         let civil = text.strip_suffix("-05:00").unwrap_or(text);
         let (_, time) = civil.split_once('T').ok_or_else(wrong)?;
-        if !time.bytes().all(|b| b.is_ascii_digit() || b == b':' || b == b'.') {
+        if !time
+            .bytes()
+            .all(|b| b.is_ascii_digit() || b == b':' || b == b'.')
+        {
             return Err(wrong());
         }
         let civil: DateTime = civil.parse().map_err(|_| wrong())?;
         let millis = i64::from(civil.second()) * 1_000 + i64::from(civil.millisecond());
-        Ok(Moment::at(civil.date(), i64::from(civil.hour()), i64::from(civil.minute())).plus_millis(millis))
+        Ok(Moment::at(
+            civil.date(),
+            i64::from(civil.hour()),
+            i64::from(civil.minute()),
+        )
+        .plus_millis(millis))
     }
 }
 
 /// "18 Apr", the short form used in labels and sentences.
 pub fn short_date(d: Date) -> String {
-    const MONTHS: [&str; 12] = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
-    format!("{} {}", d.day(), MONTHS[usize::from(d.month().unsigned_abs()) - 1])
+    const MONTHS: [&str; 12] = [
+        "Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec",
+    ];
+    format!(
+        "{} {}",
+        d.day(),
+        MONTHS[usize::from(d.month().unsigned_abs()) - 1]
+    )
 }
 
 #[cfg(test)]
@@ -116,12 +146,30 @@ mod tests {
         let b = Moment::at(date(2024, 2, 16), 16, 0);
         assert!((a.years_until(b) - 0.088356164).abs() < 1e-9);
         assert_eq!(a.days_until(date(2024, 2, 16)), 32);
-        assert_eq!(Moment::at(date(2031, 3, 11), 10, 42).plus_millis(7_250).to_string(), "2031-03-11T10:42:07.250-05:00");
+        assert_eq!(
+            Moment::at(date(2031, 3, 11), 10, 42)
+                .plus_millis(7_250)
+                .to_string(),
+            "2031-03-11T10:42:07.250-05:00"
+        );
         let written = Moment::at(date(2031, 3, 11), 10, 42).plus_millis(7_250);
-        assert_eq!((written.to_string().parse(), "2031-03-11T10:42".parse()), (Ok(written), Ok(Moment::at(date(2031, 3, 11), 10, 42))));
-        for bad in ["2031-03-11", "10:42", "2031-03-11T10:42Z", "2031-03-11T10:42+01:00", "2031-02-30T10:42", ""] {
+        assert_eq!(
+            (written.to_string().parse(), "2031-03-11T10:42".parse()),
+            (Ok(written), Ok(Moment::at(date(2031, 3, 11), 10, 42)))
+        );
+        for bad in [
+            "2031-03-11",
+            "10:42",
+            "2031-03-11T10:42Z",
+            "2031-03-11T10:42+01:00",
+            "2031-02-30T10:42",
+            "",
+        ] {
             assert!(bad.parse::<Moment>().is_err(), "{bad}");
         }
-        assert_eq!(Moment::at(date(1969, 12, 31), 23, 0).date(), date(1969, 12, 31));
+        assert_eq!(
+            Moment::at(date(1969, 12, 31), 23, 0).date(),
+            date(1969, 12, 31)
+        );
     }
 }

@@ -88,7 +88,11 @@ impl TickTable {
     /// The tick in force at a price; a negative price (a credit) steps like its magnitude.
     pub fn tick_at(&self, price: Price) -> Price {
         let at = price.abs();
-        self.0.iter().rev().find(|(bound, _)| *bound <= at).map_or(self.0[0].1, |(_, tick)| *tick)
+        self.0
+            .iter()
+            .rev()
+            .find(|(bound, _)| *bound <= at)
+            .map_or(self.0[0].1, |(_, tick)| *tick)
     }
 
     /// Whether the price can be quoted. A bound is legal in both regimes.
@@ -106,7 +110,11 @@ impl TickTable {
     pub fn ceil(&self, price: Price) -> Price {
         let up = -self.floor(-price);
         // Rounding up may cross into the coarser regime.
-        if self.allows(up) { up } else { -self.floor(-up) }
+        if self.allows(up) {
+            up
+        } else {
+            -self.floor(-up)
+        }
     }
 }
 
@@ -167,7 +175,12 @@ impl Underlying {
     /// The expiration a contract belongs to, as far as its settlement time is concerned.
     pub fn expiry_moment(&self, contract: &Contract) -> Moment {
         let am_settled = self.listing.am_monthlies && contract.root == self.symbol;
-        Expiration { date: contract.expiry, cycle: Cycle::Monthly, am_settled }.moment()
+        Expiration {
+            date: contract.expiry,
+            cycle: Cycle::Monthly,
+            am_settled,
+        }
+        .moment()
     }
 
     /// The expirations listed at `now`, ascending.
@@ -175,8 +188,13 @@ impl Underlying {
         if self.own_dates.is_empty() {
             return self.listing.expirations(now);
         }
-        let all = self.own_dates.iter().map(|date| Expiration { date: *date, cycle: Cycle::Monthly, am_settled: false });
-        all.filter(|e| e.moment() > now && now.days_until(e.date) <= LISTED_AHEAD).collect()
+        let all = self.own_dates.iter().map(|date| Expiration {
+            date: *date,
+            cycle: Cycle::Monthly,
+            am_settled: false,
+        });
+        all.filter(|e| e.moment() > now && now.days_until(e.date) <= LISTED_AHEAD)
+            .collect()
     }
 
     /// Steps of a structure's net price: something alone keeps its own.
@@ -198,12 +216,23 @@ impl Underlying {
 
     /// How many shares or futures one option stands for.
     pub fn lot(&self) -> i64 {
-        if self.kind == UnderlyingKind::Future { 1 } else { self.multiplier }
+        if self.kind == UnderlyingKind::Future {
+            1
+        } else {
+            self.multiplier
+        }
     }
 
     /// Money per 1.00 of a structure's net price: that of an option, or of the underlying alone.
     pub fn price_units(&self, structure: &Structure) -> i64 {
-        if structure.options().next().is_some() { self.multiplier } else { structure.legs().first().map_or(1, |l| self.units(&l.instrument)) }
+        if structure.options().next().is_some() {
+            self.multiplier
+        } else {
+            structure
+                .legs()
+                .first()
+                .map_or(1, |l| self.units(&l.instrument))
+        }
     }
 
     /// Whether nothing is paid for `instrument`, but gains and losses settled every day.
@@ -218,7 +247,11 @@ impl Underlying {
             (_, UnderlyingKind::Future) => fees.future,
             _ => Money::ZERO,
         };
-        structure.legs().iter().map(|l| each(&l.instrument) * l.quantity.abs()).sum()
+        structure
+            .legs()
+            .iter()
+            .map(|l| each(&l.instrument) * l.quantity.abs())
+            .sum()
     }
 }
 
@@ -233,11 +266,25 @@ mod tests {
     #[test]
     fn rounding_looks_the_regime_up_again() {
         let t = TickTable::split(Price::cents(1), Price::cents(300), Price::cents(5));
-        let cases =
-            [("2.994", "2.99", "3.00"), ("3.00", "3.00", "3.00"), ("3.01", "3.00", "3.05"), ("-2.994", "-3.00", "-2.99"), ("0.004", "0.00", "0.01")];
+        let cases = [
+            ("2.994", "2.99", "3.00"),
+            ("3.00", "3.00", "3.00"),
+            ("3.01", "3.00", "3.05"),
+            ("-2.994", "-3.00", "-2.99"),
+            ("0.004", "0.00", "0.01"),
+        ];
         for (given, down, up) in cases {
-            assert_eq!((t.floor(price(given)), t.ceil(price(given))), (price(down), price(up)), "{given}");
+            assert_eq!(
+                (t.floor(price(given)), t.ceil(price(given))),
+                (price(down), price(up)),
+                "{given}"
+            );
         }
-        assert!(t.allows(price("2.99")) && t.allows(price("3.05")) && !t.allows(price("3.01")) && t.allows(price("-0.90")));
+        assert!(
+            t.allows(price("2.99"))
+                && t.allows(price("3.05"))
+                && !t.allows(price("3.01"))
+                && t.allows(price("-0.90"))
+        );
     }
 }

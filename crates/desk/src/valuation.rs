@@ -29,7 +29,12 @@ pub struct LegMarket {
 impl LegMarket {
     /// The market in the underlying itself: no volatility, no interest.
     pub fn of_underlying(quote: Quote, price: Price) -> LegMarket {
-        LegMarket { quote, vol: 0.0, theoretical: price.to_f64(), rate: 0.0 }
+        LegMarket {
+            quote,
+            vol: 0.0,
+            theoretical: price.to_f64(),
+            rate: 0.0,
+        }
     }
 }
 
@@ -49,16 +54,32 @@ pub struct PositionGreeks {
 impl PositionGreeks {
     /// Adds another position's.
     pub fn plus(self, o: PositionGreeks) -> PositionGreeks {
-        PositionGreeks { delta: self.delta + o.delta, gamma: self.gamma + o.gamma, theta: self.theta + o.theta, vega: self.vega + o.vega }
+        PositionGreeks {
+            delta: self.delta + o.delta,
+            gamma: self.gamma + o.gamma,
+            theta: self.theta + o.theta,
+            vega: self.vega + o.vega,
+        }
     }
 
     fn of(v: &Valuation, units: f64) -> PositionGreeks {
-        PositionGreeks { delta: v.delta * units, gamma: v.gamma * units, theta: v.theta_day * units, vega: v.vega_point * units }
+        PositionGreeks {
+            delta: v.delta * units,
+            gamma: v.gamma * units,
+            theta: v.theta_day * units,
+            vega: v.vega_point * units,
+        }
     }
 }
 
 /// The terms of a contract at a moment.
-pub fn terms_of(contract: &Contract, underlying: &Underlying, at: Moment, (rate, carry_yield): (f64, f64), vol: f64) -> Terms {
+pub fn terms_of(
+    contract: &Contract,
+    underlying: &Underlying,
+    at: Moment,
+    (rate, carry_yield): (f64, f64),
+    vol: f64,
+) -> Terms {
     Terms {
         kind: contract.kind,
         style: underlying.style,
@@ -70,9 +91,11 @@ pub fn terms_of(contract: &Contract, underlying: &Underlying, at: Moment, (rate,
     }
 }
 
-/// What values one option, at any price of the underlying: a model, and for an American call on shares one more for each way to exercise it just
-/// before an ex-date, of which the best counts (F. Black, *Financial Analysts Journal* 31 (1975); a lower bound that misses the right to wait and
-/// see, some cents at most). The dividends until the end come in as the yield with the same forward at `spot`.
+/// What values one option, at any price of the underlying: a model, and for an American call on
+/// shares one more for each way to exercise it just before an ex-date, of which the best counts (F.
+/// Black, *Financial Analysts Journal* 31 (1975); a lower bound that misses the right to wait and
+/// see, some cents at most). The dividends until the end come in as the yield with the same forward
+/// at `spot`.
 pub struct Priced {
     held: Model,
     exercised: Vec<Model>,
@@ -80,25 +103,57 @@ pub struct Priced {
 
 impl Priced {
     /// Prepares an option as of `at`; past its expiry it is worth its intrinsic value.
-    pub fn new(contract: &Contract, underlying: &Underlying, at: Moment, market: &PricedIn<'_>) -> Result<Priced, quant::Error> {
+    pub fn new(
+        contract: &Contract,
+        underlying: &Underlying,
+        at: Moment,
+        market: &PricedIn<'_>,
+    ) -> Result<Priced, quant::Error> {
         let expiry = underlying.expiry_moment(contract);
         let until = |end: Moment| market.carry.yield_until(at, end, market.rate, market.spot);
-        let terms = terms_of(contract, underlying, at, (market.rate, until(expiry)), market.vol);
-        let exes = market.carry.dividends(at, expiry).map(|(ex, _)| ex.plus_millis(-1));
-        let early = terms.style == Style::American && contract.kind == Kind::Call && underlying.kind == UnderlyingKind::Shares;
+        let terms = terms_of(
+            contract,
+            underlying,
+            at,
+            (market.rate, until(expiry)),
+            market.vol,
+        );
+        let exes = market
+            .carry
+            .dividends(at, expiry)
+            .map(|(ex, _)| ex.plus_millis(-1));
+        let early = terms.style == Style::American
+            && contract.kind == Kind::Call
+            && underlying.kind == UnderlyingKind::Shares;
         if !early {
-            return Ok(Priced { held: Model::new(&terms, Accuracy::Interactive)?, exercised: Vec::new() });
+            return Ok(Priced {
+                held: Model::new(&terms, Accuracy::Interactive)?,
+                exercised: Vec::new(),
+            });
         }
         let european = |end: Moment| {
             let time = at.years_until(end).max(0.0);
-            Model::new(&Terms { style: Style::European, time, carry_yield: until(end), ..terms }, Accuracy::Interactive)
+            Model::new(
+                &Terms {
+                    style: Style::European,
+                    time,
+                    carry_yield: until(end),
+                    ..terms
+                },
+                Accuracy::Interactive,
+            )
         };
-        Ok(Priced { held: european(expiry)?, exercised: exes.map(european).collect::<Result<_, _>>()? })
+        Ok(Priced {
+            held: european(expiry)?,
+            exercised: exes.map(european).collect::<Result<_, _>>()?,
+        })
     }
 
     /// Price per unit.
     pub fn price(&self, spot: f64) -> f64 {
-        self.exercised.iter().fold(self.held.price(spot), |best, m| best.max(m.price(spot)))
+        self.exercised
+            .iter()
+            .fold(self.held.price(spot), |best, m| best.max(m.price(spot)))
     }
 
     fn prices(&self, spots: &[f64], out: &mut [f64]) {
@@ -113,8 +168,13 @@ impl Priced {
     }
 
     fn value(&self, spot: f64) -> Result<Valuation, quant::Error> {
-        let best = self.exercised.iter().max_by(|a, b| a.price(spot).total_cmp(&b.price(spot)));
-        best.filter(|m| m.price(spot) > self.held.price(spot)).unwrap_or(&self.held).value(spot)
+        let best = self
+            .exercised
+            .iter()
+            .max_by(|a, b| a.price(spot).total_cmp(&b.price(spot)));
+        best.filter(|m| m.price(spot) > self.held.price(spot))
+            .unwrap_or(&self.held)
+            .value(spot)
     }
 }
 
@@ -154,14 +214,27 @@ impl Legs {
         let spot = spot.to_f64();
         let legs = structure.legs().iter().zip(markets).map(|(leg, m)| {
             let priced = match leg.instrument.option() {
-                Some(contract) => {
-                    Valued::Option(Box::new(Priced::new(contract, underlying, at, &PricedIn { rate: m.rate, carry, spot, vol: m.vol })?))
-                }
+                Some(contract) => Valued::Option(Box::new(Priced::new(
+                    contract,
+                    underlying,
+                    at,
+                    &PricedIn {
+                        rate: m.rate,
+                        carry,
+                        spot,
+                        vol: m.vol,
+                    },
+                )?)),
                 None => Valued::Underlying,
             };
-            Ok((priced, (leg.quantity * underlying.units(&leg.instrument)) as f64))
+            Ok((
+                priced,
+                (leg.quantity * underlying.units(&leg.instrument)) as f64,
+            ))
         });
-        Ok(Legs { legs: legs.collect::<Result<_, quant::Error>>()? })
+        Ok(Legs {
+            legs: legs.collect::<Result<_, quant::Error>>()?,
+        })
     }
 
     /// Value in money at each of many prices.
@@ -183,9 +256,15 @@ impl Legs {
     pub fn greeks(&self, spot: f64) -> Result<Vec<PositionGreeks>, quant::Error> {
         let of = |valued: &Valued| match valued {
             Valued::Option(model) => model.value(spot),
-            Valued::Underlying => Ok(Valuation { delta: 1.0, ..Valuation::default() }),
+            Valued::Underlying => Ok(Valuation {
+                delta: 1.0,
+                ..Valuation::default()
+            }),
         };
-        self.legs.iter().map(|(valued, units)| Ok(PositionGreeks::of(&of(valued)?, *units))).collect()
+        self.legs
+            .iter()
+            .map(|(valued, units)| Ok(PositionGreeks::of(&of(valued)?, *units)))
+            .collect()
     }
 }
 

@@ -12,40 +12,110 @@ fn at(minute: i64) -> Moment {
 }
 
 fn fill(order: u64, minute: i64, legs: &[(i64, &str, &str)], fees: &str) -> Fill {
-    let legs = legs.iter().map(|(quantity, c, p)| FillLeg { instrument: contract(c, day()).into(), quantity: *quantity, price: price(p) });
-    Fill { order, at: at(minute), packages: 1, price: Price::ZERO, legs: legs.collect(), fees: fees.parse().unwrap() }
+    let legs = legs.iter().map(|(quantity, c, p)| FillLeg {
+        instrument: contract(c, day()).into(),
+        quantity: *quantity,
+        price: price(p),
+    });
+    Fill {
+        order,
+        at: at(minute),
+        packages: 1,
+        price: Price::ZERO,
+        legs: legs.collect(),
+        fees: fees.parse().unwrap(),
+    }
 }
 
 #[test]
 fn first_in_first_out_through_zero() {
-    // Worked example: +2 @3.00, +1 @3.50, −2 @4.00 books 200; −3 @4.20 books 70 and leaves −2 @4.20.
+    // Worked example: +2 @3.00, +1 @3.50, −2 @4.00 books 200; −3 @4.20 books 70 and leaves −2
+    // @4.20.
     let mut a = Account::default();
     a.deposit(at(0), Money::whole(10_000));
-    a.fill(&fill(1, 1, &[(2, "100C", "3.00")], "1.30"), None, &underlying(), "bought".into());
-    a.fill(&fill(2, 2, &[(1, "100C", "3.50")], "0.65"), None, &underlying(), "bought".into());
-    a.fill(&fill(3, 3, &[(-2, "100C", "4.00")], "1.30"), None, &underlying(), "sold".into());
+    a.fill(
+        &fill(1, 1, &[(2, "100C", "3.00")], "1.30"),
+        None,
+        &underlying(),
+        "bought".into(),
+    );
+    a.fill(
+        &fill(2, 2, &[(1, "100C", "3.50")], "0.65"),
+        None,
+        &underlying(),
+        "bought".into(),
+    );
+    a.fill(
+        &fill(3, 3, &[(-2, "100C", "4.00")], "1.30"),
+        None,
+        &underlying(),
+        "sold".into(),
+    );
     assert_eq!(a.balance(Book::Realised), Money::whole(-200));
-    a.fill(&fill(4, 4, &[(-3, "100C", "4.20")], "1.95"), None, &underlying(), "sold".into());
+    a.fill(
+        &fill(4, 4, &[(-3, "100C", "4.20")], "1.95"),
+        None,
+        &underlying(),
+        "sold".into(),
+    );
     assert_eq!(a.balance(Book::Realised), Money::whole(-270));
-    assert_eq!(a.lots().iter().map(|l| (l.quantity, l.price, l.campaign)).collect::<Vec<_>>(), [(-2, price("4.20"), 4)]);
+    assert_eq!(
+        a.lots()
+            .iter()
+            .map(|l| (l.quantity, l.price, l.campaign))
+            .collect::<Vec<_>>(),
+        [(-2, price("4.20"), 4)]
+    );
     assert_eq!(a.violations(), Vec::<String>::new());
     assert_eq!(a.balance(Book::Cash).to_string(), "11104.80");
 }
 
 #[test]
 fn a_condor_closed_by_halves_books_its_result_and_gives_everything_back() {
-    let condor = [(2, "90P", "0.60"), (-2, "95P", "1.60"), (-2, "105C", "1.70"), (2, "110C", "0.70")];
+    let condor = [
+        (2, "90P", "0.60"),
+        (-2, "95P", "1.60"),
+        (-2, "105C", "1.70"),
+        (2, "110C", "0.70"),
+    ];
     let mut a = Account::default();
     a.deposit(at(0), Money::whole(5_000));
-    a.fill(&fill(1, 1, &condor, "5.20"), None, &underlying(), "opened".into());
+    a.fill(
+        &fill(1, 1, &condor, "5.20"),
+        None,
+        &underlying(),
+        "opened".into(),
+    );
     assert_eq!(a.balance(Book::Cash).to_string(), "5394.80");
-    let half = [(-1, "90P", "0.20"), (1, "95P", "0.70"), (1, "105C", "0.80"), (-1, "110C", "0.30")];
-    a.fill(&fill(2, 2, &half, "2.60"), Some(1), &underlying(), "half".into());
+    let half = [
+        (-1, "90P", "0.20"),
+        (1, "95P", "0.70"),
+        (1, "105C", "0.80"),
+        (-1, "110C", "0.30"),
+    ];
+    a.fill(
+        &fill(2, 2, &half, "2.60"),
+        Some(1),
+        &underlying(),
+        "half".into(),
+    );
     assert_eq!(a.campaign(1).realised.to_string(), "100.00");
     assert_eq!(a.held(&contract("95P", day()).into()), -1);
-    a.fill(&fill(3, 3, &half, "2.60"), Some(1), &underlying(), "rest".into());
+    a.fill(
+        &fill(3, 3, &half, "2.60"),
+        Some(1),
+        &underlying(),
+        "rest".into(),
+    );
     assert!(a.lots().is_empty());
-    assert_eq!(a.campaign(1), CampaignTotals { net_cash: Money::whole(200), realised: Money::whole(200), fees: "10.40".parse().unwrap() });
+    assert_eq!(
+        a.campaign(1),
+        CampaignTotals {
+            net_cash: Money::whole(200),
+            realised: Money::whole(200),
+            fees: "10.40".parse().unwrap()
+        }
+    );
     assert_eq!(a.balance(Book::Cash).to_string(), "5189.60");
     assert_eq!(a.violations(), Vec::<String>::new());
 }
@@ -53,12 +123,37 @@ fn a_condor_closed_by_halves_books_its_result_and_gives_everything_back() {
 #[test]
 fn an_order_sent_from_one_campaign_closes_its_own_lots_first() {
     let mut a = Account::default();
-    a.fill(&fill(1, 1, &[(1, "100C", "3.00")], "0"), None, &underlying(), "old".into());
-    a.fill(&fill(2, 2, &[(1, "100C", "5.00")], "0"), None, &underlying(), "new".into());
-    a.fill(&fill(3, 3, &[(-1, "100C", "4.00")], "0"), Some(2), &underlying(), "closed the new one".into());
-    assert_eq!((a.campaign(1).realised, a.campaign(2).realised), (Money::ZERO, Money::whole(-100)));
+    a.fill(
+        &fill(1, 1, &[(1, "100C", "3.00")], "0"),
+        None,
+        &underlying(),
+        "old".into(),
+    );
+    a.fill(
+        &fill(2, 2, &[(1, "100C", "5.00")], "0"),
+        None,
+        &underlying(),
+        "new".into(),
+    );
+    a.fill(
+        &fill(3, 3, &[(-1, "100C", "4.00")], "0"),
+        Some(2),
+        &underlying(),
+        "closed the new one".into(),
+    );
+    assert_eq!(
+        (a.campaign(1).realised, a.campaign(2).realised),
+        (Money::ZERO, Money::whole(-100))
+    );
     assert_eq!(a.lots()[0].campaign, 1);
-    let settled = a.settle(at(9), &contract("100C", day()), price("2.50"), "settled".into()).unwrap();
+    let settled = a
+        .settle(
+            at(9),
+            &contract("100C", day()),
+            price("2.50"),
+            "settled".into(),
+        )
+        .unwrap();
     assert_eq!(settled.amount(Book::Cash), Money::whole(250));
     assert_eq!(a.campaign(1).realised, Money::whole(-50));
     assert_eq!(a.violations(), Vec::<String>::new());
@@ -66,81 +161,235 @@ fn an_order_sent_from_one_campaign_closes_its_own_lots_first() {
 
 proptest! {
     #[test]
-    fn cash_plus_positions_reconcile_after_any_sequence(trades in prop::collection::vec((0..3_usize, -5..6_i64, 1..800_i64, prop::option::of(1..6_u64)), 1..40)) {
+    fn cash_plus_positions_reconcile_after_any_sequence(
+        trades in prop::collection::vec(
+            (
+                0..3_usize,
+                -5..6_i64,
+                1..800_i64,
+                prop::option::of(1..6_u64),
+            ),
+            1..40,
+        ),
+    ) {
         let names = ["95P", "100C", "105C"];
         let mut a = Account::default();
         a.deposit(at(0), Money::whole(50_000));
         let mut expected = 5_000_000_i64;
         for (i, (which, quantity, cents, closes)) in trades.into_iter().enumerate() {
-            if quantity == 0 { continue; }
+            if quantity == 0 {
+                continue;
+            }
             let text = Price::cents(cents).to_string();
-            let f = fill(i as u64 + 1, i as i64, &[(quantity, names[which], &text)], "0.65");
+            let f = fill(
+                i as u64 + 1,
+                i as i64,
+                &[(quantity, names[which], &text)],
+                "0.65",
+            );
             a.fill(&f, closes, &underlying(), "trade".into());
             expected -= quantity * cents * 100 + 65;
             prop_assert_eq!(a.violations(), Vec::<String>::new());
         }
         prop_assert_eq!(a.balance(Book::Cash), Money::from_raw(expected * 100));
         // Realised − fees + cost of what is open = change of cash, turned around.
-        let total: Money = [Book::Cash, Book::Positions, Book::Realised, Book::Fees, Book::Capital].map(|b| a.balance(b)).into_iter().sum();
+        let total: Money = [
+            Book::Cash,
+            Book::Positions,
+            Book::Realised,
+            Book::Fees,
+            Book::Capital,
+        ]
+        .map(|b| a.balance(b))
+        .into_iter()
+        .sum();
         prop_assert_eq!(total, Money::ZERO);
     }
 }
 
 fn shares(quantity: i64, at: &str) -> FillLeg {
-    FillLeg { instrument: Instrument::Underlying("TEST".into()), quantity, price: price(at) }
+    FillLeg {
+        instrument: Instrument::Underlying("TEST".into()),
+        quantity,
+        price: price(at),
+    }
 }
 
 fn filled(order: u64, minute: i64, legs: Vec<FillLeg>) -> Fill {
-    Fill { order, at: at(minute), packages: 1, price: Price::ZERO, legs, fees: Money::ZERO }
+    Fill {
+        order,
+        at: at(minute),
+        packages: 1,
+        price: Price::ZERO,
+        legs,
+        fees: Money::ZERO,
+    }
 }
 
 fn option(quantity: i64, c: &str, p: &str) -> FillLeg {
-    FillLeg { instrument: contract(c, day()).into(), quantity, price: price(p) }
+    FillLeg {
+        instrument: contract(c, day()).into(),
+        quantity,
+        price: price(p),
+    }
 }
 
 #[test]
 fn a_covered_call_collects_its_dividend_and_is_called_away() {
     let mut a = Account::default();
     a.deposit(at(0), Money::whole(20_000));
-    a.fill(&filled(1, 1, vec![option(-1, "105C", "1.20"), shares(100, "100.00")]), None, &underlying(), "opened".into());
+    a.fill(
+        &filled(
+            1,
+            1,
+            vec![option(-1, "105C", "1.20"), shares(100, "100.00")],
+        ),
+        None,
+        &underlying(),
+        "opened".into(),
+    );
     assert_eq!(a.balance(Book::Cash), Money::whole(20_000 - 10_000 + 120));
-    let paid = a.dividend(at(2), "TEST", price("0.87"), "dividend".into()).unwrap();
-    assert_eq!((paid.kind, paid.amount(Book::Cash)), (EntryKind::Dividend, Money::whole(87)));
-    let called = a.deliver(at(3), &contract("105C", day()), -1, &underlying(), "assigned".into()).unwrap();
-    assert_eq!((called.kind, called.amount(Book::Cash)), (EntryKind::Assignment, Money::whole(10_500)));
+    let paid = a
+        .dividend(at(2), "TEST", price("0.87"), "dividend".into())
+        .unwrap();
+    assert_eq!(
+        (paid.kind, paid.amount(Book::Cash)),
+        (EntryKind::Dividend, Money::whole(87))
+    );
+    let called = a
+        .deliver(
+            at(3),
+            &contract("105C", day()),
+            -1,
+            &underlying(),
+            "assigned".into(),
+        )
+        .unwrap();
+    assert_eq!(
+        (called.kind, called.amount(Book::Cash)),
+        (EntryKind::Assignment, Money::whole(10_500))
+    );
     assert!(a.lots().is_empty());
     // 500 on the shares, 120 for the call, 87 of dividend: all of one campaign.
-    assert_eq!(a.campaign(1), CampaignTotals { net_cash: Money::whole(707), realised: Money::whole(707), fees: Money::ZERO });
+    assert_eq!(
+        a.campaign(1),
+        CampaignTotals {
+            net_cash: Money::whole(707),
+            realised: Money::whole(707),
+            fees: Money::ZERO
+        }
+    );
     assert_eq!(a.violations(), Vec::<String>::new());
 }
 
 #[test]
 fn an_assigned_put_becomes_shares_of_the_same_campaign_and_a_part_stays() {
     let mut a = Account::default();
-    a.fill(&fill(4, 1, &[(-3, "100P", "2.50")], "0"), None, &underlying(), "sold".into());
-    a.deliver(at(2), &contract("100P", day()), -2, &underlying(), "assigned early".into()).unwrap();
-    let lots: Vec<_> = a.lots().iter().map(|l| (l.instrument.to_string().len(), l.quantity, l.price, l.campaign)).collect();
-    assert_eq!(lots, [(21, -1, price("2.50"), 4), (4, 200, price("100.00"), 4)]);
-    assert_eq!(a.campaign(4).realised, Money::whole(500), "the premium of what was assigned is earned");
-    assert!(a.deliver(at(3), &contract("100P", day()), -2, &underlying(), "too many".into()).is_none());
-    assert!(a.deliver(at(3), &contract("100P", day()), 1, &underlying(), "wrong side".into()).is_none());
+    a.fill(
+        &fill(4, 1, &[(-3, "100P", "2.50")], "0"),
+        None,
+        &underlying(),
+        "sold".into(),
+    );
+    a.deliver(
+        at(2),
+        &contract("100P", day()),
+        -2,
+        &underlying(),
+        "assigned early".into(),
+    )
+    .unwrap();
+    let lots: Vec<_> = a
+        .lots()
+        .iter()
+        .map(|l| {
+            (
+                l.instrument.to_string().len(),
+                l.quantity,
+                l.price,
+                l.campaign,
+            )
+        })
+        .collect();
+    assert_eq!(
+        lots,
+        [(21, -1, price("2.50"), 4), (4, 200, price("100.00"), 4)]
+    );
+    assert_eq!(
+        a.campaign(4).realised,
+        Money::whole(500),
+        "the premium of what was assigned is earned"
+    );
+    assert!(
+        a.deliver(
+            at(3),
+            &contract("100P", day()),
+            -2,
+            &underlying(),
+            "too many".into()
+        )
+        .is_none()
+    );
+    assert!(
+        a.deliver(
+            at(3),
+            &contract("100P", day()),
+            1,
+            &underlying(),
+            "wrong side".into()
+        )
+        .is_none()
+    );
     assert_eq!(a.violations(), Vec::<String>::new());
 }
 
 #[test]
 fn nothing_is_paid_for_a_future_and_every_day_is_settled() {
-    let bond = Underlying { kind: UnderlyingKind::Future, multiplier: 1_000, ..underlying() };
+    let bond = Underlying {
+        kind: UnderlyingKind::Future,
+        multiplier: 1_000,
+        ..underlying()
+    };
     let mut a = Account::default();
     a.deposit(at(0), Money::whole(5_000));
     // A put sold on it is assigned: one future at the strike.
-    a.fill(&filled(1, 1, vec![option(-1, "110P", "0.50")]), None, &bond, "sold".into());
-    a.deliver(at(2), &contract("110P", day()), -1, &bond, "assigned".into()).unwrap();
-    assert_eq!((a.lots()[0].quantity, a.lots()[0].cost(), a.balance(Book::Positions)), (1, Money::ZERO, Money::ZERO));
+    a.fill(
+        &filled(1, 1, vec![option(-1, "110P", "0.50")]),
+        None,
+        &bond,
+        "sold".into(),
+    );
+    a.deliver(
+        at(2),
+        &contract("110P", day()),
+        -1,
+        &bond,
+        "assigned".into(),
+    )
+    .unwrap();
+    assert_eq!(
+        (
+            a.lots()[0].quantity,
+            a.lots()[0].cost(),
+            a.balance(Book::Positions)
+        ),
+        (1, Money::ZERO, Money::ZERO)
+    );
     assert_eq!(a.lots()[0].worth(price("109.25")), Money::whole(-750));
-    let day_one = a.settle_futures(at(3), "TEST", price("109.25"), "settled".into()).unwrap();
-    assert_eq!((day_one.kind, day_one.amount(Book::Cash)), (EntryKind::Variation, Money::whole(-750)));
+    let day_one = a
+        .settle_futures(at(3), "TEST", price("109.25"), "settled".into())
+        .unwrap();
+    assert_eq!(
+        (day_one.kind, day_one.amount(Book::Cash)),
+        (EntryKind::Variation, Money::whole(-750))
+    );
     assert_eq!(a.lots()[0].worth(price("109.25")), Money::ZERO);
-    a.fill(&filled(2, 4, vec![shares(-1, "109.75")]), Some(1), &bond, "closed".into());
+    a.fill(
+        &filled(2, 4, vec![shares(-1, "109.75")]),
+        Some(1),
+        &bond,
+        "closed".into(),
+    );
     assert!(a.lots().is_empty());
     assert_eq!(a.campaign(1).realised, Money::whole(500 - 750 + 500));
     assert_eq!(a.balance(Book::Cash), Money::whole(5_000 + 500 - 750 + 500));

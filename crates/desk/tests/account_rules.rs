@@ -9,7 +9,8 @@ use desk::*;
 use jiff::civil::{Date, date};
 use proptest::prelude::*;
 
-/// Marks by Black and Scholes, so that each implies its volatility: "-1 110C" at spot, volatility, rate and days.
+/// Marks by Black and Scholes, so that each implies its volatility: "-1 110C" at spot, volatility,
+/// rate and days.
 fn modelled(text: &str, spot: f64, vol: f64, rate: f64, carry_yield: f64, days: i64) -> Holdings {
     let expiry = today().checked_add(jiff::Span::new().days(days)).unwrap();
     let words: Vec<&str> = text.split_whitespace().collect();
@@ -21,10 +22,23 @@ fn modelled(text: &str, spot: f64, vol: f64, rate: f64, carry_yield: f64, days: 
             continue;
         }
         let c = contract(w[1], expiry);
-        let terms =
-            quant::Terms { kind: c.kind, style: Style::European, strike: c.strike.to_f64(), time: days as f64 / 365.0, rate, carry_yield, vol };
+        let terms = quant::Terms {
+            kind: c.kind,
+            style: Style::European,
+            strike: c.strike.to_f64(),
+            time: days as f64 / 365.0,
+            rate,
+            carry_yield,
+            vol,
+        };
         let mark = Price::from_f64(quant::european_price(&terms, spot)).unwrap();
-        out.add(MarginLeg { kind: c.kind, strike: c.strike, expiry, quantity, mark });
+        out.add(MarginLeg {
+            kind: c.kind,
+            strike: c.strike,
+            expiry,
+            quantity,
+            mark,
+        });
     }
     out
 }
@@ -40,13 +54,17 @@ fn basis(class: MarginClass, kind: AccountKind) -> MarginBasis {
         class,
         multiplier: 100,
         today: today(),
-        rules: AccountRules { kind, ..AccountRules::default() },
+        rules: AccountRules {
+            kind,
+            ..AccountRules::default()
+        },
         rate: 0.04,
         carry_yield: 0.0,
     }
 }
 
-/// The tables of `regime`, reached from marks alone: S = 100, 25 %, 4 %, 45 days (recomputed with an independent library).
+/// The tables of `regime`, reached from marks alone: S = 100, 25 %, 4 %, 45 days (recomputed with
+/// an independent library).
 #[test]
 fn an_account_under_portfolio_rules_needs_its_worst_theoretical_loss() {
     let b = basis(MarginClass::Equity, AccountKind::Portfolio);
@@ -60,15 +78,29 @@ fn an_account_under_portfolio_rules_needs_its_worst_theoretical_loss() {
     ] {
         let held = modelled(legs, 100.0, 0.25, 0.04, 0.0, 45);
         let r = requirement(&held, &b);
-        assert!((r.total.to_f64() - want).abs() < 0.02, "{legs}: {r:?} {want}");
+        assert!(
+            (r.total.to_f64() - want).abs() < 0.02,
+            "{legs}: {r:?} {want}"
+        );
         assert_eq!(r.parts.iter().map(|p| p.amount).sum::<Money>(), r.total);
         // The value of what is held stays in the equity.
-        let value: Money = held.options.iter().map(|l| l.mark.times(l.quantity * 100)).sum();
+        let value: Money = held
+            .options
+            .iter()
+            .map(|l| l.mark.times(l.quantity * 100))
+            .sum();
         assert_eq!(r.takes(), r.total - value - b.spot.times(held.underlying));
     }
     // S = 5000, 16 %, −8 % and +6 %: 9,925.89.
-    let broad = MarginBasis { spot: price("5000"), kind: UnderlyingKind::Index, ..basis(MarginClass::LargeIndex, AccountKind::Portfolio) };
-    let r = requirement(&modelled("-1 5300C -1 4600P", 5_000.0, 0.16, 0.04, 0.0, 45), &broad);
+    let broad = MarginBasis {
+        spot: price("5000"),
+        kind: UnderlyingKind::Index,
+        ..basis(MarginClass::LargeIndex, AccountKind::Portfolio)
+    };
+    let r = requirement(
+        &modelled("-1 5300C -1 4600P", 5_000.0, 0.16, 0.04, 0.0, 45),
+        &broad,
+    );
     assert!((r.total.to_f64() - 9_925.89).abs() < 0.5, "{r:?}");
 }
 
@@ -84,8 +116,13 @@ fn a_scanned_product_needs_its_worst_scenario_its_premium_and_its_exposure() {
         short_option_minimum: 2_000.0,
     };
     for kind in AccountKind::ALL {
-        let b =
-            MarginBasis { spot: price("20000"), kind: UnderlyingKind::Future, multiplier: 50, rate: 0.0, ..basis(MarginClass::Scan(rates), kind) };
+        let b = MarginBasis {
+            spot: price("20000"),
+            kind: UnderlyingKind::Future,
+            multiplier: 50,
+            rate: 0.0,
+            ..basis(MarginClass::Scan(rates), kind)
+        };
         for (legs, total) in [
             ("+1 F", 70_000.0),
             ("-1 21000C", 74_693.0),
@@ -95,14 +132,27 @@ fn a_scanned_product_needs_its_worst_scenario_its_premium_and_its_exposure() {
             ("+1 20000C -1 21000C", 20_000.0),
         ] {
             let r = requirement(&modelled(legs, 20_000.0, 0.15, 0.0, 0.0, 30), &b);
-            assert!((r.total.to_f64() - total).abs() < 1.5, "{legs}: {r:?} {total}");
-            assert_eq!(r.parts.iter().map(|p| p.amount).sum::<Money>(), r.total, "{legs}");
+            assert!(
+                (r.total.to_f64() - total).abs() < 1.5,
+                "{legs}: {r:?} {total}"
+            );
+            assert_eq!(
+                r.parts.iter().map(|p| p.amount).sum::<Money>(),
+                r.total,
+                "{legs}"
+            );
         }
     }
 }
 
 fn some_legs() -> impl Strategy<Value = Vec<MarginLeg>> {
-    let leg = (prop::bool::ANY, 80..120_i64, -3..=3_i64, prop::bool::ANY, 1..400_i64);
+    let leg = (
+        prop::bool::ANY,
+        80..120_i64,
+        -3..=3_i64,
+        prop::bool::ANY,
+        1..400_i64,
+    );
     prop::collection::vec(leg, 1..6).prop_map(|legs| {
         let mut held = Holdings::default();
         for (call, strike, quantity, later, extra) in legs {
@@ -111,7 +161,17 @@ fn some_legs() -> impl Strategy<Value = Vec<MarginLeg>> {
             let spot = Price::cents(10_000);
             let inside = if call { spot - strike } else { strike - spot };
             let mark = inside.max(Price::ZERO) + Price::cents(extra);
-            held.add(MarginLeg { kind, strike, expiry: if later { date(2031, 6, 20) } else { date(2031, 4, 18) }, quantity, mark });
+            held.add(MarginLeg {
+                kind,
+                strike,
+                expiry: if later {
+                    date(2031, 6, 20)
+                } else {
+                    date(2031, 4, 18)
+                },
+                quantity,
+                mark,
+            });
         }
         held.options
     })
@@ -119,42 +179,112 @@ fn some_legs() -> impl Strategy<Value = Vec<MarginLeg>> {
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
-    /// In every regime: the whole never takes more than its parts, a long option never makes what it joins need more than it costs itself to hold,
-    /// closing a part of everything alike never takes more, and nothing held takes nothing.
+    /// In every regime: the whole never takes more than its parts, a long option never makes what
+    /// it joins need more than it costs itself to hold, closing a part of everything alike never
+    /// takes more, and nothing held takes nothing.
     #[test]
     fn laws_of_every_regime(a in some_legs(), b in some_legs(), shares in -200..200_i64) {
-        let rates = ScanRates { price_scan: 0.07, vol_scan: 0.04, extreme_multiple: 3.0, extreme_cover: 0.33, exposure_rate: 0.02, short_option_minimum: 20.0 };
-        let scanned = MarginBasis { kind: UnderlyingKind::Index, ..basis(MarginClass::Scan(rates), AccountKind::Margin) };
-        let cases = [(basis(MarginClass::Equity, AccountKind::Margin), shares), (basis(MarginClass::Equity, AccountKind::Portfolio), shares), (scanned, 0)];
+        let rates = ScanRates {
+            price_scan: 0.07,
+            vol_scan: 0.04,
+            extreme_multiple: 3.0,
+            extreme_cover: 0.33,
+            exposure_rate: 0.02,
+            short_option_minimum: 20.0,
+        };
+        let scanned = MarginBasis {
+            kind: UnderlyingKind::Index,
+            ..basis(MarginClass::Scan(rates), AccountKind::Margin)
+        };
+        let cases = [
+            (basis(MarginClass::Equity, AccountKind::Margin), shares),
+            (basis(MarginClass::Equity, AccountKind::Portfolio), shares),
+            (scanned, 0),
+        ];
         for (basis, underlying) in cases {
-            let one = Holdings { options: a.clone(), underlying };
-            let two = Holdings { options: b.clone(), underlying: 0 };
+            let one = Holdings {
+                options: a.clone(),
+                underlying,
+            };
+            let two = Holdings {
+                options: b.clone(),
+                underlying: 0,
+            };
             let total = |h: &Holdings| requirement(h, &basis).total;
             let cent = Money::from_raw(200);
-            prop_assert!(total(&one.with(&two)) <= total(&one) + total(&two) + cent, "{:?}", basis.class);
-            let gone = one.with(&Holdings { options: a.iter().map(|l| MarginLeg { quantity: -l.quantity, ..*l }).collect(), underlying: -underlying });
+            prop_assert!(
+                total(&one.with(&two)) <= total(&one) + total(&two) + cent,
+                "{:?}",
+                basis.class
+            );
+            let gone = one.with(&Holdings {
+                options: a
+                    .iter()
+                    .map(|l| MarginLeg {
+                        quantity: -l.quantity,
+                        ..*l
+                    })
+                    .collect(),
+                underlying: -underlying,
+            });
             prop_assert_eq!(requirement(&gone, &basis), Requirement::default());
             let twice = one.with(&one);
-            prop_assert!(total(&one) <= total(&twice) + cent, "closing half of everything");
+            prop_assert!(
+                total(&one) <= total(&twice) + cent,
+                "closing half of everything"
+            );
         }
     }
 
-    /// By strategy rules a bought option never raises what is needed, and taking one away may: the preview says by how much.
+    /// By strategy rules a bought option never raises what is needed, and taking one away may: the
+    /// preview says by how much.
     #[test]
     fn a_protective_leg_never_raises_the_requirement(a in some_legs(), b in some_legs()) {
         let basis = basis(MarginClass::Equity, AccountKind::Margin);
-        let held = Holdings { options: a, underlying: 0 };
-        let longs = Holdings { options: b.iter().map(|l| MarginLeg { quantity: l.quantity.abs(), ..*l }).filter(|l| !held.options.iter().any(|h| (h.kind, h.strike, h.expiry) == (l.kind, l.strike, l.expiry))).collect(), underlying: 0 };
-        prop_assert!(requirement(&held.with(&longs), &basis).total <= requirement(&held, &basis).total);
+        let held = Holdings {
+            options: a,
+            underlying: 0,
+        };
+        let longs = Holdings {
+            options: b
+                .iter()
+                .map(|l| MarginLeg {
+                    quantity: l.quantity.abs(),
+                    ..*l
+                })
+                .filter(|l| {
+                    !held
+                        .options
+                        .iter()
+                        .any(|h| (h.kind, h.strike, h.expiry) == (l.kind, l.strike, l.expiry))
+                })
+                .collect(),
+            underlying: 0,
+        };
+        prop_assert!(
+            requirement(&held.with(&longs), &basis).total <= requirement(&held, &basis).total
+        );
     }
 }
 
 /// What is held decides, whatever it is called: by structure, the level it needs.
 #[test]
 fn levels_follow_what_is_held() {
-    let at_level = |level, kind| MarginBasis { rules: AccountRules { kind, level }, ..basis(MarginClass::Equity, AccountKind::Margin) };
-    let highest = |legs: &str, b: &MarginBasis| levels(&modelled(legs, 100.0, 0.3, 0.04, 0.0, 45), b).into_iter().map(|n| n.level).max().unwrap_or(0);
-    let (full, low) = (at_level(5, AccountKind::Margin), at_level(1, AccountKind::Margin));
+    let at_level = |level, kind| MarginBasis {
+        rules: AccountRules { kind, level },
+        ..basis(MarginClass::Equity, AccountKind::Margin)
+    };
+    let highest = |legs: &str, b: &MarginBasis| {
+        levels(&modelled(legs, 100.0, 0.3, 0.04, 0.0, 45), b)
+            .into_iter()
+            .map(|n| n.level)
+            .max()
+            .unwrap_or(0)
+    };
+    let (full, low) = (
+        at_level(5, AccountKind::Margin),
+        at_level(1, AccountKind::Margin),
+    );
     for (legs, at_full, at_low) in [
         ("+100 S -1 105C", 0, 0),
         ("+100 S +1 95P", 0, 0),
@@ -171,27 +301,55 @@ fn levels_follow_what_is_held() {
         ("+100 S -2 105C", 5, 5),
         ("-100 S -1 95P", 4, 4),
     ] {
-        assert_eq!((highest(legs, &full), highest(legs, &low)), (at_full, at_low), "{legs}");
+        assert_eq!(
+            (highest(legs, &full), highest(legs, &low)),
+            (at_full, at_low),
+            "{legs}"
+        );
     }
-    let index = MarginBasis { kind: UnderlyingKind::Index, ..full };
+    let index = MarginBasis {
+        kind: UnderlyingKind::Index,
+        ..full
+    };
     assert_eq!(highest("-1 90P", &index), 5, "index writing");
-    let cash = AccountRules { kind: AccountKind::Cash, level: 5 };
+    let cash = AccountRules {
+        kind: AccountKind::Cash,
+        level: 5,
+    };
     assert!(cash.allows() == 2 && cash.puts_secured() && cash.told().contains("cash account"));
     // Secured, a put needs its whole strike, and the pairing knows.
-    let secured = requirement(&modelled("-1 90P +1 85P", 100.0, 0.3, 0.04, 0.0, 45), &at_level(3, AccountKind::Margin));
+    let secured = requirement(
+        &modelled("-1 90P +1 85P", 100.0, 0.3, 0.04, 0.0, 45),
+        &at_level(3, AccountKind::Margin),
+    );
     assert_eq!(secured.total, Money::whole(500));
-    assert_eq!(requirement(&modelled("-1 90P", 100.0, 0.3, 0.04, 0.0, 45), &low).total, Money::whole(9_000));
+    assert_eq!(
+        requirement(&modelled("-1 90P", 100.0, 0.3, 0.04, 0.0, 45), &low).total,
+        Money::whole(9_000)
+    );
 }
 
 fn order(id: u64, day: Date, minute: i64, legs: &[(i64, &str)]) -> Order {
     let at = Moment::at(day, 10, minute);
-    let unit = Structure::new(legs.iter().map(|(n, c)| Leg::option(contract(c, date(2031, 4, 18)), *n))).unwrap();
+    let unit = Structure::new(
+        legs.iter()
+            .map(|(n, c)| Leg::option(contract(c, date(2031, 4, 18)), *n)),
+    )
+    .unwrap();
     let fill = Fill {
         order: id,
         at,
         packages: 1,
         price: Price::ZERO,
-        legs: unit.legs().iter().map(|l| FillLeg { instrument: l.instrument.clone(), quantity: l.quantity, price: Price::cents(100) }).collect(),
+        legs: unit
+            .legs()
+            .iter()
+            .map(|l| FillLeg {
+                instrument: l.instrument.clone(),
+                quantity: l.quantity,
+                price: Price::cents(100),
+            })
+            .collect(),
         fees: Money::ZERO,
     };
     let request = Request {
@@ -205,11 +363,17 @@ fn order(id: u64, day: Date, minute: i64, legs: &[(i64, &str)]) -> Order {
         time_in_force: TimeInForce::Day,
         purpose: Purpose::Open,
     };
-    Order { id, placed: at, request, events: vec![(at, Event::Accepted), (at, Event::Filled(fill))] }
+    Order {
+        id,
+        placed: at,
+        request,
+        events: vec![(at, Event::Accepted), (at, Event::Filled(fill))],
+    }
 }
 
-/// FINRA 4210(f)(8)(B), from memory: a package closed as it was opened counts once, legs closed by themselves count each; overnight nothing counts;
-/// four in five sessions of which they are more than 6 % are a pattern, and a pattern forbids opening below 25,000.
+/// FINRA 4210(f)(8)(B), from memory: a package closed as it was opened counts once, legs closed by
+/// themselves count each; overnight nothing counts; four in five sessions of which they are more
+/// than 6 % are a pattern, and a pattern forbids opening below 25,000.
 #[test]
 fn day_trades_are_counted_as_the_rule_has_it() {
     let (mon, tue) = (date(2031, 3, 10), date(2031, 3, 11));
@@ -217,18 +381,68 @@ fn day_trades_are_counted_as_the_rule_has_it() {
     let turned = condor.map(|(n, c)| (-n, c));
     let rule = day_trade_rule(tue, DayTradeSwitch::ByDate).unwrap();
     assert_eq!(day_trade_rule(tue, DayTradeSwitch::Off), None);
-    assert_eq!(day_trade_rule(date(1999, 1, 4), DayTradeSwitch::ByDate), None, "before its first day");
+    assert_eq!(
+        day_trade_rule(date(1999, 1, 4), DayTradeSwitch::ByDate),
+        None,
+        "before its first day"
+    );
     let count = |orders: &[Order]| day_trading(rule, tue, orders.iter(), |_| true);
-    assert_eq!(count(&[order(1, tue, 1, &condor), order(2, tue, 2, &turned)]).count(), 1, "a package as a unit");
-    assert_eq!(count(&[order(1, mon, 1, &condor), order(2, tue, 2, &turned)]).count(), 0, "overnight");
-    assert_eq!(count(&[order(1, tue, 1, &condor), order(2, tue, 2, &turned[..2]), order(3, tue, 3, &turned[2..])]).count(), 4, "legs by themselves");
-    assert_eq!(count(&[order(1, date(2031, 3, 3), 1, &condor), order(2, date(2031, 3, 3), 2, &turned)]).count(), 0, "six sessions ago");
-    let four: Vec<Order> =
-        (0..4).flat_map(|i| [order(2 * i + 1, tue, 10 * i as i64, &condor), order(2 * i + 2, tue, 10 * i as i64 + 5, &turned)]).collect();
+    assert_eq!(
+        count(&[order(1, tue, 1, &condor), order(2, tue, 2, &turned)]).count(),
+        1,
+        "a package as a unit"
+    );
+    assert_eq!(
+        count(&[order(1, mon, 1, &condor), order(2, tue, 2, &turned)]).count(),
+        0,
+        "overnight"
+    );
+    assert_eq!(
+        count(&[
+            order(1, tue, 1, &condor),
+            order(2, tue, 2, &turned[..2]),
+            order(3, tue, 3, &turned[2..])
+        ])
+        .count(),
+        4,
+        "legs by themselves"
+    );
+    assert_eq!(
+        count(&[
+            order(1, date(2031, 3, 3), 1, &condor),
+            order(2, date(2031, 3, 3), 2, &turned)
+        ])
+        .count(),
+        0,
+        "six sessions ago"
+    );
+    let four: Vec<Order> = (0..4)
+        .flat_map(|i| {
+            [
+                order(2 * i + 1, tue, 10 * i as i64, &condor),
+                order(2 * i + 2, tue, 10 * i as i64 + 5, &turned),
+            ]
+        })
+        .collect();
     let all = count(&four);
-    assert!(all.count() == 4 && all.is_pattern() && all.forbids_opening(Money::whole(24_999)) && !all.forbids_opening(Money::whole(25_000)));
+    assert!(
+        all.count() == 4
+            && all.is_pattern()
+            && all.forbids_opening(Money::whole(24_999))
+            && !all.forbids_opening(Money::whole(25_000))
+    );
     assert!(!count(&four[..6]).is_pattern());
-    assert_eq!(day_trading(rule, tue, four.iter(), |_| false).count(), 0, "futures are no securities");
-    let many: Vec<Order> = four.into_iter().chain((0..80).map(|i| order(100 + i, mon, 0, &[(1, "100C")]))).collect();
-    assert!(!count(&many).is_pattern(), "four of nearly ninety are no more than 6 %");
+    assert_eq!(
+        day_trading(rule, tue, four.iter(), |_| false).count(),
+        0,
+        "futures are no securities"
+    );
+    let many: Vec<Order> = four
+        .into_iter()
+        .chain((0..80).map(|i| order(100 + i, mon, 0, &[(1, "100C")])))
+        .collect();
+    assert!(
+        !count(&many).is_pattern(),
+        "four of nearly ninety are no more than 6 %"
+    );
 }

@@ -11,13 +11,26 @@ fn candidates(expiry: jiff::civil::Date) -> Candidates {
     let strikes = (0..=16).map(|i| 80.0 + 2.5 * f64::from(i));
     let listed = strikes.flat_map(|k| {
         let call = 0.95 - 0.9 * (k - 80.0) / 40.0;
-        [("C", call), ("P", call - 1.0)].map(|(kind, delta)| Candidate { contract: contract(&format!("{k}{kind}"), expiry), delta })
+        [("C", call), ("P", call - 1.0)].map(|(kind, delta)| Candidate {
+            contract: contract(&format!("{k}{kind}"), expiry),
+            delta,
+        })
     });
-    Candidates { spot: 100.0, deviation: 0.08, listed: listed.collect() }
+    Candidates {
+        spot: 100.0,
+        deviation: 0.08,
+        listed: listed.collect(),
+    }
 }
 
 fn material(held: i64) -> Material {
-    Material { near: candidates(day()), far: Some(candidates(jiff::civil::date(2031, 6, 20))), own: Some("TEST".into()), lot: 100, held }
+    Material {
+        near: candidates(day()),
+        far: Some(candidates(jiff::civil::date(2031, 6, 20))),
+        own: Some("TEST".into()),
+        lot: 100,
+        held,
+    }
 }
 
 #[test]
@@ -29,11 +42,23 @@ fn legs_are_picked_by_delta_deviation_and_distance() {
     // One deviation below 100: 92.3.
     assert_eq!(strike(Kind::Put, Place::Deviations(-1.0)), "92.50");
     assert_eq!(strike(Kind::Call, Place::Away(30.0)), "120.00");
-    assert_eq!(strike(Kind::Put, Place::Away(-11.25)), "87.50", "of two as near the lower");
-    assert!(Candidates { listed: Vec::new(), ..c }.pick(Kind::Call, Place::Delta(0.5)).is_none());
+    assert_eq!(
+        strike(Kind::Put, Place::Away(-11.25)),
+        "87.50",
+        "of two as near the lower"
+    );
+    assert!(
+        Candidates {
+            listed: Vec::new(),
+            ..c
+        }
+        .pick(Kind::Call, Place::Delta(0.5))
+        .is_none()
+    );
 }
 
-/// What rises makes money above, what falls below, what stays in the middle, what moves on both sides; income is paid for at the middle.
+/// What rises makes money above, what falls below, what stays in the middle, what moves on both
+/// sides; income is paid for at the middle.
 #[test]
 fn each_idea_makes_money_where_its_intention_says() {
     let u = underlying();
@@ -42,7 +67,11 @@ fn each_idea_makes_money_where_its_intention_says() {
         let made = ideas(intention, &material(0));
         assert!(made.len() >= 3, "{intention:?}: {}", made.len());
         for idea in &made {
-            assert!(recognise(&idea.structure, &u).text != "custom", "{intention:?}: {:?}", idea.structure);
+            assert!(
+                recognise(&idea.structure, &u).text != "custom",
+                "{intention:?}: {:?}",
+                idea.structure
+            );
             if !idea.structure.is_one_expiration() {
                 continue;
             }
@@ -57,7 +86,11 @@ fn each_idea_makes_money_where_its_intention_says() {
                 Intention::Income => middle >= low || middle >= high,
                 Intention::Protection => low - middle > -3_000.0,
             };
-            assert!(right, "{intention:?} {}: {low} {middle} {high}", idea.structure.strikes_label());
+            assert!(
+                right,
+                "{intention:?} {}: {low} {middle} {high}",
+                idea.structure.strikes_label()
+            );
         }
     }
 }
@@ -66,10 +99,42 @@ fn each_idea_makes_money_where_its_intention_says() {
 fn a_holding_is_covered_by_whole_lots() {
     let held = |n| ideas(Intention::Protection, &material(n));
     let floor = &held(350)[0];
-    assert_eq!(floor.structure.options().map(|(_, n)| n).collect::<Vec<_>>(), [3]);
-    assert!(floor.why.contains("300 of the 350 you hold; 50 stay uncovered"), "{}", floor.why);
-    assert!(!held(99)[0].why.contains("hold"), "less than a lot is not covered");
-    assert_eq!(ideas(Intention::Income, &material(1_400))[0].structure.options().map(|(_, n)| n).collect::<Vec<_>>(), [-14]);
-    let without = Material { own: None, far: None, ..material(0) };
-    assert!(ideas(Intention::Protection, &without).iter().all(|i| i.structure.underlying_quantity() == 0), "an index cannot be bought");
+    assert_eq!(
+        floor
+            .structure
+            .options()
+            .map(|(_, n)| n)
+            .collect::<Vec<_>>(),
+        [3]
+    );
+    assert!(
+        floor
+            .why
+            .contains("300 of the 350 you hold; 50 stay uncovered"),
+        "{}",
+        floor.why
+    );
+    assert!(
+        !held(99)[0].why.contains("hold"),
+        "less than a lot is not covered"
+    );
+    assert_eq!(
+        ideas(Intention::Income, &material(1_400))[0]
+            .structure
+            .options()
+            .map(|(_, n)| n)
+            .collect::<Vec<_>>(),
+        [-14]
+    );
+    let without = Material {
+        own: None,
+        far: None,
+        ..material(0)
+    };
+    assert!(
+        ideas(Intention::Protection, &without)
+            .iter()
+            .all(|i| i.structure.underlying_quantity() == 0),
+        "an index cannot be bought"
+    );
 }

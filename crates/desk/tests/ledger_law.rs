@@ -1,4 +1,5 @@
-//! 100,000 random operations: the journal, the lots, the cash and the margin against a second account that is kept in another way.
+//! 100,000 random operations: the journal, the lots, the cash and the margin against a second
+//! account that is kept in another way.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -31,7 +32,8 @@ impl Draws {
     }
 }
 
-/// The second way: signed quantities and what they cost in all, in units of 1e-8 price × units, nothing of lots or journals.
+/// The second way: signed quantities and what they cost in all, in units of 1e-8 price × units,
+/// nothing of lots or journals.
 #[derive(Default)]
 struct Shadow {
     cash: i128,
@@ -53,18 +55,28 @@ impl Shadow {
 
     fn pay(&mut self, price: Price, units: i64) {
         let product = i128::from(price.raw()) * i128::from(units);
-        assert_eq!(product % UNIT, 0, "the test trades on ticks whose money is exact");
+        assert_eq!(
+            product % UNIT,
+            0,
+            "the test trades on ticks whose money is exact"
+        );
         self.cash += product / UNIT;
     }
 }
 
 fn future() -> Underlying {
-    Underlying { symbol: "FUT".into(), kind: UnderlyingKind::Future, multiplier: 1_000, ..underlying() }
+    Underlying {
+        symbol: "FUT".into(),
+        kind: UnderlyingKind::Future,
+        multiplier: 1_000,
+        ..underlying()
+    }
 }
 
-/// Fills (opening, closing, across zero, in several legs), exercises and assignments, settlements, dividends, daily settlements of a future and
-/// deposits, in any order; after every operation cash, quantities and fees agree with the second account, and every so often the whole journal,
-/// the lots, the campaigns and the parts of the margin add up to the last digit.
+/// Fills (opening, closing, across zero, in several legs), exercises and assignments, settlements,
+/// dividends, daily settlements of a future and deposits, in any order; after every operation cash,
+/// quantities and fees agree with the second account, and every so often the whole journal, the
+/// lots, the campaigns and the parts of the margin add up to the last digit.
 #[test]
 fn a_hundred_thousand_operations_reconcile_to_the_cent() {
     let (shares, bond) = (underlying(), future());
@@ -78,7 +90,14 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
     for operation in 0..OPERATIONS {
         at = at.plus_millis(draws.between(1_000, 60_000));
         let option = |draws: &mut Draws| {
-            let c = contract(&format!("{}{}", strikes[draws.below(5) as usize], if draws.below(2) == 0 { "C" } else { "P" }), expiry);
+            let c = contract(
+                &format!(
+                    "{}{}",
+                    strikes[draws.below(5) as usize],
+                    if draws.below(2) == 0 { "C" } else { "P" }
+                ),
+                expiry,
+            );
             Instrument::Option(c)
         };
         let cents = |draws: &mut Draws, low, high| Price::cents(draws.between(low, high));
@@ -89,12 +108,24 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
                 let mut legs: Vec<FillLeg> = Vec::new();
                 for _ in 0..count {
                     let (instrument, quantity, price) = if draws.below(6) == 0 {
-                        (Instrument::Underlying("TEST".into()), draws.between(-150, 150), cents(&mut draws, 8_000, 12_000))
+                        (
+                            Instrument::Underlying("TEST".into()),
+                            draws.between(-150, 150),
+                            cents(&mut draws, 8_000, 12_000),
+                        )
                     } else {
-                        (option(&mut draws), draws.between(-5, 5), cents(&mut draws, 1, 1_500))
+                        (
+                            option(&mut draws),
+                            draws.between(-5, 5),
+                            cents(&mut draws, 1, 1_500),
+                        )
                     };
                     if quantity != 0 && !legs.iter().any(|l| l.instrument == instrument) {
-                        legs.push(FillLeg { instrument, quantity, price });
+                        legs.push(FillLeg {
+                            instrument,
+                            quantity,
+                            price,
+                        });
                     }
                 }
                 let fees = Money::from_raw(draws.between(0, 99) * 100);
@@ -106,12 +137,27 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
                 shadow.fees += i128::from(fees.raw());
                 // Some name a campaign that is open, some one that has long ended.
                 let closes = (draws.below(2) == 0).then(|| 1 + draws.below(order));
-                account.fill(&Fill { order, at, packages: 1, price: Price::ZERO, legs, fees }, closes, &shares, "trade".into());
+                account.fill(
+                    &Fill {
+                        order,
+                        at,
+                        packages: 1,
+                        price: Price::ZERO,
+                        legs,
+                        fees,
+                    },
+                    closes,
+                    &shares,
+                    "trade".into(),
+                );
             }
             70..=77 => {
                 // A future: its gains are cash at its close and at every settlement.
                 order += 1;
-                let (quantity, traded) = (draws.between(-3, 3), Price::cents(draws.between(10_900, 11_400)));
+                let (quantity, traded) = (
+                    draws.between(-3, 3),
+                    Price::cents(draws.between(10_900, 11_400)),
+                );
                 if quantity != 0 {
                     let instrument = Instrument::Underlying("FUT".into());
                     shadow.hold(&instrument, quantity);
@@ -128,12 +174,29 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
                     if left != 0 {
                         bonds.push((left, traded));
                     }
-                    let legs = vec![FillLeg { instrument, quantity, price: traded }];
-                    account.fill(&Fill { order, at, packages: 1, price: traded, legs, fees: Money::ZERO }, None, &bond, "future".into());
+                    let legs = vec![FillLeg {
+                        instrument,
+                        quantity,
+                        price: traded,
+                    }];
+                    account.fill(
+                        &Fill {
+                            order,
+                            at,
+                            packages: 1,
+                            price: traded,
+                            legs,
+                            fees: Money::ZERO,
+                        },
+                        None,
+                        &bond,
+                        "future".into(),
+                    );
                 }
             }
             78..=83 => {
-                last_bond = Price::cents(last_bond.raw() / Price::cents(1).raw() + draws.between(-30, 30));
+                last_bond =
+                    Price::cents(last_bond.raw() / Price::cents(1).raw() + draws.between(-30, 30));
                 for (n, paid) in &mut bonds {
                     shadow.pay(last_bond - *paid, *n * bond.multiplier);
                     *paid = last_bond;
@@ -141,21 +204,31 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
                 account.settle_futures(at, "FUT", last_bond, "day".into());
             }
             84..=88 => {
-                let Instrument::Option(c) = option(&mut draws) else { continue };
+                let Instrument::Option(c) = option(&mut draws) else {
+                    continue;
+                };
                 let held = account.held(&c.clone().into());
                 if held == 0 {
                     continue;
                 }
                 let n = draws.between(1, held.abs()) * held.signum();
                 let taken = n * 100 * if c.kind == Kind::Call { 1 } else { -1 };
-                assert!(account.deliver(at, &c, n, &shares, "delivered".into()).is_some());
+                assert!(
+                    account
+                        .deliver(at, &c, n, &shares, "delivered".into())
+                        .is_some()
+                );
                 shadow.hold(&c.clone().into(), -n);
                 shadow.hold(&Instrument::Underlying("TEST".into()), taken);
                 shadow.pay(-c.strike, taken);
             }
             89..=92 => {
                 let paid = cents(&mut draws, 1, 90);
-                let held = shadow.held.get(&Instrument::Underlying("TEST".into())).copied().unwrap_or(0);
+                let held = shadow
+                    .held
+                    .get(&Instrument::Underlying("TEST".into()))
+                    .copied()
+                    .unwrap_or(0);
                 shadow.pay(paid, held);
                 account.dividend(at, "TEST", paid, "dividend".into());
             }
@@ -166,7 +239,9 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
                 account.deposit(at, amount);
             }
             96..=98 => {
-                let Instrument::Option(c) = option(&mut draws) else { continue };
+                let Instrument::Option(c) = option(&mut draws) else {
+                    continue;
+                };
                 let value = cents(&mut draws, 0, 900);
                 let held = shadow.held.get(&c.clone().into()).copied().unwrap_or(0);
                 shadow.pay(value, held * 100);
@@ -185,49 +260,141 @@ fn a_hundred_thousand_operations_reconcile_to_the_cent() {
                 expiry = next_session(expiry);
             }
         }
-        assert_eq!(i128::from(account.balance(Book::Cash).raw()), shadow.cash, "cash after operation {operation}");
-        assert_eq!(i128::from(account.balance(Book::Fees).raw()), shadow.fees, "fees after operation {operation}");
-        assert_eq!(i128::from(-account.balance(Book::Capital).raw()), shadow.paid_in, "capital after operation {operation}");
+        assert_eq!(
+            i128::from(account.balance(Book::Cash).raw()),
+            shadow.cash,
+            "cash after operation {operation}"
+        );
+        assert_eq!(
+            i128::from(account.balance(Book::Fees).raw()),
+            shadow.fees,
+            "fees after operation {operation}"
+        );
+        assert_eq!(
+            i128::from(-account.balance(Book::Capital).raw()),
+            shadow.paid_in,
+            "capital after operation {operation}"
+        );
         if operation % 2_000 == 0 || operation + 1 == OPERATIONS {
             check(&account, &shadow, (operation, at), &shares);
         }
     }
 }
 
-fn check(account: &Account, shadow: &Shadow, (operation, at): (usize, Moment), shares: &Underlying) {
-    assert_eq!(account.violations(), Vec::<String>::new(), "after operation {operation}");
+fn check(
+    account: &Account,
+    shadow: &Shadow,
+    (operation, at): (usize, Moment),
+    shares: &Underlying,
+) {
+    assert_eq!(
+        account.violations(),
+        Vec::<String>::new(),
+        "after operation {operation}"
+    );
     let mut by_lots: BTreeMap<Instrument, i64> = BTreeMap::new();
     for lot in account.lots() {
         *by_lots.entry(lot.instrument.clone()).or_default() += lot.quantity;
     }
     by_lots.retain(|_, n| *n != 0);
-    assert_eq!(by_lots, shadow.held, "quantities after operation {operation}");
+    assert_eq!(
+        by_lots, shadow.held,
+        "quantities after operation {operation}"
+    );
     // What came in is where it went: cash, what is held at cost, fees, and what was gained.
-    let sum: Money = [Book::Cash, Book::Positions, Book::Realised, Book::Fees, Book::Capital].map(|b| account.balance(b)).into_iter().sum();
+    let sum: Money = [
+        Book::Cash,
+        Book::Positions,
+        Book::Realised,
+        Book::Fees,
+        Book::Capital,
+    ]
+    .map(|b| account.balance(b))
+    .into_iter()
+    .sum();
     assert_eq!(sum, Money::ZERO, "books after operation {operation}");
-    // The margin of the lots is that of the quantities, its parts add up, and together never needs more than one by one.
+    // The margin of the lots is that of the quantities, its parts add up, and together never needs
+    // more than one by one.
     let mark = |c: &Contract| Price::cents(20 + (c.strike.raw() / Price::cents(100).raw()) % 37);
     let mut from_lots = Holdings::default();
     for lot in account.lots() {
         match lot.instrument.option() {
-            Some(c) => from_lots.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity: lot.quantity, mark: mark(c) }),
-            None if lot.instrument == Instrument::Underlying("TEST".into()) => from_lots.underlying += lot.quantity,
+            Some(c) => from_lots.add(MarginLeg {
+                kind: c.kind,
+                strike: c.strike,
+                expiry: c.expiry,
+                quantity: lot.quantity,
+                mark: mark(c),
+            }),
+            None if lot.instrument == Instrument::Underlying("TEST".into()) => {
+                from_lots.underlying += lot.quantity
+            }
             None => {}
         }
     }
     let mut from_shadow = Holdings::default();
     for (instrument, n) in &shadow.held {
         match instrument.option() {
-            Some(c) => from_shadow.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity: *n, mark: mark(c) }),
-            None if *instrument == Instrument::Underlying("TEST".into()) => from_shadow.underlying += n,
+            Some(c) => from_shadow.add(MarginLeg {
+                kind: c.kind,
+                strike: c.strike,
+                expiry: c.expiry,
+                quantity: *n,
+                mark: mark(c),
+            }),
+            None if *instrument == Instrument::Underlying("TEST".into()) => {
+                from_shadow.underlying += n
+            }
             None => {}
         }
     }
-    let basis = MarginBasis::of(shares, price("100"), at, &Carry::Dividends(Vec::new()), AccountRules::default(), 0.04);
-    let (a, b) = (requirement(&from_lots, &basis), requirement(&from_shadow, &basis));
-    assert_eq!((a.total, a.collateral), (b.total, b.collateral), "margin after operation {operation}");
-    assert_eq!(a.parts.iter().map(|p| p.amount).sum::<Money>(), a.total, "parts after operation {operation}");
-    let alone: Money = from_lots.options.iter().map(|l| requirement(&Holdings { options: vec![*l], underlying: 0 }, &basis).total).sum::<Money>()
-        + requirement(&Holdings { options: Vec::new(), underlying: from_lots.underlying }, &basis).total;
-    assert!(a.total <= alone, "together {} and one by one {alone} after operation {operation}", a.total);
+    let basis = MarginBasis::of(
+        shares,
+        price("100"),
+        at,
+        &Carry::Dividends(Vec::new()),
+        AccountRules::default(),
+        0.04,
+    );
+    let (a, b) = (
+        requirement(&from_lots, &basis),
+        requirement(&from_shadow, &basis),
+    );
+    assert_eq!(
+        (a.total, a.collateral),
+        (b.total, b.collateral),
+        "margin after operation {operation}"
+    );
+    assert_eq!(
+        a.parts.iter().map(|p| p.amount).sum::<Money>(),
+        a.total,
+        "parts after operation {operation}"
+    );
+    let alone: Money = from_lots
+        .options
+        .iter()
+        .map(|l| {
+            requirement(
+                &Holdings {
+                    options: vec![*l],
+                    underlying: 0,
+                },
+                &basis,
+            )
+            .total
+        })
+        .sum::<Money>()
+        + requirement(
+            &Holdings {
+                options: Vec::new(),
+                underlying: from_lots.underlying,
+            },
+            &basis,
+        )
+        .total;
+    assert!(
+        a.total <= alone,
+        "together {} and one by one {alone} after operation {operation}",
+        a.total
+    );
 }

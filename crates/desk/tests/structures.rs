@@ -33,7 +33,10 @@ fn every_structure_of_one_expiration_is_named() {
         ("-1 95P +2 100P -1 105P", "short put butterfly"),
         ("+1 95C -2 100C +1 110C", "long broken-wing call butterfly"),
         ("+1 95C -1 100C -1 105C +1 110C", "long call condor"),
-        ("-1 95P +1 100P +1 105P -1 115P", "short broken-wing put condor"),
+        (
+            "-1 95P +1 100P +1 105P -1 115P",
+            "short broken-wing put condor",
+        ),
         ("+1 95C -1 100C -1 105C", "call ladder"),
         ("-1 95P -1 100P +1 105P", "put ladder"),
         ("-1 95C +1 100C +1 105C", "short call ladder"),
@@ -43,49 +46,164 @@ fn every_structure_of_one_expiration_is_named() {
         ("+1 90P -1 95P -1 105C +1 115C", "unbalanced iron condor"),
         ("-1 90P +1 95P +1 105C -1 110C", "reverse iron condor"),
         ("+1 95P -1 100P -1 100C +1 105C", "iron butterfly"),
-        ("+1 95P -1 100P -1 100C +1 110C", "broken-wing iron butterfly"),
+        (
+            "+1 95P -1 100P -1 100C +1 110C",
+            "broken-wing iron butterfly",
+        ),
         ("+1 95C -1 105C -1 95P +1 105P", "long box"),
         ("-1 95C +1 105C +1 95P -1 105P", "short box"),
-        ("-1 95P -1 105C +1 107C", "short put with bear call vertical"),
+        (
+            "-1 95P -1 105C +1 107C",
+            "short put with bear call vertical",
+        ),
         ("-1 105C -1 95P +1 90P", "short call with bull put vertical"),
         ("+2 95C -1 100C", "custom"),
         ("+1 95C +1 100C", "custom"),
         ("+1 90P -1 95P -1 105C +2 110C", "custom"),
     ];
     for (legs, want) in table {
-        assert_eq!(recognise(&structure(legs), &underlying()).text, want, "{legs}");
-        assert_eq!(recognise(&structure(legs).times(7), &underlying()).text, want, "seven times {legs}");
+        assert_eq!(
+            recognise(&structure(legs), &underlying()).text,
+            want,
+            "{legs}"
+        );
+        assert_eq!(
+            recognise(&structure(legs).times(7), &underlying()).text,
+            want,
+            "seven times {legs}"
+        );
     }
     let (near, far) = (day(), jiff::civil::date(2031, 5, 16));
-    let two = |a: &str, b: &str| Structure::new(on(a, near).legs().iter().chain(on(b, far).legs()).cloned()).unwrap();
-    assert_eq!(recognise(&two("-1 100C", "+1 100C"), &underlying()).text, "long call calendar");
-    assert_eq!(recognise(&two("+1 100P", "-1 95P"), &underlying()).text, "short put diagonal");
-    assert_eq!(recognise(&structure("+1 90P -1 95P -1 105C +1 110C"), &underlying()).nature, Nature::Credit);
+    let two = |a: &str, b: &str| {
+        Structure::new(on(a, near).legs().iter().chain(on(b, far).legs()).cloned()).unwrap()
+    };
+    assert_eq!(
+        recognise(&two("-1 100C", "+1 100C"), &underlying()).text,
+        "long call calendar"
+    );
+    assert_eq!(
+        recognise(&two("+1 100P", "-1 95P"), &underlying()).text,
+        "short put diagonal"
+    );
+    assert_eq!(
+        recognise(&structure("+1 90P -1 95P -1 105C +1 110C"), &underlying()).nature,
+        Nature::Credit
+    );
 }
 
 /// (legs at entry prices, net, most, least, break-evens); "∞" means no limit.
 #[test]
 fn outlines_match_the_worked_examples() {
     let table = [
-        ("-1 95P @1.60, +1 90P @0.70", "90.00", "90.00", "-410.00", "94.10"),
-        ("+1 90P @0.60, -1 95P @1.60, -1 105C @1.70, +1 110C @0.70", "200.00", "200.00", "-300.00", "93.00 107.00"),
-        ("+1 95P @1.5, -1 100P @3.2, -1 100C @3.4, +1 105C @1.6", "350.00", "350.00", "-150.00", "96.50 103.50"),
-        ("+1 95C @6.6, -2 100C @3.4, +1 105C @1.6", "-140.00", "360.00", "-140.00", "96.40 103.60"),
-        ("+1 95C @6.6, -2 100C @3.6, +1 110C @0.5", "10.00", "510.00", "-490.00", "105.10"),
-        ("+1 95C @6.6, -2 100C @3.6, +1 110C @0.6", "0.00", "500.00", "-500.00", "0.00..95.00 105.00"),
-        ("+1 100C @3.4, -2 105C @1.6", "-20.00", "480.00", "∞", "100.20 109.80"),
-        ("-1 100C @3.2, +2 105C @1.6", "0.00", "∞", "-500.00", "0.00..100.00 110.00"),
-        ("-1 95P @1.6, -1 105C @1.7, +1 107C @1.1", "220.00", "220.00", "-9280.00", "92.80"),
-        ("-1 95P @1.6, +1 105C @1.7", "-10.00", "∞", "-9510.00", "105.10"),
-        ("+1 95C @6.6, -3 105C @1.7, +2 110C @0.7", "-290.00", "710.00", "-290.00", "97.90 108.55"),
-        ("+2 95C @6.6, -1 100C @3.4", "-980.00", "∞", "-980.00", "99.90"),
-        ("+1 95C @6.6, +1 105P @6.4", "-1300.00", "∞", "-300.00", "92.00 108.00"),
-        ("+1 100C @2.0, -1 105C @2.0", "0.00", "500.00", "0.00", "0.00..100.00"),
+        (
+            "-1 95P @1.60, +1 90P @0.70",
+            "90.00",
+            "90.00",
+            "-410.00",
+            "94.10",
+        ),
+        (
+            "+1 90P @0.60, -1 95P @1.60, -1 105C @1.70, +1 110C @0.70",
+            "200.00",
+            "200.00",
+            "-300.00",
+            "93.00 107.00",
+        ),
+        (
+            "+1 95P @1.5, -1 100P @3.2, -1 100C @3.4, +1 105C @1.6",
+            "350.00",
+            "350.00",
+            "-150.00",
+            "96.50 103.50",
+        ),
+        (
+            "+1 95C @6.6, -2 100C @3.4, +1 105C @1.6",
+            "-140.00",
+            "360.00",
+            "-140.00",
+            "96.40 103.60",
+        ),
+        (
+            "+1 95C @6.6, -2 100C @3.6, +1 110C @0.5",
+            "10.00",
+            "510.00",
+            "-490.00",
+            "105.10",
+        ),
+        (
+            "+1 95C @6.6, -2 100C @3.6, +1 110C @0.6",
+            "0.00",
+            "500.00",
+            "-500.00",
+            "0.00..95.00 105.00",
+        ),
+        (
+            "+1 100C @3.4, -2 105C @1.6",
+            "-20.00",
+            "480.00",
+            "∞",
+            "100.20 109.80",
+        ),
+        (
+            "-1 100C @3.2, +2 105C @1.6",
+            "0.00",
+            "∞",
+            "-500.00",
+            "0.00..100.00 110.00",
+        ),
+        (
+            "-1 95P @1.6, -1 105C @1.7, +1 107C @1.1",
+            "220.00",
+            "220.00",
+            "-9280.00",
+            "92.80",
+        ),
+        (
+            "-1 95P @1.6, +1 105C @1.7",
+            "-10.00",
+            "∞",
+            "-9510.00",
+            "105.10",
+        ),
+        (
+            "+1 95C @6.6, -3 105C @1.7, +2 110C @0.7",
+            "-290.00",
+            "710.00",
+            "-290.00",
+            "97.90 108.55",
+        ),
+        (
+            "+2 95C @6.6, -1 100C @3.4",
+            "-980.00",
+            "∞",
+            "-980.00",
+            "99.90",
+        ),
+        (
+            "+1 95C @6.6, +1 105P @6.4",
+            "-1300.00",
+            "∞",
+            "-300.00",
+            "92.00 108.00",
+        ),
+        (
+            "+1 100C @2.0, -1 105C @2.0",
+            "0.00",
+            "500.00",
+            "0.00",
+            "0.00..100.00",
+        ),
     ];
     for (legs, net, most, least, evens) in table {
         let (s, cash) = priced(legs);
         let shape = Shape::of(&s, &underlying(), cash);
-        let extent = |e: Extent| if let Extent::Limited { profit, .. } = e { profit.to_string() } else { "∞".into() };
+        let extent = |e: Extent| {
+            if let Extent::Limited { profit, .. } = e {
+                profit.to_string()
+            } else {
+                "∞".into()
+            }
+        };
         let even = |e: &Even| match e {
             Even::Point(p) => p.to_string(),
             Even::Range(a, Some(b)) => format!("{a}..{b}"),
@@ -93,7 +211,12 @@ fn outlines_match_the_worked_examples() {
         };
         let got: Vec<String> = shape.evens.iter().map(even).collect();
         assert_eq!(
-            (cash.to_string().as_str(), extent(shape.most).as_str(), extent(shape.least).as_str(), got.join(" ").as_str()),
+            (
+                cash.to_string().as_str(),
+                extent(shape.most).as_str(),
+                extent(shape.least).as_str(),
+                got.join(" ").as_str()
+            ),
             (net, most, least, evens),
             "{legs}"
         );
@@ -103,33 +226,63 @@ fn outlines_match_the_worked_examples() {
 fn any_structure() -> impl Strategy<Value = (Structure, Money)> {
     let leg = (60..140_i64, any::<bool>(), prop_oneof![-5..0_i64, 1..6_i64]);
     let shares = prop_oneof![Just(0), -300..300_i64, Just(100), Just(-200)];
-    (prop::collection::vec(leg, 1..5), -200_000..200_000_i64, shares).prop_filter_map("legs cancelled", |(legs, cents, shares)| {
-        let legs =
-            legs.into_iter().map(|(k, call, quantity)| Leg::option(contract(&format!("{k}{}", if call { "C" } else { "P" }), day()), quantity));
-        let own = (shares != 0).then(|| Leg { instrument: Instrument::Underlying("TEST".into()), quantity: shares });
-        Some((Structure::new(legs.chain(own)).ok()?, Money::from_raw(cents * 100)))
-    })
+    (
+        prop::collection::vec(leg, 1..5),
+        -200_000..200_000_i64,
+        shares,
+    )
+        .prop_filter_map("legs cancelled", |(legs, cents, shares)| {
+            let legs = legs.into_iter().map(|(k, call, quantity)| {
+                Leg::option(
+                    contract(&format!("{k}{}", if call { "C" } else { "P" }), day()),
+                    quantity,
+                )
+            });
+            let own = (shares != 0).then(|| Leg {
+                instrument: Instrument::Underlying("TEST".into()),
+                quantity: shares,
+            });
+            Some((
+                Structure::new(legs.chain(own)).ok()?,
+                Money::from_raw(cents * 100),
+            ))
+        })
 }
 
 proptest! {
     #[test]
-    fn the_outline_is_the_sum_of_its_legs_and_turning_over_mirrors_it((s, net) in any_structure(), at in 0..300_i64) {
+    fn the_outline_is_the_sum_of_its_legs_and_turning_over_mirrors_it(
+        (s, net) in any_structure(),
+        at in 0..300_i64,
+    ) {
         let shape = Shape::of(&s, &underlying(), net);
-        let payoff: f64 = s.options().map(|(c, n)| c.kind.intrinsic(at as f64, c.strike.to_f64()) * (n * 100) as f64).sum();
+        let payoff: f64 = s
+            .options()
+            .map(|(c, n)| c.kind.intrinsic(at as f64, c.strike.to_f64()) * (n * 100) as f64)
+            .sum();
         let payoff = payoff + (s.underlying_quantity() * at) as f64;
         prop_assert!((shape.profit_at(at as f64) - payoff - net.to_f64()).abs() < 1e-6);
         let turned = Shape::of(&s.turned(), &underlying(), -net);
         prop_assert_eq!(&turned.evens, &shape.evens);
         match (&shape.least, &turned.most) {
             (Extent::Unlimited, Extent::Unlimited) => {}
-            (Extent::Limited { profit: a, .. }, Extent::Limited { profit: b, .. }) => prop_assert_eq!(*a, -*b),
+            (Extent::Limited { profit: a, .. }, Extent::Limited { profit: b, .. }) => {
+                prop_assert_eq!(*a, -*b)
+            }
             other => prop_assert!(false, "{other:?}"),
         }
         if let Extent::Limited { profit, places } = &shape.least {
             let here = shape.profit_at(at as f64);
             prop_assert!(here >= profit.to_f64() - 1e-6);
-            let named = places.iter().any(|(a, b)| at as f64 >= a.to_f64() && b.is_none_or(|b| at as f64 <= b.to_f64()));
-            prop_assert_eq!(named, (here - profit.to_f64()).abs() < 1e-6, "every place of the worst is named, and no other");
+            let named = places
+                .iter()
+                .any(|(a, b)| at as f64 >= a.to_f64() && b.is_none_or(|b| at as f64 <= b.to_f64()));
+            prop_assert_eq!(
+                named,
+                (here - profit.to_f64()).abs() < 1e-6,
+                "every place of the \
+                    worst is named, and no other"
+            );
         }
         for e in &shape.evens {
             let (Even::Point(p) | Even::Range(p, _)) = e;
@@ -138,30 +291,77 @@ proptest! {
     }
 
     #[test]
-    fn leg_prices_always_sum_to_the_net((s, _) in any_structure(), net in -500..500_i64, mids in prop::collection::vec(0..4000_i64, 6)) {
+    fn leg_prices_always_sum_to_the_net(
+        (s, _) in any_structure(),
+        net in -500..500_i64,
+        mids in prop::collection::vec(0..4000_i64, 6),
+    ) {
         let unit = s.unit();
-        let mids: Vec<Price> = mids.iter().take(unit.legs().len()).map(|m| Price::from_raw(m * 500_000)).collect();
+        let mids: Vec<Price> = mids
+            .iter()
+            .take(unit.legs().len())
+            .map(|m| Price::from_raw(m * 500_000))
+            .collect();
         let prices = leg_prices(&unit, &mids, Price::cents(net), &underlying());
         let u = underlying();
-        let sum: Money = unit.legs().iter().zip(&prices).map(|(l, p)| p.times(l.quantity * u.units(&l.instrument))).sum();
-        let raw: i128 = unit.legs().iter().zip(&prices).map(|(l, p)| i128::from(p.raw()) * i128::from(l.quantity * u.units(&l.instrument))).sum();
-        prop_assert_eq!(raw, i128::from(Price::cents(net).raw()) * i128::from(u.price_units(&unit)));
-        prop_assert!((sum - Price::cents(net).times(u.price_units(&unit))).abs() <= Money::from_raw(6));
+        let sum: Money = unit
+            .legs()
+            .iter()
+            .zip(&prices)
+            .map(|(l, p)| p.times(l.quantity * u.units(&l.instrument)))
+            .sum();
+        let raw: i128 = unit
+            .legs()
+            .iter()
+            .zip(&prices)
+            .map(|(l, p)| i128::from(p.raw()) * i128::from(l.quantity * u.units(&l.instrument)))
+            .sum();
+        prop_assert_eq!(
+            raw,
+            i128::from(Price::cents(net).raw()) * i128::from(u.price_units(&unit))
+        );
+        prop_assert!(
+            (sum - Price::cents(net).times(u.price_units(&unit))).abs() <= Money::from_raw(6)
+        );
     }
 
     #[test]
-    fn a_package_quotes_inside_its_legs_and_mirrors((s, _) in any_structure(), bids in prop::collection::vec(0..800_i64, 6), widths in prop::collection::vec(1..40_i64, 6)) {
+    fn a_package_quotes_inside_its_legs_and_mirrors(
+        (s, _) in any_structure(),
+        bids in prop::collection::vec(0..800_i64, 6),
+        widths in prop::collection::vec(1..40_i64, 6),
+    ) {
         let unit = s.unit();
-        let quotes: Vec<Quote> = (0..unit.legs().len()).map(|i| Quote { bid: Price::cents(bids[i]), ask: Price::cents(bids[i] + widths[i]), bid_size: 9, ask_size: 9, volume: 0, open_interest: 0 }).collect();
-        let u = Underlying { ticks: TickTable::single(Price::cents(1)), ..underlying() };
+        let quotes: Vec<Quote> = (0..unit.legs().len())
+            .map(|i| Quote {
+                bid: Price::cents(bids[i]),
+                ask: Price::cents(bids[i] + widths[i]),
+                bid_size: 9,
+                ask_size: 9,
+                volume: 0,
+                open_interest: 0,
+            })
+            .collect();
+        let u = Underlying {
+            ticks: TickTable::single(Price::cents(1)),
+            ..underlying()
+        };
         let q = package_quote(&unit, &quotes, &u);
         let back = package_quote(&unit.turned(), &quotes, &u);
         prop_assert!(q.rest < q.cross && q.rest <= q.middle && q.middle <= q.cross);
         prop_assert_eq!((q.rest, q.cross), (-back.cross, -back.rest));
-        let worst = unit.legs().iter().zip(&quotes).map(|(l, q)| (if l.quantity > 0 { q.ask } else { q.bid }, l.quantity * u.units(&l.instrument)));
+        let worst = unit.legs().iter().zip(&quotes).map(|(l, q)| {
+            (
+                if l.quantity > 0 { q.ask } else { q.bid },
+                l.quantity * u.units(&l.instrument),
+            )
+        });
         let worst = Price::weighed(worst, u.price_units(&unit));
         // On the tick at least: shares count by hundredths.
-        prop_assert!(q.cross <= u.ticks_of(&unit).ceil(worst).max(q.rest + q.tick), "{q:?} {worst}");
+        prop_assert!(
+            q.cross <= u.ticks_of(&unit).ceil(worst).max(q.rest + q.tick),
+            "{q:?} {worst}"
+        );
     }
 }
 
@@ -183,23 +383,52 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
         (100, "-2 105C", "custom"),
     ];
     for (held, options, want) in table {
-        let own = Leg { instrument: Instrument::Underlying("TEST".into()), quantity: held };
+        let own = Leg {
+            instrument: Instrument::Underlying("TEST".into()),
+            quantity: held,
+        };
         let s = Structure::new(structure(options).legs().iter().cloned().chain([own])).unwrap();
         assert_eq!(recognise(&s, &underlying()).text, want, "{held} {options}");
     }
-    let own = |quantity| Leg { instrument: Instrument::Underlying("TEST".into()), quantity };
+    let own = |quantity| Leg {
+        instrument: Instrument::Underlying("TEST".into()),
+        quantity,
+    };
     let alone = Structure::new([own(300)]).unwrap();
-    assert_eq!((recognise(&alone, &underlying()).text.as_str(), alone.packages(), underlying().price_units(&alone)), ("long shares", 300, 1));
-    // Bought at 100, a 105 call sold at 1.20: even at 98.80, most 620 from 105 on, all but the premium lost at zero.
+    assert_eq!(
+        (
+            recognise(&alone, &underlying()).text.as_str(),
+            alone.packages(),
+            underlying().price_units(&alone)
+        ),
+        ("long shares", 300, 1)
+    );
+    // Bought at 100, a 105 call sold at 1.20: even at 98.80, most 620 from 105 on, all but the
+    // premium lost at zero.
     let covered = Structure::new([own(100), Leg::option(contract("105C", day()), -1)]).unwrap();
     let shape = Shape::of(&covered, &underlying(), Money::whole(-9_880));
     assert_eq!(shape.evens, [Even::Point(price("98.80"))]);
-    assert_eq!(shape.most, Extent::Limited { profit: Money::whole(620), places: vec![(price("105"), None)] });
-    assert_eq!(shape.least, Extent::Limited { profit: Money::whole(-9_880), places: vec![(Price::ZERO, Some(Price::ZERO))] });
+    assert_eq!(
+        shape.most,
+        Extent::Limited {
+            profit: Money::whole(620),
+            places: vec![(price("105"), None)]
+        }
+    );
+    assert_eq!(
+        shape.least,
+        Extent::Limited {
+            profit: Money::whole(-9_880),
+            places: vec![(Price::ZERO, Some(Price::ZERO))]
+        }
+    );
     // Quoted by the unit of the option: the shares less the call.
     let quotes = [quote("1.15", "1.25"), quote("99.99", "100.01")];
     let q = package_quote(&covered, &quotes, &underlying());
-    assert_eq!((q.rest, q.middle, q.cross), (price("98.76"), price("98.80"), price("98.84")));
+    assert_eq!(
+        (q.rest, q.middle, q.cross),
+        (price("98.76"), price("98.80"), price("98.84"))
+    );
 }
 
 #[test]
@@ -215,7 +444,18 @@ fn two_expirations_are_named() {
         ("-1 95P +1 105C", "+1 95P -1 105C", "custom"),
         ("-1 100C", "+2 100C", "custom"),
     ] {
-        let s = Structure::new(on(at_near, near).legs().iter().chain(on(at_far, far).legs()).cloned()).unwrap();
-        assert_eq!(recognise(&s, &underlying()).text, name, "{at_near} {at_far}");
+        let s = Structure::new(
+            on(at_near, near)
+                .legs()
+                .iter()
+                .chain(on(at_far, far).legs())
+                .cloned(),
+        )
+        .unwrap();
+        assert_eq!(
+            recognise(&s, &underlying()).text,
+            name,
+            "{at_near} {at_far}"
+        );
     }
 }

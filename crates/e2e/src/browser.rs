@@ -46,7 +46,11 @@ enum Extra {
 }
 
 impl WebDriverCompatibleCommand for Extra {
-    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+    fn endpoint(
+        &self,
+        base: &url::Url,
+        session: Option<&str>,
+    ) -> Result<url::Url, url::ParseError> {
         let path = match self {
             Extra::DevTools(..) => "goog/cdp/execute",
             Extra::Log(_) => "se/log",
@@ -72,25 +76,40 @@ impl Driver {
     fn start(temporary: &Path) -> Driver {
         let mut command = Command::new("chromedriver");
         // Port 0: the driver takes a free one and says which.
-        command.arg("--port=0").env("TMPDIR", temporary).process_group(0).stdout(Stdio::piped()).stderr(Stdio::null());
-        let mut child = command.spawn().expect("chromedriver is missing; `cargo verify` installs it");
+        command
+            .arg("--port=0")
+            .env("TMPDIR", temporary)
+            .process_group(0)
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null());
+        let mut child = command
+            .spawn()
+            .expect("chromedriver is missing; `cargo verify` installs it");
         let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();
         let port = loop {
-            let line = lines.next().expect("chromedriver says its port").expect("its output is text");
+            let line = lines
+                .next()
+                .expect("chromedriver says its port")
+                .expect("its output is text");
             if let Some(port) = line.split("started successfully on port ").nth(1) {
                 break port.trim_end_matches('.').to_owned();
             }
         };
         // A full pipe would stop the driver.
         std::thread::spawn(move || lines.for_each(drop));
-        Driver { child, url: format!("http://127.0.0.1:{port}") }
+        Driver {
+            child,
+            url: format!("http://127.0.0.1:{port}"),
+        }
     }
 }
 
 impl Drop for Driver {
     fn drop(&mut self) {
         // Chromium stays in the driver's process group and would outlive a killed driver.
-        let _ = Command::new("kill").args(["-KILL", "--", &format!("-{}", self.child.id())]).status();
+        let _ = Command::new("kill")
+            .args(["-KILL", "--", &format!("-{}", self.child.id())])
+            .status();
         let _ = self.child.wait();
     }
 }
@@ -105,7 +124,9 @@ const PATIENCE: Duration = Duration::from_secs(15);
 const GLANCE: Duration = Duration::from_millis(25);
 
 /// Runs a scenario in a fresh browser, which is closed whatever happens.
-pub async fn in_browser<F: Future<Output = ()> + Send + 'static>(scenario: impl FnOnce(Browser) -> F) {
+pub async fn in_browser<F: Future<Output = ()> + Send + 'static>(
+    scenario: impl FnOnce(Browser) -> F,
+) {
     let folder = tempfile::tempdir().expect("a temporary folder");
     let driver = Driver::start(folder.path());
     let browser = Browser::open(&driver, folder.path()).await;
@@ -144,7 +165,12 @@ impl Browser {
         connector.enforce_http(true);
         let mut builder = ClientBuilder::new(connector);
         builder.capabilities(wanted.as_object().cloned().unwrap_or_default());
-        let browser = Browser { client: builder.connect(&driver.url).await.expect("a browser session") };
+        let browser = Browser {
+            client: builder
+                .connect(&driver.url)
+                .await
+                .expect("a browser session"),
+        };
         browser.resize(1280).await;
         browser
     }
@@ -156,19 +182,32 @@ impl Browser {
 
     /// Sets width and height of the page.
     pub async fn resize_to(&self, width: u32, height: u32) {
-        let metrics = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
+        let metrics =
+            json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
         let command = Extra::DevTools("Emulation.setDeviceMetricsOverride", metrics);
-        self.client.issue_cmd(command).await.expect("the viewport can be set");
+        self.client
+            .issue_cmd(command)
+            .await
+            .expect("the viewport can be set");
     }
 
     /// Opens an address.
     pub async fn goto(&self, address: &str) {
-        self.client.goto(address).await.unwrap_or_else(|e| panic!("{address}: {e}"));
+        self.client
+            .goto(address)
+            .await
+            .unwrap_or_else(|e| panic!("{address}: {e}"));
     }
 
     /// Waits for an element.
     pub async fn find(&self, css: &str) -> Element {
-        let waiting = self.client.wait().at_most(PATIENCE).every(GLANCE).for_element(Locator::Css(css)).await;
+        let waiting = self
+            .client
+            .wait()
+            .at_most(PATIENCE)
+            .every(GLANCE)
+            .for_element(Locator::Css(css))
+            .await;
         match waiting {
             Ok(element) => element,
             Err(e) => panic!("{css}: {e}\nthe page says:\n{}", self.text("body").await),
@@ -177,28 +216,55 @@ impl Browser {
 
     /// Whether an element is there now.
     pub async fn has(&self, css: &str) -> bool {
-        !self.client.find_all(Locator::Css(css)).await.unwrap_or_default().is_empty()
+        !self
+            .client
+            .find_all(Locator::Css(css))
+            .await
+            .unwrap_or_default()
+            .is_empty()
     }
 
     /// Waits for an element and clicks it.
     pub async fn click(&self, css: &str) {
-        self.find(css).await.click().await.unwrap_or_else(|e| panic!("click {css}: {e}"));
+        self.find(css)
+            .await
+            .click()
+            .await
+            .unwrap_or_else(|e| panic!("click {css}: {e}"));
     }
 
     /// Clicks the button with this text.
     pub async fn press(&self, label: &str) {
         let path = format!("//button[normalize-space(.)='{label}']");
-        let waiting = self.client.wait().at_most(PATIENCE).every(GLANCE).for_element(Locator::XPath(&path)).await;
+        let waiting = self
+            .client
+            .wait()
+            .at_most(PATIENCE)
+            .every(GLANCE)
+            .for_element(Locator::XPath(&path))
+            .await;
         let button = waiting.unwrap_or_else(|e| panic!("button {label}: {e}"));
-        button.click().await.unwrap_or_else(|e| panic!("press {label}: {e}"));
+        button
+            .click()
+            .await
+            .unwrap_or_else(|e| panic!("press {label}: {e}"));
     }
 
     /// Clicks the button whose text begins so.
     pub async fn press_starting(&self, label: &str) {
         let path = format!("//button[starts-with(normalize-space(.), '{label}')]");
-        let waiting = self.client.wait().at_most(PATIENCE).every(GLANCE).for_element(Locator::XPath(&path)).await;
+        let waiting = self
+            .client
+            .wait()
+            .at_most(PATIENCE)
+            .every(GLANCE)
+            .for_element(Locator::XPath(&path))
+            .await;
         let button = waiting.unwrap_or_else(|e| panic!("button {label}…: {e}"));
-        button.click().await.unwrap_or_else(|e| panic!("press {label}…: {e}"));
+        button
+            .click()
+            .await
+            .unwrap_or_else(|e| panic!("press {label}…: {e}"));
     }
 
     /// What an element reads, at once.
@@ -211,63 +277,111 @@ impl Browser {
 
     /// Types into what has the focus.
     pub async fn keys(&self, keys: &str) {
-        let at = self.client.active_element().await.expect("something has the focus");
-        at.send_keys(keys).await.unwrap_or_else(|e| panic!("keys {keys:?}: {e}"));
+        let at = self
+            .client
+            .active_element()
+            .await
+            .expect("something has the focus");
+        at.send_keys(keys)
+            .await
+            .unwrap_or_else(|e| panic!("keys {keys:?}: {e}"));
     }
 
     /// Presses the pointer on an element, moves it so many pixels down in small steps, and lets go.
     pub async fn drag(&self, css: &str, down: f64) {
-        let (x, y, w, h) = self.find(css).await.rectangle().await.unwrap_or_else(|e| panic!("{css}: {e}"));
+        let (x, y, w, h) = self
+            .find(css)
+            .await
+            .rectangle()
+            .await
+            .unwrap_or_else(|e| panic!("{css}: {e}"));
         let (x, y) = (x + w / 2.0, y + h / 2.0);
-        let to = |y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(20)), x, y };
-        let mut gesture = MouseActions::new("mouse".into()).then(to(y)).then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
+        let to = |y: f64| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(20)),
+            x,
+            y,
+        };
+        let mut gesture = MouseActions::new("mouse".into())
+            .then(to(y))
+            .then(PointerAction::Down {
+                button: MOUSE_BUTTON_LEFT,
+            });
         for step in 1..=4 {
             gesture = gesture.then(to(y + down * f64::from(step) / 4.0));
         }
-        let gesture = gesture.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
-        self.client.perform_actions(gesture).await.unwrap_or_else(|e| panic!("drag {css}: {e}"));
+        let gesture = gesture.then(PointerAction::Up {
+            button: MOUSE_BUTTON_LEFT,
+        });
+        self.client
+            .perform_actions(gesture)
+            .await
+            .unwrap_or_else(|e| panic!("drag {css}: {e}"));
     }
 
     /// Replaces what stands in a field.
     pub async fn write(&self, css: &str, text: &str) {
         let field = self.find(css).await;
-        self.run(&format!("document.querySelector(`{css}`).select()")).await;
-        field.send_keys(text).await.unwrap_or_else(|e| panic!("write {css}: {e}"));
+        self.run(&format!("document.querySelector(`{css}`).select()"))
+            .await;
+        field
+            .send_keys(text)
+            .await
+            .unwrap_or_else(|e| panic!("write {css}: {e}"));
     }
 
     /// Chooses an option of a list by its value.
     pub async fn select(&self, css: &str, value: &str) {
-        self.find(css).await.select_by_value(value).await.unwrap_or_else(|e| panic!("select {value} of {css}: {e}"));
+        self.find(css)
+            .await
+            .select_by_value(value)
+            .await
+            .unwrap_or_else(|e| panic!("select {value} of {css}: {e}"));
     }
 
     /// Runs a script; gives what it returns.
     pub async fn run(&self, script: &str) -> Value {
-        self.client.execute(script, Vec::new()).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+        self.client
+            .execute(script, Vec::new())
+            .await
+            .unwrap_or_else(|e| panic!("{script}: {e}"))
     }
 
     /// Runs a script that gives its answer to its last argument.
     pub async fn run_async(&self, script: &str) -> Value {
-        self.client.execute_async(script, Vec::new()).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+        self.client
+            .execute_async(script, Vec::new())
+            .await
+            .unwrap_or_else(|e| panic!("{script}: {e}"))
     }
 
     /// Asks the program from the page.
     pub async fn api(&self, path: &str) -> Value {
-        let script = "const [path, done] = arguments; fetch(path).then((r) => r.json()).then(done, (e) => done(String(e)));";
-        self.client.execute_async(script, vec![path.into()]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
+        let script = "const [path, done] = arguments; fetch(path).then((r) => \
+                      r.json()).then(done, (e) => done(String(e)));";
+        self.client
+            .execute_async(script, vec![path.into()])
+            .await
+            .unwrap_or_else(|e| panic!("{path}: {e}"))
     }
 
     /// Tells the program from the page.
     pub async fn tell(&self, path: &str, body: Value) -> Value {
         let script = "const [path, body, done] = arguments;
             fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).then((r) => r.json()).then(done, (e) => done(String(e)));";
-        self.client.execute_async(script, vec![path.into(), body]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
+        self.client
+            .execute_async(script, vec![path.into(), body])
+            .await
+            .unwrap_or_else(|e| panic!("{path}: {e}"))
     }
 
     /// Tells the program from the page by another method; gives the status.
     pub async fn tell_by(&self, method: &str, path: &str, body: Value) -> Value {
         let script = "const [method, path, body, done] = arguments;
             fetch(path, { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).then((r) => done(r.status), (e) => done(String(e)));";
-        self.client.execute_async(script, vec![method.into(), path.into(), body]).await.unwrap_or_else(|e| panic!("{path}: {e}"))
+        self.client
+            .execute_async(script, vec![method.into(), path.into(), body])
+            .await
+            .unwrap_or_else(|e| panic!("{path}: {e}"))
     }
 
     /// Waits until an element reads something that satisfies `test`, and gives it.
@@ -278,7 +392,10 @@ impl Browser {
             if test(&text) {
                 return text;
             }
-            assert!(tokio::time::Instant::now() < end, "{css} never was {what}; it reads {text:?}");
+            assert!(
+                tokio::time::Instant::now() < end,
+                "{css} never was {what}; it reads {text:?}"
+            );
             tokio::time::sleep(GLANCE).await;
         }
     }
@@ -286,36 +403,58 @@ impl Browser {
     /// What axe-core finds wrong with the page, with default rules (WCAG A and AA, best practices).
     pub async fn axe(&self) -> Vec<String> {
         let source = root().join("web/node_modules/axe-core/axe.min.js");
-        let source = std::fs::read_to_string(source).expect("axe-core is installed by `cargo verify`");
+        let source =
+            std::fs::read_to_string(source).expect("axe-core is installed by `cargo verify`");
         self.run(&source).await;
         let script = "const done = arguments[arguments.length - 1];
             axe.run(document, { resultTypes: ['violations'] }).then(
               (r) => done(r.violations.map((v) => `${v.id} (${v.impact}): ${v.nodes.map((n) => n.target.join(' ') + ' — ' + n.failureSummary).join(' | ')}`)),
               (e) => done([String(e)]));";
-        let found = self.client.execute_async(script, Vec::new()).await.expect("axe runs");
-        found.as_array().expect("axe gives a list").iter().map(|v| v.as_str().unwrap_or_default().to_owned()).collect()
+        let found = self
+            .client
+            .execute_async(script, Vec::new())
+            .await
+            .expect("axe runs");
+        found
+            .as_array()
+            .expect("axe gives a list")
+            .iter()
+            .map(|v| v.as_str().unwrap_or_default().to_owned())
+            .collect()
     }
 
     /// Nothing wrong by axe in either theme.
     pub async fn accessible(&self, place: &str) {
         for theme in ["light", "night"] {
-            self.run(&format!("document.documentElement.dataset.theme = '{theme}'")).await;
+            self.run(&format!(
+                "document.documentElement.dataset.theme = '{theme}'"
+            ))
+            .await;
             let found = self.axe().await;
             assert!(found.is_empty(), "{place}, {theme}:\n{}", found.join("\n"));
         }
-        self.run("document.documentElement.dataset.theme = 'light'").await;
+        self.run("document.documentElement.dataset.theme = 'light'")
+            .await;
     }
 
     async fn log(&self, kind: &'static str) -> Vec<Value> {
-        let log = self.client.issue_cmd(Extra::Log(kind)).await.expect("a log");
+        let log = self
+            .client
+            .issue_cmd(Extra::Log(kind))
+            .await
+            .expect("a log");
         log.as_array().cloned().unwrap_or_default()
     }
 
-    /// Addresses asked for since the last call, sockets included; pages of the browser itself left out.
+    /// Addresses asked for since the last call, sockets included; pages of the browser itself left
+    /// out.
     pub async fn requests(&self) -> Vec<String> {
         let mut out = Vec::new();
         for entry in self.log("performance").await {
-            let message: Value = entry["message"].as_str().and_then(|t| serde_json::from_str(t).ok()).unwrap_or_default();
+            let message: Value = entry["message"]
+                .as_str()
+                .and_then(|t| serde_json::from_str(t).ok())
+                .unwrap_or_default();
             let message = &message["message"];
             let url = match message["method"].as_str() {
                 Some("Network.requestWillBeSent") => &message["params"]["request"]["url"],
@@ -324,7 +463,11 @@ impl Browser {
             };
             out.extend(
                 url.as_str()
-                    .filter(|u| !u.starts_with("chrome:") && !u.starts_with("chrome-untrusted:") && !u.starts_with("data:"))
+                    .filter(|u| {
+                        !u.starts_with("chrome:")
+                            && !u.starts_with("chrome-untrusted:")
+                            && !u.starts_with("data:")
+                    })
                     .map(str::to_owned),
             );
         }
@@ -334,8 +477,11 @@ impl Browser {
     /// Errors and warnings of the console since the last call.
     pub async fn complaints(&self) -> Vec<String> {
         let entries = self.log("browser").await;
-        let bad = entries.iter().filter(|e| matches!(e["level"].as_str(), Some("SEVERE" | "WARNING")));
-        bad.map(|e| e["message"].as_str().unwrap_or_default().to_owned()).collect()
+        let bad = entries
+            .iter()
+            .filter(|e| matches!(e["level"].as_str(), Some("SEVERE" | "WARNING")));
+        bad.map(|e| e["message"].as_str().unwrap_or_default().to_owned())
+            .collect()
     }
 
     /// A picture of the page.

@@ -14,12 +14,30 @@ pub fn root() -> PathBuf {
 fn binary() -> &'static Path {
     static BUILT: OnceLock<PathBuf> = OnceLock::new();
     BUILT.get_or_init(|| {
-        let (profile, folder) = if cfg!(debug_assertions) { ("dev", "debug") } else { ("release", "release") };
+        let (profile, folder) = if cfg!(debug_assertions) {
+            ("dev", "debug")
+        } else {
+            ("release", "release")
+        };
         let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
-        let args = ["build", "--quiet", "--package", "server", "--bin", "pikebell", "--profile", profile];
-        let built = Command::new(cargo).args(args).current_dir(root()).status().expect("cargo runs");
+        let args = [
+            "build",
+            "--quiet",
+            "--package",
+            "server",
+            "--bin",
+            "pikebell",
+            "--profile",
+            profile,
+        ];
+        let built = Command::new(cargo)
+            .args(args)
+            .current_dir(root())
+            .status()
+            .expect("cargo runs");
         assert!(built.success(), "the program does not build");
-        let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
+        let target = std::env::var_os("CARGO_TARGET_DIR")
+            .map_or_else(|| root().join("target"), PathBuf::from);
         target.join(folder).join("pikebell")
     })
 }
@@ -47,17 +65,36 @@ impl Program {
     fn start(what: &str, data: &Path, port: u16) -> Program {
         let listen = format!("127.0.0.1:{port}");
         let args = [what, "--listen", &listen, "--data"];
-        let spawned = Command::new(binary()).args(args).arg(data).stdout(Stdio::piped()).spawn();
+        let spawned = Command::new(binary())
+            .args(args)
+            .arg(data)
+            .stdout(Stdio::piped())
+            .spawn();
         let mut child = spawned.expect("the program starts");
         let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();
-        let greeting = lines.next().expect("the program says that it is ready").expect("its output is text");
-        let address = greeting.split_whitespace().find(|w| w.starts_with("http://")).expect("the greeting holds an address").to_owned();
-        Program { child, address, greeting }
+        let greeting = lines
+            .next()
+            .expect("the program says that it is ready")
+            .expect("its output is text");
+        let address = greeting
+            .split_whitespace()
+            .find(|w| w.starts_with("http://"))
+            .expect("the greeting holds an address")
+            .to_owned();
+        Program {
+            child,
+            address,
+            greeting,
+        }
     }
 
     /// The port it listens on.
     pub fn port(&self) -> u16 {
-        self.address.rsplit(':').next().and_then(|p| p.parse().ok()).expect("the address has a port")
+        self.address
+            .rsplit(':')
+            .next()
+            .and_then(|p| p.parse().ok())
+            .expect("the address has a port")
     }
 
     /// Its process number.

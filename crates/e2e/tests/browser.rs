@@ -14,17 +14,27 @@ async fn rows(b: &Browser) -> (Vec<String>, usize) {
         const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
         return [strikes, strikes.findIndex((s) => Number(s) < spot)];";
     let found = b.run(script).await;
-    let strikes: Vec<String> = found[0].as_array().into_iter().flatten().filter_map(|s| s.as_str().map(str::to_owned)).collect();
+    let strikes: Vec<String> = found[0]
+        .as_array()
+        .into_iter()
+        .flatten()
+        .filter_map(|s| s.as_str().map(str::to_owned))
+        .collect();
     (strikes, found[1].as_u64().unwrap_or(0) as usize)
 }
 
 /// The amount in a figure of the masthead, as cents.
 fn cents(text: &str) -> i64 {
-    let digits: String = text.replace('−', "-").chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
+    let digits: String = text
+        .replace('−', "-")
+        .chars()
+        .filter(|c| c.is_ascii_digit() || *c == '-')
+        .collect();
     digits.parse().unwrap_or_else(|e| panic!("{text}: {e}"))
 }
 
-/// Within what prices move the margin of the demo's other positions meanwhile; the two packages tried here take four times as much.
+/// Within what prices move the margin of the demo's other positions meanwhile; the two packages
+/// tried here take four times as much.
 fn near(a: i64, b: i64) -> bool {
     (a - b).abs() < 25_000
 }
@@ -59,10 +69,16 @@ async fn from_the_chain_to_a_closed_trade() {
         b.goto(&home).await;
         b.find("[data-cell]").await;
         let first = b.text("[data-testid=spot]").await;
-        b.until("[data-testid=spot]", "moving", |t| t != first && !t.is_empty()).await;
+        b.until("[data-testid=spot]", "moving", |t| {
+            t != first && !t.is_empty()
+        })
+        .await;
         assert_eq!(b.text("h1").await, "Nimoura Systems");
         let chosen = b.text("[aria-label=Expirations] [aria-pressed=true]").await;
-        assert!(["38 d", "18 Apr", "%"].iter().all(|w| chosen.contains(w)), "{chosen}");
+        assert!(
+            ["38 d", "18 Apr", "%"].iter().all(|w| chosen.contains(w)),
+            "{chosen}"
+        );
         assert!(
             b.run("return document.querySelector('[aria-label=Expirations]').textContent")
                 .await
@@ -70,25 +86,52 @@ async fn from_the_chain_to_a_closed_trade() {
                 .contains("results after the close on 20 Mar")
         );
         let (strikes, below) = rows(&b).await;
-        assert!(strikes.len() >= 20 && (5..strikes.len() - 5).contains(&below), "{strikes:?} {below}");
-        assert!(strikes.windows(2).all(|w| w[0].parse::<f64>().ok() > w[1].parse().ok()), "high to low");
+        assert!(
+            strikes.len() >= 20 && (5..strikes.len() - 5).contains(&below),
+            "{strikes:?} {below}"
+        );
+        assert!(
+            strikes
+                .windows(2)
+                .all(|w| w[0].parse::<f64>().ok() > w[1].parse().ok()),
+            "high to low"
+        );
         b.accessible("empty chain").await;
         // The demo's own resting order is taken out, so that only this trade moves money.
-        for order in b.api("/api/orders").await.as_array().into_iter().flatten().filter(|o| o["open"] == true) {
-            b.tell(&format!("/api/orders/{}/cancel", order["id"]), json!({})).await;
+        for order in b
+            .api("/api/orders")
+            .await
+            .as_array()
+            .into_iter()
+            .flatten()
+            .filter(|o| o["open"] == true)
+        {
+            b.tell(&format!("/api/orders/{}/cancel", order["id"]), json!({}))
+                .await;
         }
         tokio::time::sleep(Duration::from_millis(600)).await;
-        let start = cents(&b.until("[data-testid=buying-power]", "there", |t| !t.is_empty()).await);
+        let start = cents(
+            &b.until("[data-testid=buying-power]", "there", |t| !t.is_empty())
+                .await,
+        );
 
         // Build: two clicks, then arrows and b, s.
-        let cell = |i: usize, side: &str, what: &str| format!("[data-cell='{}-{side}-{what}']", strikes[i]);
+        let cell = |i: usize, side: &str, what: &str| {
+            format!("[data-cell='{}-{side}-{what}']", strikes[i])
+        };
         b.click(&cell(below - 5, "call", "bid")).await;
-        b.until("[data-testid=structure-name]", "a short call", |t| t.starts_with("short call")).await;
+        b.until("[data-testid=structure-name]", "a short call", |t| {
+            t.starts_with("short call")
+        })
+        .await;
         b.keys(UP).await;
         b.keys(UP).await;
         b.keys(RIGHT).await;
         b.keys("b").await;
-        b.until("[data-testid=structure-name]", "a vertical", |t| t.starts_with("bear call vertical")).await;
+        b.until("[data-testid=structure-name]", "a vertical", |t| {
+            t.starts_with("bear call vertical")
+        })
+        .await;
         b.click(&cell(below + 4, "put", "bid")).await;
         b.keys(DOWN).await;
         b.keys(DOWN).await;
@@ -99,75 +142,150 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys("Z").await;
         b.keys("z").await;
         b.keys("b").await;
-        let condor = b.until("[data-testid=structure-name]", "an iron condor", |t| t.starts_with("iron condor")).await;
+        let condor = b
+            .until("[data-testid=structure-name]", "an iron condor", |t| {
+                t.starts_with("iron condor")
+            })
+            .await;
         let sentence = b.text("[data-testid=sentence]").await;
-        for words in ["Iron condor on NMOU, 38 days: you receive", "Most you can make:", "Most you can lose:", "or at", "Even at"] {
+        for words in [
+            "Iron condor on NMOU, 38 days: you receive",
+            "Most you can make:",
+            "Most you can lose:",
+            "or at",
+            "Even at",
+        ] {
             assert!(sentence.contains(words), "{sentence}");
         }
-        assert!(b.text("[data-testid=tail-above]").await.ends_with("flat") && b.text("[data-testid=tail-below]").await.ends_with("flat"));
+        assert!(
+            b.text("[data-testid=tail-above]").await.ends_with("flat")
+                && b.text("[data-testid=tail-below]").await.ends_with("flat")
+        );
         for path in ["outline", "today-line"] {
-            let d = b.run(&format!("return document.querySelector('[data-testid={path}]').getAttribute('d').length")).await;
+            let d = b
+                .run(&format!(
+                    "return document.querySelector('[data-testid={path}]').getAttribute('d').length"
+                ))
+                .await;
             assert!(d.as_u64() > Some(500), "{path}: {d}");
         }
         let figures = b.text("section[aria-label=Draft]").await;
-        for figure in ["credit", "most +", "least −", "Δ ", "Γ −", "θ +", "vega −", "chance of profit", "buying power −"] {
+        for figure in [
+            "credit",
+            "most +",
+            "least −",
+            "Δ ",
+            "Γ −",
+            "θ +",
+            "vega −",
+            "chance of profit",
+            "buying power −",
+        ] {
             assert!(figures.contains(figure), "{figure}: {figures}");
         }
 
-        // Shares and a sixth leg are taken, a seventh is refused in words; back, drag a tab one row down and take it back; nudge, widen, turn over.
+        // Shares and a sixth leg are taken, a seventh is refused in words; back, drag a tab one row
+        // down and take it back; nudge, widen, turn over.
         b.click("[aria-label^='buy 100 shares']").await;
-        b.until("[data-leg=NMOU]", "bought", |t| t.starts_with("buy 100 shares")).await;
+        b.until("[data-leg=NMOU]", "bought", |t| {
+            t.starts_with("buy 100 shares")
+        })
+        .await;
         b.click(&cell(below, "call", "ask")).await;
         b.click(&cell(below + 1, "call", "ask")).await;
-        b.until("[role=alert]", "a refusal", |t| t.contains("at most 6 legs")).await;
+        b.until("[role=alert]", "a refusal", |t| {
+            t.contains("at most 6 legs")
+        })
+        .await;
         b.keys("z").await;
         b.click("[data-leg=NMOU]").await;
-        b.until("[data-testid=structure-name]", "the condor again", |t| t == condor).await;
+        b.until("[data-testid=structure-name]", "the condor again", |t| {
+            t == condor
+        })
+        .await;
         let tab = "[data-leg*='P']";
         b.drag(tab, 20.0).await;
-        b.until("[data-testid=structure-name]", "changed by the drag", |t| t != condor).await;
+        b.until("[data-testid=structure-name]", "changed by the drag", |t| {
+            t != condor
+        })
+        .await;
         b.keys("z").await;
-        b.until("[data-testid=structure-name]", "as before the drag", |t| t == condor).await;
+        b.until("[data-testid=structure-name]", "as before the drag", |t| {
+            t == condor
+        })
+        .await;
         let nudges: [(&str, &str, &str, Moved); 4] = [
-            ("]", "[", "[data-testid=structure-name]", |now, before| now.starts_with("iron condor") && now != before),
-            ("=", "-", "[data-testid=structure-name]", |now, before| now.starts_with("iron condor") && now != before),
-            ("}", "{", "[data-testid=sentence]", |now, _| now.contains("Iron condor") && !now.contains("38 days")),
-            ("x", "x", "[data-testid=structure-name]", |now, _| now.starts_with("reverse iron condor")),
+            ("]", "[", "[data-testid=structure-name]", |now, before| {
+                now.starts_with("iron condor") && now != before
+            }),
+            ("=", "-", "[data-testid=structure-name]", |now, before| {
+                now.starts_with("iron condor") && now != before
+            }),
+            ("}", "{", "[data-testid=sentence]", |now, _| {
+                now.contains("Iron condor") && !now.contains("38 days")
+            }),
+            ("x", "x", "[data-testid=structure-name]", |now, _| {
+                now.starts_with("reverse iron condor")
+            }),
         ];
         for (there, back, place, moved) in nudges {
             b.keys(there).await;
             b.until(place, there, |now| moved(now, &condor)).await;
             b.keys(back).await;
             b.until(place, back, |now| !moved(now, &condor)).await;
-            b.until("[data-testid=structure-name]", back, |t| t == condor).await;
+            b.until("[data-testid=structure-name]", back, |t| t == condor)
+                .await;
         }
         b.accessible("chain with a draft").await;
 
         // Ticket: two packages at rest, read back, placed, working; cancelled.
         b.keys("t").await;
-        b.until("[data-testid=ticket-name]", "the condor", |t| t.contains("iron condor")).await;
+        b.until("[data-testid=ticket-name]", "the condor", |t| {
+            t.contains("iron condor")
+        })
+        .await;
         b.press("+").await;
         b.keys(ESCAPE).await;
-        b.until("body", "without a ticket", |t| !t.contains("Read back")).await;
+        b.until("body", "without a ticket", |t| !t.contains("Read back"))
+            .await;
         b.keys("t").await;
         b.write("#quantity", "2").await;
         b.press("till cancelled").await;
         b.accessible("ticket").await;
         b.click("[role=dialog] [role=slider]").await;
         b.keys(e2e::HOME).await;
-        let limit = b.run("return document.querySelector('[aria-label=\"Limit price\"]').value").await;
+        let limit = b
+            .run("return document.querySelector('[aria-label=\"Limit price\"]').value")
+            .await;
         b.press("Read back").await;
-        let said = b.until("[role=dialog]", "read back", |t| t.contains("2 × iron condor ") && t.contains(" on NMOU, at ")).await;
-        assert!(said.contains(&format!("at {} credit or better, until filled or cancelled", limit.as_str().unwrap_or_default())), "{said}");
+        let said = b
+            .until("[role=dialog]", "read back", |t| {
+                t.contains("2 × iron condor ") && t.contains(" on NMOU, at ")
+            })
+            .await;
+        assert!(
+            said.contains(&format!(
+                "at {} credit or better, until filled or cancelled",
+                limit.as_str().unwrap_or_default()
+            )),
+            "{said}"
+        );
         b.accessible("read back").await;
         b.press("Place order").await;
-        b.until("[data-testid=order-state]", "working", |t| t == "working").await;
+        b.until("[data-testid=order-state]", "working", |t| t == "working")
+            .await;
         b.accessible("order card").await;
         let order = b.text("[role=dialog] h2").await;
         b.press("Cancel order").await;
-        b.until("[data-testid=order-state]", "cancelled", |t| t == "cancelled").await;
+        b.until("[data-testid=order-state]", "cancelled", |t| {
+            t == "cancelled"
+        })
+        .await;
         b.keys(ESCAPE).await;
-        b.until("[data-testid=buying-power]", "given back", |t| near(cents(t), start)).await;
+        b.until("[data-testid=buying-power]", "given back", |t| {
+            near(cents(t), start)
+        })
+        .await;
 
         // Place it again; kill the program; start it again: everything is where it was.
         b.keys("t").await;
@@ -177,33 +295,60 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys(e2e::HOME).await;
         b.press("Read back").await;
         b.press("Place order").await;
-        b.until("[data-testid=order-state]", "working", |t| t == "working").await;
+        b.until("[data-testid=order-state]", "working", |t| t == "working")
+            .await;
         assert_ne!(b.text("[role=dialog] h2").await, order);
         let (ledger, drafts) = (b.api("/api/ledger").await, b.api("/api/drafts").await);
         let noise: Vec<String> = b.complaints().await;
         assert_eq!(noise, Vec::<String>::new(), "the console is quiet");
         let seen = b.requests().await;
-        let stray: Vec<&String> = seen.iter().filter(|u| !u.starts_with(&home) && !u.starts_with(&home.replace("http", "ws"))).collect();
-        assert!(seen.len() > 10 && stray.is_empty(), "asked outside its own origin: {stray:?}");
+        let stray: Vec<&String> = seen
+            .iter()
+            .filter(|u| !u.starts_with(&home) && !u.starts_with(&home.replace("http", "ws")))
+            .collect();
+        assert!(
+            seen.len() > 10 && stray.is_empty(),
+            "asked outside its own origin: {stray:?}"
+        );
         let port = program.port();
         let clock = b.text("[data-testid=clock]").await;
         drop(program);
-        b.until("[role=status]", "told", |t| t.contains("The program does not answer")).await;
+        b.until("[role=status]", "told", |t| {
+            t.contains("The program does not answer")
+        })
+        .await;
         program = Program::demo(&data, port);
-        b.until("body", "connected again", |t| !t.contains("does not answer")).await;
+        b.until("body", "connected again", |t| {
+            !t.contains("does not answer")
+        })
+        .await;
         assert_eq!(b.api("/api/drafts").await, drafts);
         assert_eq!(b.api("/api/ledger").await, ledger);
         let again = b.text("[data-testid=clock]").await;
         let minute = |t: &str| {
-            t.rsplit(' ').next().and_then(|t| t.split(':').map(|p| p.parse::<i64>().ok()).try_fold(0, |s, p| Some(s * 60 + p?))).unwrap_or(0)
+            t.rsplit(' ')
+                .next()
+                .and_then(|t| {
+                    t.split(':')
+                        .map(|p| p.parse::<i64>().ok())
+                        .try_fold(0, |s, p| Some(s * 60 + p?))
+                })
+                .unwrap_or(0)
         };
-        assert!((-2..20).contains(&(minute(&again) - minute(&clock))), "{clock} {again}");
+        assert!(
+            (-2..20).contains(&(minute(&again) - minute(&clock))),
+            "{clock} {again}"
+        );
         b.goto(&format!("{home}/orders")).await;
-        b.until("[aria-label=Working]", "working still", |t| t.contains("iron condor") && t.contains("0 / 2")).await;
+        b.until("[aria-label=Working]", "working still", |t| {
+            t.contains("iron condor") && t.contains("0 / 2")
+        })
+        .await;
         b.accessible("orders").await;
 
         // Change its price to the cross: it fills.
-        b.click("[aria-label=Working] tbody tr:last-child button").await;
+        b.click("[aria-label=Working] tbody tr:last-child button")
+            .await;
         b.press_starting("cross").await;
         b.press("Change price").await;
         filled(&b).await;
@@ -211,14 +356,23 @@ async fn from_the_chain_to_a_closed_trade() {
 
         // The book carries it; close half, then the rest.
         b.goto(&format!("{home}/book")).await;
-        b.until("main", "carrying it", |t| t.contains("2 × iron condor")).await;
-        let row = b.run("return [...document.querySelectorAll('tbody')].find((t) => t.textContent.includes('2 × iron condor')).dataset.testid").await;
+        b.until("main", "carrying it", |t| t.contains("2 × iron condor"))
+            .await;
+        let row = b
+            .run(
+                "return [...document.querySelectorAll('tbody')].find((t) => \
+                         t.textContent.includes('2 × iron condor')).dataset.testid",
+            )
+            .await;
         let row = format!("[data-testid={}]", row.as_str().unwrap_or_default());
         let reads = b.text(&row).await;
         for part in ["38 d", "half", "all", "roll", "1,000.00", "most +", "even "] {
             assert!(reads.contains(part), "{part}: {reads}");
         }
-        assert!(b.has(&format!("{row} svg[role=img]")).await, "a range strip");
+        assert!(
+            b.has(&format!("{row} svg[role=img]")).await,
+            "a range strip"
+        );
         b.accessible("book").await;
 
         // A stop on the whole package watches the market until it is cancelled.
@@ -227,37 +381,78 @@ async fn from_the_chain_to_a_closed_trade() {
         b.write("[aria-label='Price of the stop']", "9.50").await;
         b.accessible("ticket of a stop").await;
         b.press("Read back").await;
-        b.until("[role=dialog]", "told", |t| t.contains("held until the middle stands at 9.50 debit or worse, then at the market")).await;
+        b.until("[role=dialog]", "told", |t| {
+            t.contains(
+                "held until the middle stands at 9.50 \
+            debit or worse, then at the market",
+            )
+        })
+        .await;
         b.press("Place order").await;
-        b.until("[data-testid=order-state]", "watching", |t| t == "watching").await;
-        b.until("[role=dialog]", "its level", |t| t.contains("stop at 9.50 debit, watching the middle")).await;
+        b.until("[data-testid=order-state]", "watching", |t| t == "watching")
+            .await;
+        b.until("[role=dialog]", "its level", |t| {
+            t.contains(
+                "stop at 9.50 debit, watching the \
+            middle",
+            )
+        })
+        .await;
         b.press("Cancel order").await;
-        b.until("[data-testid=order-state]", "cancelled", |t| t == "cancelled").await;
+        b.until("[data-testid=order-state]", "cancelled", |t| {
+            t == "cancelled"
+        })
+        .await;
         b.keys(ESCAPE).await;
-        for (button, held, quantity) in [("close half", "2 × iron condor", "1"), ("close all", "1 × iron condor", "1")] {
+        for (button, held, quantity) in [
+            ("close half", "2 × iron condor", "1"),
+            ("close all", "1 × iron condor", "1"),
+        ] {
             b.until(&row, held, |t| t.contains(held)).await;
             b.click(&format!("{row} [aria-label^='{button}']")).await;
             b.find("#quantity").await;
-            assert_eq!(b.run("return document.querySelector('#quantity').value").await, quantity);
+            assert_eq!(
+                b.run("return document.querySelector('#quantity').value")
+                    .await,
+                quantity
+            );
             b.press_starting("cross").await;
             b.press("Read back").await;
             b.press("Place order").await;
             filled(&b).await;
             b.keys(ESCAPE).await;
         }
-        let others = |t: &str| t.contains("Book") && t.contains("VXLO") && !t.contains("NMOU 1 × iron condor");
+        let others = |t: &str| {
+            t.contains("Book") && t.contains("VXLO") && !t.contains("NMOU 1 × iron condor")
+        };
         b.until("main", "without it", others).await;
         assert!(!b.has(&row).await, "the campaign is gone");
 
         // The result is booked, buying power is back but for the result, and the ledger adds up.
         b.goto(&format!("{home}/ledger")).await;
-        b.until("[data-testid=reconciled]", "reconciled", |t| t.ends_with("It reconciles to the cent.")).await;
+        b.until("[data-testid=reconciled]", "reconciled", |t| {
+            t.ends_with(
+                "It reconciles to the \
+            cent.",
+            )
+        })
+        .await;
         b.accessible("ledger").await;
         let after = b.api("/api/ledger").await;
         let lines = |l: &Value| l["lines"].as_array().map_or(0, Vec::len);
-        assert!(lines(&after) >= lines(&ledger) + 3, "one line for each execution");
-        let gained = amount(&after["realised"]) - amount(&ledger["realised"]) - (amount(&after["fees"]) - amount(&ledger["fees"]));
-        b.until("[data-testid=buying-power]", "back but for the result", |t| near(cents(t), start + gained)).await;
+        assert!(
+            lines(&after) >= lines(&ledger) + 3,
+            "one line for each execution"
+        );
+        let gained = amount(&after["realised"])
+            - amount(&ledger["realised"])
+            - (amount(&after["fees"]) - amount(&ledger["fees"]));
+        b.until(
+            "[data-testid=buying-power]",
+            "back but for the result",
+            |t| near(cents(t), start + gained),
+        )
+        .await;
 
         // Find, keys, and an address that is nothing.
         b.keys("/").await;
@@ -267,7 +462,10 @@ async fn from_the_chain_to_a_closed_trade() {
         b.keys(ENTER).await;
         b.until("h1", "Tolvane Bank", |t| t == "Tolvane Bank").await;
         b.keys("?").await;
-        b.until("[role=dialog]", "the keys", |t| t.contains("structure one strike down, up")).await;
+        b.until("[role=dialog]", "the keys", |t| {
+            t.contains("structure one strike down, up")
+        })
+        .await;
         b.accessible("keys").await;
         b.keys(ESCAPE).await;
 
@@ -275,21 +473,33 @@ async fn from_the_chain_to_a_closed_trade() {
         b.press("show ▾").await;
         b.find("[aria-label='What is shown']").await;
         b.accessible("what is shown").await;
-        b.run("[...document.querySelectorAll('[aria-label=\\'What is shown\\'] label')].find((l) => l.innerText.includes('gamma')).click()").await;
+        b.run(
+            "[...document.querySelectorAll('[aria-label=\\'What is shown\\'] label')].find((l) \
+               => l.innerText.includes('gamma')).click()",
+        )
+        .await;
         b.until("thead", "with gamma", |t| t.contains('Γ')).await;
         b.keys(ESCAPE).await;
         b.goto(&format!("{home}/chain/TLVN")).await;
-        b.until("thead", "with gamma still", |t| t.contains('Γ')).await;
+        b.until("thead", "with gamma still", |t| t.contains('Γ'))
+            .await;
         b.press("packages").await;
-        b.until("thead", "packages", |t| t.contains("return %")).await;
+        b.until("thead", "packages", |t| t.contains("return %"))
+            .await;
         b.accessible("packages").await;
         b.click("tr:nth-child(14) [data-package]").await;
-        b.until("[data-testid=structure-name]", "a vertical", |t| t.starts_with("bull put vertical")).await;
+        b.until("[data-testid=structure-name]", "a vertical", |t| {
+            t.starts_with("bull put vertical")
+        })
+        .await;
 
         // The bench judges it: outline and dates, Greeks, grid, chance.
         b.keys("2").await;
         b.find("[data-testid=bench-outline]").await;
-        b.until("[data-testid=read-out]", "profits", |t| t.contains("today") && t.contains("in 19 d")).await;
+        b.until("[data-testid=read-out]", "profits", |t| {
+            t.contains("today") && t.contains("in 19 d")
+        })
+        .await;
         let tabs = [
             ("outline", "today"),
             ("time map", "even"),
@@ -304,7 +514,10 @@ async fn from_the_chain_to_a_closed_trade() {
             b.accessible(tab).await;
         }
         b.goto(&format!("{home}/chain/QQQQ")).await;
-        b.until("[role=alert]", "a refusal", |t| t.contains("not a known symbol; known: WXMR")).await;
+        b.until("[role=alert]", "a refusal", |t| {
+            t.contains("not a known symbol; known: WXMR")
+        })
+        .await;
         b.keys(LEFT).await;
         drop(program);
     })

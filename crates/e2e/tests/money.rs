@@ -1,5 +1,6 @@
-//! Orders and money in a browser: a warning that is ticked, easing, size, ties, bells, the margin sheet, the balance, a roll, several positions
-//! closed at once, files. axe looks at every new view in both themes.
+//! Orders and money in a browser: a warning that is ticked, easing, size, ties, bells, the margin
+//! sheet, the balance, a roll, several positions closed at once, files. axe looks at every new view
+//! in both themes.
 
 use std::time::Duration;
 
@@ -8,7 +9,12 @@ use serde_json::{Value, json};
 
 /// A draft in the first place of the tray.
 async fn draft(b: &Browser, symbol: &str, legs: Value) {
-    b.tell_by("PUT", "/api/drafts/A", json!({ "symbol": symbol, "legs": legs })).await;
+    b.tell_by(
+        "PUT",
+        "/api/drafts/A",
+        json!({ "symbol": symbol, "legs": legs }),
+    )
+    .await;
 }
 
 async fn working(b: &Browser, limit: &str, id: &str) -> u64 {
@@ -36,7 +42,8 @@ async fn orders_and_money() {
         }
         b.accessible("balance").await;
         b.press("portfolio").await;
-        b.until("[role=alert]", "a refusal", |t| t.contains("portfolio rules need an account of 100,000.00")).await;
+        b.until("[role=alert]", "a refusal", |t| t.contains("portfolio rules need an account of \
+            100,000.00")).await;
         b.write("#pay-in", "50000").await;
         b.press("Pay in").await;
         b.until("main", "paid in", |t| t.contains("110,") || t.contains("111,")).await;
@@ -59,9 +66,11 @@ async fn orders_and_money() {
         b.keys(ESCAPE).await;
         b.press("Read back").await;
         b.until("[aria-label=Checks]", "a warning", |t| t.contains("the loss has no limit")).await;
-        let dead = "return [...document.querySelectorAll('[role=dialog] button')].find((x) => x.textContent === 'Place order').disabled";
+        let dead = "return [...document.querySelectorAll('[role=dialog] button')].find((x) => \
+                    x.textContent === 'Place order').disabled";
         assert_eq!(b.run(dead).await, true, "not before it is ticked");
-        b.run("document.querySelectorAll('[aria-label=Checks] input[type=checkbox]').forEach((x) => x.click())").await;
+        b.run("document.querySelectorAll('[aria-label=Checks] input[type=checkbox]').forEach((x) \
+               => x.click())").await;
         let ticked = b.text("[aria-label=Checks]").await;
         assert_eq!(b.run(dead).await, false, "{ticked}");
         b.accessible("read back with a warning").await;
@@ -95,7 +104,8 @@ async fn orders_and_money() {
         b.until("[data-testid=order-state]", "working again", |t| t == "working").await;
         b.keys(ESCAPE).await;
 
-        // Bells: one is set, rings as time passes, says so without taking the keyboard, and is answered.
+        // Bells: one is set, rings as time passes, says so without taking the keyboard, and is
+        // answered.
         let spot = b.api("/api/chain/WXMR").await["head"]["level"].as_f64().unwrap_or(0.0);
         b.click("[data-testid=bells]").await;
         b.until("[aria-label=Ringing]", "what rang", |t| t.contains("VXLO at or above")).await;
@@ -135,7 +145,8 @@ async fn orders_and_money() {
         // A closing ticket draws what is left; it rolls; several positions close at once.
         b.goto(&format!("{home}/book")).await;
         b.click("[aria-label^='close half of TKZR']").await;
-        b.until("[data-testid=after]", "what is left", |t| t.contains("Left afterwards: 2 × bull put vertical")).await;
+        b.until("[data-testid=after]", "what is left", |t| t.contains("Left afterwards: 2 × bull \
+            put vertical")).await;
         b.accessible("closing ticket").await;
         b.click("[aria-label='Close or roll'] button:last-child").await;
         b.select("#roll-to", "2031-05-16").await;
@@ -146,12 +157,15 @@ async fn orders_and_money() {
             b.click(&format!("[aria-label='pick {name} to close']")).await;
         }
         b.write("[aria-label='how many of TKZR bull put vertical']", "1").await;
-        b.until("main", "picked", |t| t.contains("Close 1 × ZORV bear call vertical, 1 × TKZR bull put vertical")).await;
+        b.until("main", "picked", |t| t.contains("Close 1 × ZORV bear call vertical, 1 × TKZR \
+            bull put vertical")).await;
         b.press("cross").await;
         b.accessible("closing several").await;
-        // The demo's own target closes all of TKZR already: nothing is sent until it is gone, and the refusal says which.
+        // The demo's own target closes all of TKZR already: nothing is sent until it is gone, and
+        // the refusal says which.
         b.press("Place 2 closing orders").await;
-        b.until("[role=alert]", "a refusal", |t| t.contains("that no order closes yet; cancel order")).await;
+        b.until("[role=alert]", "a refusal", |t| t.contains("that no order closes yet; cancel \
+            order")).await;
         for order in b.api("/api/orders").await.as_array().into_iter().flatten().filter(|o| o["open"] == true && o["symbol"] == "TKZR") {
             b.tell(&format!("/api/orders/{}/cancel", order["id"]), json!({})).await;
         }
@@ -160,7 +174,8 @@ async fn orders_and_money() {
 
         // Files: out by links, in whole or not at all.
         b.goto(&format!("{home}/ledger")).await;
-        b.until("[data-testid=reconciled]", "reconciled", |t| t.ends_with("It reconciles to the cent.")).await;
+        b.until("[data-testid=reconciled]", "reconciled", |t| t.ends_with("It reconciles to the \
+            cent.")).await;
         let give = "const input = document.querySelector('input[type=file]'); const files = new DataTransfer();
             files.items.add(new File(['fill,at,symbol,instrument,quantity,price\\nx,2031-03-11T10:42,NMOU,NMOU,ten,1\\n'], 'mine.csv')); input.files = files.files;
             input.dispatchEvent(new Event('change', { bubbles: true }));";

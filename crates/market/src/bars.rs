@@ -1,7 +1,8 @@
 //! Daily bars: what a session did, as its minutes show it.
 //!
-//! Open and close are the path's own; high and low are taken over the prints at each minute, so a bar never promises a price that a minute of the
-//! world does not have. Volume follows the size of the move.
+//! Open and close are the path's own; high and low are taken over the prints at each minute, so a
+//! bar never promises a price that a minute of the world does not have. Volume follows the size of
+//! the move.
 
 use desk::calendar::{close_of, open_of};
 use desk::{Moment, Price};
@@ -29,13 +30,22 @@ pub struct Bar {
 }
 
 impl World {
-    /// Bars of the sessions from `from` on; the session that `until` lies in counts as far as it has come. Nothing for an unknown symbol.
+    /// Bars of the sessions from `from` on; the session that `until` lies in counts as far as it
+    /// has come. Nothing for an unknown symbol.
     pub fn bars(&self, symbol: &str, from: Date, until: Moment) -> Vec<Bar> {
         if let Some(r) = self.recorded(symbol) {
-            return r.bars.iter().filter(|b| b.date >= from && close_of(b.date) <= until).copied().collect();
+            return r
+                .bars
+                .iter()
+                .filter(|b| b.date >= from && close_of(b.date) <= until)
+                .copied()
+                .collect();
         }
         let sessions = self.sessions_between(from, until.date());
-        sessions.iter().filter_map(|day| self.bar(symbol, *day, until)).collect()
+        sessions
+            .iter()
+            .filter_map(|day| self.bar(symbol, *day, until))
+            .collect()
     }
 
     fn bar(&self, symbol: &str, day: Date, until: Moment) -> Option<Bar> {
@@ -52,10 +62,19 @@ impl World {
             (high, low) = (high.max(price), low.min(price));
         }
         let busy = self.spec(symbol)?.activity;
-        let drawn = self.noise().normal(Stream::Volume, name_key(symbol), desk::day_number(day));
+        let drawn = self
+            .noise()
+            .normal(Stream::Volume, name_key(symbol), desk::day_number(day));
         let range = (high - low).to_f64() / open.to_f64();
         let part = minutes as f64 / 390.0;
         let volume = 1.2e6 * busy * part * exp(0.35 * drawn) * (0.6 + 30.0 * range);
-        Some(Bar { date: day, open, high, low, close, volume: volume as i64 })
+        Some(Bar {
+            date: day,
+            open,
+            high,
+            low,
+            close,
+            volume: volume as i64,
+        })
     }
 }

@@ -37,18 +37,28 @@ pub enum Step {
 impl Clock {
     /// Where so many real milliseconds lead; a paused clock stays.
     pub fn after(&self, real_millis: i64) -> Moment {
-        if self.running { self.end_of_world(self.now.plus_millis(real_millis * i64::from(self.speed))) } else { self.now }
+        if self.running {
+            self.end_of_world(self.now.plus_millis(real_millis * i64::from(self.speed)))
+        } else {
+            self.now
+        }
     }
 
     /// Where a step leads.
-    pub fn target<'a>(&self, step: Step, underlyings: impl Iterator<Item = &'a Underlying>) -> Moment {
+    pub fn target<'a>(
+        &self,
+        step: Step,
+        underlyings: impl Iterator<Item = &'a Underlying>,
+    ) -> Moment {
         let to = match step {
             Step::Minute => self.now.plus_millis(60_000),
             Step::Hour => self.now.plus_millis(3_600_000),
             Step::Open => next_open(self.now),
             Step::Close => next_close(self.now),
             Step::Expiration => {
-                let nearest = underlyings.filter_map(|u| u.expirations(self.now).first().map(|e| e.moment())).min();
+                let nearest = underlyings
+                    .filter_map(|u| u.expirations(self.now).first().map(|e| e.moment()))
+                    .min();
                 nearest.unwrap_or_else(|| next_close(self.now))
             }
         };

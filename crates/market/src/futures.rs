@@ -1,11 +1,15 @@
 //! Futures: each delivery month is an underlying of its own, with options on it.
 //!
-//! A month's symbol is that of the product, the letter of the month (F G H J K M N Q U V X Z, January to December; common practice) and the last
-//! digit of the year. Options end in the month before the month they are named for; those named for a month without a delivery are on the
-//! next one that has.
+//! A month's symbol is that of the product, the letter of the month (F G H J K M N Q U V X Z,
+//! January to December; common practice) and the last digit of the year. Options end in the month
+//! before the month they are named for; those named for a month without a delivery are on the next
+//! one that has.
 
 use desk::calendar::{previous_session, session_on_or_before};
-use desk::{ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind};
+use desk::{
+    ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying,
+    UnderlyingKind,
+};
 use jiff::ToSpan;
 use jiff::civil::{Date, Weekday, date};
 use quant::Style;
@@ -42,7 +46,9 @@ struct Product {
 }
 
 const LETTERS: [char; 12] = ['F', 'G', 'H', 'J', 'K', 'M', 'N', 'Q', 'U', 'V', 'X', 'Z'];
-const MONTHS: [&str; 12] = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+const MONTHS: [&str; 12] = [
+    "Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec",
+];
 
 fn mid_month(first: Date) -> Date {
     session_on_or_before(date(first.year(), first.month(), 15))
@@ -50,8 +56,14 @@ fn mid_month(first: Date) -> Date {
 
 /// The last Friday before the month's last session.
 fn last_friday(first: Date) -> Date {
-    let friday = first.nth_weekday_of_month(-1, Weekday::Friday).unwrap_or(first);
-    let before = if friday < last_session(plus_months(first, 1)) { friday } else { friday.checked_sub(7.days()).unwrap_or(friday) };
+    let friday = first
+        .nth_weekday_of_month(-1, Weekday::Friday)
+        .unwrap_or(first);
+    let before = if friday < last_session(plus_months(first, 1)) {
+        friday
+    } else {
+        friday.checked_sub(7.days()).unwrap_or(friday)
+    };
     session_on_or_before(before)
 }
 
@@ -90,7 +102,9 @@ fn products() -> [Product; 3] {
             months: &[3, 5, 7, 9, 12],
             ahead: 18,
             slope: 0.0015,
-            season: [0.0, 0.0, 0.0, 0.004, 0.008, 0.006, -0.004, -0.016, -0.02, -0.012, -0.004, 0.0],
+            season: [
+                0.0, 0.0, 0.0, 0.004, 0.008, 0.006, -0.004, -0.016, -0.02, -0.012, -0.004, 0.0,
+            ],
             multiplier: 50,
             scan: (0.07, 0.06, 50.0),
             tick: Price::from_raw(Price::SCALE / 8),
@@ -136,16 +150,26 @@ pub(crate) fn futures() -> impl Iterator<Item = Vec<(Spec, f64)>> {
 
 fn months(p: &Product) -> Vec<(Spec, f64)> {
     let first = date(FIRST.year(), FIRST.month(), 1);
-    let deliveries: Vec<Date> =
-        (0..=months_between(FIRST, LAST) + p.ahead).map(|n| plus_months(first, n)).filter(|month| p.months.contains(&month.month())).collect();
-    let level = |month: Date| p.slope * f64::from(months_between(DEMO_DAY, month)) + p.season[month.month() as usize - 1];
-    let near = deliveries.iter().find(|month| last_session(**month) >= DEMO_DAY).copied().unwrap_or(first);
+    let deliveries: Vec<Date> = (0..=months_between(FIRST, LAST) + p.ahead)
+        .map(|n| plus_months(first, n))
+        .filter(|month| p.months.contains(&month.month()))
+        .collect();
+    let level = |month: Date| {
+        p.slope * f64::from(months_between(DEMO_DAY, month)) + p.season[month.month() as usize - 1]
+    };
+    let near = deliveries
+        .iter()
+        .find(|month| last_session(**month) >= DEMO_DAY)
+        .copied()
+        .unwrap_or(first);
     let mut before = plus_months(first, -1);
     deliveries
         .iter()
         .map(|month| {
             // Options named for the months after the delivery before this one, up to its own.
-            let own_dates = (1..=months_between(before, *month)).map(|n| (p.ends)(plus_months(before, n - 1))).collect();
+            let own_dates = (1..=months_between(before, *month))
+                .map(|n| (p.ends)(plus_months(before, n - 1)))
+                .collect();
             before = *month;
             (spec(p, *month, own_dates), level(*month) - level(near))
         })
@@ -159,7 +183,14 @@ fn last_session(month: Date) -> Date {
 
 /// Extreme moves of three price scans, of which a third counts; nothing for exposure.
 fn scan_rates((price_scan, vol_scan, short_option_minimum): (f64, f64, f64)) -> ScanRates {
-    ScanRates { price_scan, vol_scan, extreme_multiple: 3.0, extreme_cover: 0.33, exposure_rate: 0.0, short_option_minimum }
+    ScanRates {
+        price_scan,
+        vol_scan,
+        extreme_multiple: 3.0,
+        extreme_cover: 0.33,
+        exposure_rate: 0.0,
+        short_option_minimum,
+    }
 }
 
 fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {

@@ -1,10 +1,11 @@
 //! **market**: the stand-in for the world outside.
 //!
-//! A simulated world of invented instruments, markets quoted around theoretical value, a clock and an
-//! exchange. Everything follows from a seed and a moment: nothing depends on the wall clock, on thread
-//! timing or on hash order, and no moment needs the one before it. The crate depends on the core
-//! alone; it keeps no files and knows no network. A real feed would take the place of [`World`] and [`Quoter`] (what is listed,
-//! bid and asked, now and before), a real broker that of [`exchange`] (what became of my orders).
+//! A simulated world of invented instruments, markets quoted around theoretical value, a clock and
+//! an exchange. Everything follows from a seed and a moment: nothing depends on the wall clock, on
+//! thread timing or on hash order, and no moment needs the one before it. The crate depends on the
+//! core alone; it keeps no files and knows no network. A real feed would take the place of
+//! [`World`] and [`Quoter`] (what is listed, bid and asked, now and before), a real broker that of
+//! [`exchange`] (what became of my orders).
 
 mod bars;
 mod clock;

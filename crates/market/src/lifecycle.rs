@@ -1,18 +1,24 @@
-//! What happens to positions without an order: dividends, exercise and assignment, settlements, the end of a future.
+//! What happens to positions without an order: dividends, exercise and assignment, settlements, the
+//! end of a future.
 //!
-//! At an opening: dividends of that ex-date, then series that settle on the opening prints. At a close: series that end there, the day's
-//! gains and losses of futures, the end of a future that traded for the last time, and then the holders' early exercise, told as if it were known
-//! at once (in life it is known next morning). A series in the money by a cent is exercised (common practice: exercise by exception) unless its holder
-//! said not to; sold ones are then assigned in full.
+//! At an opening: dividends of that ex-date, then series that settle on the opening prints. At a
+//! close: series that end there, the day's gains and losses of futures, the end of a future that
+//! traded for the last time, and then the holders' early exercise, told as if it were known at once
+//! (in life it is known next morning). A series in the money by a cent is exercised (common
+//! practice: exercise by exception) unless its holder said not to; sold ones are then assigned in
+//! full.
 //!
-//! Early exercise of what others hold: a call the night before an ex-date when the put of the same strike and the interest on the strike are
-//! worth less than the dividend (the rule that follows from European parity), by most of its holders; a put whose value is its exercise
-//! value, by a part of them each night. Who is assigned is drawn from the seed, contract by contract.
+//! Early exercise of what others hold: a call the night before an ex-date when the put of the same
+//! strike and the interest on the strike are worth less than the dividend (the rule that follows
+//! from European parity), by most of its holders; a put whose value is its exercise value, by a
+//! part of them each night. Who is assigned is drawn from the seed, contract by contract.
 
 use std::collections::BTreeSet;
 
 use desk::calendar::{close_of, is_session, next_session, open_of};
-use desk::{Account, Contract, Instrument, Kind, Moment, Price, Settlement, Style, Underlying, day_number};
+use desk::{
+    Account, Contract, Instrument, Kind, Moment, Price, Settlement, Style, Underlying, day_number,
+};
 use jiff::civil::Date;
 use quant::{Terms, european_price};
 
@@ -41,7 +47,8 @@ pub enum Happening {
         /// In the money, but its holder had said not to exercise.
         declined: bool,
     },
-    /// So many contracts (signed as they are held; below zero: assigned) change into the underlying at the strike.
+    /// So many contracts (signed as they are held; below zero: assigned) change into the underlying
+    /// at the strike.
     Delivered {
         /// Which.
         contract: Contract,
@@ -65,13 +72,20 @@ pub enum Happening {
 
 /// How likely a holder is to act in time where exercise before an ex-date pays.
 const DILIGENT: f64 = 0.92;
-/// How likely a holder of a put that is worth its exercise value is to exercise it on a given night.
+/// How likely a holder of a put that is worth its exercise value is to exercise it on a given
+/// night.
 const TIRED: f64 = 0.25;
 /// Time value below which a put counts as worth its exercise value.
 const NOTHING: f64 = 0.005;
 
 /// Everything that happens to an account's positions at an opening or a close, in order.
-pub fn due(world: &World, quoter: &mut Quoter, account: &Account, declined: &BTreeSet<Contract>, at: Moment) -> Vec<Happening> {
+pub fn due(
+    world: &World,
+    quoter: &mut Quoter,
+    account: &Account,
+    declined: &BTreeSet<Contract>,
+    at: Moment,
+) -> Vec<Happening> {
     let day = at.date();
     let mut out = Vec::new();
     if !is_session(day) {
@@ -83,13 +97,18 @@ pub fn due(world: &World, quoter: &mut Quoter, account: &Account, declined: &BTr
     let mut left: Vec<Contract> = Vec::new();
     for contract in account.series() {
         match world.owner(&contract) {
-            Some(underlying) if underlying.expiry_moment(&contract) <= at => out.extend(ended(world, account, declined, underlying, contract)),
+            Some(underlying) if underlying.expiry_moment(&contract) <= at => {
+                out.extend(ended(world, account, declined, underlying, contract))
+            }
             _ => left.push(contract),
         }
     }
     if at == close_of(day) {
         out.extend(variation(world, account, day));
-        out.extend(left.into_iter().filter_map(|contract| assigned_early(world, quoter, account, contract, at)));
+        out.extend(
+            left.into_iter()
+                .filter_map(|contract| assigned_early(world, quoter, account, contract, at)),
+        );
     }
     out
 }
@@ -100,10 +119,20 @@ fn dividends(world: &World, account: &Account, day: Date) -> Vec<Happening> {
         let cash = world.dividends(&symbol, before, 0).first()?.1;
         Some(Happening::Dividend { symbol, cash })
     };
-    account.underlyings().into_iter().filter_map(paying).collect()
+    account
+        .underlyings()
+        .into_iter()
+        .filter_map(paying)
+        .collect()
 }
 
-fn ended(world: &World, account: &Account, declined: &BTreeSet<Contract>, underlying: &Underlying, contract: Contract) -> Option<Happening> {
+fn ended(
+    world: &World,
+    account: &Account,
+    declined: &BTreeSet<Contract>,
+    underlying: &Underlying,
+    contract: Contract,
+) -> Option<Happening> {
     let held = account.held(&Instrument::Option(contract.clone()));
     let print = world.spot(&underlying.symbol, underlying.expiry_moment(&contract))?;
     let inside = match contract.kind {
@@ -113,30 +142,63 @@ fn ended(world: &World, account: &Account, declined: &BTreeSet<Contract>, underl
     let exercised = inside >= Price::cents(1);
     let declines = exercised && held > 0 && declined.contains(&contract);
     if exercised && !declines && underlying.settlement == Settlement::Delivery {
-        return Some(Happening::Delivered { contract, quantity: held, print, early: false });
+        return Some(Happening::Delivered {
+            contract,
+            quantity: held,
+            print,
+            early: false,
+        });
     }
-    let value = if exercised && !declines { inside } else { Price::ZERO };
-    Some(Happening::Ended { contract, value, print, declined: declines })
+    let value = if exercised && !declines {
+        inside
+    } else {
+        Price::ZERO
+    };
+    Some(Happening::Ended {
+        contract,
+        value,
+        print,
+        declined: declines,
+    })
 }
 
 fn variation(world: &World, account: &Account, day: Date) -> Vec<Happening> {
     let settled = |symbol: String| {
         let last_session = world.underlying(&symbol)?.last_session?;
         let price = world.spot(&symbol, close_of(day))?;
-        Some(Happening::Variation { symbol, price, last: day >= last_session })
+        Some(Happening::Variation {
+            symbol,
+            price,
+            last: day >= last_session,
+        })
     };
-    account.underlyings().into_iter().filter_map(settled).collect()
+    account
+        .underlyings()
+        .into_iter()
+        .filter_map(settled)
+        .collect()
 }
 
-fn assigned_early(world: &World, quoter: &mut Quoter, account: &Account, contract: Contract, at: Moment) -> Option<Happening> {
+fn assigned_early(
+    world: &World,
+    quoter: &mut Quoter,
+    account: &Account,
+    contract: Contract,
+    at: Moment,
+) -> Option<Happening> {
     let held = account.held(&Instrument::Option(contract.clone()));
     let underlying = world.owner(&contract)?;
-    if held >= 0 || underlying.style != Style::American || underlying.settlement != Settlement::Delivery {
+    if held >= 0
+        || underlying.style != Style::American
+        || underlying.settlement != Settlement::Delivery
+    {
         return None;
     }
     let print = world.spot(&underlying.symbol, at)?;
     let chance = match contract.kind {
-        Kind::Call => pays_before_dividend(world, underlying, &contract, print, at).then_some(DILIGENT),
+        Kind::Call => {
+            pays_before_dividend(world, underlying, &contract, print, at).then_some(DILIGENT)
+        }
         Kind::Put => {
             let inside = contract.strike - print;
             let value = quoter.quote(world, &contract, at)?.theoretical;
@@ -145,17 +207,39 @@ fn assigned_early(world: &World, quoter: &mut Quoter, account: &Account, contrac
     }?;
     let key = contract_key(&contract);
     let night = day_number(at.date()) << 20;
-    let assigned = (0..-held).filter(|i| world.noise().uniform(Stream::Assignment, key, night | i) < chance).count() as i64;
-    (assigned > 0).then_some(Happening::Delivered { contract, quantity: -assigned, print, early: true })
+    let assigned = (0..-held)
+        .filter(|i| world.noise().uniform(Stream::Assignment, key, night | i) < chance)
+        .count() as i64;
+    (assigned > 0).then_some(Happening::Delivered {
+        contract,
+        quantity: -assigned,
+        print,
+        early: true,
+    })
 }
 
-/// Whether a call is best exercised tonight for tomorrow's dividend: P + K(1 − e^{−rτ}) < D, with the put at what is left after the fall.
-fn pays_before_dividend(world: &World, underlying: &Underlying, contract: &Contract, print: Price, at: Moment) -> bool {
+/// Whether a call is best exercised tonight for tomorrow's dividend: P + K(1 − e^{−rτ}) < D, with
+/// the put at what is left after the fall.
+fn pays_before_dividend(
+    world: &World,
+    underlying: &Underlying,
+    contract: &Contract,
+    print: Price,
+    at: Moment,
+) -> bool {
     let tomorrow = next_session(at.date());
-    let Some((_, cash)) = world.dividends(&underlying.symbol, at, 30).into_iter().find(|(ex, _)| *ex == tomorrow) else { return false };
+    let Some((_, cash)) = world
+        .dividends(&underlying.symbol, at, 30)
+        .into_iter()
+        .find(|(ex, _)| *ex == tomorrow)
+    else {
+        return false;
+    };
     let (expiry, strike) = (underlying.expiry_moment(contract), contract.strike.to_f64());
     let spot = (print - cash).to_f64();
-    let Some(slice) = world.slice(&underlying.symbol, open_of(tomorrow), expiry, spot) else { return false };
+    let Some(slice) = world.slice(&underlying.symbol, open_of(tomorrow), expiry, spot) else {
+        return false;
+    };
     let put = Terms {
         kind: Kind::Put,
         style: Style::European,
@@ -165,5 +249,7 @@ fn pays_before_dividend(world: &World, underlying: &Underlying, contract: &Contr
         carry_yield: slice.carry_yield,
         vol: slice.vol(strike),
     };
-    print > contract.strike && european_price(&put, spot) + strike * (1.0 - libm::exp(-slice.rate * slice.years)) < cash.to_f64()
+    print > contract.strike
+        && european_price(&put, spot) + strike * (1.0 - libm::exp(-slice.rate * slice.years))
+            < cash.to_f64()
 }

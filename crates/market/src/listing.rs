@@ -1,8 +1,8 @@
 //! Which strikes are listed.
 //!
-//! An expiration is listed so many days before its end: from then on coarse strikes stand around every
-//! close, and fine ones around the closes of its last hundred days. As the price wanders strikes are
-//! added; none is withdrawn.
+//! An expiration is listed so many days before its end: from then on coarse strikes stand around
+//! every close, and fine ones around the closes of its last hundred days. As the price wanders
+//! strikes are added; none is withdrawn.
 
 use desk::calendar::monthly_expiration;
 use desk::{Contract, Expiration, Kind, LISTED_AHEAD, Moment, Price, Underlying, day_number};
@@ -33,16 +33,24 @@ fn reach(life: i64) -> f64 {
     if life <= 45 { 0.45 } else { 0.75 }
 }
 
-/// Distance of strikes (in cents) at a strike: twice the stated step for each doubling of the price since the name began, half of it below six
-/// tenths of that price.
+/// Distance of strikes (in cents) at a strike: twice the stated step for each doubling of the price
+/// since the name began, half of it below six tenths of that price.
 fn step_at(strike: i64, step: i64, anchor: f64) -> i64 {
     let level = strike as f64 / 100.0 / anchor;
-    if level < 0.6 { half(step) } else { step << (libm::log2(level / 1.6).floor() + 1.0).clamp(0.0, 8.0) as i64 }
+    if level < 0.6 {
+        half(step)
+    } else {
+        step << (libm::log2(level / 1.6).floor() + 1.0).clamp(0.0, 8.0) as i64
+    }
 }
 
 /// Half a step, where that is one that is listed anywhere.
 fn half(step: i64) -> i64 {
-    if matches!(step, 100 | 200 | 500 | 1_000 | 2_000) { step / 2 } else { step }
+    if matches!(step, 100 | 200 | 500 | 1_000 | 2_000) {
+        step / 2
+    } else {
+        step
+    }
 }
 
 /// The strikes of one expiration at a moment, ascending.
@@ -50,7 +58,9 @@ pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment)
     if let Some(r) = world.recorded(symbol) {
         return r.strikes(expiration, at);
     }
-    let Some(spec) = world.spec(symbol) else { return Vec::new() };
+    let Some(spec) = world.spec(symbol) else {
+        return Vec::new();
+    };
     let expiry = expiration.date;
     let life = life(&spec.underlying, expiry);
     let range = |days: i64| world.close_range(symbol, at, day_number(expiry) - days);
@@ -62,7 +72,9 @@ pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment)
         if !coarse && !near {
             continue;
         }
-        let Some((low, high)) = range(if coarse { life } else { life.min(FINE) }) else { continue };
+        let Some((low, high)) = range(if coarse { life } else { life.min(FINE) }) else {
+            continue;
+        };
         let distance = distance.min(outermost);
         let grid = |value: f64| (value * 100.0 / *step as f64).round() as i64 * step;
         let mut strike = grid(low * (1.0 - distance)).max(*step);
@@ -79,9 +91,20 @@ pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment)
 }
 
 /// The contract of an expiration, right and strike.
-pub fn contract(world: &World, symbol: &str, expiration: &Expiration, kind: Kind, strike: Price) -> Option<Contract> {
+pub fn contract(
+    world: &World,
+    symbol: &str,
+    expiration: &Expiration,
+    kind: Kind,
+    strike: Price,
+) -> Option<Contract> {
     let root = world.underlying(symbol)?.root_for(expiration).to_owned();
-    Some(Contract { root, expiry: expiration.date, kind, strike })
+    Some(Contract {
+        root,
+        expiry: expiration.date,
+        kind,
+        strike,
+    })
 }
 
 /// Why a contract cannot be traded.
@@ -118,29 +141,50 @@ pub enum ListingError {
 
 fn nearest_two<T: Clone>(items: &[T], at: usize, show: impl Fn(&T) -> String) -> String {
     let low = at.checked_sub(1).and_then(|i| items.get(i));
-    low.into_iter().chain(items.get(at)).map(show).collect::<Vec<_>>().join(" and ")
+    low.into_iter()
+        .chain(items.get(at))
+        .map(show)
+        .collect::<Vec<_>>()
+        .join(" and ")
 }
 
 /// Says whether a contract is listed, and what would be if it is not.
 pub fn check_listed(world: &World, contract: &Contract, at: Moment) -> Result<(), ListingError> {
     let Some(underlying) = world.owner(contract) else {
         let known: Vec<&str> = world.underlyings(at).map(|u| u.symbol.as_str()).collect();
-        return Err(ListingError::Symbol(contract.root.clone(), known.join(", ")));
+        return Err(ListingError::Symbol(
+            contract.root.clone(),
+            known.join(", "),
+        ));
     };
     if underlying.expiry_moment(contract) <= at {
-        return Err(ListingError::Expired { contract: contract.clone() });
+        return Err(ListingError::Expired {
+            contract: contract.clone(),
+        });
     }
-    let listed = world.expirations(&underlying.symbol, at).unwrap_or_default();
-    let Some(expiration) = listed.iter().find(|e| e.date == contract.expiry && underlying.root_for(e) == contract.root) else {
+    let listed = world
+        .expirations(&underlying.symbol, at)
+        .unwrap_or_default();
+    let Some(expiration) = listed
+        .iter()
+        .find(|e| e.date == contract.expiry && underlying.root_for(e) == contract.root)
+    else {
         let place = listed.partition_point(|e| e.date < contract.expiry);
         let nearest = nearest_two(&listed, place, |e| e.date.to_string());
-        return Err(ListingError::Expiration { contract: contract.clone(), symbol: underlying.symbol.clone(), nearest });
+        return Err(ListingError::Expiration {
+            contract: contract.clone(),
+            symbol: underlying.symbol.clone(),
+            nearest,
+        });
     };
     let strikes = strikes(world, &underlying.symbol, expiration, at);
     if strikes.binary_search(&contract.strike).is_err() {
         let place = strikes.partition_point(|s| *s < contract.strike);
         let nearest = nearest_two(&strikes, place, |s| desk::strike_label(*s));
-        return Err(ListingError::Strike { contract: contract.clone(), nearest });
+        return Err(ListingError::Strike {
+            contract: contract.clone(),
+            nearest,
+        });
     }
     Ok(())
 }

@@ -1,7 +1,8 @@
-//! Counter-based randomness: a number is a function of seed, stream and index, never of how many were
-//! drawn before it. Mixing is the finaliser of SplitMix64 (Steele, Lea & Flood, "Fast splittable
-//! pseudorandom number generators", 2014), applied once per word. The elementary functions of the world come from `libm`, not from the
-//! system, so that another machine has the same world to the last digit.
+//! Counter-based randomness: a number is a function of seed, stream and index, never of how many
+//! were drawn before it. Mixing is the finaliser of SplitMix64 (Steele, Lea & Flood, "Fast
+//! splittable pseudorandom number generators", 2014), applied once per word. The elementary
+//! functions of the world come from `libm`, not from the system, so that another machine has the
+//! same world to the last digit.
 
 use desk::{Contract, Kind, day_number};
 
@@ -38,12 +39,15 @@ fn mix(mut z: u64) -> u64 {
 
 /// A number for a name, so that instruments may be listed in any order.
 pub(crate) fn name_key(name: &str) -> u64 {
-    name.bytes().fold(0xcbf2_9ce4_8422_2325, |h, b| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3))
+    name.bytes().fold(0xcbf2_9ce4_8422_2325, |h, b| {
+        (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3)
+    })
 }
 
 /// A number for a contract.
 pub(crate) fn contract_key(c: &Contract) -> u64 {
-    mix(mix(name_key(&c.root) ^ c.strike.raw() as u64) ^ (2 * day_number(c.expiry) + i64::from(c.kind == Kind::Put)) as u64)
+    mix(mix(name_key(&c.root) ^ c.strike.raw() as u64)
+        ^ (2 * day_number(c.expiry) + i64::from(c.kind == Kind::Put)) as u64)
 }
 
 impl Noise {

@@ -1,18 +1,21 @@
 //! Markets around theoretical value.
 //!
-//! The theoretical value is the model price at the surface's volatility. American calls on shares are worth the better of holding them to their
-//! end and exercising them just before an ex-date (F. Black, "Fact and fantasy in the use of options", *Financial Analysts Journal* 31 (1975); a
-//! lower bound that misses the right to wait and see: some cents at most). American puts, and both kinds on futures, are priced
-//! as the European price of the very moment plus an early-exercise premium from boundaries that are solved
-//! at the start of the current ten minutes, once for an expiration: a pure function of the moment, the same whether one contract is asked
-//! for or the whole chain. Around it stands a width by liquidity, price, moneyness and time of
-//! day; quotes are rounded outward to the tick, and far strikes may have no bid.
+//! The theoretical value is the model price at the surface's volatility. American calls on shares
+//! are worth the better of holding them to their end and exercising them just before an ex-date (F.
+//! Black, "Fact and fantasy in the use of options", *Financial Analysts Journal* 31 (1975); a lower
+//! bound that misses the right to wait and see: some cents at most). American puts, and both kinds
+//! on futures, are priced as the European price of the very moment plus an early-exercise premium
+//! from boundaries that are solved at the start of the current ten minutes, once for an expiration:
+//! a pure function of the moment, the same whether one contract is asked for or the whole chain.
+//! Around it stands a width by liquidity, price, moneyness and time of day; quotes are rounded
+//! outward to the tick, and far strikes may have no bid.
 
 use std::collections::BTreeMap;
 
 use desk::calendar::{close_of, last_trading, open_of, previous_session};
 use desk::{
-    Contract, Expiration, Instrument, Kind, LegMarket, Moment, Price, Priced, PricedIn, Quote, Underlying, UnderlyingKind, day_number, terms_of,
+    Contract, Expiration, Instrument, Kind, LegMarket, Moment, Price, Priced, PricedIn, Quote,
+    Underlying, UnderlyingKind, day_number, terms_of,
 };
 use jiff::civil::Date;
 use libm::{exp, log};
@@ -37,12 +40,13 @@ pub struct Listed {
     pub theoretical: f64,
     /// Delta per unit, at the surface's volatility.
     pub delta: f64,
-    /// Volatility implied by the middle; absent without a bid, and where bid and ask lie thirty points apart.
+    /// Volatility implied by the middle; absent without a bid, and where bid and ask lie thirty
+    /// points apart.
     pub implied: Option<f64>,
 }
 
-/// Solved boundaries of the current ten minutes, and what was quoted last. Only a memory: every answer is a function of the
-/// world and the moment.
+/// Solved boundaries of the current ten minutes, and what was quoted last. Only a memory: every
+/// answer is a function of the world and the moment.
 #[derive(Default)]
 pub struct Quoter {
     slots: BTreeMap<String, BTreeMap<Date, Slot>>,
@@ -77,33 +81,54 @@ impl Quoter {
     /// Quotes one contract; `None` when its root is unknown or it has expired.
     pub fn quote(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<Listed> {
         if self.moment == Some(at)
-            && let Ok(place) = self.quoted.binary_search_by(|(known, _)| known.cmp(contract))
+            && let Ok(place) = self
+                .quoted
+                .binary_search_by(|(known, _)| known.cmp(contract))
         {
             return Some(self.quoted[place].1);
         }
         let underlying = world.owner(contract)?;
         if let Some(r) = world.recorded(&underlying.symbol) {
             let expiry = underlying.expiry_moment(contract);
-            return r.quote(contract, at, world.rate(at.years_until(expiry))).filter(|_| expiry > at);
+            return r
+                .quote(contract, at, world.rate(at.years_until(expiry)))
+                .filter(|_| expiry > at);
         }
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
         self.prepare(world, underlying, contract, at);
-        self.quote_at(world, underlying, std::slice::from_ref(contract), (at, last_trading(at)), spot).pop()
+        self.quote_at(
+            world,
+            underlying,
+            std::slice::from_ref(contract),
+            (at, last_trading(at)),
+            spot,
+        )
+        .pop()
     }
 
-    /// Quotes contracts at one moment and remembers them: for a fraction of one by one where several end together. They are in order.
+    /// Quotes contracts at one moment and remembers them: for a fraction of one by one where
+    /// several end together. They are in order.
     pub(crate) fn remember(&mut self, world: &World, contracts: &[Contract], at: Moment) {
         self.moment = Some(at);
         self.quoted.clear();
-        let simulated = |together: &'_ [Contract]| world.owner(&together[0]).filter(|u| world.recorded(&u.symbol).is_none());
-        let groups: Vec<(&[Contract], &Underlying)> =
-            contracts.chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry).filter_map(|g| Some((g, simulated(g)?))).collect();
+        let simulated = |together: &'_ [Contract]| {
+            world
+                .owner(&together[0])
+                .filter(|u| world.recorded(&u.symbol).is_none())
+        };
+        let groups: Vec<(&[Contract], &Underlying)> = contracts
+            .chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry)
+            .filter_map(|g| Some((g, simulated(g)?)))
+            .collect();
         for (together, underlying) in &groups {
             self.prepare(world, underlying, &together[0], at);
         }
         let live = last_trading(at);
         let quote = |(together, underlying): &(&[Contract], &Underlying)| {
-            let spot = world.spot(&underlying.symbol, at).unwrap_or_default().to_f64();
+            let spot = world
+                .spot(&underlying.symbol, at)
+                .unwrap_or_default()
+                .to_f64();
             self.quote_at(world, underlying, together, (at, live), spot)
         };
         let listed: Vec<Vec<Listed>> = groups.iter().map(quote).collect();
@@ -114,54 +139,148 @@ impl Quoter {
         }
     }
 
-    /// Middles of an expiration at the close before the session of `at`; worked out once for a session.
-    pub fn closing_middles(&mut self, world: &World, underlying: &Underlying, expiration: &Expiration, at: Moment) -> &BTreeMap<Contract, Price> {
+    /// Middles of an expiration at the close before the session of `at`; worked out once for a
+    /// session.
+    pub fn closing_middles(
+        &mut self,
+        world: &World,
+        underlying: &Underlying,
+        expiration: &Expiration,
+        at: Moment,
+    ) -> &BTreeMap<Contract, Price> {
         let close = close_of(previous_session(last_trading(at).date()));
         let key = (underlying.root_for(expiration).to_owned(), expiration.date);
-        let kept = self.closes.entry(key).or_insert((Moment::at(Date::MIN, 0, 0), BTreeMap::new()));
+        let kept = self
+            .closes
+            .entry(key)
+            .or_insert((Moment::at(Date::MIN, 0, 0), BTreeMap::new()));
         if kept.0 != close {
             // With a memory of its own: the boundaries of now stay.
             let listed = Quoter::new().chain(world, underlying, expiration, close);
-            *kept = (close, listed.into_iter().map(|(c, l)| (c, l.quote.mid())).collect());
+            *kept = (
+                close,
+                listed
+                    .into_iter()
+                    .map(|(c, l)| (c, l.quote.mid()))
+                    .collect(),
+            );
         }
         &kept.1
     }
 
     /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts.
-    pub fn chain(&mut self, world: &World, underlying: &Underlying, expiration: &Expiration, at: Moment) -> Vec<(Contract, Listed)> {
+    pub fn chain(
+        &mut self,
+        world: &World,
+        underlying: &Underlying,
+        expiration: &Expiration,
+        at: Moment,
+    ) -> Vec<(Contract, Listed)> {
         if let Some(r) = world.recorded(&underlying.symbol) {
-            return r.chain(expiration.date, at, world.rate(at.years_until(expiration.moment())));
+            return r.chain(
+                expiration.date,
+                at,
+                world.rate(at.years_until(expiration.moment())),
+            );
         }
-        let Some(spot) = world.spot(&underlying.symbol, at) else { return Vec::new() };
+        let Some(spot) = world.spot(&underlying.symbol, at) else {
+            return Vec::new();
+        };
         let strikes = listing::strikes(world, &underlying.symbol, expiration, at);
         let root = underlying.root_for(expiration);
-        let both = |strike: Price| [Kind::Call, Kind::Put].map(|kind| Contract { root: root.to_owned(), expiry: expiration.date, kind, strike });
+        let both = |strike: Price| {
+            [Kind::Call, Kind::Put].map(|kind| Contract {
+                root: root.to_owned(),
+                expiry: expiration.date,
+                kind,
+                strike,
+            })
+        };
         let contracts: Vec<Contract> = strikes.into_iter().flat_map(both).collect();
         if let Some(first) = contracts.first() {
             self.prepare(world, underlying, first, at);
         }
-        let listed = self.quote_at(world, underlying, &contracts, (at, last_trading(at)), spot.to_f64());
+        let listed = self.quote_at(
+            world,
+            underlying,
+            &contracts,
+            (at, last_trading(at)),
+            spot.to_f64(),
+        );
         // Nothing is listed at its very end.
-        if listed.len() == contracts.len() { contracts.into_iter().zip(listed).collect() } else { Vec::new() }
+        if listed.len() == contracts.len() {
+            contracts.into_iter().zip(listed).collect()
+        } else {
+            Vec::new()
+        }
     }
 
-    /// Quotes contracts of one expiration, which was prepared, at a moment and as of the last trading before it (closed, the last quotes of the session
-    /// stand); none when it has passed.
-    fn quote_at(&self, world: &World, underlying: &Underlying, contracts: &[Contract], (at, live): (Moment, Moment), spot: f64) -> Vec<Listed> {
-        let Some(first) = contracts.first().filter(|c| underlying.expiry_moment(c) > at) else { return Vec::new() };
-        let places: Vec<Place<'_>> = contracts.iter().map(|contract| Place { world, underlying, contract, key: contract_key(contract) }).collect();
+    /// Quotes contracts of one expiration, which was prepared, at a moment and as of the last
+    /// trading before it (closed, the last quotes of the session stand); none when it has passed.
+    fn quote_at(
+        &self,
+        world: &World,
+        underlying: &Underlying,
+        contracts: &[Contract],
+        (at, live): (Moment, Moment),
+        spot: f64,
+    ) -> Vec<Listed> {
+        let Some(first) = contracts
+            .first()
+            .filter(|c| underlying.expiry_moment(c) > at)
+        else {
+            return Vec::new();
+        };
+        let places: Vec<Place<'_>> = contracts
+            .iter()
+            .map(|contract| Place {
+                world,
+                underlying,
+                contract,
+                key: contract_key(contract),
+            })
+            .collect();
         let expiry = underlying.expiry_moment(first);
-        let Some(slice) = world.slice(&underlying.symbol, at, expiry, spot) else { return Vec::new() };
-        let rows: Vec<(Terms, f64)> =
-            contracts.iter().map(|c| (terms_of(c, underlying, at, (slice.rate, slice.carry_yield), slice.vol(c.strike.to_f64())), spot)).collect();
+        let Some(slice) = world.slice(&underlying.symbol, at, expiry, spot) else {
+            return Vec::new();
+        };
+        let rows: Vec<(Terms, f64)> = contracts
+            .iter()
+            .map(|c| {
+                (
+                    terms_of(
+                        c,
+                        underlying,
+                        at,
+                        (slice.rate, slice.carry_yield),
+                        slice.vol(c.strike.to_f64()),
+                    ),
+                    spot,
+                )
+            })
+            .collect();
         let mut values = europeans(&rows);
         if underlying.style == Style::American {
             Quoter::before_dividends(world, underlying, &rows, (at, expiry), &mut values);
-            let kept = self.slots.get(&first.root).and_then(|by_date| by_date.get(&first.expiry));
-            if let Some(Slot { exercise: Some(exercise), slice: Some(slice), .. }) = kept {
+            let kept = self
+                .slots
+                .get(&first.root)
+                .and_then(|by_date| by_date.get(&first.expiry));
+            if let Some(Slot {
+                exercise: Some(exercise),
+                slice: Some(slice),
+                ..
+            }) = kept
+            {
                 let kinds = with_boundary(underlying);
-                let early: Vec<usize> = (0..rows.len()).filter(|i| kinds.contains(&rows[*i].0.kind)).collect();
-                let then: Vec<(Kind, f64, f64)> = early.iter().map(|i| &rows[*i].0).map(|t| (t.kind, t.strike, slice.vol(t.strike))).collect();
+                let early: Vec<usize> = (0..rows.len())
+                    .filter(|i| kinds.contains(&rows[*i].0.kind))
+                    .collect();
+                let then: Vec<(Kind, f64, f64)> = early
+                    .iter()
+                    .map(|i| &rows[*i].0)
+                    .map(|t| (t.kind, t.strike, slice.vol(t.strike)))
+                    .collect();
                 for (i, (price, delta)) in early.into_iter().zip(exercise.premiums(&then, spot)) {
                     let (t, value) = (&rows[i].0, &mut values[i]);
                     value.price = (value.price + price).max(t.kind.intrinsic(spot, t.strike));
@@ -169,18 +288,41 @@ impl Quoter {
                 }
             }
         }
-        places.iter().zip(rows.iter().zip(&values)).filter_map(|(place, ((terms, _), value))| place.listed(terms, value, live, spot)).collect()
+        places
+            .iter()
+            .zip(rows.iter().zip(&values))
+            .filter_map(|(place, ((terms, _), value))| place.listed(terms, value, live, spot))
+            .collect()
     }
 
-    /// Lets American calls on shares be worth what they are if exercised just before an ex-date, where that is more than holding them.
-    fn before_dividends(world: &World, underlying: &Underlying, rows: &[(Terms, f64)], (at, expiry): (Moment, Moment), values: &mut [Valuation]) {
-        let Some(carry) = world.carry(&underlying.symbol) else { return };
+    /// Lets American calls on shares be worth what they are if exercised just before an ex-date,
+    /// where that is more than holding them.
+    fn before_dividends(
+        world: &World,
+        underlying: &Underlying,
+        rows: &[(Terms, f64)],
+        (at, expiry): (Moment, Moment),
+        values: &mut [Valuation],
+    ) {
+        let Some(carry) = world.carry(&underlying.symbol) else {
+            return;
+        };
         for (ex, _) in carry.dividends(at, expiry) {
             let eve = ex.plus_millis(-1);
-            let calls: Vec<usize> = (0..rows.len()).filter(|i| rows[*i].0.kind == Kind::Call).collect();
+            let calls: Vec<usize> = (0..rows.len())
+                .filter(|i| rows[*i].0.kind == Kind::Call)
+                .collect();
             let sooner = |(t, spot): &(Terms, f64)| {
                 let carry_yield = carry.yield_until(at, eve, t.rate, *spot);
-                (Terms { style: Style::European, time: at.years_until(eve), carry_yield, ..*t }, *spot)
+                (
+                    Terms {
+                        style: Style::European,
+                        time: at.years_until(eve),
+                        carry_yield,
+                        ..*t
+                    },
+                    *spot,
+                )
             };
             let exercised = europeans(&calls.iter().map(|i| sooner(&rows[*i])).collect::<Vec<_>>());
             for (i, exercised) in calls.into_iter().zip(exercised) {
@@ -192,7 +334,12 @@ impl Quoter {
     }
 
     /// Market in an option or in the underlying itself; `None` for an index, which nobody can buy.
-    pub fn quote_any(&mut self, world: &World, instrument: &Instrument, at: Moment) -> Option<Quote> {
+    pub fn quote_any(
+        &mut self,
+        world: &World,
+        instrument: &Instrument,
+        at: Moment,
+    ) -> Option<Quote> {
         match instrument {
             Instrument::Option(contract) => Some(self.quote(world, contract, at)?.quote),
             Instrument::Underlying(symbol) => underlying_quote(world, symbol, at),
@@ -200,10 +347,18 @@ impl Quoter {
     }
 
     /// As [`Quoter::leg`], for an option or the underlying itself.
-    pub fn leg_any(&mut self, world: &World, instrument: &Instrument, at: Moment) -> Option<LegMarket> {
+    pub fn leg_any(
+        &mut self,
+        world: &World,
+        instrument: &Instrument,
+        at: Moment,
+    ) -> Option<LegMarket> {
         match instrument {
             Instrument::Option(contract) => self.leg(world, contract, at),
-            Instrument::Underlying(symbol) => Some(LegMarket::of_underlying(underlying_quote(world, symbol, at)?, world.spot(symbol, at)?)),
+            Instrument::Underlying(symbol) => Some(LegMarket::of_underlying(
+                underlying_quote(world, symbol, at)?,
+                world.spot(symbol, at)?,
+            )),
         }
     }
 
@@ -218,29 +373,62 @@ impl Quoter {
                 let years = at.years_until(expiry).max(1.0 / 525_600.0);
                 Some((world.total_variance(&underlying.symbol, at, expiry)? / years).sqrt())
             })?;
-            return Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: world.rate(at.years_until(expiry)) });
+            return Some(LegMarket {
+                quote: listed.quote,
+                vol,
+                theoretical: listed.theoretical,
+                rate: world.rate(at.years_until(expiry)),
+            });
         }
         let slice = world.slice(&underlying.symbol, at, expiry, spot)?;
-        let terms = terms_of(contract, underlying, at, (slice.rate, slice.carry_yield), slice.vol(contract.strike.to_f64()));
+        let terms = terms_of(
+            contract,
+            underlying,
+            at,
+            (slice.rate, slice.carry_yield),
+            slice.vol(contract.strike.to_f64()),
+        );
         let mark = listed.quote.mark().to_f64();
         let carry = world.carry(&underlying.symbol)?;
         let pays = carry.dividends(at, expiry).next().is_some();
         let solve = || {
             if pays && contract.kind == Kind::Call {
                 let price = |vol: f64| {
-                    Priced::new(contract, underlying, at, &PricedIn { rate: terms.rate, carry: &carry, spot, vol })
-                        .map_or(f64::NAN, |p| p.price(spot))
+                    Priced::new(
+                        contract,
+                        underlying,
+                        at,
+                        &PricedIn {
+                            rate: terms.rate,
+                            carry: &carry,
+                            spot,
+                            vol,
+                        },
+                    )
+                    .map_or(f64::NAN, |p| p.price(spot))
                 };
-                find_root(|vol| price(vol) - mark, 1e-3, 5.0, 1e-9).ok().map(|root| root.x)
+                find_root(|vol| price(vol) - mark, 1e-3, 5.0, 1e-9)
+                    .ok()
+                    .map(|root| root.x)
             } else {
                 implied_vol(&terms, spot, mark).ok()
             }
         };
-        let vol = listed.implied.and_then(|_| solve()).filter(|v| *v > 0.005).unwrap_or(terms.vol);
-        Some(LegMarket { quote: listed.quote, vol, theoretical: listed.theoretical, rate: terms.rate })
+        let vol = listed
+            .implied
+            .and_then(|_| solve())
+            .filter(|v| *v > 0.005)
+            .unwrap_or(terms.vol);
+        Some(LegMarket {
+            quote: listed.quote,
+            vol,
+            theoretical: listed.theoretical,
+            rate: terms.rate,
+        })
     }
 
-    /// Solves the boundaries of the contract's expiration as of the slot that `at` lies in, where they are not known.
+    /// Solves the boundaries of the contract's expiration as of the slot that `at` lies in, where
+    /// they are not known.
     fn prepare(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment) {
         if underlying.style == Style::European {
             return;
@@ -248,13 +436,31 @@ impl Quoter {
         let number = at.millis().div_euclid(SLOT);
         let build = || {
             let start = Moment::from_millis(number * SLOT);
-            let spot = world.spot(&underlying.symbol, start).unwrap_or_default().to_f64();
-            let slice = world.slice(&underlying.symbol, start, underlying.expiry_moment(contract), spot);
-            Slot { number, slice, exercise: slice.and_then(|s| exercise(&s, with_boundary(underlying), spot)) }
+            let spot = world
+                .spot(&underlying.symbol, start)
+                .unwrap_or_default()
+                .to_f64();
+            let slice = world.slice(
+                &underlying.symbol,
+                start,
+                underlying.expiry_moment(contract),
+                spot,
+            );
+            Slot {
+                number,
+                slice,
+                exercise: slice.and_then(|s| exercise(&s, with_boundary(underlying), spot)),
+            }
         };
-        let known = self.slots.get(&contract.root).and_then(|by_date| by_date.get(&contract.expiry));
+        let known = self
+            .slots
+            .get(&contract.root)
+            .and_then(|by_date| by_date.get(&contract.expiry));
         if known.is_none_or(|kept| kept.number != number) {
-            self.slots.entry(contract.root.clone()).or_default().insert(contract.expiry, build());
+            self.slots
+                .entry(contract.root.clone())
+                .or_default()
+                .insert(contract.expiry, build());
         }
     }
 
@@ -271,7 +477,11 @@ impl Quoter {
 /// The market in shares or a future: some ticks around the price, by how liquid and how dear it is.
 fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
     let underlying = world.underlying(symbol)?;
-    if underlying.kind == UnderlyingKind::Index || underlying.last_session.is_some_and(|last| at >= close_of(last)) {
+    if underlying.kind == UnderlyingKind::Index
+        || underlying
+            .last_session
+            .is_some_and(|last| at >= close_of(last))
+    {
         return None;
     }
     let (price, live, key) = (world.spot(symbol, at)?, last_trading(at), name_key(symbol));
@@ -287,22 +497,43 @@ fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
             open_interest: 0,
         });
     };
-    let ticks = (spec.width * price.to_f64() * 1e-4 / underlying.own_tick.to_f64()).ceil().max(1.0) as i64;
+    let ticks = (spec.width * price.to_f64() * 1e-4 / underlying.own_tick.to_f64())
+        .ceil()
+        .max(1.0) as i64;
     let beat = live.millis() / FLICKER;
     let uniform = |stream, index| world.noise().uniform(stream, key, index);
     let below = (ticks + i64::from(uniform(Stream::Skew, beat) < 0.5)) / 2;
     let bid = price - underlying.own_tick * below;
-    let lot = if underlying.kind == UnderlyingKind::Future { 2 } else { 100 };
-    let size = |side: i64| lot * (1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 40.0 * spec.activity) as i64);
-    Some(Quote { bid, ask: bid + underlying.own_tick * ticks, bid_size: size(0), ask_size: size(1), volume: 0, open_interest: 0 })
+    let lot = if underlying.kind == UnderlyingKind::Future {
+        2
+    } else {
+        100
+    };
+    let size = |side: i64| {
+        lot * (1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 40.0 * spec.activity) as i64)
+    };
+    Some(Quote {
+        bid,
+        ask: bid + underlying.own_tick * ticks,
+        bid_size: size(0),
+        ask_size: size(1),
+        volume: 0,
+        open_interest: 0,
+    })
 }
 
-/// The kinds of American options whose early exercise has a boundary: calls on shares are exercised before dividends alone.
+/// The kinds of American options whose early exercise has a boundary: calls on shares are exercised
+/// before dividends alone.
 fn with_boundary(underlying: &Underlying) -> &'static [Kind] {
-    if underlying.kind == UnderlyingKind::Future { &[Kind::Call, Kind::Put] } else { &[Kind::Put] }
+    if underlying.kind == UnderlyingKind::Future {
+        &[Kind::Call, Kind::Put]
+    } else {
+        &[Kind::Put]
+    }
 }
 
-/// Boundaries over the volatilities that the expiration's strikes have; absent where the models have none.
+/// Boundaries over the volatilities that the expiration's strikes have; absent where the models
+/// have none.
 fn exercise(slice: &Slice, kinds: &[Kind], spot: f64) -> Option<EarlyExercise> {
     // The smile is at its lowest within a deviation or two and rises to both sides.
     let reach = (8.0 * slice.vol(spot) * slice.years.sqrt()).clamp(0.1, 1.2);
@@ -321,11 +552,17 @@ impl Place<'_> {
         let off = quote.mid().to_f64() - value.price;
         let width = (quote.ask - quote.bid).to_f64();
         let informative = value.vega_point > width / 30.0 && quote.bid.raw() > 0;
-        // The middle lies within a tick or two of the theoretical value: one Newton step is exact to
-        // a hundredth of a point where the number means anything.
+        // The middle lies within a tick or two of the theoretical value: one Newton step is exact
+        // to a hundredth of a point where the number means anything.
         let implied = (terms.vol + off / (value.vega_point * 100.0)).max(0.0);
         let last = (quote.volume > 0).then(|| self.last(&quote, live));
-        Some(Listed { quote, last, theoretical: value.price, delta: value.delta, implied: informative.then_some(implied) })
+        Some(Listed {
+            quote,
+            last,
+            theoretical: value.price,
+            delta: value.delta,
+            implied: informative.then_some(implied),
+        })
     }
 
     fn market(&self, value: f64, delta: f64, live: Moment, spot: f64) -> Option<Quote> {
@@ -337,7 +574,11 @@ impl Place<'_> {
         let wiggle = 0.8 + 0.5 * self.noise().uniform(Stream::Width, self.key, minute);
         let deep = 1.0 + 1.2 * (delta.abs() - 0.5).max(0.0);
         let scale = spot / 200.0;
-        let width = spec.width * early * wiggle * deep * (0.025 * scale.max(0.2) + 0.011 * value.max(0.0)).max(0.0);
+        let width = spec.width
+            * early
+            * wiggle
+            * deep
+            * (0.025 * scale.max(0.2) + 0.011 * value.max(0.0)).max(0.0);
         // Each contract shifts at an instant of its own.
         let beat = (live.millis() + (self.key % FLICKER as u64) as i64) / FLICKER;
         let lean = (self.noise().uniform(Stream::Skew, self.key, beat) - 0.5) * 0.3 * width;
@@ -349,9 +590,13 @@ impl Place<'_> {
             ask = ticks.ceil(bid + ticks.tick_at(bid));
         }
         let uniform = |stream, index| self.noise().uniform(stream, self.key, index);
-        let size = |side: i64| 1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 60.0 * spec.activity.sqrt()) as i64;
+        let size = |side: i64| {
+            1 + (uniform(Stream::Size, 2 * beat + side).powi(2) * 60.0 * spec.activity.sqrt())
+                as i64
+        };
         let popularity = self.popularity(spec.activity, spot);
-        let session = (close_of(live.date()).millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
+        let session =
+            (close_of(live.date()).millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
         let part = since_open / session;
         let volume = popularity * 0.12 * part * 2.0 * uniform(Stream::Volume, day);
         let drift = 0.85 + 0.3 * uniform(Stream::Interest, day / 5);
@@ -368,8 +613,11 @@ impl Place<'_> {
     /// The last trade stood somewhere in the market of its minute.
     fn last(&self, quote: &Quote, live: Moment) -> Price {
         let ticks = &self.underlying.ticks;
-        let place = self.noise().uniform(Stream::Last, self.key, live.millis() / 180_000);
-        let price = quote.bid + Price::from_raw(((quote.ask - quote.bid).raw() as f64 * place) as i64);
+        let place = self
+            .noise()
+            .uniform(Stream::Last, self.key, live.millis() / 180_000);
+        let price =
+            quote.bid + Price::from_raw(((quote.ask - quote.bid).raw() as f64 * place) as i64);
         ticks.floor(price).max(ticks.ceil(Price::from_raw(1)))
     }
 
@@ -379,7 +627,12 @@ impl Place<'_> {
         let distance = log(strike / spot);
         let near = exp(-(distance * 7.0).powi(2)) + 0.03;
         let magnitudes = [0.01, 0.1, 1.0, 10.0, 100.0, 1_000.0];
-        let unit = magnitudes.iter().rev().find(|m| **m * 10.0 <= spot).copied().unwrap_or(0.01);
+        let unit = magnitudes
+            .iter()
+            .rev()
+            .find(|m| **m * 10.0 <= spot)
+            .copied()
+            .unwrap_or(0.01);
         let round = if strike % (5.0 * unit) == 0.0 {
             3.0
         } else if strike % unit == 0.0 {
@@ -391,7 +644,13 @@ impl Place<'_> {
         let expiry = self.contract.expiry;
         // A third Friday, or the session before it: looked up only where it can be.
         let may = (14..=21).contains(&expiry.day());
-        let monthly = if own || may && desk::calendar::monthly_expiration(expiry.year(), expiry.month()) == expiry { 3.0 } else { 1.0 };
+        let monthly = if own
+            || may && desk::calendar::monthly_expiration(expiry.year(), expiry.month()) == expiry
+        {
+            3.0
+        } else {
+            1.0
+        };
         let liked = 0.3 + 1.4 * self.noise().uniform(Stream::Interest, self.key, -1);
         900.0 * activity * near * round * monthly * liked
     }

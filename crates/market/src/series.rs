@@ -4,8 +4,9 @@
 //! volatility) plus each name's own noise and jumps on result days. The whole path is built once
 //! from the seed, outward from the anchor day.
 //!
-//! A share goes ex-dividend at an opening: its price falls by the cash amount, which is known ahead; an index loses its yield day by day. The
-//! months of a future share one path, each at its own distance.
+//! A share goes ex-dividend at an opening: its price falls by the cash amount, which is known
+//! ahead; an index loses its yield day by day. The months of a future share one path, each at its
+//! own distance.
 
 use desk::calendar::{next_session, open_of};
 use desk::{Moment, Price};
@@ -55,14 +56,36 @@ pub(crate) struct Market<'a> {
 
 impl Market<'_> {
     pub(crate) fn build(noise: Noise, sessions: &[Date], anchor: usize) -> Market<'_> {
-        let shocks: Vec<(f64, f64)> =
-            (0..sessions.len() as i64).map(|i| (noise.normal(Stream::Overnight, 0, i), noise.normal(Stream::Intraday, 0, i))).collect();
-        let day: Vec<f64> = shocks.iter().map(|(night, day)| NIGHT.sqrt() * night + (1.0 - NIGHT).sqrt() * day).collect();
+        let shocks: Vec<(f64, f64)> = (0..sessions.len() as i64)
+            .map(|i| {
+                (
+                    noise.normal(Stream::Overnight, 0, i),
+                    noise.normal(Stream::Intraday, 0, i),
+                )
+            })
+            .collect();
+        let day: Vec<f64> = shocks
+            .iter()
+            .map(|(night, day)| NIGHT.sqrt() * night + (1.0 - NIGHT).sqrt() * day)
+            .collect();
         let variance = variances(noise, 0, MARKET_VOL, &day, -0.75, anchor);
-        let night: Vec<f64> = (0..sessions.len()).map(|i| drift(variance[i]) * NIGHT + (variance[i] * NIGHT / YEAR).sqrt() * shocks[i].0).collect();
-        let moved: Vec<f64> =
-            (0..sessions.len()).map(|i| drift(variance[i]) * (1.0 - NIGHT) + (variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1).collect();
-        Market { noise, sessions, night, day: moved, variance, anchor }
+        let night: Vec<f64> = (0..sessions.len())
+            .map(|i| drift(variance[i]) * NIGHT + (variance[i] * NIGHT / YEAR).sqrt() * shocks[i].0)
+            .collect();
+        let moved: Vec<f64> = (0..sessions.len())
+            .map(|i| {
+                drift(variance[i]) * (1.0 - NIGHT)
+                    + (variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1
+            })
+            .collect();
+        Market {
+            noise,
+            sessions,
+            night,
+            day: moved,
+            variance,
+            anchor,
+        }
     }
 }
 
@@ -71,14 +94,24 @@ impl Series {
         let (noise, sessions, anchor) = (market.noise, market.sessions, market.anchor);
         let (market_night, market_move) = (&market.night, &market.day);
         let key = name_key(spec.key);
-        let drawn = |key: u64, i: i64| (noise.normal(Stream::Overnight, key, i), noise.normal(Stream::Intraday, key, i));
+        let drawn = |key: u64, i: i64| {
+            (
+                noise.normal(Stream::Overnight, key, i),
+                noise.normal(Stream::Intraday, key, i),
+            )
+        };
         let shocks: Vec<(f64, f64)> = (0..sessions.len() as i64)
             .map(|i| {
                 let own = drawn(key, i);
-                let Some((sector, share)) = spec.sector else { return own };
+                let Some((sector, share)) = spec.sector else {
+                    return own;
+                };
                 let (common, apart) = (share.sqrt(), (1.0 - share).sqrt());
                 let shared = drawn(name_key(sector), i);
-                (common * shared.0 + apart * own.0, common * shared.1 + apart * own.1)
+                (
+                    common * shared.0 + apart * own.0,
+                    common * shared.1 + apart * own.1,
+                )
             })
             .collect();
         let own_variance = if spec.own_vol > 0.0 {
@@ -87,12 +120,19 @@ impl Series {
         } else {
             vec![0.0; sessions.len()]
         };
-        let events = spec.event.map_or_else(Vec::new, |e| dates(e.on, e.every, sessions[0], LAST));
+        let events = spec
+            .event
+            .map_or_else(Vec::new, |e| dates(e.on, e.every, sessions[0], LAST));
         let jump = |i: usize| match spec.event {
             Some(e) if i > 0 && events.iter().any(|(d, _)| *d == sessions[i - 1]) => {
                 let drawn = noise.normal(Stream::Results, key, i as i64);
                 // Either way a two-sided jump has the variance of the stated deviation.
-                e.jump * if e.two_sided { 0.96_f64.sqrt() * drawn.signum() + 0.2 * (drawn.abs() - 0.8) } else { drawn }
+                e.jump
+                    * if e.two_sided {
+                        0.96_f64.sqrt() * drawn.signum() + 0.2 * (drawn.abs() - 0.8)
+                    } else {
+                        drawn
+                    }
             }
             _ => 0.0,
         };
@@ -100,10 +140,18 @@ impl Series {
             let v = own_variance[i] * share / YEAR;
             v.sqrt() * shock - v / 2.0
         };
-        let own_night: Vec<f64> = (0..sessions.len()).map(|i| part(i, NIGHT, shocks[i].0) + jump(i)).collect();
-        let own_day: Vec<f64> = (0..sessions.len()).map(|i| part(i, 1.0 - NIGHT, shocks[i].1)).collect();
-        // What the own moves of the history happen to share with the market is taken out, so that the betas estimated from it are the world's.
-        let chance = slope(&sum(&own_night, &own_day)[..anchor], &sum(market_night, market_move)[..anchor]);
+        let own_night: Vec<f64> = (0..sessions.len())
+            .map(|i| part(i, NIGHT, shocks[i].0) + jump(i))
+            .collect();
+        let own_day: Vec<f64> = (0..sessions.len())
+            .map(|i| part(i, 1.0 - NIGHT, shocks[i].1))
+            .collect();
+        // What the own moves of the history happen to share with the market is taken out, so that
+        // the betas estimated from it are the world's.
+        let chance = slope(
+            &sum(&own_night, &own_day)[..anchor],
+            &sum(market_night, market_move)[..anchor],
+        );
         let beta = spec.underlying.beta - chance;
         let yielded = spec.index_yield / YEAR;
         let (mut open, mut close, mut own_move) = (Vec::new(), Vec::new(), Vec::new());
@@ -122,34 +170,62 @@ impl Series {
         }
         let dividends = spec.dividend.map_or_else(Vec::new, |d| {
             let cash = Price::cents((spec.anchor * d.yearly / 4.0 * 100.0).round() as i64);
-            dates(d.on, Some(13), sessions[0], LAST).into_iter().map(|(ex, _)| (ex, cash)).collect()
+            dates(d.on, Some(13), sessions[0], LAST)
+                .into_iter()
+                .map(|(ex, _)| (ex, cash))
+                .collect()
         });
-        let mut series = Series { key, open, close, own_move, own_variance, events, dividends };
+        let mut series = Series {
+            key,
+            open,
+            close,
+            own_move,
+            own_variance,
+            events,
+            dividends,
+        };
         series.go_ex(sessions, anchor);
         series
     }
 
-    /// Lets the price fall by each dividend at the opening of its ex-date; the anchor stays where it is.
+    /// Lets the price fall by each dividend at the opening of its ex-date; the anchor stays where
+    /// it is.
     fn go_ex(&mut self, sessions: &[Date], anchor: usize) {
         let place = |day: Date| sessions.partition_point(|d| *d < day);
-        let falls: Vec<(usize, f64)> =
-            self.dividends.iter().map(|(ex, cash)| (place(*ex), cash.to_f64())).filter(|(i, _)| *i > 0 && *i < sessions.len()).collect();
-        // Forward from the anchor each fall lowers what follows; backward it lifts what came before.
+        let falls: Vec<(usize, f64)> = self
+            .dividends
+            .iter()
+            .map(|(ex, cash)| (place(*ex), cash.to_f64()))
+            .filter(|(i, _)| *i > 0 && *i < sessions.len())
+            .collect();
+        // Forward from the anchor each fall lowers what follows; backward it lifts what came
+        // before.
         let mut fallen = 0.0;
         for (n, (i, cash)) in falls.iter().enumerate().filter(|(_, (i, _))| *i > anchor) {
             // What came before is at its final level already.
             fallen += log(1.0 - cash / exp(self.close[i - 1]));
             let until = falls.get(n + 1).map_or(sessions.len(), |next| next.0);
-            for x in self.open[*i..until].iter_mut().chain(&mut self.close[*i..until]) {
+            for x in self.open[*i..until]
+                .iter_mut()
+                .chain(&mut self.close[*i..until])
+            {
                 *x += fallen;
             }
         }
         let mut lifted = 0.0;
-        for (n, (i, cash)) in falls.iter().enumerate().rev().filter(|(_, (i, _))| *i <= anchor) {
+        for (n, (i, cash)) in falls
+            .iter()
+            .enumerate()
+            .rev()
+            .filter(|(_, (i, _))| *i <= anchor)
+        {
             let before = self.close[i - 1] + lifted;
             lifted += log(exp(before) + cash) - before;
             let from = if n == 0 { 0 } else { falls[n - 1].0 };
-            for x in self.open[from..*i].iter_mut().chain(&mut self.close[from..*i]) {
+            for x in self.open[from..*i]
+                .iter_mut()
+                .chain(&mut self.close[from..*i])
+            {
                 *x += lifted;
             }
         }
@@ -176,7 +252,14 @@ fn drift(variance: f64) -> f64 {
 
 /// Daily variances per year: exp of a mean-reverting process that reacts to the day's shock,
 /// shifted so that the anchor day has the stated volatility.
-fn variances(noise: Noise, key: u64, vol: f64, shocks: &[f64], leverage: f64, anchor: usize) -> Vec<f64> {
+fn variances(
+    noise: Noise,
+    key: u64,
+    vol: f64,
+    shocks: &[f64],
+    leverage: f64,
+    anchor: usize,
+) -> Vec<f64> {
     const DAILY_REVERSION: f64 = 0.02;
     const VOL_OF_VARIANCE: f64 = 0.11;
     let mut x = 0.0;

@@ -1,6 +1,9 @@
 //! The instruments of the world: all invented, all data.
 
-use desk::{ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind};
+use desk::{
+    ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying,
+    UnderlyingKind,
+};
 use jiff::civil::{Date, Weekday, date};
 use quant::Style;
 
@@ -64,7 +67,14 @@ pub(crate) struct Scheduled {
 }
 
 fn results(on: Date, jump: f64, priced: f64) -> Option<Scheduled> {
-    Some(Scheduled { on, every: Some(13), jump, priced, two_sided: false, what: "results after the close" })
+    Some(Scheduled {
+        on,
+        every: Some(13),
+        jump,
+        priced,
+        two_sided: false,
+        what: "results after the close",
+    })
 }
 
 const FRIDAYS: &[Weekday] = &[Weekday::Friday];
@@ -126,12 +136,25 @@ pub(crate) fn specs() -> Vec<Spec> {
     let trust = Underlying {
         ticks: TickTable::single(Price::cents(1)),
         margin_class: MarginClass::LargeIndex,
-        listing: ListingRule { weekly_on: MON_WED_FRI, weeklies: 7, ..stock("", "", 1.0).listing },
+        listing: ListingRule {
+            weekly_on: MON_WED_FRI,
+            weeklies: 7,
+            ..stock("", "", 1.0).listing
+        },
         ..stock("WXMT", "Wexmoor 300 Trust", 1.0)
     };
-    let small = Underlying { listing: ListingRule { weeklies: 5, ..stock("", "", 1.0).listing }, ..stock("SMLX", "Small Company Trust", 1.2) };
+    let small = Underlying {
+        listing: ListingRule {
+            weeklies: 5,
+            ..stock("", "", 1.0).listing
+        },
+        ..stock("SMLX", "Small Company Trust", 1.2)
+    };
     let quiet = |u: Underlying| Underlying {
-        listing: ListingRule { weeklies: 0, ..u.listing },
+        listing: ListingRule {
+            weeklies: 0,
+            ..u.listing
+        },
         ticks: TickTable::split(Price::cents(5), Price::cents(300), Price::cents(10)),
         package_tick: Price::cents(5),
         ..u
@@ -158,9 +181,19 @@ pub(crate) fn specs() -> Vec<Spec> {
         weekly_root: None,
         ..index.clone()
     };
-    // What hangs on it; anchor, own volatility; smile: correlation, strength, premium; width, activity; strike steps.
-    let spec = |key, underlying: Underlying, anchor, own_vol, (rho, eta, premium), (width, activity), steps| Spec {
-        underlying: Underlying { symbol: String::from(key), ..underlying },
+    // What hangs on it; anchor, own volatility; smile: correlation, strength, premium; width,
+    // activity; strike steps.
+    let spec = |key,
+                underlying: Underlying,
+                anchor,
+                own_vol,
+                (rho, eta, premium),
+                (width, activity),
+                steps| Spec {
+        underlying: Underlying {
+            symbol: String::from(key),
+            ..underlying
+        },
         key,
         anchor,
         own_vol,
@@ -180,73 +213,217 @@ pub(crate) fn specs() -> Vec<Spec> {
     const INDEX: (f64, f64, f64) = (-0.7, 1.15, 1.22);
     const FUND: (f64, f64, f64) = (-0.65, 1.05, 1.20);
     const SHARE: (f64, f64, f64) = (-0.35, 0.8, 1.15);
-    let skerry = Underlying { symbol: "SKRY".into(), name: "Skerry 64 Index".into(), beta: 0.7, ..lots_of_forty };
-    let (tech, shops, fields) = (Some(("technology", 0.35)), Some(("consumers", 0.25)), Some(("staples", 0.2)));
-    let decision =
-        Scheduled { on: date(2031, 5, 14), every: None, jump: 0.26, priced: 1.05, two_sided: true, what: "trial decision after the close" };
+    let skerry = Underlying {
+        symbol: "SKRY".into(),
+        name: "Skerry 64 Index".into(),
+        beta: 0.7,
+        ..lots_of_forty
+    };
+    let (tech, shops, fields) = (
+        Some(("technology", 0.35)),
+        Some(("consumers", 0.25)),
+        Some(("staples", 0.2)),
+    );
+    let decision = Scheduled {
+        on: date(2031, 5, 14),
+        every: None,
+        jump: 0.26,
+        priced: 1.05,
+        two_sided: true,
+        what: "trial decision after the close",
+    };
     vec![
-        Spec { index_yield: 0.014, ..spec("WXMR", index, 2_940.0, 0.0, INDEX, (1.0, 3.0), &[(0.03, 500), (0.08, 1000), (0.30, 2500)]) },
+        Spec {
+            index_yield: 0.014,
+            ..spec(
+                "WXMR",
+                index,
+                2_940.0,
+                0.0,
+                INDEX,
+                (1.0, 3.0),
+                &[(0.03, 500), (0.08, 1000), (0.30, 2500)],
+            )
+        },
         Spec {
             dividend: pays(date(2031, 3, 21), 0.014),
-            ..spec("WXMT", trust, 294.0, 0.0, (-0.7, 1.15, 1.20), (0.5, 5.0), &[(0.06, 100), (0.12, 200), (0.30, 500)])
+            ..spec(
+                "WXMT",
+                trust,
+                294.0,
+                0.0,
+                (-0.7, 1.15, 1.20),
+                (0.5, 5.0),
+                &[(0.06, 100), (0.12, 200), (0.30, 500)],
+            )
         },
-        Spec { dividend: pays(date(2031, 3, 21), 0.011), ..spec("SMLX", small, 118.0, 0.09, FUND, (0.7, 2.5), &[(0.12, 100), (0.32, 200)]) },
+        Spec {
+            dividend: pays(date(2031, 3, 21), 0.011),
+            ..spec(
+                "SMLX",
+                small,
+                118.0,
+                0.09,
+                FUND,
+                (0.7, 2.5),
+                &[(0.12, 100), (0.32, 200)],
+            )
+        },
         Spec {
             dividend: pays(date(2031, 3, 21), 0.006),
             sector: Some(("technology", 0.9)),
-            ..spec("TKZR", stock("TKZR", "Technology Trust", 1.3), 212.0, 0.09, FUND, (0.6, 3.0), &[(0.08, 100), (0.16, 250), (0.34, 500)])
+            ..spec(
+                "TKZR",
+                stock("TKZR", "Technology Trust", 1.3),
+                212.0,
+                0.09,
+                FUND,
+                (0.6, 3.0),
+                &[(0.08, 100), (0.16, 250), (0.34, 500)],
+            )
         },
         Spec {
             sector: tech,
             event: results(date(2031, 3, 20), 0.045, 1.5),
-            ..spec("NMOU", stock("NMOU", "Nimoura Systems", 1.25), 187.0, 0.31, SHARE, (1.0, 1.0), &[(0.20, 250), (0.55, 500)])
+            ..spec(
+                "NMOU",
+                stock("NMOU", "Nimoura Systems", 1.25),
+                187.0,
+                0.31,
+                SHARE,
+                (1.0, 1.0),
+                &[(0.20, 250), (0.55, 500)],
+            )
         },
         Spec {
             sector: tech,
             event: results(date(2031, 4, 24), 0.06, 1.2),
-            ..spec("VXLO", stock("VXLO", "Vexlo Devices", 1.6), 862.0, 0.48, (-0.3, 0.75, 1.12), (1.1, 1.6), &[(0.25, 1000), (0.60, 2000)])
+            ..spec(
+                "VXLO",
+                stock("VXLO", "Vexlo Devices", 1.6),
+                862.0,
+                0.48,
+                (-0.3, 0.75, 1.12),
+                (1.1, 1.6),
+                &[(0.25, 1000), (0.60, 2000)],
+            )
         },
         Spec {
             event: results(date(2031, 4, 29), 0.07, 1.15),
-            ..spec("ZORV", stock("ZORV", "Zorvane Motors", 1.7), 421.0, 0.52, (-0.2, 0.7, 1.12), (0.6, 4.5), &[(0.15, 500), (0.50, 1000)])
+            ..spec(
+                "ZORV",
+                stock("ZORV", "Zorvane Motors", 1.7),
+                421.0,
+                0.52,
+                (-0.2, 0.7, 1.12),
+                (0.6, 4.5),
+                &[(0.15, 500), (0.50, 1000)],
+            )
         },
         Spec {
             sector: shops,
             event: results(date(2031, 4, 22), 0.06, 1.0),
-            ..spec("MYRR", stock("MYRR", "Myrr Cruises", 1.4), 17.3, 0.42, SHARE, (1.3, 0.9), &[(0.55, 50)])
+            ..spec(
+                "MYRR",
+                stock("MYRR", "Myrr Cruises", 1.4),
+                17.3,
+                0.42,
+                SHARE,
+                (1.3, 0.9),
+                &[(0.55, 50)],
+            )
         },
         Spec {
             event: results(date(2031, 4, 15), 0.03, 1.0),
             dividend: pays(date(2031, 3, 19), 0.038),
-            ..spec("TLVN", stock("TLVN", "Tolvane Bank", 1.1), 92.0, 0.17, (-0.4, 0.8, 1.12), (1.6, 0.5), &[(0.18, 100), (0.40, 250)])
+            ..spec(
+                "TLVN",
+                stock("TLVN", "Tolvane Bank", 1.1),
+                92.0,
+                0.17,
+                (-0.4, 0.8, 1.12),
+                (1.6, 0.5),
+                &[(0.18, 100), (0.40, 250)],
+            )
         },
         Spec {
             sector: fields,
             event: results(date(2031, 4, 30), 0.025, 1.1),
             dividend: pays(date(2031, 4, 9), 0.027),
-            ..spec("KVLN", quiet(stock("KVLN", "Kavlin Foods", 0.5)), 54.0, 0.14, (-0.4, 0.8, 1.12), (2.6, 0.12), &[(0.14, 100), (0.40, 250)])
+            ..spec(
+                "KVLN",
+                quiet(stock("KVLN", "Kavlin Foods", 0.5)),
+                54.0,
+                0.14,
+                (-0.4, 0.8, 1.12),
+                (2.6, 0.12),
+                &[(0.14, 100), (0.40, 250)],
+            )
         },
         Spec {
             sector: shops,
             event: results(date(2031, 3, 12), 0.055, 0.7),
             dividend: pays(date(2031, 4, 2), 0.008),
-            ..spec("BRLW", stock("BRLW", "Brellow Homes", 1.3), 38.0, 0.28, SHARE, (1.5, 0.6), &[(0.45, 100)])
+            ..spec(
+                "BRLW",
+                stock("BRLW", "Brellow Homes", 1.3),
+                38.0,
+                0.28,
+                SHARE,
+                (1.5, 0.6),
+                &[(0.45, 100)],
+            )
         },
         Spec {
             sector: shops,
             event: results(date(2031, 3, 5), 0.06, 1.15),
             dividend: pays(date(2031, 3, 28), 0.012),
-            ..spec("OSKV", stock("OSKV", "Oskava Retail", 1.0), 128.0, 0.25, SHARE, (1.2, 0.8), &[(0.15, 250), (0.50, 500)])
+            ..spec(
+                "OSKV",
+                stock("OSKV", "Oskava Retail", 1.0),
+                128.0,
+                0.25,
+                SHARE,
+                (1.2, 0.8),
+                &[(0.15, 250), (0.50, 500)],
+            )
         },
         Spec {
             event: Some(decision),
-            ..spec("PHYA", stock("PHYA", "Physara Pharma", 0.8), 63.0, 0.36, (-0.1, 0.7, 1.15), (1.8, 0.5), &[(0.20, 100), (0.65, 250)])
+            ..spec(
+                "PHYA",
+                stock("PHYA", "Physara Pharma", 0.8),
+                63.0,
+                0.36,
+                (-0.1, 0.7, 1.15),
+                (1.8, 0.5),
+                &[(0.20, 100), (0.65, 250)],
+            )
         },
         Spec {
             sector: fields,
             dividend: pays(date(2031, 5, 8), 0.034),
-            ..spec("ARDN", quiet(stock("ARDN", "Ardenne Power", 0.4)), 71.0, 0.13, (-0.45, 0.85, 1.14), (2.0, 0.25), &[(0.12, 100), (0.32, 250)])
+            ..spec(
+                "ARDN",
+                quiet(stock("ARDN", "Ardenne Power", 0.4)),
+                71.0,
+                0.13,
+                (-0.45, 0.85, 1.14),
+                (2.0, 0.25),
+                &[(0.12, 100), (0.32, 250)],
+            )
         },
-        Spec { index_yield: 0.018, ..spec("SKRY", skerry, 6_320.0, 0.08, (-0.6, 1.05, 1.20), (1.2, 1.2), &[(0.06, 5_000), (0.26, 10_000)]) },
+        Spec {
+            index_yield: 0.018,
+            ..spec(
+                "SKRY",
+                skerry,
+                6_320.0,
+                0.08,
+                (-0.6, 1.05, 1.20),
+                (1.2, 1.2),
+                &[(0.06, 5_000), (0.26, 10_000)],
+            )
+        },
     ]
 }

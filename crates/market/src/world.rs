@@ -1,8 +1,8 @@
 //! The world: prices, variances and events as a function of seed and moment.
 //!
 //! Daily paths come from `series`. Inside a
-//! session a Brownian bridge (dyadic midpoints, Glasserman, *Monte Carlo Methods*, 2004, §3.1) joins
-//! open to close.
+//! session a Brownian bridge (dyadic midpoints, Glasserman, *Monte Carlo Methods*, 2004, §3.1)
+//! joins open to close.
 //!
 //! Implied total variance of an expiration T away is premium × ∫ expected variance (mean-reverting)
 //! plus the priced variance of results before it; the smile around it is SSVI, free of static
@@ -12,7 +12,10 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session, next_session, open_of};
-use desk::{Carry, Contract, Event, EventKind, Expiration, Fees, Instrument, Moment, Price, Underlying, UnderlyingKind, day_number};
+use desk::{
+    Carry, Contract, Event, EventKind, Expiration, Fees, Instrument, Moment, Price, Underlying,
+    UnderlyingKind, day_number,
+};
 use jiff::civil::{Date, date};
 use libm::{exp, expm1, log};
 use quant::{Ssvi, SsviSlice};
@@ -78,7 +81,8 @@ pub(crate) struct Slice {
     pub years: f64,
     /// Interest to expiry.
     pub rate: f64,
-    /// The yield that gives the forward: of the dividends until expiry, or the rate itself on a future.
+    /// The yield that gives the forward: of the dividends until expiry, or the rate itself on a
+    /// future.
     pub carry_yield: f64,
 }
 
@@ -121,43 +125,92 @@ impl World {
     /// Builds the world of a seed.
     pub fn new(seed: u64) -> World {
         let noise = Noise::new(seed);
-        let mut sessions = vec![if is_session(FIRST) { FIRST } else { next_session(FIRST) }];
+        let mut sessions = vec![if is_session(FIRST) {
+            FIRST
+        } else {
+            next_session(FIRST)
+        }];
         while sessions[sessions.len() - 1] < LAST {
             sessions.push(next_session(sessions[sessions.len() - 1]));
         }
         let anchor = sessions.partition_point(|d| *d < DEMO_DAY);
         let market = Market::build(noise, &sessions, anchor);
         let mut paths: Vec<Path> = Vec::new();
-        for specs in specs().into_iter().map(|spec| vec![(spec, 0.0)]).chain(futures()) {
-            let Some((first, _)) = specs.first() else { continue };
+        for specs in specs()
+            .into_iter()
+            .map(|spec| vec![(spec, 0.0)])
+            .chain(futures())
+        {
+            let Some((first, _)) = specs.first() else {
+                continue;
+            };
             let series = Arc::new(Series::build(first, &market));
             let months = specs.into_iter().filter_map(|(spec, offset)| {
                 let smile = Ssvi::new(spec.rho, spec.eta, 0.5).ok()?;
                 let carry = match spec.underlying.kind {
-                    UnderlyingKind::Shares => Carry::Dividends(series.dividends.iter().map(|(ex, cash)| (open_of(*ex), *cash)).collect()),
+                    UnderlyingKind::Shares => Carry::Dividends(
+                        series
+                            .dividends
+                            .iter()
+                            .map(|(ex, cash)| (open_of(*ex), *cash))
+                            .collect(),
+                    ),
                     UnderlyingKind::Index => Carry::Yield(spec.index_yield),
                     UnderlyingKind::Future => Carry::Future,
                 };
-                Some(Path { spec, smile, carry, series: Arc::clone(&series), offset })
+                Some(Path {
+                    spec,
+                    smile,
+                    carry,
+                    series: Arc::clone(&series),
+                    offset,
+                })
             });
             paths.extend(months);
         }
         let mut roots = HashMap::new();
         for (i, path) in paths.iter().enumerate() {
             let u = &path.spec.underlying;
-            roots.extend([Some(&u.symbol), u.weekly_root.as_ref()].into_iter().flatten().map(|root| (root.clone(), Place::Path(i))));
+            roots.extend(
+                [Some(&u.symbol), u.weekly_root.as_ref()]
+                    .into_iter()
+                    .flatten()
+                    .map(|root| (root.clone(), Place::Path(i))),
+            );
         }
-        let Market { day: market_move, variance: market_variance, .. } = market;
-        World { seed, fees: FEES, noise, sessions, market_move, market_variance, paths, recorded: Vec::new(), roots }
+        let Market {
+            day: market_move,
+            variance: market_variance,
+            ..
+        } = market;
+        World {
+            seed,
+            fees: FEES,
+            noise,
+            sessions,
+            market_move,
+            market_variance,
+            paths,
+            recorded: Vec::new(),
+            roots,
+        }
     }
 
     /// The same world with underlyings from files beside its own.
     pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> Result<World, Clash> {
         for (i, r) in recorded.iter().enumerate() {
-            let seen = r.sights.values().flat_map(|s| s.contracts.keys().map(|c| &c.root));
-            let roots: std::collections::BTreeSet<&String> = seen.chain([&r.underlying.symbol]).collect();
+            let seen = r
+                .sights
+                .values()
+                .flat_map(|s| s.contracts.keys().map(|c| &c.root));
+            let roots: std::collections::BTreeSet<&String> =
+                seen.chain([&r.underlying.symbol]).collect();
             for root in roots {
-                if self.roots.insert(root.clone(), Place::Recorded(i)).is_some() {
+                if self
+                    .roots
+                    .insert(root.clone(), Place::Recorded(i))
+                    .is_some()
+                {
                     return Err(Clash(root.clone()));
                 }
             }
@@ -188,8 +241,15 @@ impl World {
     /// The underlyings that trade at a moment, in the order of the listing.
     pub fn underlyings(&self, at: Moment) -> impl Iterator<Item = &Underlying> {
         let today = at.date();
-        let trades = move |spec: &Spec| spec.listed.is_none_or(|from| from <= today) && spec.underlying.last_session.is_none_or(|to| today <= to);
-        let simulated = self.paths.iter().filter(move |p| trades(&p.spec)).map(|p| &p.spec.underlying);
+        let trades = move |spec: &Spec| {
+            spec.listed.is_none_or(|from| from <= today)
+                && spec.underlying.last_session.is_none_or(|to| today <= to)
+        };
+        let simulated = self
+            .paths
+            .iter()
+            .filter(move |p| trades(&p.spec))
+            .map(|p| &p.spec.underlying);
         simulated.chain(self.recorded.iter().map(|r| &r.underlying))
     }
 
@@ -212,13 +272,17 @@ impl World {
     }
 
     fn path(&self, symbol: &str) -> Option<&Path> {
-        let Some(Place::Path(i)) = self.roots.get(symbol) else { return None };
+        let Some(Place::Path(i)) = self.roots.get(symbol) else {
+            return None;
+        };
         Some(&self.paths[*i]).filter(|p| p.spec.underlying.symbol == symbol)
     }
 
     /// What was recorded of a symbol, if it is from files.
     pub(crate) fn recorded(&self, symbol: &str) -> Option<&Recorded> {
-        let Some(Place::Recorded(i)) = self.roots.get(symbol) else { return None };
+        let Some(Place::Recorded(i)) = self.roots.get(symbol) else {
+            return None;
+        };
         self.recorded.get(*i)
     }
 
@@ -239,11 +303,21 @@ impl World {
         let session = next.saturating_sub(1);
         let day = self.sessions[session];
         if day == today && at < open_of(day) {
-            return Position { session: session.saturating_sub(1), part: if session == 0 { 0.0 } else { 1.0 } };
+            return Position {
+                session: session.saturating_sub(1),
+                part: if session == 0 { 0.0 } else { 1.0 },
+            };
         }
         let length = (close_of(day).millis() - open_of(day).millis()) as f64;
         let part = (at.millis() - open_of(day).millis()) as f64 / length;
-        Position { session, part: if day == today { part.clamp(0.0, 1.0) } else { 1.0 } }
+        Position {
+            session,
+            part: if day == today {
+                part.clamp(0.0, 1.0)
+            } else {
+                1.0
+            },
+        }
     }
 
     /// Price of an underlying, on its own tick; the last close outside sessions.
@@ -258,7 +332,9 @@ impl World {
     /// Close of the session before the one that `at` belongs to.
     pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
         if let Some(r) = self.recorded(symbol) {
-            return r.closes_before(desk::calendar::last_trading(at).date()).next_back();
+            return r
+                .closes_before(desk::calendar::last_trading(at).date())
+                .next_back();
         }
         let path = self.path(symbol)?;
         let index = self.position(at).session.saturating_sub(1);
@@ -268,22 +344,42 @@ impl World {
     /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
     pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
         if let Some(r) = self.recorded(symbol) {
-            let mut last: Vec<f64> = r.closes_before(at.date()).rev().take(count).map(Price::to_f64).collect();
+            let mut last: Vec<f64> = r
+                .closes_before(at.date())
+                .rev()
+                .take(count)
+                .map(Price::to_f64)
+                .collect();
             last.reverse();
             return Some(last);
         }
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date());
-        Some(path.series.close[end.saturating_sub(count)..end].iter().map(|c| exp(*c + path.offset)).collect())
+        Some(
+            path.series.close[end.saturating_sub(count)..end]
+                .iter()
+                .map(|c| exp(*c + path.offset))
+                .collect(),
+        )
     }
 
-    /// Lowest and highest close from a day (by its number) to the last session before `at`; the last
-    /// close alone if none lies in between.
-    pub(crate) fn close_range(&self, symbol: &str, at: Moment, from_day: i64) -> Option<(f64, f64)> {
+    /// Lowest and highest close from a day (by its number) to the last session before `at`; the
+    /// last close alone if none lies in between.
+    pub(crate) fn close_range(
+        &self,
+        symbol: &str,
+        at: Moment,
+        from_day: i64,
+    ) -> Option<(f64, f64)> {
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date()).max(1);
-        let start = self.sessions.partition_point(|d| day_number(*d) < from_day).min(end - 1);
-        let closes = path.series.close[start..end].iter().map(|c| exp(*c + path.offset));
+        let start = self
+            .sessions
+            .partition_point(|d| day_number(*d) < from_day)
+            .min(end - 1);
+        let closes = path.series.close[start..end]
+            .iter()
+            .map(|c| exp(*c + path.offset));
         Some(closes.fold((f64::INFINITY, 0.0_f64), |(a, b), c| (a.min(c), b.max(c))))
     }
 
@@ -303,7 +399,11 @@ impl World {
         let market_sd = (self.market_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
         let own_sd = (series.own_variance[p.session] * (1.0 - NIGHT) / YEAR).sqrt();
         let market = self.bridge(0, day, p.part, self.market_move[p.session], market_sd);
-        let own = if own_sd > 0.0 { self.bridge(series.key, day, p.part, series.own_move[p.session], own_sd) } else { 0.0 };
+        let own = if own_sd > 0.0 {
+            self.bridge(series.key, day, p.part, series.own_move[p.session], own_sd)
+        } else {
+            0.0
+        };
         series.open[p.session] + beta * market + own
     }
 
@@ -315,7 +415,11 @@ impl World {
         let mut node = 1_i64;
         for _ in 0..LEVELS {
             let middle = start + width / 2.0;
-            let value = 0.5 * (left + right) + 0.5 * width.sqrt() * sd * self.noise.normal(Stream::Bridge, key, day << 20 | node);
+            let value = 0.5 * (left + right)
+                + 0.5
+                    * width.sqrt()
+                    * sd
+                    * self.noise.normal(Stream::Bridge, key, day << 20 | node);
             width /= 2.0;
             if part < middle {
                 right = value;
@@ -334,7 +438,8 @@ impl World {
         0.034 + 0.005 * exp(-years.max(0.0) / 1.5)
     }
 
-    /// Whether option prices of a date are known: always in the simulated market, where a chain was recorded otherwise.
+    /// Whether option prices of a date are known: always in the simulated market, where a chain was
+    /// recorded otherwise.
     pub fn knows_chain(&self, symbol: &str, at: Moment) -> bool {
         self.recorded(symbol).is_none_or(|r| r.saw_chain(at))
     }
@@ -351,20 +456,32 @@ impl World {
         }
         let p = self.position(at);
         let beta = path.spec.underlying.beta;
-        let at_session = |i: usize| beta * beta * self.market_variance[i] + path.series.own_variance[i];
+        let at_session =
+            |i: usize| beta * beta * self.market_variance[i] + path.series.own_variance[i];
         let next = (p.session + 1).min(self.sessions.len() - 1);
         let now = at_session(p.session) + p.part * (at_session(next) - at_session(p.session));
         let mean = (beta * MARKET_VOL).powi(2) + path.spec.own_vol.powi(2);
         let expected = mean * years + (now - mean) * -expm1(-REVERSION * years) / REVERSION;
         let jumps = path.spec.event.map_or(0.0, |e| {
-            let ahead = path.series.events.iter().filter(|(_, known)| at < *known && expiry > *known);
+            let ahead = path
+                .series
+                .events
+                .iter()
+                .filter(|(_, known)| at < *known && expiry > *known);
             ahead.count() as f64 * e.jump * e.jump * e.priced
         });
         Some(path.spec.premium * expected + jumps)
     }
 
     /// Volatility of the surface for a strike: SSVI around the at-the-money total variance.
-    pub fn surface_vol(&self, symbol: &str, at: Moment, expiry: Moment, strike: f64, spot: f64) -> Option<f64> {
+    pub fn surface_vol(
+        &self,
+        symbol: &str,
+        at: Moment,
+        expiry: Moment,
+        strike: f64,
+        spot: f64,
+    ) -> Option<f64> {
         Some(self.slice(symbol, at, expiry, spot)?.vol(strike))
     }
 
@@ -372,44 +489,83 @@ impl World {
     pub fn surface(&self, symbol: &str, at: Moment, expiry: Moment) -> Option<SurfaceSlice> {
         let spot = self.spot(symbol, at)?.to_f64();
         let slice = self.slice(symbol, at, expiry, spot)?;
-        Some(SurfaceSlice { years: slice.years, rate: slice.rate, forward: slice.forward, slice })
+        Some(SurfaceSlice {
+            years: slice.years,
+            rate: slice.rate,
+            forward: slice.forward,
+            slice,
+        })
     }
 
     /// The smile of one expiration.
-    pub(crate) fn slice(&self, symbol: &str, at: Moment, expiry: Moment, spot: f64) -> Option<Slice> {
+    pub(crate) fn slice(
+        &self,
+        symbol: &str,
+        at: Moment,
+        expiry: Moment,
+        spot: f64,
+    ) -> Option<Slice> {
         let path = self.path(symbol)?;
         let years = at.years_until(expiry).max(1.0 / 525_600.0);
         let theta = self.total_variance(symbol, at, expiry)?.max(1e-12);
         let rate = self.rate(years);
         let carry_yield = path.carry.yield_until(at, expiry, rate, spot);
         let forward = spot * exp((rate - carry_yield) * years);
-        Some(Slice { smile: path.smile.slice(theta), forward, years, rate, carry_yield })
+        Some(Slice {
+            smile: path.smile.slice(theta),
+            forward,
+            years,
+            rate,
+            carry_yield,
+        })
     }
 
     /// What an underlying pays its holder.
     pub fn carry(&self, symbol: &str) -> Option<Carry> {
-        self.recorded(symbol).map(Recorded::carry).or_else(|| self.path(symbol).map(|p| p.carry.clone()))
+        self.recorded(symbol)
+            .map(Recorded::carry)
+            .or_else(|| self.path(symbol).map(|p| p.carry.clone()))
     }
 
-    /// Cash dividends of an underlying with ex-dates after `at`, within `days`: ex-date and amount on a share.
+    /// Cash dividends of an underlying with ex-dates after `at`, within `days`: ex-date and amount
+    /// on a share.
     pub fn dividends(&self, symbol: &str, at: Moment, days: i64) -> Vec<(Date, Price)> {
-        let Some(path) = self.path(symbol) else { return Vec::new() };
-        let ahead = path.series.dividends.iter().filter(|(ex, _)| open_of(*ex) > at && at.days_until(*ex) <= days);
+        let Some(path) = self.path(symbol) else {
+            return Vec::new();
+        };
+        let ahead = path
+            .series
+            .dividends
+            .iter()
+            .filter(|(ex, _)| open_of(*ex) > at && at.days_until(*ex) <= days);
         ahead.copied().collect()
     }
 
     /// Scheduled events from `at` on, within `days`; ex-dividend days among them.
     pub fn events(&self, symbol: &str, at: Moment, days: i64) -> Vec<Event> {
-        let Some(path) = self.path(symbol) else { return Vec::new() };
+        let Some(path) = self.path(symbol) else {
+            return Vec::new();
+        };
         let today = at.date();
         let what = path.spec.event.map_or("", |e| e.what);
-        let ahead = path.series.events.iter().filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
-        let results = ahead.map(|(d, _)| Event { date: *d, kind: EventKind::News, what: what.into() });
-        let ex = self.dividends(symbol, at, days).into_iter().map(|(date, cash)| Event {
-            date,
-            kind: EventKind::ExDividend,
-            what: format!("ex-dividend, {cash} a share"),
+        let ahead = path
+            .series
+            .events
+            .iter()
+            .filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
+        let results = ahead.map(|(d, _)| Event {
+            date: *d,
+            kind: EventKind::News,
+            what: what.into(),
         });
+        let ex = self
+            .dividends(symbol, at, days)
+            .into_iter()
+            .map(|(date, cash)| Event {
+                date,
+                kind: EventKind::ExDividend,
+                what: format!("ex-dividend, {cash} a share"),
+            });
         let mut out: Vec<Event> = results.chain(ex).collect();
         out.sort_by_key(|e| e.date);
         out
@@ -417,7 +573,9 @@ impl World {
 
     /// Listed expirations of an underlying.
     pub fn expirations(&self, symbol: &str, at: Moment) -> Option<Vec<Expiration>> {
-        self.recorded(symbol).map(|r| r.expirations(at)).or_else(|| Some(self.underlying(symbol)?.expirations(at)))
+        self.recorded(symbol)
+            .map(|r| r.expirations(at))
+            .or_else(|| Some(self.underlying(symbol)?.expirations(at)))
     }
 }
 

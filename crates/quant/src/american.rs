@@ -1,12 +1,14 @@
 //! American puts from their early-exercise boundary: the value integral.
 //!
 //! With strike 1 (prices scale with it), x spot over strike, τ time to maturity, r rate, q
-//! yield, σ volatility, B(τ) the boundary of `boundary` and d±(τ,z) = [ln z + (r−q)τ]/(σ√τ) ± σ√τ/2 the put is
-//! V(x) = p(T,x) + ∫₀ᵀ [r e^{−r(T−u)} Φ(−d₋(T−u, x/B(u))) − q x e^{−q(T−u)} Φ(−d₊(T−u, x/B(u)))] du
-//! (I. J. Kim, *Review of Financial Studies* 3 (1990) 547–572); delta and gamma are the integral's derivatives.
+//! yield, σ volatility, B(τ) the boundary of `boundary` and d±(τ,z) = [ln z + (r−q)τ]/(σ√τ) ± σ√τ/2
+//! the put is V(x) = p(T,x) + ∫₀ᵀ [r e^{−r(T−u)} Φ(−d₋(T−u, x/B(u))) − q x e^{−q(T−u)} Φ(−d₊(T−u,
+//! x/B(u)))] du (I. J. Kim, *Review of Financial Studies* 3 (1990) 547–572); delta and gamma are
+//! the integral's derivatives.
 //!
-//! Many options go side by side, one in each lane of the vector registers; a lane's result does not depend on its neighbours. Calls
-//! come by the symmetry C(S,K,r,q) = P(K,S,q,r) (McDonald & Schroder 1998) in `model.rs`. Valid where `boundary` is.
+//! Many options go side by side, one in each lane of the vector registers; a lane's result does not
+//! depend on its neighbours. Calls come by the symmetry C(S,K,r,q) = P(K,S,q,r) (McDonald &
+//! Schroder 1998) in `model.rs`. Valid where `boundary` is.
 
 use crate::boundary::{Boundaries, Strip};
 use crate::lanes::{self, Kernel, exp, ln, max};
@@ -24,12 +26,28 @@ pub(crate) struct PutValue {
 impl Boundaries {
     /// Price, delta and gamma of each lane's put at its own x = spot/strike.
     pub(crate) fn values(&self, x: &Lanes) -> [PutValue; WIDTH] {
-        lanes::run(Values { boundaries: self, x })
+        lanes::run(Values {
+            boundaries: self,
+            x,
+        })
     }
 
-    /// Values at volatilities between those of the lanes, which differ in nothing else; see [`Between`].
-    pub(crate) fn between(&self, scheme: &Scheme, weights: &[Lanes; WIDTH], deviation: &Lanes, x: &Lanes) -> [PutValue; WIDTH] {
-        lanes::run(Between { boundaries: self, scheme, weights, deviation, x })
+    /// Values at volatilities between those of the lanes, which differ in nothing else; see
+    /// [`Between`].
+    pub(crate) fn between(
+        &self,
+        scheme: &Scheme,
+        weights: &[Lanes; WIDTH],
+        deviation: &Lanes,
+        x: &Lanes,
+    ) -> [PutValue; WIDTH] {
+        lanes::run(Between {
+            boundaries: self,
+            scheme,
+            weights,
+            deviation,
+            x,
+        })
     }
 
     /// Prices of one lane's put at many x = spot/strike.
@@ -37,7 +55,11 @@ impl Boundaries {
         for (x, out) in x.chunks(WIDTH).zip(out.chunks_mut(WIDTH)) {
             let mut block = [1.0; WIDTH];
             block[..x.len()].copy_from_slice(x);
-            let values = lanes::run(Prices { boundaries: self, lane, x: block });
+            let values = lanes::run(Prices {
+                boundaries: self,
+                lane,
+                x: block,
+            });
             for (out, value) in out.iter_mut().zip(&values) {
                 *out = value.price;
             }
@@ -81,21 +103,41 @@ struct Sum {
 
 impl Sum {
     #[inline(always)]
-    fn of_european(x: &Lanes, drift: &Lanes, deviation: &Lanes, discount: &Lanes, carry: &Lanes) -> Sum {
+    fn of_european(
+        x: &Lanes,
+        drift: &Lanes,
+        deviation: &Lanes,
+        discount: &Lanes,
+        carry: &Lanes,
+    ) -> Sum {
         let (x, drift, deviation, discount, carry) = (*x, *drift, *deviation, *discount, *carry);
-        let (mut log, mut price, mut delta, mut gamma) = ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
+        let (mut log, mut price, mut delta, mut gamma) =
+            ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
         for l in 0..WIDTH {
             log[l] = ln(x[l]);
             let d1 = (log[l] + drift[l]) / deviation[l] + 0.5 * deviation[l];
             let d2 = d1 - deviation[l];
             let density = pdf_lane(d1);
             let below = carry[l] * cdf_with(-d1, density);
-            price[l] = max(discount[l] * cdf_with(-d2, pdf_lane(d2)) - x[l] * below, 0.0);
+            price[l] = max(
+                discount[l] * cdf_with(-d2, pdf_lane(d2)) - x[l] * below,
+                0.0,
+            );
             delta[l] = -below;
             gamma[l] = carry[l] * density / (x[l] * deviation[l]);
         }
         const ZERO: Pair = [0.0; 2 * WIDTH];
-        Sum { x, price, delta, gamma, spots: twice(&x), logs: twice(&log), premium: ZERO, slopes: ZERO, bends: ZERO }
+        Sum {
+            x,
+            price,
+            delta,
+            gamma,
+            spots: twice(&x),
+            logs: twice(&log),
+            premium: ZERO,
+            slopes: ZERO,
+            bends: ZERO,
+        }
     }
 
     #[inline(always)]
@@ -117,7 +159,8 @@ impl Sum {
                 let held = cdf_with(-plus, density);
                 premium[l] -= spots[l] * s.dividend[l] * held;
                 slopes[l] += s.dividend[l] * (density * s.inverse[l] - held);
-                bends[l] += s.dividend[l] * density * s.inverse[l] * (1.0 - plus * s.inverse[l]) / spots[l];
+                bends[l] +=
+                    s.dividend[l] * density * s.inverse[l] * (1.0 - plus * s.inverse[l]) / spots[l];
             }
         }
         (self.premium, self.slopes, self.bends) = (premium, slopes, bends);
@@ -125,21 +168,33 @@ impl Sum {
 
     #[inline(always)]
     fn values(&self, now: &Lanes) -> [PutValue; WIDTH] {
-        let (premium, slopes, bends) = (halves(&self.premium), halves(&self.slopes), halves(&self.bends));
+        let (premium, slopes, bends) = (
+            halves(&self.premium),
+            halves(&self.slopes),
+            halves(&self.bends),
+        );
         std::array::from_fn(|l| {
             let exercised = 1.0 - self.x[l];
             if self.x[l] <= now[l] {
-                PutValue { price: exercised, delta: -1.0, gamma: 0.0 }
+                PutValue {
+                    price: exercised,
+                    delta: -1.0,
+                    gamma: 0.0,
+                }
             } else {
                 let price = max(self.price[l] + max(premium[l], 0.0), exercised);
-                PutValue { price, delta: self.delta[l] + slopes[l], gamma: self.gamma[l] + bends[l] }
+                PutValue {
+                    price,
+                    delta: self.delta[l] + slopes[l],
+                    gamma: self.gamma[l] + bends[l],
+                }
             }
         })
     }
 }
 
-/// Puts that differ in volatility and spot alone, from boundaries solved at [`WIDTH`] volatilities: between them ln B is interpolated.
-/// Lane l takes `weights[m][l]` of the boundary at volatility m.
+/// Puts that differ in volatility and spot alone, from boundaries solved at [`WIDTH`] volatilities:
+/// between them ln B is interpolated. Lane l takes `weights[m][l]` of the boundary at volatility m.
 struct Between<'a> {
     boundaries: &'a Boundaries,
     scheme: &'a Scheme,
@@ -200,8 +255,15 @@ impl Kernel for Prices<'_> {
     fn call(self) -> [PutValue; WIDTH] {
         let (b, lane) = (self.boundaries, self.lane);
         let all = |lanes: &Lanes| [lanes[lane]; WIDTH];
-        let both = |pair: &Pair| -> Pair { std::array::from_fn(|l| pair[l / WIDTH * WIDTH + lane]) };
-        let mut sum = Sum::of_european(&self.x, &all(&b.drift), &all(&b.deviation), &all(&b.discount), &all(&b.carry));
+        let both =
+            |pair: &Pair| -> Pair { std::array::from_fn(|l| pair[l / WIDTH * WIDTH + lane]) };
+        let mut sum = Sum::of_european(
+            &self.x,
+            &all(&b.drift),
+            &all(&b.deviation),
+            &all(&b.discount),
+            &all(&b.carry),
+        );
         for s in &b.strips {
             let strip = Strip {
                 shift: both(&s.shift),

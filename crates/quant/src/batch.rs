@@ -1,8 +1,9 @@
 //! Many options at once: the same numbers as one by one, several times faster.
 //!
-//! Options with an exercise boundary are laid side by side in the lanes of `american`, each with the four neighbours that give its
-//! vega and rho; European ones go through the lanes of `european`. What a row gives does not depend on its neighbours or on
-//! their order (tested), so callers may cut a list anywhere and work on the parts in parallel.
+//! Options with an exercise boundary are laid side by side in the lanes of `american`, each with
+//! the four neighbours that give its vega and rho; European ones go through the lanes of
+//! `european`. What a row gives does not depend on its neighbours or on their order (tested), so
+//! callers may cut a list anywhere and work on the parts in parallel.
 
 use rayon::prelude::*;
 
@@ -30,14 +31,17 @@ impl Contract {
         price_level("spot", self.spot)?;
         let t = &self.terms;
         if self.on == Underlying::Future && t.carry_yield != t.rate {
-            return Err(Error::NotAFuture { rate: t.rate, carry_yield: t.carry_yield });
+            return Err(Error::NotAFuture {
+                rate: t.rate,
+                carry_yield: t.carry_yield,
+            });
         }
         Engine::of(t)
     }
 }
 
-/// The answers of a list to be filled in, those of options that only exercise is worth anything to already there; and the places of those
-/// without and with an exercise boundary.
+/// The answers of a list to be filled in, those of options that only exercise is worth anything to
+/// already there; and the places of those without and with an exercise boundary.
 struct Sorted<T> {
     out: Vec<Result<T, Error>>,
     plain: Vec<usize>,
@@ -46,7 +50,11 @@ struct Sorted<T> {
 
 impl<T: Default> Sorted<T> {
     fn of(contracts: &[Contract], exercised: impl Fn(&Contract) -> T) -> Sorted<T> {
-        let mut sorted = Sorted { out: Vec::with_capacity(contracts.len()), plain: Vec::new(), early: Vec::new() };
+        let mut sorted = Sorted {
+            out: Vec::with_capacity(contracts.len()),
+            plain: Vec::new(),
+            early: Vec::new(),
+        };
         for (i, c) in contracts.iter().enumerate() {
             sorted.out.push(c.engine().map(|engine| {
                 match engine {
@@ -62,7 +70,11 @@ impl<T: Default> Sorted<T> {
 
     /// Fills in the European ones.
     fn europeans(&mut self, contracts: &[Contract], of: impl Fn(&Contract, Valuation) -> T) {
-        let rows: Vec<(Terms, f64)> = self.plain.iter().map(|i| (contracts[*i].terms, contracts[*i].spot)).collect();
+        let rows: Vec<(Terms, f64)> = self
+            .plain
+            .iter()
+            .map(|i| (contracts[*i].terms, contracts[*i].spot))
+            .collect();
         for (i, v) in self.plain.iter().zip(europeans(&rows)) {
             self.out[*i] = Ok(of(&contracts[*i], v));
         }
@@ -71,16 +83,26 @@ impl<T: Default> Sorted<T> {
 
 /// Price and Greeks of each contract, or why it has none.
 pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
-    let mut sorted = Sorted::of(contracts, |c| exercise_value(c.terms.kind, c.spot, c.terms.strike));
+    let mut sorted = Sorted::of(contracts, |c| {
+        exercise_value(c.terms.kind, c.spot, c.terms.strike)
+    });
     sorted.europeans(contracts, |c, v| on_future(&c.terms, v, c.on));
-    let bumps: Vec<Bumps> = sorted.early.iter().map(|i| Bumps::of(&contracts[*i].terms, contracts[*i].on)).collect();
+    let bumps: Vec<Bumps> = sorted
+        .early
+        .iter()
+        .map(|i| Bumps::of(&contracts[*i].terms, contracts[*i].on))
+        .collect();
     let lanes: Vec<Lane> = sorted
         .early
         .iter()
         .zip(&bumps)
         .flat_map(|(i, bumps)| {
             let c = &contracts[*i];
-            bumps.puts.map(|put| Lane { put, x: Bumps::moneyness(&c.terms, c.spot), strained: strained(&c.terms) })
+            bumps.puts.map(|put| Lane {
+                put,
+                x: Bumps::moneyness(&c.terms, c.spot),
+                strained: strained(&c.terms),
+            })
         })
         .collect();
     let values = values(&lanes, accuracy);
@@ -93,14 +115,23 @@ pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valua
 
 /// As [`value_all`], on all cores: for a whole universe of contracts.
 pub fn value_universe(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
-    contracts.par_chunks(256).flat_map_iter(|part| value_all(part, accuracy)).collect()
+    contracts
+        .par_chunks(256)
+        .flat_map_iter(|part| value_all(part, accuracy))
+        .collect()
 }
 
 /// Prices alone: a fifth of the work for options with an exercise boundary.
 pub fn price_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<f64, Error>> {
-    let mut sorted = Sorted::of(contracts, |c| c.terms.kind.intrinsic(c.spot, c.terms.strike));
+    let mut sorted = Sorted::of(contracts, |c| {
+        c.terms.kind.intrinsic(c.spot, c.terms.strike)
+    });
     sorted.europeans(contracts, |_, v| v.price);
-    let lanes: Vec<Lane> = sorted.early.iter().map(|i| Lane::of(&contracts[*i].terms, contracts[*i].spot)).collect();
+    let lanes: Vec<Lane> = sorted
+        .early
+        .iter()
+        .map(|i| Lane::of(&contracts[*i].terms, contracts[*i].spot))
+        .collect();
     for (i, v) in sorted.early.iter().zip(values(&lanes, accuracy)) {
         let c = &contracts[*i];
         sorted.out[*i] = Ok(Bumps::unit(&c.terms, c.spot) * v.price);
@@ -120,7 +151,11 @@ pub(crate) struct Lane {
 impl Lane {
     /// The mirrored put of an option with a boundary.
     pub(crate) fn of(t: &Terms, spot: f64) -> Lane {
-        Lane { put: Bumps::put(t), x: Bumps::moneyness(t, spot), strained: strained(t) }
+        Lane {
+            put: Bumps::put(t),
+            x: Bumps::moneyness(t, spot),
+            strained: strained(t),
+        }
     }
 }
 
@@ -128,7 +163,11 @@ impl Lane {
 pub(crate) fn values(lanes: &[Lane], accuracy: Accuracy) -> Vec<PutValue> {
     let mut out = vec![PutValue::default(); lanes.len()];
     for (strained, pays) in [(false, false), (false, true), (true, false), (true, true)] {
-        let alike: Vec<usize> = (0..lanes.len()).filter(|i| lanes[*i].strained == strained && (lanes[*i].put.carry_yield != 0.0) == pays).collect();
+        let alike: Vec<usize> = (0..lanes.len())
+            .filter(|i| {
+                lanes[*i].strained == strained && (lanes[*i].put.carry_yield != 0.0) == pays
+            })
+            .collect();
         for block in alike.chunks(WIDTH) {
             let puts: Vec<Put> = block.iter().map(|i| lanes[*i].put).collect();
             let mut x = [1.0; WIDTH];

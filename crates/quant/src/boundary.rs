@@ -2,25 +2,27 @@
 //!
 //! Method: spectral collocation of the boundary and a fixed-point iteration of its integral
 //! equation. Source: L. Andersen, M. Lake, D. Offengenden, "High-performance American option
-//! pricing", *Journal of Computational Finance* 20 (2016) 39–87, fixed-point systems A (smooth pasting;
-//! where |r−q|√τ < σ/2: it converges faster there, and diverges far outside) and B (value matching); the first
-//! guess is the QD+ approximation of M. Li, "Analytical approximations for the critical stock
-//! prices of American options", *Review of Derivatives Research* 13 (2010) 75–99.
+//! pricing", *Journal of Computational Finance* 20 (2016) 39–87, fixed-point systems A (smooth
+//! pasting; where |r−q|√τ < σ/2: it converges faster there, and diverges far outside) and B (value
+//! matching); the first guess is the QD+ approximation of M. Li, "Analytical approximations for the
+//! critical stock prices of American options", *Review of Derivatives Research* 13 (2010) 75–99.
 //!
 //! Symbols: strike 1 (prices scale with it), x spot over strike, τ time to maturity, r rate, q
 //! yield, σ volatility, B(τ) boundary, X = B(0+) = min(1, r/q); d± as in `american`.
 //!
 //! Where we differ from the paper: the integrals over u ∈ (0, τ) are taken in the angle θ with
-//! τ − u = τ sin²θ, which makes both √(τ−u) and √u smooth (the paper's substitution serves the first
-//! alone), by Gauss–Legendre; and since the quadrature points are fixed fractions of each τ, reading
-//! the interpolant there is one fixed matrix per scheme. Many options are solved side by side, one in each lane of the vector
-//! registers; a lane's result does not depend on its neighbours. The first guess is four Newton steps on the QD+ equation from an
-//! asymptotic start (J. D. Evans, R. Kuske & J. B. Keller, *Mathematical Finance* 12 (2002) 219–237, blended with the perpetual
-//! boundary): a fixed number, so that the guess is smooth in τ. Errors against an independent library are in `tests/reference.rs`.
+//! τ − u = τ sin²θ, which makes both √(τ−u) and √u smooth (the paper's substitution serves the
+//! first alone), by Gauss–Legendre; and since the quadrature points are fixed fractions of each τ,
+//! reading the interpolant there is one fixed matrix per scheme. Many options are solved side by
+//! side, one in each lane of the vector registers; a lane's result does not depend on its
+//! neighbours. The first guess is four Newton steps on the QD+ equation from an asymptotic start
+//! (J. D. Evans, R. Kuske & J. B. Keller, *Mathematical Finance* 12 (2002) 219–237, blended with
+//! the perpetual boundary): a fixed number, so that the guess is smooth in τ. Errors against an
+//! independent library are in `tests/reference.rs`.
 //!
-//! Valid for r > 0 and any q ≥ 0, or q < 0 < r: one boundary exists. The caller sends every other case
-//! elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges slowly; below
-//! one minute the caller uses the European price or intrinsic value.
+//! Valid for r > 0 and any q ≥ 0, or q < 0 < r: one boundary exists. The caller sends every other
+//! case elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges slowly;
+//! below one minute the caller uses the European price or intrinsic value.
 
 use crate::lanes::{self, Kernel, exp, ln, max, min};
 use crate::normal::{cdf_with, pdf_lane};
@@ -172,14 +174,21 @@ impl Equation {
         }
         for root in &scheme.roots {
             let value = guess(root * root, &e.time, &e.rate, &e.carry_yield, &vol, &e.top);
-            let pasting: Lanes = std::array::from_fn(|l| f64::from(u8::from(put(l).pull * root * root_time[l] < 0.5)));
+            let pasting: Lanes = std::array::from_fn(|l| {
+                f64::from(u8::from(put(l).pull * root * root_time[l] < 0.5))
+            });
             for (sweeps, pasting) in e.sweeps.iter_mut().zip(pasting) {
                 if pasting == 0.0 {
                     // System B gains less with each sweep.
                     *sweeps = 3 * scheme.sweeps;
                 }
             }
-            e.nodes.push(Node { value, log: ZERO, pasting, matching: pasting.contains(&0.0) });
+            e.nodes.push(Node {
+                value,
+                log: ZERO,
+                pasting,
+                matching: pasting.contains(&0.0),
+            });
         }
         e.measure();
         e
@@ -199,10 +208,12 @@ impl Equation {
         }
     }
 
-    /// One fixed-point step of every node from the same boundary, of the lanes that still move; false if none did.
+    /// One fixed-point step of every node from the same boundary, of the lanes that still move;
+    /// false if none did.
     #[inline(always)]
     fn sweep(&mut self, sweep: usize, scheme: &Scheme) -> bool {
-        let goes: [bool; WIDTH] = std::array::from_fn(|l| sweep < self.sweeps[l] && self.moved[l] > scheme.tolerance);
+        let goes: [bool; WIDTH] =
+            std::array::from_fn(|l| sweep < self.sweeps[l] && self.moved[l] > scheme.tolerance);
         if !goes.contains(&true) {
             return false;
         }
@@ -230,30 +241,61 @@ impl Equation {
 
     /// The two integrals of one node, both times σ√T/T: cash above, the underlying under the line.
     #[inline(always)]
-    fn gather<const MATCHING: bool, const PAYS: bool>(&self, i: usize, scheme: &Scheme) -> (Lanes, Lanes) {
+    fn gather<const MATCHING: bool, const PAYS: bool>(
+        &self,
+        i: usize,
+        scheme: &Scheme,
+    ) -> (Lanes, Lanes) {
         let nodes = scheme.roots.len();
         let (log, pasting) = (twice(&self.nodes[i].log), twice(&self.nodes[i].pasting));
-        let (drift, inverse, deviation) = (twice(&self.drift), twice(&self.inverse), twice(&self.deviation));
+        let (drift, inverse, deviation) = (
+            twice(&self.drift),
+            twice(&self.inverse),
+            twice(&self.deviation),
+        );
         let (mut above, mut under) = ([0.0; 2 * WIDTH], [0.0; 2 * WIDTH]);
         for j in i * scheme.pairs..(i + 1) * scheme.pairs {
             let p = scheme.boundary[j];
-            let height = read(&scheme.boundary_weights[j * nodes..][..nodes], &self.heights);
+            let height = read(
+                &scheme.boundary_weights[j * nodes..][..nodes],
+                &self.heights,
+            );
             let interest = self.interest[j];
-            let dividend = if PAYS { self.dividend[j] } else { [0.0; 2 * WIDTH] };
+            let dividend = if PAYS {
+                self.dividend[j]
+            } else {
+                [0.0; 2 * WIDTH]
+            };
             for l in 0..2 * WIDTH {
-                let d = (log[l] + max(height[l], 0.0).sqrt() + drift[l] * p.left[l]) * inverse[l] * p.inverse[l];
+                let d = (log[l] + max(height[l], 0.0).sqrt() + drift[l] * p.left[l])
+                    * inverse[l]
+                    * p.inverse[l];
                 let half = 0.5 * deviation[l] * p.root_left[l];
                 let minus = d - half;
                 let phi = pdf_lane(minus);
                 let pasted = p.per_root[l] * phi;
-                above[l] +=
-                    interest[l] * if MATCHING { either(pasting[l], pasted, deviation[l] * p.per_time[l] * cdf_with(minus, phi)) } else { pasted };
+                above[l] += interest[l]
+                    * if MATCHING {
+                        either(
+                            pasting[l],
+                            pasted,
+                            deviation[l] * p.per_time[l] * cdf_with(minus, phi),
+                        )
+                    } else {
+                        pasted
+                    };
                 if PAYS {
                     let plus = d + half;
                     let phi = pdf_lane(plus);
                     let held = deviation[l] * p.per_time[l] * cdf_with(plus, phi);
                     let pasted = p.per_root[l] * phi;
-                    under[l] += dividend[l] * (held + if MATCHING { either(pasting[l], pasted, 0.0) } else { pasted });
+                    under[l] += dividend[l]
+                        * (held
+                            + if MATCHING {
+                                either(pasting[l], pasted, 0.0)
+                            } else {
+                                pasted
+                            });
                 }
             }
         }
@@ -272,8 +314,13 @@ impl Equation {
             let plus = minus + deviation;
             let (phi_minus, phi_plus) = (pdf_lane(minus), pdf_lane(plus));
             let scale = self.time[l] * self.inverse[l];
-            let cash = either(node.pasting[l], phi_minus / deviation, cdf_with(minus, phi_minus));
-            let held = cdf_with(plus, phi_plus) + either(node.pasting[l], phi_plus / deviation, 0.0);
+            let cash = either(
+                node.pasting[l],
+                phi_minus / deviation,
+                cdf_with(minus, phi_minus),
+            );
+            let held =
+                cdf_with(plus, phi_plus) + either(node.pasting[l], phi_plus / deviation, 0.0);
             let b = exp(-drift) * (cash + above[l] * scale) / (held + under[l] * scale);
             // A step out of the domain keeps the previous value: the iteration stays defined.
             let b = if b > 0.0 { b } else { node.value[l] };
@@ -293,22 +340,49 @@ impl Equation {
             discount[l] = exp(-self.rate[l] * self.time[l]);
             carry[l] = exp(-self.carry_yield[l] * self.time[l]);
         }
-        let (time, rate, carry_yield) = (twice(&self.time), twice(&self.rate), twice(&self.carry_yield));
-        let (drift, deviation, inverse, log_top) = (twice(&self.drift), twice(&self.deviation), twice(&self.inverse), twice(&self.log_top));
+        let (time, rate, carry_yield) = (
+            twice(&self.time),
+            twice(&self.rate),
+            twice(&self.carry_yield),
+        );
+        let (drift, deviation, inverse, log_top) = (
+            twice(&self.drift),
+            twice(&self.deviation),
+            twice(&self.inverse),
+            twice(&self.log_top),
+        );
         let mut strips = Vec::with_capacity(scheme.value.len());
         for (j, p) in scheme.value.iter().enumerate() {
             let height = read(&scheme.value_weights[j * nodes..][..nodes], &self.heights);
-            let mut s = Strip { shift: ZERO, inverse: ZERO, half: ZERO, interest: ZERO, dividend: ZERO };
+            let mut s = Strip {
+                shift: ZERO,
+                inverse: ZERO,
+                half: ZERO,
+                interest: ZERO,
+                dividend: ZERO,
+            };
             for l in 0..2 * WIDTH {
                 s.shift[l] = log_top[l] - max(height[l], 0.0).sqrt() - drift[l] * p.left[l];
                 s.inverse[l] = inverse[l] * p.inverse[l];
                 s.half[l] = 0.5 * deviation[l] * p.root_left[l];
-                s.interest[l] = rate[l] * exp(-rate[l] * time[l] * p.left[l]) * time[l] * p.per_time[l];
-                s.dividend[l] = carry_yield[l] * exp(-carry_yield[l] * time[l] * p.left[l]) * time[l] * p.per_time[l];
+                s.interest[l] =
+                    rate[l] * exp(-rate[l] * time[l] * p.left[l]) * time[l] * p.per_time[l];
+                s.dividend[l] = carry_yield[l]
+                    * exp(-carry_yield[l] * time[l] * p.left[l])
+                    * time[l]
+                    * p.per_time[l];
             }
             strips.push(s);
         }
-        Boundaries { now: self.nodes[0].value, drift: self.drift, deviation: self.deviation, discount, carry, strips, pays: self.pays }
+        Boundaries {
+            now: self.nodes[0].value,
+            drift: self.drift,
+            deviation: self.deviation,
+            discount,
+            carry,
+            strips,
+            pays: self.pays,
+        }
     }
 }
 
@@ -348,7 +422,11 @@ fn read(weights: &[[f64; 2]], heights: &[Lanes]) -> Pair {
 
 /// B(0+): where the boundary ends at expiry.
 fn at_expiry(rate: f64, carry_yield: f64) -> f64 {
-    if carry_yield > rate { rate / carry_yield } else { 1.0 }
+    if carry_yield > rate {
+        rate / carry_yield
+    } else {
+        1.0
+    }
 }
 
 /// Newton's steps on the QD+ equation.
@@ -356,7 +434,14 @@ const GUESS_STEPS: usize = 4;
 
 /// The QD+ boundary of each lane at τ = `share`·T.
 #[inline(always)]
-fn guess(share: f64, time: &Lanes, rate: &Lanes, carry_yield: &Lanes, vol: &Lanes, top: &Lanes) -> Lanes {
+fn guess(
+    share: f64,
+    time: &Lanes,
+    rate: &Lanes,
+    carry_yield: &Lanes,
+    vol: &Lanes,
+    top: &Lanes,
+) -> Lanes {
     let (time, rate, carry_yield, vol, top) = (*time, *rate, *carry_yield, *vol, *top);
     let (mut b, mut least, mut most) = ([0.0; WIDTH], [0.0; WIDTH], [0.0; WIDTH]);
     let (mut discount, mut carry) = ([0.0; WIDTH], [0.0; WIDTH]);
@@ -368,7 +453,11 @@ fn guess(share: f64, time: &Lanes, rate: &Lanes, carry_yield: &Lanes, vol: &Lane
         carry[l] = exp(-q * t);
         // 1 − e^{−rt} with all its digits.
         let x = r * t;
-        let h = if x < 0.03 { x * (1.0 - x / 2.0 * (1.0 - x / 3.0 * (1.0 - x / 4.0 * (1.0 - x / 5.0)))) } else { 1.0 - discount[l] };
+        let h = if x < 0.03 {
+            x * (1.0 - x / 2.0 * (1.0 - x / 3.0 * (1.0 - x / 4.0 * (1.0 - x / 5.0))))
+        } else {
+            1.0 - discount[l]
+        };
         let (alpha, less) = (2.0 * r / variance, 2.0 * (r - q) / variance - 1.0);
         let root = (less * less + 4.0 * alpha / h).sqrt();
         lambda[l] = -0.5 * (less + root);
@@ -378,18 +467,23 @@ fn guess(share: f64, time: &Lanes, rate: &Lanes, carry_yield: &Lanes, vol: &Lane
         // Between expiry and for ever, or the asymptote near expiry if that is lower.
         let z = -0.5 * (less + (less * less + 4.0 * alpha).sqrt());
         let perpetual = z / (z - 1.0);
-        let long = perpetual + (top[l] - perpetual) * exp(min((drift - 2.0 * deviation) / (1.0 - perpetual), 0.0));
+        let long = perpetual
+            + (top[l] - perpetual) * exp(min((drift - 2.0 * deviation) / (1.0 - perpetual), 0.0));
         let apart = 1.0 - min(q / r, 1.0);
         let bend = ln(1.4 + variance / (16.0 * std::f64::consts::PI * r * r * t) * apart * apart);
         least[l] = perpetual;
         most[l] = top[l] * (1.0 - 1e-10);
-        b[l] = max(min(min(long, top[l] * exp(-deviation * bend.sqrt())), most[l]), perpetual);
+        b[l] = max(
+            min(min(long, top[l] * exp(-deviation * bend.sqrt())), most[l]),
+            perpetual,
+        );
     }
     for _ in 0..GUESS_STEPS {
         for l in 0..WIDTH {
             let (t, r, q) = (time[l] * share, rate[l], carry_yield[l]);
             let root_time = t.sqrt();
-            let (deviation, drift, decay) = (vol[l] * root_time, (r - q) * t, vol[l] / (2.0 * root_time));
+            let (deviation, drift, decay) =
+                (vol[l] * root_time, (r - q) * t, vol[l] / (2.0 * root_time));
             let d1 = (ln(b[l]) + drift) / deviation + 0.5 * deviation;
             let d2 = d1 - deviation;
             let density = pdf_lane(d1);
@@ -403,10 +497,16 @@ fn guess(share: f64, time: &Lanes, rate: &Lanes, carry_yield: &Lanes, vol: &Lane
             let d_cash = -carry[l] * density / deviation;
             let d_asset = upper + d_cash;
             let d_gap = upper - 1.0;
-            let d_theta = r * d_cash - q * d_asset - decay * carry[l] * density * (1.0 - d1 / deviation);
-            let df = 1.0 - d_asset + lambda[l] * d_gap - outer[l] * (inner[l] * d_gap - d_theta * per_rate);
+            let d_theta =
+                r * d_cash - q * d_asset - decay * carry[l] * density * (1.0 - d1 / deviation);
+            let df = 1.0 - d_asset + lambda[l] * d_gap
+                - outer[l] * (inner[l] * d_gap - d_theta * per_rate);
             let next = b[l] - f / df;
-            let next = if next.abs() < f64::INFINITY { next } else { b[l] };
+            let next = if next.abs() < f64::INFINITY {
+                next
+            } else {
+                b[l]
+            };
             b[l] = max(min(next, most[l]), least[l]);
         }
     }
@@ -422,8 +522,21 @@ mod tests {
     #[test]
     fn boundary_matches_an_independent_computation() {
         let scheme = Scheme::new(32, 40, 40, 1e-14, 56);
-        let table = [(1.0, 95.7918), (7.0, 90.6513), (30.0, 83.8943), (90.0, 76.8028), (180.0, 71.5681), (365.0, 65.8975)];
-        let puts = table.map(|(days, _)| Put { time: days / 365.0, rate: 0.05, carry_yield: 0.02, vol: 0.30, pull: 0.1 });
+        let table = [
+            (1.0, 95.7918),
+            (7.0, 90.6513),
+            (30.0, 83.8943),
+            (90.0, 76.8028),
+            (180.0, 71.5681),
+            (365.0, 65.8975),
+        ];
+        let puts = table.map(|(days, _)| Put {
+            time: days / 365.0,
+            rate: 0.05,
+            carry_yield: 0.02,
+            vol: 0.30,
+            pull: 0.1,
+        });
         let solved = Boundaries::solve(&puts, &scheme);
         for (lane, (days, want)) in table.into_iter().enumerate() {
             let got = 100.0 * solved.now[lane];

@@ -29,7 +29,12 @@ pub enum RootError {
 }
 
 /// Finds x in `[lo, hi]` with f(x) = 0; `tolerance` is absolute, on x.
-pub fn find_root(mut f: impl FnMut(f64) -> f64, lo: f64, hi: f64, tolerance: f64) -> Result<Root, RootError> {
+pub fn find_root(
+    mut f: impl FnMut(f64) -> f64,
+    lo: f64,
+    hi: f64,
+    tolerance: f64,
+) -> Result<Root, RootError> {
     let (mut a, mut b) = (lo, hi);
     let (mut fa, mut fb) = (f(a), f(b));
     let mut evaluations = 2;
@@ -67,7 +72,10 @@ pub fn find_root(mut f: impl FnMut(f64) -> f64, lo: f64, hi: f64, tolerance: f64
                 (2.0 * half * s, 1.0 - s)
             } else {
                 let (q, r) = (fa / fc, fb / fc);
-                (s * (2.0 * half * q * (q - r) - (b - a) * (r - 1.0)), (q - 1.0) * (r - 1.0) * (s - 1.0))
+                (
+                    s * (2.0 * half * q * (q - r) - (b - a) * (r - 1.0)),
+                    (q - 1.0) * (r - 1.0) * (s - 1.0),
+                )
             };
             if p > 0.0 {
                 q = -q;
@@ -85,7 +93,11 @@ pub fn find_root(mut f: impl FnMut(f64) -> f64, lo: f64, hi: f64, tolerance: f64
             previous = half;
         }
         (a, fa) = (b, fb);
-        b += if step.abs() > close { step } else { close.copysign(half) };
+        b += if step.abs() > close {
+            step
+        } else {
+            close.copysign(half)
+        };
         fb = f(b);
         evaluations += 1;
         if fb.is_nan() {

@@ -1,11 +1,13 @@
 //! All options of one expiration, as arrays.
 //!
-//! Options of one expiration differ in strike, kind and volatility alone. Their exercise boundary does not depend on the strike, and on
-//! the volatility smoothly: it is solved at eight Chebyshev points in ln σ over the smile, once for calls and once for puts (and
-//! again at two neighbouring rates for rho), and interpolated between them (barycentric formula; Berrut & Trefethen, *SIAM Review* 46
-//! (2004) 501–517). An option then costs its value integral alone. Interpolation adds about 1e-9 of the strike to the error of
-//! [`Accuracy::Interactive`] while the smile's volatilities stay within a factor of 2.5; wider smiles are cut. The
-//! reference setting and short lists are priced option by option.
+//! Options of one expiration differ in strike, kind and volatility alone. Their exercise boundary
+//! does not depend on the strike, and on the volatility smoothly: it is solved at eight Chebyshev
+//! points in ln σ over the smile, once for calls and once for puts (and again at two neighbouring
+//! rates for rho), and interpolated between them (barycentric formula; Berrut & Trefethen, *SIAM
+//! Review* 46 (2004) 501–517). An option then costs its value integral alone. Interpolation adds
+//! about 1e-9 of the strike to the error of
+//! [`Accuracy::Interactive`] while the smile's volatilities stay within a factor of 2.5; wider
+//! smiles are cut. The reference setting and short lists are priced option by option.
 
 use rayon::prelude::*;
 use thiserror::Error;
@@ -62,7 +64,10 @@ pub struct Values {
 #[derive(Debug, Clone, Copy, PartialEq, Error)]
 pub enum ChainError {
     /// The arrays are of different lengths.
-    #[error("{kinds} kinds, {strikes} strikes and {vols} volatilities: one of each is needed for each option")]
+    #[error(
+        "{kinds} kinds, {strikes} strikes and {vols} volatilities: one of each is needed for each \
+         option"
+    )]
     Lengths {
         /// How many kinds.
         kinds: usize,
@@ -84,7 +89,14 @@ pub enum ChainError {
 impl Values {
     fn zeros(count: usize) -> Values {
         let zeros = || vec![0.0; count];
-        Values { price: zeros(), delta: zeros(), gamma: zeros(), theta_day: zeros(), vega_point: zeros(), rho_point: zeros() }
+        Values {
+            price: zeros(),
+            delta: zeros(),
+            gamma: zeros(),
+            theta_day: zeros(),
+            vega_point: zeros(),
+            rho_point: zeros(),
+        }
     }
 
     fn set(&mut self, place: usize, v: &Valuation) {
@@ -108,7 +120,11 @@ impl Chain<'_> {
             carry_yield: self.carry_yield,
             vol: self.vols[place],
         };
-        Contract { terms, spot: self.spot, on: self.on }
+        Contract {
+            terms,
+            spot: self.spot,
+            on: self.on,
+        }
     }
 }
 
@@ -121,14 +137,20 @@ const SPAN: f64 = 2.5;
 pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, ChainError> {
     let count = chain.strikes.len();
     if chain.kinds.len() != count || chain.vols.len() != count {
-        return Err(ChainError::Lengths { kinds: chain.kinds.len(), strikes: count, vols: chain.vols.len() });
+        return Err(ChainError::Lengths {
+            kinds: chain.kinds.len(),
+            strikes: count,
+            vols: chain.vols.len(),
+        });
     }
     let mut out = Values::zeros(count);
     let mut alone: Vec<usize> = Vec::new();
     let (mut calls, mut puts) = (Vec::new(), Vec::new());
     for place in 0..count {
         let c = chain.contract(place);
-        let engine = c.engine().map_err(|error| ChainError::Option { place, error })?;
+        let engine = c
+            .engine()
+            .map_err(|error| ChainError::Option { place, error })?;
         match (engine, accuracy, c.terms.kind) {
             (Engine::Boundary, Accuracy::Interactive, Kind::Call) => calls.push(place),
             (Engine::Boundary, Accuracy::Interactive, Kind::Put) => puts.push(place),
@@ -150,18 +172,24 @@ pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, Chai
     }
     let contracts: Vec<Contract> = alone.iter().map(|p| chain.contract(*p)).collect();
     for (place, value) in alone.into_iter().zip(value_all(&contracts, accuracy)) {
-        out.set(place, &value.map_err(|error| ChainError::Option { place, error })?);
+        out.set(
+            place,
+            &value.map_err(|error| ChainError::Option { place, error })?,
+        );
     }
     Ok(out)
 }
 
 /// Many expirations, on all cores.
 pub fn value_chains(chains: &[Chain<'_>], accuracy: Accuracy) -> Vec<Result<Values, ChainError>> {
-    chains.par_iter().map(|chain| value_chain(chain, accuracy)).collect()
+    chains
+        .par_iter()
+        .map(|chain| value_chain(chain, accuracy))
+        .collect()
 }
 
-/// Exercise boundaries of an American expiration over a range of volatilities, solved once: what early exercise adds to any of its options,
-/// at any spot, for some nanoseconds each.
+/// Exercise boundaries of an American expiration over a range of volatilities, solved once: what
+/// early exercise adds to any of its options, at any spot, for some nanoseconds each.
 #[derive(Debug, Clone)]
 pub struct EarlyExercise {
     nodes: Nodes,
@@ -171,36 +199,77 @@ pub struct EarlyExercise {
 }
 
 impl EarlyExercise {
-    /// For options of these kinds that end in `time` years with volatilities from `low` to `high` (those outside are taken at the nearer end).
-    pub fn new(kinds: &[Kind], time: f64, rate: f64, carry_yield: f64, low: f64, high: f64) -> Result<EarlyExercise, terms::Error> {
+    /// For options of these kinds that end in `time` years with volatilities from `low` to `high`
+    /// (those outside are taken at the nearer end).
+    pub fn new(
+        kinds: &[Kind],
+        time: f64,
+        rate: f64,
+        carry_yield: f64,
+        low: f64,
+        high: f64,
+    ) -> Result<EarlyExercise, terms::Error> {
         let low = terms::positive("volatility", low)?;
         let nodes = Nodes::new(low, terms::within("highest volatility", high, low, 50.0)?);
-        let shared = Terms { kind: Kind::Put, style: Style::American, strike: 1.0, time, rate, carry_yield, vol: nodes.vols[0] };
+        let shared = Terms {
+            kind: Kind::Put,
+            style: Style::American,
+            strike: 1.0,
+            time,
+            rate,
+            carry_yield,
+            vol: nodes.vols[0],
+        };
         let solve = |kind: Kind| -> Result<Option<Boundaries>, terms::Error> {
             let terms = Terms { kind, ..shared };
             let puts = nodes.vols.map(|vol| Bumps::put(&Terms { vol, ..terms }));
-            Ok((kinds.contains(&kind) && Engine::of(&terms)? == Engine::Boundary)
-                .then(|| Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))))
+            Ok(
+                (kinds.contains(&kind) && Engine::of(&terms)? == Engine::Boundary).then(|| {
+                    Boundaries::solve(&puts, Accuracy::Interactive.scheme(strained(&terms)))
+                }),
+            )
         };
-        Ok(EarlyExercise { calls: solve(Kind::Call)?, puts: solve(Kind::Put)?, nodes, shared })
+        Ok(EarlyExercise {
+            calls: solve(Kind::Call)?,
+            puts: solve(Kind::Put)?,
+            nodes,
+            shared,
+        })
     }
 
-    /// What early exercise adds to price and to delta of each option (kind, strike, volatility) over the European ones; nothing where it never pays,
-    /// and for kinds that were not asked for.
+    /// What early exercise adds to price and to delta of each option (kind, strike, volatility)
+    /// over the European ones; nothing where it never pays, and for kinds that were not asked for.
     pub fn premiums(&self, options: &[(Kind, f64, f64)], spot: f64) -> Vec<(f64, f64)> {
         let mut out = vec![(0.0, 0.0); options.len()];
         for (kind, boundaries) in [(Kind::Call, &self.calls), (Kind::Put, &self.puts)] {
-            let Some(boundaries) = boundaries else { continue };
-            let scheme = Accuracy::Interactive.scheme(strained(&Terms { kind, ..self.shared }));
-            let places: Vec<usize> = (0..options.len()).filter(|i| options[*i].0 == kind).collect();
-            let terms = |place: usize| Terms { kind, strike: options[place].1, vol: self.nodes.within(options[place].2), ..self.shared };
+            let Some(boundaries) = boundaries else {
+                continue;
+            };
+            let scheme = Accuracy::Interactive.scheme(strained(&Terms {
+                kind,
+                ..self.shared
+            }));
+            let places: Vec<usize> = (0..options.len())
+                .filter(|i| options[*i].0 == kind)
+                .collect();
+            let terms = |place: usize| Terms {
+                kind,
+                strike: options[place].1,
+                vol: self.nodes.within(options[place].2),
+                ..self.shared
+            };
             let rows: Vec<(Terms, f64)> = places.iter().map(|p| (terms(*p), spot)).collect();
             let plain = europeans(&rows);
             for (block, places) in rows.chunks(WIDTH).zip(places.chunks(WIDTH)) {
                 let lane = |l: usize| &block[l.min(block.len() - 1)].0;
                 let vols: Lanes = std::array::from_fn(|l| lane(l).vol);
                 let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(lane(l), spot));
-                let values = boundaries.between(scheme, &self.nodes.weights(&vols), &vols.map(|v| v * self.shared.time.sqrt()), &x);
+                let values = boundaries.between(
+                    scheme,
+                    &self.nodes.weights(&vols),
+                    &vols.map(|v| v * self.shared.time.sqrt()),
+                    &x,
+                );
                 for ((place, (t, _)), value) in places.iter().zip(block).zip(values) {
                     let own = Bumps::unmirrored(t, spot, &value);
                     out[*place] = (own.price, own.delta);
@@ -220,10 +289,30 @@ fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
     let contracts: Vec<Contract> = places.iter().map(|p| chain.contract(*p)).collect();
     let (first, last) = (&contracts[0].terms, &contracts[contracts.len() - 1].terms);
     let nodes = Nodes::new(first.vol, last.vol);
-    let solved: Vec<Bumps> = nodes.vols.iter().map(|vol| Bumps::of(&Terms { vol: *vol, ..*first }, chain.on)).collect();
+    let solved: Vec<Bumps> = nodes
+        .vols
+        .iter()
+        .map(|vol| {
+            Bumps::of(
+                &Terms {
+                    vol: *vol,
+                    ..*first
+                },
+                chain.on,
+            )
+        })
+        .collect();
     // Strain falls with volatility.
-    let scheme = Accuracy::Interactive.scheme(strained(&Terms { vol: nodes.vols[0], ..*first }));
-    let at = |bump: usize| Boundaries::solve(&solved.iter().map(|b| b.puts[bump]).collect::<Vec<Put>>(), scheme);
+    let scheme = Accuracy::Interactive.scheme(strained(&Terms {
+        vol: nodes.vols[0],
+        ..*first
+    }));
+    let at = |bump: usize| {
+        Boundaries::solve(
+            &solved.iter().map(|b| b.puts[bump]).collect::<Vec<Put>>(),
+            scheme,
+        )
+    };
     let (now, rate_up, rate_down) = (at(0), at(3), at(4));
     let root_time = chain.time.sqrt();
     for (places, contracts) in places.chunks(WIDTH).zip(contracts.chunks(WIDTH)) {
@@ -232,11 +321,25 @@ fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
         let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(&lane(l).terms, chain.spot));
         let valued = |boundaries: &Boundaries, bump: usize| -> [PutValue; WIDTH] {
             let vols: Lanes = std::array::from_fn(|l| bumps[l].puts[bump].vol);
-            boundaries.between(scheme, &nodes.weights(&vols), &vols.map(|v| v * root_time), &x)
+            boundaries.between(
+                scheme,
+                &nodes.weights(&vols),
+                &vols.map(|v| v * root_time),
+                &x,
+            )
         };
-        let five = [valued(&now, 0), valued(&now, 1), valued(&now, 2), valued(&rate_up, 3), valued(&rate_down, 4)];
+        let five = [
+            valued(&now, 0),
+            valued(&now, 1),
+            valued(&now, 2),
+            valued(&rate_up, 3),
+            valued(&rate_down, 4),
+        ];
         for (l, (place, c)) in places.iter().zip(contracts).enumerate() {
-            out.set(*place, &bumps[l].valuation(&c.terms, chain.spot, &five.map(|lanes| lanes[l])));
+            out.set(
+                *place,
+                &bumps[l].valuation(&c.terms, chain.spot, &five.map(|lanes| lanes[l])),
+            );
         }
     }
 }
@@ -256,7 +359,10 @@ impl Nodes {
             let angle = m as f64 * std::f64::consts::PI / (WIDTH - 1) as f64;
             0.5 * (low + high) - 0.5 * (high - low) * angle.cos()
         });
-        Nodes { vols: logs.map(libm::exp), logs }
+        Nodes {
+            vols: logs.map(libm::exp),
+            logs,
+        }
     }
 
     /// A volatility, or the nearer end.

@@ -37,7 +37,11 @@ impl Lognormal {
         if !drift.is_finite() {
             return Err(Error::NotFinite("drift"));
         }
-        Ok(Lognormal { spot, forward: spot * (drift * time).exp(), deviation })
+        Ok(Lognormal {
+            spot,
+            forward: spot * (drift * time).exp(),
+            deviation,
+        })
     }
 
     /// The price `deviations` standard deviations of the log price from its median, but centred on
@@ -48,7 +52,8 @@ impl Lognormal {
 
     /// The price below which it finishes with chance `share` (0 < share < 1): an edge of the cone.
     pub fn quantile(&self, share: f64) -> f64 {
-        self.forward * (self.deviation * inverse_cdf(share) - 0.5 * self.deviation * self.deviation).exp()
+        self.forward
+            * (self.deviation * inverse_cdf(share) - 0.5 * self.deviation * self.deviation).exp()
     }
 
     /// Chance of finishing below `price`.
@@ -84,7 +89,11 @@ impl Lognormal {
         } else if price == f64::INFINITY {
             self.forward
         } else if self.deviation < 1e-12 {
-            if self.forward < price { self.forward } else { 0.0 }
+            if self.forward < price {
+                self.forward
+            } else {
+                0.0
+            }
         } else {
             self.forward * cdf((price / self.forward).ln() / self.deviation - 0.5 * self.deviation)
         }
@@ -97,8 +106,13 @@ impl Lognormal {
         let mut expected = 0.0;
         for p in pieces {
             let mass = self.below(p.to) - self.below(p.from);
-            expected += (p.value - p.slope * p.from) * mass + p.slope * (self.partial(p.to) - self.partial(p.from));
-            let even = if p.slope == 0.0 { f64::NAN } else { p.from - p.value / p.slope };
+            expected += (p.value - p.slope * p.from) * mass
+                + p.slope * (self.partial(p.to) - self.partial(p.from));
+            let even = if p.slope == 0.0 {
+                f64::NAN
+            } else {
+                p.from - p.value / p.slope
+            };
             chance += if p.slope == 0.0 {
                 if p.value > 0.0 { mass } else { 0.0 }
             } else if p.slope > 0.0 {

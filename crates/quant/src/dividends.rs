@@ -1,19 +1,22 @@
 //! Options on an underlying that pays known cash dividends.
 //!
-//! Spot model: between dividends ln S moves with volatility σ and drift r − q − σ²/2; at each ex-date S falls by the
-//! amount (to zero at least). The value solves V_t + ½σ²V_xx + (r−q−σ²/2)V_x − rV = 0 in x = ln S, with
-//! V(S) = V(S − D) across an ex-date and, for an American option, V ≥ exercise value at every moment, just before a
-//! dividend included.
+//! Spot model: between dividends ln S moves with volatility σ and drift r − q − σ²/2; at each
+//! ex-date S falls by the amount (to zero at least). The value solves V_t + ½σ²V_xx + (r−q−σ²/2)V_x
+//! − rV = 0 in x = ln S, with V(S) = V(S − D) across an ex-date and, for an American option, V ≥
+//! exercise value at every moment, just before a dividend included.
 //!
-//! Method: Crank–Nicolson on an even grid in x with a node on ln S and the payoff averaged over the cell of the
-//! strike; time steps that grow quadratically away from expiry, the first two replaced by four implicit half-steps (Rannacher,
-//! *Numerische Mathematik* 43 (1984) 309–327); early exercise by the direct solver of Brennan & Schwartz (*Journal of Finance* 32 (1977)
-//! 449–462); the shift at an ex-date by cubic interpolation; two resolutions extrapolated (4·fine − coarse)/3.
+//! Method: Crank–Nicolson on an even grid in x with a node on ln S and the payoff averaged over the
+//! cell of the strike; time steps that grow quadratically away from expiry, the first two replaced
+//! by four implicit half-steps (Rannacher,
+//! *Numerische Mathematik* 43 (1984) 309–327); early exercise by the direct solver of Brennan &
+//! Schwartz (*Journal of Finance* 32 (1977) 449–462); the shift at an ex-date by cubic
+//! interpolation; two resolutions extrapolated (4·fine − coarse)/3.
 //!
-//! Valid for r ≥ 0 on American options (at negative rates the exercise region may have two ends: refused), any r on
-//! European ones. Error in parts of the spot: about 1e-5 at the interactive setting; at the reference one below 5e-6, which is also
-//! what the oracle in `tests/oracle` can show. Weakness: a dividend as large as a deviation of the price to expiry gives the largest error.
-//! The volatility is that of the spot, not of the spot less the present value of dividends.
+//! Valid for r ≥ 0 on American options (at negative rates the exercise region may have two ends:
+//! refused), any r on European ones. Error in parts of the spot: about 1e-5 at the interactive
+//! setting; at the reference one below 5e-6, which is also what the oracle in `tests/oracle` can
+//! show. Weakness: a dividend as large as a deviation of the price to expiry gives the largest
+//! error. The volatility is that of the spot, not of the spot less the present value of dividends.
 
 use crate::model::Accuracy;
 use crate::terms::{Error, Kind, Style, Terms, Valuation, not_negative, price_level};
@@ -44,11 +47,19 @@ struct Reading {
 }
 
 impl DividendModel {
-    /// Checks the terms and the dividends; those at expiry or later have no influence and are left out.
-    pub fn new(terms: &Terms, dividends: &[Dividend], accuracy: Accuracy) -> Result<DividendModel, Error> {
+    /// Checks the terms and the dividends; those at expiry or later have no influence and are left
+    /// out.
+    pub fn new(
+        terms: &Terms,
+        dividends: &[Dividend],
+        accuracy: Accuracy,
+    ) -> Result<DividendModel, Error> {
         terms.check()?;
         if terms.style == Style::American && terms.rate < 0.0 {
-            return Err(Error::TwoBoundaries { rate: terms.rate, carry_yield: terms.carry_yield });
+            return Err(Error::TwoBoundaries {
+                rate: terms.rate,
+                carry_yield: terms.carry_yield,
+            });
         }
         let mut kept = Vec::new();
         for d in dividends {
@@ -59,24 +70,37 @@ impl DividendModel {
             }
         }
         kept.sort_by(|a, b| a.time.total_cmp(&b.time));
-        Ok(DividendModel { terms: *terms, dividends: kept, accuracy })
+        Ok(DividendModel {
+            terms: *terms,
+            dividends: kept,
+            accuracy,
+        })
     }
 
     /// Price per unit at `spot`, above zero.
     pub fn price(&self, spot: f64) -> Result<f64, Error> {
-        Ok(self.extrapolated(&self.terms, price_level("spot", spot)?).price)
+        Ok(self
+            .extrapolated(&self.terms, price_level("spot", spot)?)
+            .price)
     }
 
-    /// Price and Greeks at `spot`. Theta follows from the pricing equation: expiry and dividends come nearer together.
+    /// Price and Greeks at `spot`. Theta follows from the pricing equation: expiry and dividends
+    /// come nearer together.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
         let spot = price_level("spot", spot)?;
         let t = &self.terms;
         let here = self.extrapolated(t, spot);
         let exercise = t.kind.intrinsic(spot, t.strike);
         if t.style == Style::American && exercise > 0.0 && here.price <= exercise * (1.0 + 1e-13) {
-            return Ok(Valuation { price: exercise, delta: t.kind.sign(), ..Valuation::default() });
+            return Ok(Valuation {
+                price: exercise,
+                delta: t.kind.sign(),
+                ..Valuation::default()
+            });
         }
-        let theta = t.rate * here.price - (t.rate - t.carry_yield) * spot * here.delta - 0.5 * t.vol * t.vol * spot * spot * here.gamma;
+        let theta = t.rate * here.price
+            - (t.rate - t.carry_yield) * spot * here.delta
+            - 0.5 * t.vol * t.vol * spot * spot * here.gamma;
         let derivative = |change: fn(&mut Terms, f64), by: f64| {
             let at = |by: f64| {
                 let mut terms = *t;
@@ -95,7 +119,8 @@ impl DividendModel {
         })
     }
 
-    /// Two resolutions, extrapolated. Bumped terms use the grid of the model's own terms, so that its error cancels.
+    /// Two resolutions, extrapolated. Bumped terms use the grid of the model's own terms, so that
+    /// its error cancels.
     fn extrapolated(&self, terms: &Terms, spot: f64) -> Reading {
         let t = &self.terms;
         if t.time <= 0.0 || t.vol * t.time.sqrt() < 1e-8 {
@@ -106,19 +131,33 @@ impl DividendModel {
             Accuracy::Reference => (600, 150),
         };
         let fine = Grid::new(t, &self.dividends, spot, nodes).solve(terms, &self.dividends, steps);
-        let coarse = Grid::new(t, &self.dividends, spot, nodes / 2).solve(terms, &self.dividends, steps / 2);
+        let coarse =
+            Grid::new(t, &self.dividends, spot, nodes / 2).solve(terms, &self.dividends, steps / 2);
         let mix = |a: f64, b: f64| (4.0 * a - b) / 3.0;
         let price = mix(fine.price, coarse.price);
-        let floor = if t.style == Style::American { t.kind.intrinsic(spot, t.strike) } else { 0.0 };
-        Reading { price: price.max(floor), delta: mix(fine.delta, coarse.delta), gamma: mix(fine.gamma, coarse.gamma) }
+        let floor = if t.style == Style::American {
+            t.kind.intrinsic(spot, t.strike)
+        } else {
+            0.0
+        };
+        Reading {
+            price: price.max(floor),
+            delta: mix(fine.delta, coarse.delta),
+            gamma: mix(fine.gamma, coarse.gamma),
+        }
     }
 
-    /// The best of exercising now, just before a dividend, or at expiry along the path without chance.
+    /// The best of exercising now, just before a dividend, or at expiry along the path without
+    /// chance.
     fn without_volatility(&self, t: &Terms, spot: f64) -> Reading {
         let value = |spot: f64| {
             let mut level = spot;
             let mut at = 0.0;
-            let mut best = if t.style == Style::American { t.kind.intrinsic(spot, t.strike) } else { 0.0 };
+            let mut best = if t.style == Style::American {
+                t.kind.intrinsic(spot, t.strike)
+            } else {
+                0.0
+            };
             for d in &self.dividends {
                 level *= ((t.rate - t.carry_yield) * (d.time - at)).exp();
                 if t.style == Style::American {
@@ -134,7 +173,11 @@ impl DividendModel {
             best.max((-t.rate * t.time).exp() * t.kind.intrinsic(level, t.strike))
         };
         let h = spot * 1e-6;
-        Reading { price: value(spot), delta: (value(spot + h) - value(spot - h)) / (2.0 * h), gamma: 0.0 }
+        Reading {
+            price: value(spot),
+            delta: (value(spot + h) - value(spot - h)) / (2.0 * h),
+            gamma: 0.0,
+        }
     }
 }
 
@@ -159,7 +202,9 @@ impl Grid {
         let high = x.max(k) + REACH * deviation + 0.05;
         let step = (high - low) / intervals as f64;
         let here = ((x - low) / step).round() as usize;
-        let spots = (0..=intervals).map(|j| (x + (j as f64 - here as f64) * step).exp()).collect();
+        let spots = (0..=intervals)
+            .map(|j| (x + (j as f64 - here as f64) * step).exp())
+            .collect();
         Grid { step, here, spots }
     }
 
@@ -177,7 +222,11 @@ impl Grid {
         let spot = self.spots[j];
         let slope = (v[j + 1] - v[j - 1]) / (2.0 * h);
         let curve = (v[j + 1] - 2.0 * v[j] + v[j - 1]) / (h * h);
-        Reading { price: v[j], delta: slope / spot, gamma: (curve - slope) / (spot * spot) }
+        Reading {
+            price: v[j],
+            delta: slope / spot,
+            gamma: (curve - slope) / (spot * spot),
+        }
     }
 }
 
@@ -197,7 +246,11 @@ struct March<'a> {
 impl<'a> March<'a> {
     fn new(grid: &'a Grid, terms: &'a Terms, dividends: &'a [Dividend]) -> March<'a> {
         let (h, k) = (grid.step, terms.strike.ln());
-        let exercise: Vec<f64> = grid.spots.iter().map(|s| terms.kind.intrinsic(*s, terms.strike)).collect();
+        let exercise: Vec<f64> = grid
+            .spots
+            .iter()
+            .map(|s| terms.kind.intrinsic(*s, terms.strike))
+            .collect();
         let mut values = exercise.clone();
         // The cell that holds the strike takes the average of the payoff over it.
         for (value, spot) in values.iter_mut().zip(&grid.spots) {
@@ -211,9 +264,22 @@ impl<'a> March<'a> {
         }
         let diffusion = 0.5 * terms.vol * terms.vol / (h * h);
         let drift = (terms.rate - terms.carry_yield - 0.5 * terms.vol * terms.vol) / (2.0 * h);
-        let stencil = [diffusion - drift, -2.0 * diffusion - terms.rate, diffusion + drift];
+        let stencil = [
+            diffusion - drift,
+            -2.0 * diffusion - terms.rate,
+            diffusion + drift,
+        ];
         let n = values.len();
-        March { grid, terms, dividends, exercise, values, stencil, pivots: vec![0.0; n], sides: vec![0.0; n] }
+        March {
+            grid,
+            terms,
+            dividends,
+            exercise,
+            values,
+            stencil,
+            pivots: vec![0.0; n],
+            sides: vec![0.0; n],
+        }
     }
 
     /// From `later` back to `earlier` (years from now). `first` when `later` is expiry.
@@ -239,7 +305,11 @@ impl<'a> March<'a> {
         } else {
             let n = ((steps as f64 * share).ceil() as usize).max(4);
             for i in 0..n {
-                self.step(later - span * i as f64 / n as f64, later - span * (i + 1) as f64 / n as f64, 0.5);
+                self.step(
+                    later - span * i as f64 / n as f64,
+                    later - span * (i + 1) as f64 / n as f64,
+                    0.5,
+                );
             }
         }
     }
@@ -249,17 +319,39 @@ impl<'a> March<'a> {
         let t = self.terms;
         let left = t.time - now;
         let (money, asset) = ((-t.rate * left).exp(), (-t.carry_yield * left).exp());
-        let paid: f64 = self.dividends.iter().filter(|d| d.time > now).map(|d| d.amount * (-t.rate * (d.time - now)).exp()).sum();
-        let (low, high) = (self.grid.spots[0], self.grid.spots[self.grid.spots.len() - 1]);
+        let paid: f64 = self
+            .dividends
+            .iter()
+            .filter(|d| d.time > now)
+            .map(|d| d.amount * (-t.rate * (d.time - now)).exp())
+            .sum();
+        let (low, high) = (
+            self.grid.spots[0],
+            self.grid.spots[self.grid.spots.len() - 1],
+        );
         let american = t.style == Style::American;
         match t.kind {
             Kind::Call => {
                 let held = high * asset - t.strike * money - paid;
-                (0.0, if american { held.max(high - t.strike) } else { held.max(0.0) })
+                (
+                    0.0,
+                    if american {
+                        held.max(high - t.strike)
+                    } else {
+                        held.max(0.0)
+                    },
+                )
             }
             Kind::Put => {
                 let held = (t.strike * money - (low * asset - paid).max(0.0)).max(0.0);
-                (if american { held.max(t.strike - low) } else { held }, 0.0)
+                (
+                    if american {
+                        held.max(t.strike - low)
+                    } else {
+                        held
+                    },
+                    0.0,
+                )
             }
         }
     }
@@ -275,13 +367,18 @@ impl<'a> March<'a> {
             let v = &self.values;
             self.sides[j] = v[j] + explicit * (below * v[j - 1] + on * v[j] + above * v[j + 1]);
         }
-        let (a, b, c) = (-theta * dt * below, 1.0 - theta * dt * on, -theta * dt * above);
+        let (a, b, c) = (
+            -theta * dt * below,
+            1.0 - theta * dt * on,
+            -theta * dt * above,
+        );
         self.sides[1] -= a * low;
         self.sides[n - 2] -= c * high;
         self.values[0] = low;
         self.values[n - 1] = high;
         let american = self.terms.style == Style::American;
-        // Elimination ends where exercise begins, so that substitution can take the better of the two as it goes.
+        // Elimination ends where exercise begins, so that substitution can take the better of the
+        // two as it goes.
         match self.terms.kind {
             Kind::Put => {
                 self.pivots[n - 2] = b;
@@ -293,7 +390,11 @@ impl<'a> March<'a> {
                 for j in 1..n - 1 {
                     let known = if j == 1 { 0.0 } else { a * self.values[j - 1] };
                     let held = (self.sides[j] - known) / self.pivots[j];
-                    self.values[j] = if american { held.max(self.exercise[j]) } else { held };
+                    self.values[j] = if american {
+                        held.max(self.exercise[j])
+                    } else {
+                        held
+                    };
                 }
             }
             Kind::Call => {
@@ -304,9 +405,17 @@ impl<'a> March<'a> {
                     self.sides[j] -= f * self.sides[j - 1];
                 }
                 for j in (1..n - 1).rev() {
-                    let known = if j == n - 2 { 0.0 } else { c * self.values[j + 1] };
+                    let known = if j == n - 2 {
+                        0.0
+                    } else {
+                        c * self.values[j + 1]
+                    };
                     let held = (self.sides[j] - known) / self.pivots[j];
-                    self.values[j] = if american { held.max(self.exercise[j]) } else { held };
+                    self.values[j] = if american {
+                        held.max(self.exercise[j])
+                    } else {
+                        held
+                    };
                 }
             }
         }
@@ -330,19 +439,25 @@ impl<'a> March<'a> {
             } else {
                 cubic(&after, (left.ln() - first) / h)
             };
-            self.values[j] = if american { value.max(self.exercise[j]) } else { value };
+            self.values[j] = if american {
+                value.max(self.exercise[j])
+            } else {
+                value
+            };
         }
     }
 }
 
-/// Cubic through the four nearest nodes at place `x` (in steps from the first), kept between its two neighbours.
+/// Cubic through the four nearest nodes at place `x` (in steps from the first), kept between its
+/// two neighbours.
 fn cubic(v: &[f64], x: f64) -> f64 {
     let n = v.len();
     let left = (x.floor() as usize).min(n - 2);
     let start = left.saturating_sub(1).min(n - 4);
     let s = x - start as f64;
     let [a, b, c, d] = [v[start], v[start + 1], v[start + 2], v[start + 3]];
-    let value = -a * (s - 1.0) * (s - 2.0) * (s - 3.0) / 6.0 + b * s * (s - 2.0) * (s - 3.0) / 2.0 - c * s * (s - 1.0) * (s - 3.0) / 2.0
+    let value = -a * (s - 1.0) * (s - 2.0) * (s - 3.0) / 6.0 + b * s * (s - 2.0) * (s - 3.0) / 2.0
+        - c * s * (s - 1.0) * (s - 3.0) / 2.0
         + d * s * (s - 1.0) * (s - 2.0) / 6.0;
     let (low, high) = (v[left].min(v[left + 1]), v[left].max(v[left + 1]));
     value.clamp(low, high)

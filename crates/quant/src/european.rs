@@ -29,13 +29,29 @@ struct Inputs {
 
 impl Inputs {
     fn of(t: &Terms, spot: f64) -> Inputs {
-        Inputs { sign: t.kind.sign(), spot, strike: t.strike, time: t.time, rate: t.rate, carry_yield: t.carry_yield, vol: t.vol }
+        Inputs {
+            sign: t.kind.sign(),
+            spot,
+            strike: t.strike,
+            time: t.time,
+            rate: t.rate,
+            carry_yield: t.carry_yield,
+            vol: t.vol,
+        }
     }
 
     /// Price, delta, gamma, theta a year, vega and rho a unit; σ√T above zero.
     #[inline(always)]
     fn value(&self) -> [f64; 6] {
-        let Inputs { sign, spot, strike, time, rate, carry_yield, vol } = *self;
+        let Inputs {
+            sign,
+            spot,
+            strike,
+            time,
+            rate,
+            carry_yield,
+            vol,
+        } = *self;
         let root = time.sqrt();
         let deviation = vol * root;
         let inverse = 1.0 / deviation;
@@ -48,7 +64,14 @@ impl Inputs {
         let cash = discounted * cdf_with(sign * d2, pdf_lane(d2));
         let vega = carried * density * root;
         let theta = sign * (carry_yield * asset - rate * cash) - 0.5 * vega * vol / time;
-        [max(sign * (asset - cash), 0.0), sign * asset / spot, vega * inverse / (spot * spot * root), theta, vega, sign * time * cash]
+        [
+            max(sign * (asset - cash), 0.0),
+            sign * asset / spot,
+            vega * inverse / (spot * spot * root),
+            theta,
+            vega,
+            sign * time * cash,
+        ]
     }
 }
 
@@ -62,18 +85,33 @@ impl Kernel for Inputs {
 }
 
 fn valuation([price, delta, gamma, theta, vega, rho]: [f64; 6]) -> Valuation {
-    Valuation { price, delta, gamma, theta_day: theta / 365.0, vega_point: vega / 100.0, rho_point: rho / 100.0 }
+    Valuation {
+        price,
+        delta,
+        gamma,
+        theta_day: theta / 365.0,
+        vega_point: vega / 100.0,
+        rho_point: rho / 100.0,
+    }
 }
 
 /// Price alone; the cheap path for curves.
 pub fn european_price(t: &Terms, spot: f64) -> f64 {
-    if t.vol * t.time.sqrt() < STILL { without_volatility(t, spot).price } else { lanes::run(Inputs::of(t, spot))[0] }
+    if t.vol * t.time.sqrt() < STILL {
+        without_volatility(t, spot).price
+    } else {
+        lanes::run(Inputs::of(t, spot))[0]
+    }
 }
 
 /// Price and Greeks. At expiry, or without volatility, the Greeks are those of the discounted
 /// payoff (gamma and vega zero; at the kink itself the delta of the out-of-the-money side).
 pub fn european(t: &Terms, spot: f64) -> Valuation {
-    if t.vol * t.time.sqrt() < STILL { without_volatility(t, spot) } else { valuation(lanes::run(Inputs::of(t, spot))) }
+    if t.vol * t.time.sqrt() < STILL {
+        without_volatility(t, spot)
+    } else {
+        valuation(lanes::run(Inputs::of(t, spot)))
+    }
 }
 
 /// Rows are worked on this many at a time.
@@ -84,9 +122,13 @@ pub fn europeans(rows: &[(Terms, f64)]) -> Vec<Valuation> {
     let mut out = Vec::with_capacity(rows.len());
     for block in rows.chunks(BLOCK) {
         let values = lanes::run(Block(block));
-        out.extend(
-            block.iter().zip(values).map(|((t, spot), v)| if t.vol * t.time.sqrt() < STILL { without_volatility(t, *spot) } else { valuation(v) }),
-        );
+        out.extend(block.iter().zip(values).map(|((t, spot), v)| {
+            if t.vol * t.time.sqrt() < STILL {
+                without_volatility(t, *spot)
+            } else {
+                valuation(v)
+            }
+        }));
     }
     out
 }
@@ -98,20 +140,55 @@ impl Kernel for Block<'_> {
 
     #[inline(always)]
     fn call(self) -> [[f64; 6]; BLOCK] {
-        let of = |l: usize| Inputs::of(&self.0[l.min(self.0.len() - 1)].0, self.0[l.min(self.0.len() - 1)].1);
-        let (mut sign, mut spot, mut strike, mut time) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
+        let of = |l: usize| {
+            Inputs::of(
+                &self.0[l.min(self.0.len() - 1)].0,
+                self.0[l.min(self.0.len() - 1)].1,
+            )
+        };
+        let (mut sign, mut spot, mut strike, mut time) =
+            ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
         let (mut rate, mut carry_yield, mut vol) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
         for l in 0..BLOCK {
             let i = of(l);
-            (sign[l], spot[l], strike[l], time[l], rate[l], carry_yield[l], vol[l]) =
-                (i.sign, i.spot, i.strike, i.time, i.rate, i.carry_yield, i.vol);
+            (
+                sign[l],
+                spot[l],
+                strike[l],
+                time[l],
+                rate[l],
+                carry_yield[l],
+                vol[l],
+            ) = (
+                i.sign,
+                i.spot,
+                i.strike,
+                i.time,
+                i.rate,
+                i.carry_yield,
+                i.vol,
+            );
         }
         let mut columns = [[0.0; BLOCK]; 6];
         for l in 0..BLOCK {
-            let i =
-                Inputs { sign: sign[l], spot: spot[l], strike: strike[l], time: time[l], rate: rate[l], carry_yield: carry_yield[l], vol: vol[l] };
+            let i = Inputs {
+                sign: sign[l],
+                spot: spot[l],
+                strike: strike[l],
+                time: time[l],
+                rate: rate[l],
+                carry_yield: carry_yield[l],
+                vol: vol[l],
+            };
             let [a, b, c, d, e, f] = i.value();
-            (columns[0][l], columns[1][l], columns[2][l], columns[3][l], columns[4][l], columns[5][l]) = (a, b, c, d, e, f);
+            (
+                columns[0][l],
+                columns[1][l],
+                columns[2][l],
+                columns[3][l],
+                columns[4][l],
+                columns[5][l],
+            ) = (a, b, c, d, e, f);
         }
         std::array::from_fn(|l| std::array::from_fn(|k| columns[k][l]))
     }
@@ -128,8 +205,8 @@ pub struct Higher {
     pub vomma_point: f64,
 }
 
-/// Charm, vanna and vomma (Haug, *The Complete Guide to Option Pricing Formulas*, 2007, ch. 2). `None` without time or
-/// volatility, where they do not exist at the strike.
+/// Charm, vanna and vomma (Haug, *The Complete Guide to Option Pricing Formulas*, 2007, ch. 2).
+/// `None` without time or volatility, where they do not exist at the strike.
 pub fn european_higher(t: &Terms, spot: f64) -> Option<Higher> {
     let root = t.time.sqrt();
     let deviation = t.vol * root;
@@ -142,9 +219,14 @@ pub fn european_higher(t: &Terms, spot: f64) -> Option<Higher> {
     let d2 = d1 - deviation;
     let density = carry * pdf(d1);
     let sign = t.kind.sign();
-    let charm = sign * t.carry_yield * carry * cdf(sign * d1) - density * (2.0 * b * t.time - d2 * deviation) / (2.0 * t.time * deviation);
+    let charm = sign * t.carry_yield * carry * cdf(sign * d1)
+        - density * (2.0 * b * t.time - d2 * deviation) / (2.0 * t.time * deviation);
     let vega = spot * density * root;
-    Some(Higher { charm_day: charm / 365.0, vanna_point: -density * d2 / t.vol / 100.0, vomma_point: vega * d1 * d2 / t.vol / 1e4 })
+    Some(Higher {
+        charm_day: charm / 365.0,
+        vanna_point: -density * d2 / t.vol / 100.0,
+        vomma_point: vega * d1 * d2 / t.vol / 1e4,
+    })
 }
 
 fn without_volatility(t: &Terms, spot: f64) -> Valuation {
@@ -166,5 +248,9 @@ fn without_volatility(t: &Terms, spot: f64) -> Valuation {
 /// The value at expiry or exercise, with the delta of exercise.
 pub(crate) fn exercise_value(kind: Kind, spot: f64, strike: f64) -> Valuation {
     let price = kind.intrinsic(spot, strike);
-    Valuation { price, delta: if price > 0.0 { kind.sign() } else { 0.0 }, ..Valuation::default() }
+    Valuation {
+        price,
+        delta: if price > 0.0 { kind.sign() } else { 0.0 },
+        ..Valuation::default()
+    }
 }

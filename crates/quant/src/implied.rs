@@ -1,15 +1,18 @@
 //! Implied volatility.
 //!
 //! European: the price is discounted back to the forward and its out-of-the-money part solved for
-//! s = σ√T on b(x,s) = Φ(x/s+s/2)e^{x/2} − Φ(x/s−s/2)e^{−x/2}, x = −|ln(F/K)|. Source of the transformation and of the three
-//! objectives: P. Jäckel, "Let's be rational", *Wilmott* (2017): 1/ln b below the inflection s_c = √(2|x|), b itself above it,
-//! ln(e^{x/2} − b) far above. Householder steps of the fourth order from guesses of our own: below, |x|/√(−2 ln b) times its ratio to s
-//! at the inflection raised to ln b_c/ln b; above, y + y³/6 from the inflection, y = (b − b_c)/b′(s_c), where b‴ = −b′; far above,
-//! the exact answer at x = 0 with the inverse distribution of Abramowitz & Stegun 26.2.23. Three steps reach rounding. Many rows go side by
+//! s = σ√T on b(x,s) = Φ(x/s+s/2)e^{x/2} − Φ(x/s−s/2)e^{−x/2}, x = −|ln(F/K)|. Source of the
+//! transformation and of the three objectives: P. Jäckel, "Let's be rational", *Wilmott* (2017):
+//! 1/ln b below the inflection s_c = √(2|x|), b itself above it, ln(e^{x/2} − b) far above.
+//! Householder steps of the fourth order from guesses of our own: below, |x|/√(−2 ln b) times its
+//! ratio to s at the inflection raised to ln b_c/ln b; above, y + y³/6 from the inflection, y = (b
+//! − b_c)/b′(s_c), where b‴ = −b′; far above, the exact answer at x = 0 with the inverse
+//! distribution of Abramowitz & Stegun 26.2.23. Three steps reach rounding. Many rows go side by
 //! side; each ends when its own step is small. Error: the rounding of the price over vega.
 //!
-//! American: secant steps on the price of the boundary engine inside a bracket, from the European answer, many options side by side; to
-//! 1e-13 of strike or spot in price. A price outside the no-arbitrage bounds gives the bound it broke, never a number.
+//! American: secant steps on the price of the boundary engine inside a bracket, from the European
+//! answer, many options side by side; to 1e-13 of strike or spot in price. A price outside the
+//! no-arbitrage bounds gives the bound it broke, never a number.
 
 use std::f64::consts::FRAC_1_SQRT_2;
 
@@ -45,7 +48,8 @@ pub enum ImpliedError {
     /// The inputs are outside the domain.
     #[error(transparent)]
     Input(#[from] terms::Error),
-    /// No volatility between 0.01 % and 5,000 % a year gives the price, though it lies inside the bounds.
+    /// No volatility between 0.01 % and 5,000 % a year gives the price, though it lies inside the
+    /// bounds.
     #[error("no convergence: {0}")]
     Solver(#[from] crate::brent::RootError),
 }
@@ -70,22 +74,40 @@ impl std::fmt::Display for Bound {
 
 /// The volatility at which the option in `terms` (its own `vol` is ignored) costs `price`.
 pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedError> {
-    let contract = Contract { terms: *terms, spot, on: Underlying::Spot };
+    let contract = Contract {
+        terms: *terms,
+        spot,
+        on: Underlying::Spot,
+    };
     implied_vol_all(&[(contract, price)], Accuracy::Interactive).swap_remove(0)
 }
 
-/// The volatility of each contract (its own `vol` is ignored) at its price, or why it has none: many for a tenth of the time each.
-pub fn implied_vol_all(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<f64, ImpliedError>> {
-    let mut out: Vec<Result<f64, ImpliedError>> = rows.iter().map(|(c, price)| check(&c.terms, c.spot, *price).map(|()| 0.0)).collect();
+/// The volatility of each contract (its own `vol` is ignored) at its price, or why it has none:
+/// many for a tenth of the time each.
+pub fn implied_vol_all(
+    rows: &[(Contract, f64)],
+    accuracy: Accuracy,
+) -> Vec<Result<f64, ImpliedError>> {
+    let mut out: Vec<Result<f64, ImpliedError>> = rows
+        .iter()
+        .map(|(c, price)| check(&c.terms, c.spot, *price).map(|()| 0.0))
+        .collect();
     let sound = |style: Style, out: &[Result<f64, ImpliedError>]| -> Vec<usize> {
-        (0..rows.len()).filter(|i| out[*i].is_ok() && rows[*i].0.terms.style == style).collect()
+        (0..rows.len())
+            .filter(|i| out[*i].is_ok() && rows[*i].0.terms.style == style)
+            .collect()
     };
     let plain = sound(Style::European, &out);
-    for (i, answer) in plain.iter().zip(european_implied(&plain.iter().map(|i| rows[*i]).collect::<Vec<_>>())) {
+    for (i, answer) in plain.iter().zip(european_implied(
+        &plain.iter().map(|i| rows[*i]).collect::<Vec<_>>(),
+    )) {
         out[*i] = answer;
     }
     let early = sound(Style::American, &out);
-    for (i, answer) in early.iter().zip(american_implied(&early.iter().map(|i| rows[*i]).collect::<Vec<_>>(), accuracy)) {
+    for (i, answer) in early.iter().zip(american_implied(
+        &early.iter().map(|i| rows[*i]).collect::<Vec<_>>(),
+        accuracy,
+    )) {
         out[*i] = answer;
     }
     out
@@ -127,7 +149,8 @@ impl Kernel for Block<'_> {
 
     #[inline(always)]
     fn call(self) -> Solved {
-        let (mut sign, mut spot, mut strike, mut price) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
+        let (mut sign, mut spot, mut strike, mut price) =
+            ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
         let (mut growth, mut drift) = ([0.0; BLOCK], [0.0; BLOCK]);
         for l in 0..BLOCK {
             let (c, p) = &self.0[l.min(self.0.len() - 1)];
@@ -135,7 +158,8 @@ impl Kernel for Block<'_> {
             (sign[l], spot[l], strike[l], price[l]) = (t.kind.sign(), c.spot, t.strike, *p);
             (growth[l], drift[l]) = (t.rate * t.time, (t.rate - t.carry_yield) * t.time);
         }
-        let (mut x, mut up, mut beta, mut s) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
+        let (mut x, mut up, mut beta, mut s) =
+            ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
         let (mut excess, mut room, mut zone) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
         for l in 0..BLOCK {
             let forward = spot[l] * exp(drift[l]);
@@ -157,7 +181,9 @@ impl Kernel for Block<'_> {
             let high = {
                 let p = max((up[l] - beta[l]) / (up[l] + 1.0 / up[l]), 1e-300);
                 let q = (-2.0 * ln(p)).sqrt();
-                2.0 * (q - (2.515517 + q * (0.802853 + q * 0.010328)) / (1.0 + q * (1.432788 + q * (0.189269 + q * 0.001308))))
+                2.0 * (q
+                    - (2.515517 + q * (0.802853 + q * 0.010328))
+                        / (1.0 + q * (1.432788 + q * (0.189269 + q * 0.001308))))
             };
             let above = if beta[l] < at_corner { 0.0 } else { 1.0 };
             zone[l] = if y < 0.9 { above } else { 2.0 };
@@ -183,18 +209,25 @@ impl Kernel for Block<'_> {
                 break;
             }
         }
-        Solved { deviation: s, settled, excess, room }
+        Solved {
+            deviation: s,
+            settled,
+            excess,
+            room,
+        }
     }
 }
 
-/// One step towards b(x, s) = β by the objective of the zone: 0 below the inflection, 1 above it, 2 far above.
+/// One step towards b(x, s) = β by the objective of the zone: 0 below the inflection, 1 above it, 2
+/// far above.
 #[inline(always)]
 fn householder(x: f64, up: f64, beta: f64, s: f64, zone: f64) -> f64 {
     let (h, t) = (x / s, 0.5 * s);
     let bell = exp(-0.5 * (h * h + t * t));
     let sum = h + t;
     let near = 0.5 * bell * erfcx_lane(sum.abs() * FRAC_1_SQRT_2);
-    let b = (if sum > 0.0 { up - near } else { near }) - 0.5 * bell * erfcx_lane((t - h) * FRAC_1_SQRT_2);
+    let b = (if sum > 0.0 { up - near } else { near })
+        - 0.5 * bell * erfcx_lane((t - h) * FRAC_1_SQRT_2);
     let slope = bell * FRAC_1_SQRT_2PI;
     // The second and third derivatives of b over the first.
     let second = h * h / s - 0.5 * t;
@@ -207,13 +240,29 @@ fn householder(x: f64, up: f64, beta: f64, s: f64, zone: f64) -> f64 {
     let c = slope / left;
     let (low, high) = (zone < 0.5, zone > 1.5);
     // Newton's step, and the second and third derivatives of the objective over the first.
-    let newton = if low { (log_wanted - log) * log / log_wanted / a } else { (beta - b) / slope };
-    let newton = if high { ln(left / wanted_left) / c } else { newton };
+    let newton = if low {
+        (log_wanted - log) * log / log_wanted / a
+    } else {
+        (beta - b) / slope
+    };
+    let newton = if high {
+        ln(left / wanted_left) / c
+    } else {
+        newton
+    };
     let curve = 1.0 + 2.0 * inverse;
     let two = if low { second - a * curve } else { second };
     let two = if high { second + c } else { two };
-    let three = if low { third + 2.0 * a * a * (1.0 + 3.0 * inverse * (1.0 + inverse)) - 3.0 * second * a * curve } else { third };
-    let three = if high { third + c * (2.0 * c + 3.0 * second) } else { three };
+    let three = if low {
+        third + 2.0 * a * a * (1.0 + 3.0 * inverse * (1.0 + inverse)) - 3.0 * second * a * curve
+    } else {
+        third
+    };
+    let three = if high {
+        third + c * (2.0 * c + 3.0 * second)
+    } else {
+        three
+    };
     newton * (1.0 + 0.5 * two * newton) / (1.0 + newton * (two + three * newton / 6.0))
 }
 
@@ -226,7 +275,12 @@ fn european_implied(rows: &[(Contract, f64)]) -> Vec<Result<f64, ImpliedError>> 
             let refuse = |bound| {
                 let discount = (-t.rate * t.time).exp();
                 let lower = (price - solved.excess[l] * discount).max(0.0);
-                Err(ImpliedError::OutOfBounds { bound, price: *price, lower, upper: price + solved.room[l] * discount })
+                Err(ImpliedError::OutOfBounds {
+                    bound,
+                    price: *price,
+                    lower,
+                    upper: price + solved.room[l] * discount,
+                })
             };
             if solved.excess[l] < 0.0 {
                 refuse(Bound::BelowIntrinsic)
@@ -238,19 +292,32 @@ fn european_implied(rows: &[(Contract, f64)]) -> Vec<Result<f64, ImpliedError>> 
                 Ok(solved.deviation[l] / t.time.sqrt())
             } else {
                 let most = 100.0 / t.time.sqrt();
-                Ok(find_root(|vol| european_price(&Terms { vol, ..*t }, c.spot) - price, 0.0, most, 1e-15)?.x)
+                Ok(find_root(
+                    |vol| european_price(&Terms { vol, ..*t }, c.spot) - price,
+                    0.0,
+                    most,
+                    1e-15,
+                )?
+                .x)
             }
         }));
     }
     out
 }
 
-/// What an American option is worth without volatility: exercise at the best moment of a known path, S e^{(r−q)t}.
+/// What an American option is worth without volatility: exercise at the best moment of a known
+/// path, S e^{(r−q)t}.
 fn still_value(t: &Terms, spot: f64) -> f64 {
-    let worth = |at: f64| t.kind.sign() * (spot * (-t.carry_yield * at).exp() - t.strike * (-t.rate * at).exp());
+    let worth = |at: f64| {
+        t.kind.sign() * (spot * (-t.carry_yield * at).exp() - t.strike * (-t.rate * at).exp())
+    };
     // Its derivative is zero where q S e^{−qt} = r K e^{−rt}.
     let turn = (t.carry_yield * spot / (t.rate * t.strike)).ln() / (t.carry_yield - t.rate);
-    let inside = if turn > 0.0 && turn < t.time { worth(turn) } else { 0.0 };
+    let inside = if turn > 0.0 && turn < t.time {
+        worth(turn)
+    } else {
+        0.0
+    };
     worth(0.0).max(worth(t.time)).max(inside).max(0.0)
 }
 
@@ -278,14 +345,34 @@ const ROUNDS: usize = 150;
 /// After these, every second one halves the bracket, so that [`ROUNDS`] are enough for any price.
 const FREE_ROUNDS: usize = 12;
 
-fn american_implied(rows: &[(Contract, f64)], accuracy: Accuracy) -> Vec<Result<f64, ImpliedError>> {
+fn american_implied(
+    rows: &[(Contract, f64)],
+    accuracy: Accuracy,
+) -> Vec<Result<f64, ImpliedError>> {
     let guesses = european_implied(rows);
     let mut out: Vec<Result<f64, ImpliedError>> = Vec::with_capacity(rows.len());
     let mut begun: Vec<Search> = Vec::new();
     for ((row, (c, price)), guess) in rows.iter().enumerate().zip(guesses) {
-        let t = Terms { vol: 0.3, ..c.terms };
-        let (lower, upper) = (still_value(&t, c.spot), if t.kind == Kind::Call { c.spot } else { t.strike });
-        let refuse = |bound| Err(ImpliedError::OutOfBounds { bound, price: *price, lower, upper });
+        let t = Terms {
+            vol: 0.3,
+            ..c.terms
+        };
+        let (lower, upper) = (
+            still_value(&t, c.spot),
+            if t.kind == Kind::Call {
+                c.spot
+            } else {
+                t.strike
+            },
+        );
+        let refuse = |bound| {
+            Err(ImpliedError::OutOfBounds {
+                bound,
+                price: *price,
+                lower,
+                upper,
+            })
+        };
         out.push(match Engine::of(&t) {
             Err(e) => Err(e.into()),
             // Never exercised early.
@@ -330,12 +417,27 @@ fn search(rows: &[(Contract, f64)], mut searching: Vec<Search>, accuracy: Accura
         (s.low, s.high, s.before, s.rounds, s.failure) = (LEAST, MOST, None, 0, None);
     }
     while !searching.is_empty() {
-        let lanes: Vec<Lane> = searching.iter().map(|s| Lane::of(&Terms { vol: s.vol, ..rows[s.row].0.terms }, rows[s.row].0.spot)).collect();
+        let lanes: Vec<Lane> = searching
+            .iter()
+            .map(|s| {
+                Lane::of(
+                    &Terms {
+                        vol: s.vol,
+                        ..rows[s.row].0.terms
+                    },
+                    rows[s.row].0.spot,
+                )
+            })
+            .collect();
         let mut still = Vec::with_capacity(searching.len());
         for (mut s, value) in searching.into_iter().zip(values(&lanes, accuracy)) {
             let (c, price) = &rows[s.row];
             let off = Bumps::unit(&c.terms, c.spot) * value.price - price;
-            if s.moves(off) { still.push(s) } else { ended.push(s) }
+            if s.moves(off) {
+                still.push(s)
+            } else {
+                ended.push(s)
+            }
         }
         searching = still;
     }
@@ -343,7 +445,8 @@ fn search(rows: &[(Contract, f64)], mut searching: Vec<Search>, accuracy: Accura
 }
 
 impl Search {
-    /// Takes how far off the price is at the present volatility; goes on to the next, or stays because this is the answer or there is none.
+    /// Takes how far off the price is at the present volatility; goes on to the next, or stays
+    /// because this is the answer or there is none.
     fn moves(&mut self, off: f64) -> bool {
         if off > 0.0 {
             self.high = self.vol;
@@ -377,9 +480,17 @@ impl Search {
         }
         self.before = Some((self.vol, off));
         let next = self.vol - step;
-        let middle = if self.high < MOST { 0.5 * (self.low + self.high) } else { (2.0 * self.vol).min(MOST) };
+        let middle = if self.high < MOST {
+            0.5 * (self.low + self.high)
+        } else {
+            (2.0 * self.vol).min(MOST)
+        };
         let halve = self.rounds > FREE_ROUNDS && self.rounds.is_multiple_of(2);
-        self.vol = if next > self.low && next < self.high && !halve { next } else { middle };
+        self.vol = if next > self.low && next < self.high && !halve {
+            next
+        } else {
+            middle
+        };
         true
     }
 }
@@ -388,9 +499,20 @@ impl Search {
 const LEAST: f64 = 1e-4;
 const MOST: f64 = 50.0;
 
-/// Checks the bounds, encloses the root and finds it; `f` is the price at a volatility less `price`.
-fn enclosed(f: impl Fn(f64) -> f64, price: f64, lower: f64, upper: f64) -> Result<f64, ImpliedError> {
-    let refuse = |bound| ImpliedError::OutOfBounds { bound, price, lower, upper };
+/// Checks the bounds, encloses the root and finds it; `f` is the price at a volatility less
+/// `price`.
+fn enclosed(
+    f: impl Fn(f64) -> f64,
+    price: f64,
+    lower: f64,
+    upper: f64,
+) -> Result<f64, ImpliedError> {
+    let refuse = |bound| ImpliedError::OutOfBounds {
+        bound,
+        price,
+        lower,
+        upper,
+    };
     if price >= upper {
         return Err(refuse(Bound::AboveMaximum));
     }
@@ -408,14 +530,40 @@ fn enclosed(f: impl Fn(f64) -> f64, price: f64, lower: f64, upper: f64) -> Resul
 }
 
 /// The volatility at which an option with cash dividends costs `price`.
-pub fn implied_vol_with_dividends(terms: &Terms, dividends: &[Dividend], spot: f64, price: f64, accuracy: Accuracy) -> Result<f64, ImpliedError> {
+pub fn implied_vol_with_dividends(
+    terms: &Terms,
+    dividends: &[Dividend],
+    spot: f64,
+    price: f64,
+    accuracy: Accuracy,
+) -> Result<f64, ImpliedError> {
     check(terms, spot, price)?;
-    let at = |vol: f64| -> Result<f64, terms::Error> { DividendModel::new(&Terms { vol, ..*terms }, dividends, accuracy)?.price(spot) };
+    let at = |vol: f64| -> Result<f64, terms::Error> {
+        DividendModel::new(&Terms { vol, ..*terms }, dividends, accuracy)?.price(spot)
+    };
     let lower = at(0.0)?;
     let american = terms.style == Style::American;
     let upper = match terms.kind {
-        Kind::Call => spot * if american { 1.0 } else { (-terms.carry_yield * terms.time).exp() },
-        Kind::Put => terms.strike * if american { 1.0 } else { (-terms.rate * terms.time).exp() },
+        Kind::Call => {
+            spot * if american {
+                1.0
+            } else {
+                (-terms.carry_yield * terms.time).exp()
+            }
+        }
+        Kind::Put => {
+            terms.strike
+                * if american {
+                    1.0
+                } else {
+                    (-terms.rate * terms.time).exp()
+                }
+        }
     };
-    enclosed(|vol| at(vol).unwrap_or(f64::NAN) - price, price, lower, upper)
+    enclosed(
+        |vol| at(vol).unwrap_or(f64::NAN) - price,
+        price,
+        lower,
+        upper,
+    )
 }

@@ -1,15 +1,19 @@
-//! Elementary functions without a branch or a call, and the doorway to the processor's widest registers.
+//! Elementary functions without a branch or a call, and the doorway to the processor's widest
+//! registers.
 //!
-//! Everything here is `#[inline(always)]`: a loop over slices that calls these functions inside a [`Kernel`] becomes vector
-//! instructions of whatever machine it runs on. All fused multiplications are written as such and nothing is reordered, so every
-//! machine and every width gives the same bits; one without such an instruction is only slower.
+//! Everything here is `#[inline(always)]`: a loop over slices that calls these functions inside a
+//! [`Kernel`] becomes vector instructions of whatever machine it runs on. All fused multiplications
+//! are written as such and nothing is reordered, so every machine and every width gives the same
+//! bits; one without such an instruction is only slower.
 //!
-//! Relative errors, tested in `normal.rs`: e^x and ln x 1e-15. Range reduction as in J.-M. Muller, *Elementary Functions*, 3rd ed. (2016), ch. 11;
-//! series of Taylor for e^r, |r| ≤ ln 2/2, and of 2 artanh f for the logarithm, |f| ≤ 0.1716.
+//! Relative errors, tested in `normal.rs`: e^x and ln x 1e-15. Range reduction as in J.-M. Muller,
+//! *Elementary Functions*, 3rd ed. (2016), ch. 11; series of Taylor for e^r, |r| ≤ ln 2/2, and of 2
+//! artanh f for the logarithm, |f| ≤ 0.1716.
 
 use pulp::{Arch, NullaryFnOnce};
 
-/// Work to be compiled once for each width of register: implement it with `#[inline(always)]` on `call`.
+/// Work to be compiled once for each width of register: implement it with `#[inline(always)]` on
+/// `call`.
 pub(crate) use pulp::NullaryFnOnce as Kernel;
 
 /// Runs a kernel on the widest registers of this machine.
@@ -74,7 +78,34 @@ pub(crate) fn min(a: f64, b: f64) -> f64 {
 }
 
 /// 1/k! for even and odd k up to 13.
-const EXP_EVEN: [f64; 7] = [1.0, 0.5, 1.0 / 24.0, 1.0 / 720.0, 1.0 / 40_320.0, 1.0 / 3_628_800.0, 1.0 / 479_001_600.0];
-const EXP_ODD: [f64; 7] = [1.0, 1.0 / 6.0, 1.0 / 120.0, 1.0 / 5_040.0, 1.0 / 362_880.0, 1.0 / 39_916_800.0, 1.0 / 6_227_020_800.0];
+const EXP_EVEN: [f64; 7] = [
+    1.0,
+    0.5,
+    1.0 / 24.0,
+    1.0 / 720.0,
+    1.0 / 40_320.0,
+    1.0 / 3_628_800.0,
+    1.0 / 479_001_600.0,
+];
+const EXP_ODD: [f64; 7] = [
+    1.0,
+    1.0 / 6.0,
+    1.0 / 120.0,
+    1.0 / 5_040.0,
+    1.0 / 362_880.0,
+    1.0 / 39_916_800.0,
+    1.0 / 6_227_020_800.0,
+];
 /// artanh f = f + f³·Σ sᵏ/(2k+3), s = f².
-const ARTANH: [f64; 10] = [1.0 / 3.0, 1.0 / 5.0, 1.0 / 7.0, 1.0 / 9.0, 1.0 / 11.0, 1.0 / 13.0, 1.0 / 15.0, 1.0 / 17.0, 1.0 / 19.0, 1.0 / 21.0];
+const ARTANH: [f64; 10] = [
+    1.0 / 3.0,
+    1.0 / 5.0,
+    1.0 / 7.0,
+    1.0 / 9.0,
+    1.0 / 11.0,
+    1.0 / 13.0,
+    1.0 / 15.0,
+    1.0 / 17.0,
+    1.0 / 19.0,
+    1.0 / 21.0,
+];

@@ -50,7 +50,9 @@ pub use model::{Accuracy, Model, Underlying};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
 pub use smile::Smile;
-pub use surface::{Ssvi, SsviSlice, butterfly_density_factor, event_variance, smile_below, total_variance_between};
+pub use surface::{
+    Ssvi, SsviSlice, butterfly_density_factor, event_variance, smile_below, total_variance_between,
+};
 pub use svi::{Fit, SmilePoint, Svi};
 pub use terms::{Error, Kind, Style, Terms, Valuation};
 pub use touch::{Touch, touch};

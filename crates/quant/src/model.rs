@@ -8,18 +8,20 @@ use crate::european::{european, european_price, exercise_value};
 use crate::scheme::{Scheme, WIDTH};
 use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
 
-/// How much work an American price may cost. Errors are relative to the strike, over maturities up to three
-/// years (measured in `tests/reference.rs`).
+/// How much work an American price may cost. Errors are relative to the strike, over maturities up
+/// to three years (measured in `tests/reference.rs`).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Accuracy {
-    /// For chains, drafts and positions: about 1e-7; up to 1e-5 in far corners (20 % carry at 5 % volatility, 150 % volatility).
+    /// For chains, drafts and positions: about 1e-7; up to 1e-5 in far corners (20 % carry at 5 %
+    /// volatility, 150 % volatility).
     Interactive,
     /// For checks and batches: at most 1e-10.
     Reference,
 }
 
 static INTERACTIVE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 6, 3, 0.0, 20));
-/// Where the carry is strong against the volatility, system B serves the far nodes and more is needed.
+/// Where the carry is strong against the volatility, system B serves the far nodes and more is
+/// needed.
 static INTERACTIVE_STRAINED: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 10, 4, 0.0, 24));
 static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 40, 40, 1e-14, 56));
 /// One minute, the shortest time worth a model.
@@ -65,7 +67,10 @@ impl Engine {
             return Ok(Engine::European);
         }
         if rate <= 0.0 {
-            return Err(Error::TwoBoundaries { rate: t.rate, carry_yield: t.carry_yield });
+            return Err(Error::TwoBoundaries {
+                rate: t.rate,
+                carry_yield: t.carry_yield,
+            });
         }
         if t.vol * t.time.sqrt() < 1e-4 {
             return Ok(Engine::Exercise);
@@ -91,7 +96,8 @@ pub enum Underlying {
     Future,
 }
 
-/// One option and the four neighbours that its vega and rho are differences of: lanes of `Boundaries`.
+/// One option and the four neighbours that its vega and rho are differences of: lanes of
+/// `Boundaries`.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Bumps {
     pub puts: [Put; 5],
@@ -107,20 +113,45 @@ impl Bumps {
         let base = Bumps::put(t);
         // The mirrored rate must stay above zero.
         let moves = on == Underlying::Future || t.kind == Kind::Put;
-        let rate_step = if moves { 1e-5_f64.min(base.rate / 2.0) } else { 1e-5 };
+        let rate_step = if moves {
+            1e-5_f64.min(base.rate / 2.0)
+        } else {
+            1e-5
+        };
         let put = |vol: f64, by: f64| {
             let yield_too = if on == Underlying::Future { by } else { 0.0 };
             let (rate, carry_yield) = mirrored(t.kind, t.rate + by, t.carry_yield + yield_too);
-            Put { rate, carry_yield, vol: t.vol + vol, ..base }
+            Put {
+                rate,
+                carry_yield,
+                vol: t.vol + vol,
+                ..base
+            }
         };
-        let puts = [put(0.0, 0.0), put(vol_step, 0.0), put(-vol_step, 0.0), put(0.0, rate_step), put(0.0, -rate_step)];
-        Bumps { puts, vol_step, rate_step }
+        let puts = [
+            put(0.0, 0.0),
+            put(vol_step, 0.0),
+            put(-vol_step, 0.0),
+            put(0.0, rate_step),
+            put(0.0, -rate_step),
+        ];
+        Bumps {
+            puts,
+            vol_step,
+            rate_step,
+        }
     }
 
     /// The mirrored put alone.
     pub(crate) fn put(t: &Terms) -> Put {
         let (rate, carry_yield) = mirrored(t.kind, t.rate, t.carry_yield);
-        Put { time: t.time, rate, carry_yield, vol: t.vol, pull: (t.rate - t.carry_yield).abs() / t.vol }
+        Put {
+            time: t.time,
+            rate,
+            carry_yield,
+            vol: t.vol,
+            pull: (t.rate - t.carry_yield).abs() / t.vol,
+        }
     }
 
     /// What the mirrored put's price is counted in.
@@ -130,17 +161,29 @@ impl Bumps {
 
     /// x of the mirrored put at `spot`.
     pub(crate) fn moneyness(t: &Terms, spot: f64) -> f64 {
-        if t.kind == Kind::Put { spot / t.strike } else { t.strike / spot }
+        if t.kind == Kind::Put {
+            spot / t.strike
+        } else {
+            t.strike / spot
+        }
     }
 
     /// Price, delta and gamma of the option whose mirrored put is worth `put`.
     pub(crate) fn unmirrored(t: &Terms, spot: f64, put: &PutValue) -> PutValue {
         let price = Bumps::unit(t, spot) * put.price;
         match t.kind {
-            Kind::Put => PutValue { price, delta: put.delta, gamma: put.gamma / t.strike },
+            Kind::Put => PutValue {
+                price,
+                delta: put.delta,
+                gamma: put.gamma / t.strike,
+            },
             Kind::Call => {
                 let x = t.strike / spot;
-                PutValue { price, delta: put.price - x * put.delta, gamma: x * x * put.gamma / spot }
+                PutValue {
+                    price,
+                    delta: put.price - x * put.delta,
+                    gamma: x * x * put.gamma / spot,
+                }
             }
         }
     }
@@ -149,13 +192,23 @@ impl Bumps {
     pub(crate) fn valuation(&self, t: &Terms, spot: f64, lanes: &[PutValue; 5]) -> Valuation {
         let [base, vol_up, vol_down, rate_up, rate_down] = *lanes;
         let unit = Bumps::unit(t, spot);
-        let PutValue { price, delta, gamma } = Bumps::unmirrored(t, spot, &base);
+        let PutValue {
+            price,
+            delta,
+            gamma,
+        } = Bumps::unmirrored(t, spot, &base);
         if base.gamma == 0.0 {
             // Exercised: nothing moves but the underlying.
-            return Valuation { price, delta, ..Valuation::default() };
+            return Valuation {
+                price,
+                delta,
+                ..Valuation::default()
+            };
         }
         // The pricing equation gives theta.
-        let theta = t.rate * price - (t.rate - t.carry_yield) * spot * delta - 0.5 * t.vol * t.vol * spot * spot * gamma;
+        let theta = t.rate * price
+            - (t.rate - t.carry_yield) * spot * delta
+            - 0.5 * t.vol * t.vol * spot * spot * gamma;
         Valuation {
             price,
             delta,
@@ -180,16 +233,29 @@ pub struct Model {
 /// Lanes of a model: the five of an option on a spot, then the two more of an option on a future.
 fn lanes(t: &Terms) -> Vec<Put> {
     let on_future = Bumps::of(t, Underlying::Future).puts;
-    let more: &[Put] = if t.rate == t.carry_yield { &on_future[3..] } else { &[] };
-    Bumps::of(t, Underlying::Spot).puts.into_iter().chain(more.iter().copied()).collect()
+    let more: &[Put] = if t.rate == t.carry_yield {
+        &on_future[3..]
+    } else {
+        &[]
+    };
+    Bumps::of(t, Underlying::Spot)
+        .puts
+        .into_iter()
+        .chain(more.iter().copied())
+        .collect()
 }
 
 impl Model {
     /// Checks the terms and prepares the engine that covers them.
     pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
         let engine = Engine::of(terms)?;
-        let boundaries = (engine == Engine::Boundary).then(|| Boundaries::solve(&lanes(terms), accuracy.scheme(strained(terms))));
-        Ok(Model { terms: *terms, engine, boundaries })
+        let boundaries = (engine == Engine::Boundary)
+            .then(|| Boundaries::solve(&lanes(terms), accuracy.scheme(strained(terms))));
+        Ok(Model {
+            terms: *terms,
+            engine,
+            boundaries,
+        })
     }
 
     /// The terms this model prices.
@@ -204,14 +270,24 @@ impl Model {
         out[0]
     }
 
-    /// As [`Model::price`] at many spots, for much less than one by one. `out` is as long as `spots`.
+    /// As [`Model::price`] at many spots, for much less than one by one. `out` is as long as
+    /// `spots`.
     pub fn prices(&self, spots: &[f64], out: &mut [f64]) {
         assert_eq!(spots.len(), out.len(), "one place for each spot");
         let t = &self.terms;
         let k = t.strike;
         match (&self.boundaries, self.engine) {
             (Some(b), _) => {
-                let x: Vec<f64> = spots.iter().map(|s| if *s > 0.0 { Bumps::moneyness(t, *s) } else { 1.0 }).collect();
+                let x: Vec<f64> = spots
+                    .iter()
+                    .map(|s| {
+                        if *s > 0.0 {
+                            Bumps::moneyness(t, *s)
+                        } else {
+                            1.0
+                        }
+                    })
+                    .collect();
                 b.prices(0, &x, out);
                 for (price, spot) in out.iter_mut().zip(spots) {
                     *price *= Bumps::unit(t, *spot);
@@ -244,16 +320,20 @@ impl Model {
         }
     }
 
-    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.
+    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield
+    /// fixed.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
         self.valued(spot, Underlying::Spot)
     }
 
-    /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate. Delta is with respect to
-    /// the future and rho holds it fixed: only the discounting moves.
+    /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate.
+    /// Delta is with respect to the future and rho holds it fixed: only the discounting moves.
     pub fn value_on_future(&self, future: f64) -> Result<Valuation, Error> {
         if self.terms.carry_yield != self.terms.rate {
-            return Err(Error::NotAFuture { rate: self.terms.rate, carry_yield: self.terms.carry_yield });
+            return Err(Error::NotAFuture {
+                rate: self.terms.rate,
+                carry_yield: self.terms.carry_yield,
+            });
         }
         self.valued(future, Underlying::Future)
     }
@@ -262,16 +342,31 @@ impl Model {
         let spot = price_level("spot", spot)?;
         let t = &self.terms;
         let Some(b) = &self.boundaries else {
-            return Ok(if self.engine == Engine::European { on_future(t, european(t, spot), on) } else { exercise_value(t.kind, spot, t.strike) });
+            return Ok(if self.engine == Engine::European {
+                on_future(t, european(t, spot), on)
+            } else {
+                exercise_value(t.kind, spot, t.strike)
+            });
         };
         let bumps = Bumps::of(t, on);
         let lanes = b.values(&[Bumps::moneyness(t, spot); WIDTH]);
         let rates = if on == Underlying::Future { 5 } else { 3 };
-        Ok(bumps.valuation(t, spot, &[lanes[0], lanes[1], lanes[2], lanes[rates], lanes[rates + 1]]))
+        Ok(bumps.valuation(
+            t,
+            spot,
+            &[lanes[0], lanes[1], lanes[2], lanes[rates], lanes[rates + 1]],
+        ))
     }
 }
 
 /// A European value as it is on this underlying: on a future, rho holds the future.
 pub(crate) fn on_future(t: &Terms, v: Valuation, on: Underlying) -> Valuation {
-    if on == Underlying::Future { Valuation { rho_point: -t.time * v.price / 100.0, ..v } } else { v }
+    if on == Underlying::Future {
+        Valuation {
+            rho_point: -t.time * v.price / 100.0,
+            ..v
+        }
+    } else {
+        v
+    }
 }

@@ -1,10 +1,12 @@
 //! The standard normal distribution.
 //!
-//! φ(x) = e^{−x²/2}/√(2π). Φ(−z) = φ(z)·R(z) for z ≥ 0 with Mills' ratio R(z) = √(π/2)·erfcx(z/√2), erfcx(y) = e^{y²} erfc(y), and
-//! (y + 4) erfcx(y) is a polynomial in (y − 4)/(y + 4), which maps [0, ∞) on [−1, 1): Chebyshev's series of the function to degree 22,
-//! computed in 40 digits and rearranged in powers (the transformation is M. M. Shepherd & J. G. Laframboise's, "Chebyshev approximation
-//! of (1+2x)exp(x²)erfc x in 0 ≤ x < ∞", *Mathematics of Computation* 36 (1981) 249–253). Relative error below 2e-15 from the centre to
-//! the far tail (x = −37), checked against another library below.
+//! φ(x) = e^{−x²/2}/√(2π). Φ(−z) = φ(z)·R(z) for z ≥ 0 with Mills' ratio R(z) = √(π/2)·erfcx(z/√2),
+//! erfcx(y) = e^{y²} erfc(y), and (y + 4) erfcx(y) is a polynomial in (y − 4)/(y + 4), which maps
+//! [0, ∞) on [−1, 1): Chebyshev's series of the function to degree 22, computed in 40 digits and
+//! rearranged in powers (the transformation is M. M. Shepherd & J. G. Laframboise's, "Chebyshev
+//! approximation of (1+2x)exp(x²)erfc x in 0 ≤ x < ∞", *Mathematics of Computation* 36 (1981)
+//! 249–253). Relative error below 2e-15 from the centre to the far tail (x = −37), checked against
+//! another library below.
 //!
 //! The inverse is Wichura's algorithm AS 241 (PPND16), Applied Statistics 37
 //! (1988) 477–484, coefficients from that paper (from memory, proved by the round trip below);
@@ -68,7 +70,8 @@ pub(crate) fn log_cdf(x: f64) -> f64 {
     if x > -30.0 {
         return cdf(x).ln();
     }
-    // Φ(x) = φ(x)/|x|·(1 − 1/x² + 3/x⁴ − …) (Abramowitz & Stegun 26.2.12); the error here is below 2e-12.
+    // Φ(x) = φ(x)/|x|·(1 − 1/x² + 3/x⁴ − …) (Abramowitz & Stegun 26.2.12); the error here is below
+    // 2e-12.
     let y = 1.0 / (x * x);
     -0.5 * x * x + (FRAC_1_SQRT_2PI / -x).ln() + (-y * (1.0 - 3.0 * y * (1.0 - 5.0 * y))).ln_1p()
 }
@@ -90,7 +93,11 @@ pub fn inverse_cdf(p: f64) -> f64 {
     }
     let tail = if q < 0.0 { p } else { 1.0 - p };
     if tail == 0.0 {
-        return if q < 0.0 { f64::NEG_INFINITY } else { f64::INFINITY };
+        return if q < 0.0 {
+            f64::NEG_INFINITY
+        } else {
+            f64::INFINITY
+        };
     }
     let r = (-libm::log(tail)).sqrt();
     let x = if r <= 5.0 {
@@ -142,10 +149,17 @@ mod tests {
             let x = f64::from(i) / 100.0 + 0.0037;
             let want = 0.5 * libm::erfc(-x * FRAC_1_SQRT_2);
             // The other library's argument x/√2 is rounded: that costs it x²/2 roundings.
-            assert!((cdf(x) - want).abs() <= (2e-15 + 2e-16 * x * x) * want, "{x}: {} {want}", cdf(x));
+            assert!(
+                (cdf(x) - want).abs() <= (2e-15 + 2e-16 * x * x) * want,
+                "{x}: {} {want}",
+                cdf(x)
+            );
             let (power, size) = (x * 18.0, x.abs() * 1e3);
             assert!((exp(power) / power.exp() - 1.0).abs() < 1e-15, "{power}");
-            assert!((lanes::ln(size) - size.ln()).abs() <= 1e-15 * size.ln().abs(), "{size}");
+            assert!(
+                (lanes::ln(size) - size.ln()).abs() <= 1e-15 * size.ln().abs(),
+                "{size}"
+            );
             let near = 1.0 + x * 1e-3;
             assert!((lanes::ln(near) / near.ln() - 1.0).abs() < 1e-15, "{near}");
         }
@@ -157,7 +171,11 @@ mod tests {
             let x = f64::from(i) / 10.0;
             let back = inverse_cdf(cdf(x));
             // Above zero the distance of cdf to 1 carries the digits: fewer are left there.
-            let tolerance = if x <= 0.0 { 1e-13 * x.abs().max(1.0) } else { 2e-16 / pdf(x) + 1e-13 };
+            let tolerance = if x <= 0.0 {
+                1e-13 * x.abs().max(1.0)
+            } else {
+                2e-16 / pdf(x) + 1e-13
+            };
             assert!((back - x).abs() <= tolerance, "{x}: {back}");
         }
         assert_eq!(inverse_cdf(0.0), f64::NEG_INFINITY);

@@ -41,8 +41,15 @@ mod tests {
             let rule = gauss_legendre(n);
             for degree in 0..2 * n {
                 let got: f64 = rule.iter().map(|(x, w)| w * x.powi(degree as i32)).sum();
-                let want = if degree % 2 == 0 { 2.0 / (degree as f64 + 1.0) } else { 0.0 };
-                assert!((got - want).abs() < 1e-14, "n {n} degree {degree}: {got} {want}");
+                let want = if degree % 2 == 0 {
+                    2.0 / (degree as f64 + 1.0)
+                } else {
+                    0.0
+                };
+                assert!(
+                    (got - want).abs() < 1e-14,
+                    "n {n} degree {degree}: {got} {want}"
+                );
             }
         }
     }

@@ -1,13 +1,15 @@
 //! The chance that a position's profit reaches a target before a date, with or without a stop.
 //!
-//! Let G(t, S) be the profit at time t and price S, A(t) = {S : G ≥ target}, and B(t) = {S : G ≤ stop} if there is a stop. The
-//! chance u(t, S) of entering A before B and before T solves u_t + ½σ²S²u_SS + μSu_S = 0 with u = 1 on A, u = 0 on B and
-//! u(T) = 1 on A(T), 0 elsewhere.
+//! Let G(t, S) be the profit at time t and price S, A(t) = {S : G ≥ target}, and B(t) = {S : G ≤
+//! stop} if there is a stop. The chance u(t, S) of entering A before B and before T solves u_t +
+//! ½σ²S²u_SS + μSu_S = 0 with u = 1 on A, u = 0 on B and u(T) = 1 on A(T), 0 elsewhere.
 //!
-//! Method: even grid in ln S (±6σ√T), fully implicit steps at T − (i/n)²T. Nodes inside A(t) or B(t) are rows of the system, and the
-//! edge of the set is placed inside its cell by linear interpolation of G (an uneven three-point stencil): without that the answer is
-//! biased like watching at discrete times. Watching is continuous. Error about 3e-4 at the grid used, by refinement and against simulation with bridges
-//! (`tests/chances.rs`). Weakness: a target reached only within a few steps of T (a pin at expiration) is resolved to the width of a step.
+//! Method: even grid in ln S (±6σ√T), fully implicit steps at T − (i/n)²T. Nodes inside A(t) or
+//! B(t) are rows of the system, and the edge of the set is placed inside its cell by linear
+//! interpolation of G (an uneven three-point stencil): without that the answer is biased like
+//! watching at discrete times. Watching is continuous. Error about 3e-4 at the grid used, by
+//! refinement and against simulation with bridges (`tests/chances.rs`). Weakness: a target reached
+//! only within a few steps of T (a pin at expiration) is resolved to the width of a step.
 
 use crate::terms::{Error, not_negative, price_level};
 
@@ -41,8 +43,9 @@ impl Aim {
     }
 }
 
-/// Chance of reaching `target` within `time` years, before falling to `stop` if one is given. `drift` and `vol` of the price are per year;
-/// `gain(t, prices)` gives the profit `t` years from now at each of the prices, continuous in both.
+/// Chance of reaching `target` within `time` years, before falling to `stop` if one is given.
+/// `drift` and `vol` of the price are per year; `gain(t, prices)` gives the profit `t` years from
+/// now at each of the prices, continuous in both.
 pub fn chance_of_reaching(
     spot: f64,
     drift: f64,
@@ -53,14 +56,26 @@ pub fn chance_of_reaching(
     stop: Option<f64>,
 ) -> Result<f64, Error> {
     let spot = price_level("spot", spot)?;
-    let (vol, time) = (not_negative("volatility", vol)?, not_negative("time", time)?);
+    let (vol, time) = (
+        not_negative("volatility", vol)?,
+        not_negative("time", time)?,
+    );
     if !drift.is_finite() {
         return Err(Error::NotFinite("drift"));
     }
-    chance(spot, drift, vol * time.sqrt(), time, gain, Aim::new(target, stop)?, |_, _| Ok(vol * vol))
+    chance(
+        spot,
+        drift,
+        vol * time.sqrt(),
+        time,
+        gain,
+        Aim::new(target, stop)?,
+        |_, _| Ok(vol * vol),
+    )
 }
 
-/// As [`chance_of_reaching`] with a variance a year that depends on time and price; `spread` is about the deviation of ln S at the end.
+/// As [`chance_of_reaching`] with a variance a year that depends on time and price; `spread` is
+/// about the deviation of ln S at the end.
 pub(crate) fn chance(
     spot: f64,
     drift: f64,
@@ -75,18 +90,34 @@ pub(crate) fn chance(
     }
     if spread < 1e-6 {
         // Along the path without chance, watched at many moments.
-        let watched = (1..=STEPS).map(|i| time * i as f64 / STEPS as f64).find_map(|t| aim.absorbed(gain(t, &[spot * (drift * t).exp()])[0]));
+        let watched = (1..=STEPS)
+            .map(|i| time * i as f64 / STEPS as f64)
+            .find_map(|t| aim.absorbed(gain(t, &[spot * (drift * t).exp()])[0]));
         return Ok(watched.unwrap_or(0.0));
     }
     let half = NODES / 2;
     let h = 6.0 * spread / half as f64;
-    let prices: Vec<f64> = (0..NODES).map(|j| spot * ((j as f64 - half as f64) * h).exp()).collect();
-    let mut march = March { drift, h, aim, chance: gain(time, &prices).iter().map(|g| aim.absorbed(*g).unwrap_or(0.0)).collect() };
+    let prices: Vec<f64> = (0..NODES)
+        .map(|j| spot * ((j as f64 - half as f64) * h).exp())
+        .collect();
+    let mut march = March {
+        drift,
+        h,
+        aim,
+        chance: gain(time, &prices)
+            .iter()
+            .map(|g| aim.absorbed(*g).unwrap_or(0.0))
+            .collect(),
+    };
     let left = |i: usize| time * (i as f64 / STEPS as f64).powi(2);
     for i in 1..=STEPS {
-        // A local volatility may grow without bound towards now: the middle of the step stands for it.
+        // A local volatility may grow without bound towards now: the middle of the step stands for
+        // it.
         let (t, middle) = (time - left(i), time - 0.5 * (left(i) + left(i - 1)));
-        let variances = prices.iter().map(|s| variance(middle, *s)).collect::<Result<Vec<f64>, Error>>()?;
+        let variances = prices
+            .iter()
+            .map(|s| variance(middle, *s))
+            .collect::<Result<Vec<f64>, Error>>()?;
         march.step(&gain(t, &prices), &variances, left(i) - left(i - 1));
     }
     Ok(march.chance[half].clamp(0.0, 1.0))
@@ -105,7 +136,11 @@ impl March {
         match self.aim.absorbed(there) {
             None => (self.h, None),
             Some(value) => {
-                let level = if value == 1.0 { self.aim.target } else { self.aim.stop.unwrap_or(self.aim.target) };
+                let level = if value == 1.0 {
+                    self.aim.target
+                } else {
+                    self.aim.stop.unwrap_or(self.aim.target)
+                };
                 let share = (level - here) / (there - here);
                 (self.h * share.clamp(1e-3, 1.0), Some(value))
             }
@@ -135,7 +170,11 @@ impl March {
                     None => c = -to_high,
                 }
             }
-            let (u, s) = if j == 0 { (0.0, 0.0) } else { (upper[j - 1], side[j - 1]) };
+            let (u, s) = if j == 0 {
+                (0.0, 0.0)
+            } else {
+                (upper[j - 1], side[j - 1])
+            };
             let pivot = b - a * u;
             upper[j] = c / pivot;
             side[j] = (right - a * s) / pivot;

@@ -1,13 +1,15 @@
-//! Where the boundary of `american` is collocated and its integrals are taken: everything that depends on no option.
+//! Where the boundary of `american` is collocated and its integrals are taken: everything that
+//! depends on no option.
 //!
-//! Collocation at Chebyshev points in √τ; Gauss–Legendre in the angle θ with τ − u = τ sin²θ. The points are fixed fractions of
-//! each τ, so reading the interpolant at them is one fixed matrix.
+//! Collocation at Chebyshev points in √τ; Gauss–Legendre in the angle θ with τ − u = τ sin²θ. The
+//! points are fixed fractions of each τ, so reading the interpolant at them is one fixed matrix.
 
 use std::f64::consts::FRAC_PI_4;
 
 use crate::quadrature::gauss_legendre;
 
-/// Options side by side in `american`, and their quadrature points by twos: enough independent work to keep the registers busy.
+/// Options side by side in `american`, and their quadrature points by twos: enough independent work
+/// to keep the registers busy.
 pub(crate) const WIDTH: usize = 8;
 pub(crate) type Lanes = [f64; WIDTH];
 /// The first half is one quadrature point, the second the next.
@@ -25,7 +27,8 @@ pub(crate) fn halves(pair: &Pair) -> Lanes {
     std::array::from_fn(|l| pair[l] + pair[l + WIDTH])
 }
 
-/// Two quadrature points of the boundary equation at one collocation point, in units of T = 1 and σ = 1, the same in each lane.
+/// Two quadrature points of the boundary equation at one collocation point, in units of T = 1 and σ
+/// = 1, the same in each lane.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Point {
     /// τ − u.
@@ -55,7 +58,8 @@ pub(crate) struct Scheme {
     pub pairs: usize,
     /// Place i·pairs + j is pair j of collocation point i.
     pub boundary: Vec<Point>,
-    /// What the interpolant takes of the collocation values at each of them: as many weights a pair as there are collocation points.
+    /// What the interpolant takes of the collocation values at each of them: as many weights a pair
+    /// as there are collocation points.
     pub boundary_weights: Vec<[f64; 2]>,
     /// Points of the value integral, at τ = T.
     pub value: Vec<Point>,
@@ -64,9 +68,18 @@ pub(crate) struct Scheme {
 }
 
 impl Scheme {
-    /// `nodes` collocation points besides the one at expiry; the numbers of quadrature points are even.
-    pub(crate) fn new(nodes: usize, boundary_points: usize, sweeps: usize, tolerance: f64, value_points: usize) -> Scheme {
-        let chebyshev: Vec<f64> = (0..=nodes).map(|i| (i as f64 * std::f64::consts::PI / nodes as f64).cos()).collect();
+    /// `nodes` collocation points besides the one at expiry; the numbers of quadrature points are
+    /// even.
+    pub(crate) fn new(
+        nodes: usize,
+        boundary_points: usize,
+        sweeps: usize,
+        tolerance: f64,
+        value_points: usize,
+    ) -> Scheme {
+        let chebyshev: Vec<f64> = (0..=nodes)
+            .map(|i| (i as f64 * std::f64::consts::PI / nodes as f64).cos())
+            .collect();
         let roots: Vec<f64> = chebyshev[..nodes].iter().map(|z| (1.0 + z) / 2.0).collect();
         // The value at expiry is zero: its weight is left out.
         let weights = |p: &Point| {
@@ -77,7 +90,10 @@ impl Scheme {
             });
             (0..nodes).map(|k| [one[k], other[k]]).collect::<Vec<_>>()
         };
-        let boundary: Vec<Point> = roots.iter().flat_map(|root| points(*root, boundary_points)).collect();
+        let boundary: Vec<Point> = roots
+            .iter()
+            .flat_map(|root| points(*root, boundary_points))
+            .collect();
         let value = points(1.0, value_points);
         Scheme {
             sweeps,
@@ -122,7 +138,8 @@ fn points(root: f64, count: usize) -> Vec<Point> {
     pairs.iter().map(pair).collect()
 }
 
-/// What the polynomial through points of Chebyshev's second kind takes of each of them at `z` (barycentric formula; Berrut & Trefethen,
+/// What the polynomial through points of Chebyshev's second kind takes of each of them at `z`
+/// (barycentric formula; Berrut & Trefethen,
 /// *SIAM Review* 46 (2004) 501–517, section 5).
 pub(crate) fn interpolation_weights(points: &[f64], z: f64, out: &mut [f64]) {
     if let Some(hit) = points.iter().position(|point| (point - z).abs() < 1e-15) {

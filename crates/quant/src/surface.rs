@@ -26,26 +26,44 @@ impl Ssvi {
             }
         }
         if rho.abs() >= 1.0 {
-            return Err(Error::NotPositive { name: "1 − |rho|", value: 1.0 - rho.abs() });
+            return Err(Error::NotPositive {
+                name: "1 − |rho|",
+                value: 1.0 - rho.abs(),
+            });
         }
         if eta <= 0.0 || eta * (1.0 + rho.abs()) > 2.0 {
-            return Err(Error::NotPositive { name: "2 − eta(1 + |rho|)", value: 2.0 - eta * (1.0 + rho.abs()) });
+            return Err(Error::NotPositive {
+                name: "2 − eta(1 + |rho|)",
+                value: 2.0 - eta * (1.0 + rho.abs()),
+            });
         }
         if gamma <= 0.0 || gamma > 0.5 {
-            return Err(Error::NotPositive { name: "gamma up to 0.5", value: gamma });
+            return Err(Error::NotPositive {
+                name: "gamma up to 0.5",
+                value: gamma,
+            });
         }
         Ok(Ssvi { rho, eta, gamma })
     }
 
     /// Total variance σ²T at log-moneyness `k`, where the at-the-money total variance is `theta`.
     pub fn total_variance(&self, k: f64, theta: f64) -> f64 {
-        if theta <= 0.0 { 0.0 } else { self.slice(theta).total_variance(k) }
+        if theta <= 0.0 {
+            0.0
+        } else {
+            self.slice(theta).total_variance(k)
+        }
     }
 
     /// The slice whose at-the-money total variance is `theta`, above zero.
     pub fn slice(&self, theta: f64) -> SsviSlice {
-        let phi = self.eta / (libm::pow(theta, self.gamma) * libm::pow(1.0 + theta, 1.0 - self.gamma));
-        SsviSlice { theta, phi, rho: self.rho }
+        let phi =
+            self.eta / (libm::pow(theta, self.gamma) * libm::pow(1.0 + theta, 1.0 - self.gamma));
+        SsviSlice {
+            theta,
+            phi,
+            rho: self.rho,
+        }
     }
 
     /// Volatility per year at log-moneyness `k`, `time` years ahead.
@@ -66,28 +84,41 @@ impl SsviSlice {
     /// Total variance at log-moneyness `k`.
     pub fn total_variance(&self, k: f64) -> f64 {
         let a = self.phi * k + self.rho;
-        0.5 * self.theta * (1.0 + self.rho * self.phi * k + (a * a + 1.0 - self.rho * self.rho).sqrt())
+        0.5 * self.theta
+            * (1.0 + self.rho * self.phi * k + (a * a + 1.0 - self.rho * self.rho).sqrt())
     }
 }
 
-/// Gatheral & Jacquier's g(k), the factor that turns a normal density into the smile's: a slice has no
-/// butterfly arbitrage where it is not negative. `w` is the slice's total variance as a function
+/// Gatheral & Jacquier's g(k), the factor that turns a normal density into the smile's: a slice has
+/// no butterfly arbitrage where it is not negative. `w` is the slice's total variance as a function
 /// of k; derivatives are central differences with step `h`.
 pub fn butterfly_density_factor(w: impl Fn(f64) -> f64, k: f64, h: f64) -> f64 {
     let (down, mid, up) = (w(k - h), w(k), w(k + h));
     let first = (up - down) / (2.0 * h);
     let second = (up - 2.0 * mid + down) / (h * h);
-    (1.0 - k * first / (2.0 * mid)).powi(2) - first * first / 4.0 * (1.0 / mid + 0.25) + second / 2.0
+    (1.0 - k * first / (2.0 * mid)).powi(2) - first * first / 4.0 * (1.0 / mid + 0.25)
+        + second / 2.0
 }
 
-/// Total variance between two expirations at one log-moneyness, linear in time; `near` and `far` are (years, total variance).
-/// Refuses a far variance below the near one: that would be calendar arbitrage.
+/// Total variance between two expirations at one log-moneyness, linear in time; `near` and `far`
+/// are (years, total variance). Refuses a far variance below the near one: that would be calendar
+/// arbitrage.
 pub fn total_variance_between(near: (f64, f64), far: (f64, f64), time: f64) -> Result<f64, Error> {
     if !(near.0..=far.0).contains(&time) {
-        return Err(Error::OutOfRange { name: "time", value: time, least: near.0, most: far.0 });
+        return Err(Error::OutOfRange {
+            name: "time",
+            value: time,
+            least: near.0,
+            most: far.0,
+        });
     }
     if far.1 < near.1 || near.1 < 0.0 {
-        return Err(Error::OutOfRange { name: "near total variance", value: near.1, least: 0.0, most: far.1 });
+        return Err(Error::OutOfRange {
+            name: "near total variance",
+            value: near.1,
+            least: 0.0,
+            most: far.1,
+        });
     }
     if far.0 == near.0 {
         return Ok(near.1);
@@ -95,17 +126,24 @@ pub fn total_variance_between(near: (f64, f64), far: (f64, f64), time: f64) -> R
     Ok(near.1 + (far.1 - near.1) * (time - near.0) / (far.0 - near.0))
 }
 
-/// Variance that an event between two expirations adds, if every other year carries the same: the far total variance less what the
-/// near one grows to. `near` and `far` are (years, at-the-money total variance); below zero when the event is priced at less than nothing.
+/// Variance that an event between two expirations adds, if every other year carries the same: the
+/// far total variance less what the near one grows to. `near` and `far` are (years, at-the-money
+/// total variance); below zero when the event is priced at less than nothing.
 pub fn event_variance(near: (f64, f64), far: (f64, f64)) -> Result<f64, Error> {
     if near.0 <= 0.0 || far.0 <= near.0 {
-        return Err(Error::OutOfRange { name: "near time", value: near.0, least: 0.0, most: far.0 });
+        return Err(Error::OutOfRange {
+            name: "near time",
+            value: near.0,
+            least: 0.0,
+            most: far.0,
+        });
     }
     Ok(far.1 - near.1 * far.0 / near.0)
 }
 
-/// The smile's own chance that the price ends below log-moneyness `k`, where its total variance is `w` with slope `dw`:
-/// Φ(−d₂) + φ(d₂)·dw/(2√w) (Breeden & Litzenberger, *Journal of Business* 51 (1978) 621–651, applied to Black's formula).
+/// The smile's own chance that the price ends below log-moneyness `k`, where its total variance is
+/// `w` with slope `dw`: Φ(−d₂) + φ(d₂)·dw/(2√w) (Breeden & Litzenberger, *Journal of Business* 51
+/// (1978) 621–651, applied to Black's formula).
 pub fn smile_below(w: f64, dw: f64, k: f64) -> f64 {
     let s = w.sqrt();
     let d2 = -k / s - s / 2.0;

@@ -1,12 +1,15 @@
 //! One expiration's smile as a raw SVI slice, and its fit to quotes.
 //!
-//! Total variance w(k) = a + b{ρ(k−m) + √((k−m)² + s²)} at log-moneyness k = ln(K/F) (Gatheral 2004; Gatheral & Jacquier, *Quantitative Finance* 14
-//! (2014) 59–71). Domain: b ≥ 0, |ρ| < 1, s > 0, a + bs√(1−ρ²) ≥ 0. Free of butterfly arbitrage where
-//! g(k) = (1 − kw'/(2w))² − (w'²/4)(1/w + ¼) + w''/2 ≥ 0 and b(1+|ρ|) ≤ 2 (Lee's bound on the wings).
+//! Total variance w(k) = a + b{ρ(k−m) + √((k−m)² + s²)} at log-moneyness k = ln(K/F) (Gatheral
+//! 2004; Gatheral & Jacquier, *Quantitative Finance* 14 (2014) 59–71). Domain: b ≥ 0, |ρ| < 1, s >
+//! 0, a + bs√(1−ρ²) ≥ 0. Free of butterfly arbitrage where g(k) = (1 − kw'/(2w))² − (w'²/4)(1/w +
+//! ¼) + w''/2 ≥ 0 and b(1+|ρ|) ≤ 2 (Lee's bound on the wings).
 //!
-//! Fit: for a given (m, s) the slice is linear in (a, d, c) with d = ρbs, c = bs, and least squares solves it; m and ln s are searched by Nelder & Mead
-//! (*Computer Journal* 7 (1965) 308–313) from a few starts (the quasi-explicit calibration of De Marco & Martini, 2009). The fit does not force g ≥ 0:
-//! it reports where g is lowest. Weakness: with quotes on one side of the money m and s are poorly determined, though w is not.
+//! Fit: for a given (m, s) the slice is linear in (a, d, c) with d = ρbs, c = bs, and least squares
+//! solves it; m and ln s are searched by Nelder & Mead (*Computer Journal* 7 (1965) 308–313) from a
+//! few starts (the quasi-explicit calibration of De Marco & Martini, 2009). The fit does not force
+//! g ≥ 0: it reports where g is lowest. Weakness: with quotes on one side of the money m and s are
+//! poorly determined, though w is not.
 
 use crate::terms::Error;
 
@@ -20,7 +23,8 @@ pub struct Svi {
     s: f64,
 }
 
-/// A quote to fit: log-moneyness, total variance, and how much it counts (larger for narrower markets).
+/// A quote to fit: log-moneyness, total variance, and how much it counts (larger for narrower
+/// markets).
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SmilePoint {
     /// ln(K/F).
@@ -38,7 +42,8 @@ pub struct Fit {
     pub slice: Svi,
     /// Largest distance to a point that counts, in total variance.
     pub worst: f64,
-    /// Where g is lowest among the points' range and a third beyond, and its value: below zero is butterfly arbitrage.
+    /// Where g is lowest among the points' range and a third beyond, and its value: below zero is
+    /// butterfly arbitrage.
     pub lowest_density: (f64, f64),
 }
 
@@ -51,17 +56,33 @@ impl Svi {
             }
         }
         if rho.abs() >= 1.0 {
-            return Err(Error::OutOfRange { name: "rho", value: rho, least: -1.0, most: 1.0 });
+            return Err(Error::OutOfRange {
+                name: "rho",
+                value: rho,
+                least: -1.0,
+                most: 1.0,
+            });
         }
         if s <= 0.0 {
-            return Err(Error::NotPositive { name: "s", value: s });
+            return Err(Error::NotPositive {
+                name: "s",
+                value: s,
+            });
         }
         if b < 0.0 || b * (1.0 + rho.abs()) > 2.0 {
-            return Err(Error::OutOfRange { name: "b", value: b, least: 0.0, most: 2.0 / (1.0 + rho.abs()) });
+            return Err(Error::OutOfRange {
+                name: "b",
+                value: b,
+                least: 0.0,
+                most: 2.0 / (1.0 + rho.abs()),
+            });
         }
         let least = a + b * s * (1.0 - rho * rho).sqrt();
         if least < 0.0 {
-            return Err(Error::Negative { name: "the least total variance", value: least });
+            return Err(Error::Negative {
+                name: "the least total variance",
+                value: least,
+            });
         }
         Ok(Svi { a, b, rho, m, s })
     }
@@ -70,19 +91,27 @@ impl Svi {
     pub fn at(&self, k: f64) -> (f64, f64, f64) {
         let x = k - self.m;
         let root = (x * x + self.s * self.s).sqrt();
-        (self.a + self.b * (self.rho * x + root), self.b * (self.rho + x / root), self.b * self.s * self.s / root.powi(3))
+        (
+            self.a + self.b * (self.rho * x + root),
+            self.b * (self.rho + x / root),
+            self.b * self.s * self.s / root.powi(3),
+        )
     }
 
     /// g(k): below zero there is butterfly arbitrage.
     pub fn density_factor(&self, k: f64) -> f64 {
         let (w, first, second) = self.at(k);
-        (1.0 - k * first / (2.0 * w)).powi(2) - first * first / 4.0 * (1.0 / w + 0.25) + second / 2.0
+        (1.0 - k * first / (2.0 * w)).powi(2) - first * first / 4.0 * (1.0 / w + 0.25)
+            + second / 2.0
     }
 
     /// The lowest g between two log-moneynesses, on a fine grid.
     pub fn lowest_density(&self, from: f64, to: f64) -> (f64, f64) {
         let places = (0..=400).map(|i| from + (to - from) * f64::from(i) / 400.0);
-        places.map(|k| (k, self.density_factor(k))).min_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or((from, f64::NAN))
+        places
+            .map(|k| (k, self.density_factor(k)))
+            .min_by(|a, b| a.1.total_cmp(&b.1))
+            .unwrap_or((from, f64::NAN))
     }
 
     /// Fits a slice to at least five points that count.
@@ -92,14 +121,26 @@ impl Svi {
                 return Err(Error::NotFinite("a point of the smile"));
             }
             if p.total_variance <= 0.0 {
-                return Err(Error::NotPositive { name: "total variance", value: p.total_variance });
+                return Err(Error::NotPositive {
+                    name: "total variance",
+                    value: p.total_variance,
+                });
             }
         }
         let counting: Vec<SmilePoint> = points.iter().filter(|p| p.weight > 0.0).copied().collect();
         if counting.len() < 5 {
-            return Err(Error::OutOfRange { name: "number of points", value: counting.len() as f64, least: 5.0, most: f64::INFINITY });
+            return Err(Error::OutOfRange {
+                name: "number of points",
+                value: counting.len() as f64,
+                least: 5.0,
+                most: f64::INFINITY,
+            });
         }
-        let (low, high) = counting.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.k), b.max(p.k)));
+        let (low, high) = counting
+            .iter()
+            .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| {
+                (a.min(p.k), b.max(p.k))
+            });
         let width = (high - low).max(1e-6);
         let cost = |x: [f64; 2]| linear(&counting, x[0], x[1].exp()).1;
         let mut best = ([0.0, 0.0], f64::INFINITY);
@@ -116,8 +157,15 @@ impl Svi {
         let s = log_s.exp();
         let rho = if c > 0.0 { d / c } else { 0.0 };
         let slice = Svi::new(a, c / s, rho, m, s)?;
-        let worst = counting.iter().map(|p| (slice.at(p.k).0 - p.total_variance).abs()).fold(0.0, f64::max);
-        Ok(Fit { slice, worst, lowest_density: slice.lowest_density(low - width / 3.0, high + width / 3.0) })
+        let worst = counting
+            .iter()
+            .map(|p| (slice.at(p.k).0 - p.total_variance).abs())
+            .fold(0.0, f64::max);
+        Ok(Fit {
+            slice,
+            worst,
+            lowest_density: slice.lowest_density(low - width / 3.0, high + width / 3.0),
+        })
     }
 }
 
@@ -137,8 +185,12 @@ fn linear(points: &[SmilePoint], m: f64, s: f64) -> ((f64, f64, f64), f64) {
             })
             .sum()
     };
-    let fits =
-        |(a, d, c): (f64, f64, f64)| c >= 0.0 && d.abs() <= STEEPEST * c && c + d.abs() <= 2.0 * s && a + (c * c - d * d).max(0.0).sqrt() >= 0.0;
+    let fits = |(a, d, c): (f64, f64, f64)| {
+        c >= 0.0
+            && d.abs() <= STEEPEST * c
+            && c + d.abs() <= 2.0 * s
+            && a + (c * c - d * d).max(0.0).sqrt() >= 0.0
+    };
     // Normal equations over the basis vectors `of` each point.
     let solve = |basis: &dyn Fn(&SmilePoint) -> Vec<f64>, n: usize| -> Option<Vec<f64>> {
         let mut rows = vec![vec![0.0; n + 1]; n];
@@ -153,7 +205,10 @@ fn linear(points: &[SmilePoint], m: f64, s: f64) -> ((f64, f64, f64), f64) {
         }
         gauss(rows)
     };
-    let lowest = points.iter().map(|p| p.total_variance).fold(f64::INFINITY, f64::min);
+    let lowest = points
+        .iter()
+        .map(|p| p.total_variance)
+        .fold(f64::INFINITY, f64::min);
     let mut best = ((lowest, 0.0, 0.0), f64::INFINITY);
     let mut consider = |x: (f64, f64, f64)| {
         let x_cost = cost(x);
@@ -204,10 +259,19 @@ fn gauss(mut rows: Vec<Vec<f64>>) -> Option<Vec<f64>> {
 
 /// Lowest value of a function of two variables near `start`.
 fn nelder_mead(f: impl Fn([f64; 2]) -> f64, start: [f64; 2], step: f64) -> ([f64; 2], f64) {
-    let mut simplex: Vec<([f64; 2], f64)> = [start, [start[0] + step, start[1]], [start[0], start[1] + 0.7]].into_iter().map(|x| (x, f(x))).collect();
+    let mut simplex: Vec<([f64; 2], f64)> = [
+        start,
+        [start[0] + step, start[1]],
+        [start[0], start[1] + 0.7],
+    ]
+    .into_iter()
+    .map(|x| (x, f(x)))
+    .collect();
     for _ in 0..300 {
         simplex.sort_by(|a, b| a.1.total_cmp(&b.1));
-        let spread = (0..2).map(|i| (simplex[2].0[i] - simplex[0].0[i]).abs()).fold(0.0, f64::max);
+        let spread = (0..2)
+            .map(|i| (simplex[2].0[i] - simplex[0].0[i]).abs())
+            .fold(0.0, f64::max);
         if spread < 1e-12 {
             break;
         }
@@ -220,11 +284,19 @@ fn nelder_mead(f: impl Fn([f64; 2]) -> f64, start: [f64; 2], step: f64) -> ([f64
         let reflected = tried(-1.0);
         let next = if reflected.1 < simplex[0].1 {
             let farther = tried(-2.0);
-            if farther.1 < reflected.1 { farther } else { reflected }
+            if farther.1 < reflected.1 {
+                farther
+            } else {
+                reflected
+            }
         } else if reflected.1 < simplex[1].1 {
             reflected
         } else {
-            let nearer = if reflected.1 < simplex[2].1 { tried(-0.5) } else { tried(0.5) };
+            let nearer = if reflected.1 < simplex[2].1 {
+                tried(-0.5)
+            } else {
+                tried(0.5)
+            };
             if nearer.1 < simplex[2].1.min(reflected.1) {
                 nearer
             } else {

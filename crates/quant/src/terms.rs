@@ -93,8 +93,12 @@ pub enum Error {
         /// What was given.
         value: f64,
     },
-    /// At negative rates an American option may be best exercised in a band of prices with two ends.
-    #[error("an American option at rate {rate} and yield {carry_yield} is exercised inside a band of prices; it is not priced")]
+    /// At negative rates an American option may be best exercised in a band of prices with two
+    /// ends.
+    #[error(
+        "an American option at rate {rate} and yield {carry_yield} is exercised inside a band of \
+         prices; it is not priced"
+    )]
     TwoBoundaries {
         /// Rate given.
         rate: f64,
@@ -135,7 +139,12 @@ pub(crate) fn within(name: &'static str, value: f64, least: f64, most: f64) -> R
     if !value.is_finite() {
         Err(Error::NotFinite(name))
     } else if !(least..=most).contains(&value) {
-        Err(Error::OutOfRange { name, value, least, most })
+        Err(Error::OutOfRange {
+            name,
+            value,
+            least,
+            most,
+        })
     } else {
         Ok(value)
     }
@@ -171,7 +180,12 @@ impl Terms {
     pub fn check(&self) -> Result<(), Error> {
         price_level("strike", self.strike)?;
         within("time", not_negative("time", self.time)?, 0.0, 200.0)?;
-        within("volatility", not_negative("volatility", self.vol)?, 0.0, 50.0)?;
+        within(
+            "volatility",
+            not_negative("volatility", self.vol)?,
+            0.0,
+            50.0,
+        )?;
         within("rate", self.rate, -1.0, 1.0)?;
         within("yield", self.carry_yield, -1.0, 1.0)?;
         Ok(())

@@ -1,15 +1,17 @@
 //! Chances of touching one barrier or two before a date, under continuous watching.
 //!
 //! ln S has drift ν = μ − σ²/2 and volatility σ. With h = ln(H/S), e = sign(h), v = σ√T:
-//! one barrier: P = Φ((−eh + eνT)/v) + e^{2νh/σ²} Φ((−eh − eνT)/v) (reflection principle; e.g. Shreve, *Stochastic Calculus for
-//! Finance II*, 2004, §3.7 and §7.2). Two barriers a = ln(L/S) < 0 < b = ln(U/S), w = b − a, c = ν/σ²: the chance of touching neither is
-//! either the eigenfunction series
-//!   (2/w) e^{−ν²T/(2σ²)} Σⱼ sin(−kⱼa) kⱼ (e^{ca} − (−1)ʲ e^{cb})/(c² + kⱼ²) e^{−kⱼ²σ²T/2}, kⱼ = jπ/w
-//! or the sum over images
-//!   Σⱼ e^{2cjw}[Φ((b−2jw−νT)/v) − Φ((a−2jw−νT)/v)] − e^{2c(a−jw)}[Φ((b−2a+2jw−νT)/v) − Φ((−a+2jw−νT)/v)]
-//! (Cox & Miller, *The Theory of Stochastic Processes*, 1965, ch. 5; Hui 1996 for the first). The series serves wide times, the images short ones;
-//! at the switch both agree to 1e-12 (tested). A barrier at or behind the price counts as touched. Valid for any
-//! drift; at σ = 0 or T = 0 the price moves along S e^{μt}.
+//! one barrier: P = Φ((−eh + eνT)/v) + e^{2νh/σ²} Φ((−eh − eνT)/v) (reflection principle; e.g.
+//! Shreve, *Stochastic Calculus for Finance II*, 2004, §3.7 and §7.2). Two barriers a = ln(L/S) < 0
+//! < b = ln(U/S), w = b − a, c = ν/σ²: the chance of touching neither is either the eigenfunction
+//! series
+//!   (2/w) e^{−ν²T/(2σ²)} Σⱼ sin(−kⱼa) kⱼ (e^{ca} − (−1)ʲ e^{cb})/(c² + kⱼ²) e^{−kⱼ²σ²T/2}, kⱼ =
+//!   jπ/w or the sum over images
+//!   Σⱼ e^{2cjw}[Φ((b−2jw−νT)/v) − Φ((a−2jw−νT)/v)] − e^{2c(a−jw)}[Φ((b−2a+2jw−νT)/v) −
+//!   Φ((−a+2jw−νT)/v)] (Cox & Miller, *The Theory of Stochastic Processes*, 1965, ch. 5; Hui 1996
+//!   for the first). The series serves wide times, the images short ones; at the switch both agree
+//!   to 1e-12 (tested). A barrier at or behind the price counts as touched. Valid for any drift; at
+//!   σ = 0 or T = 0 the price moves along S e^{μt}.
 
 use crate::normal::{cdf, log_cdf};
 use crate::terms::{Error, not_negative, price_level};
@@ -32,31 +34,62 @@ pub struct Touch {
 /// Above this σ²T/w² the series converges faster than the images.
 const SWITCH: f64 = 0.12;
 
-/// Chances of touching `low` and `high` within `time` years; `drift` of the price per year (r − q for the market's
-/// own measure). `low` must not be above `high`.
-pub fn touch(spot: f64, low: f64, high: f64, drift: f64, vol: f64, time: f64) -> Result<Touch, Error> {
+/// Chances of touching `low` and `high` within `time` years; `drift` of the price per year (r − q
+/// for the market's own measure). `low` must not be above `high`.
+pub fn touch(
+    spot: f64,
+    low: f64,
+    high: f64,
+    drift: f64,
+    vol: f64,
+    time: f64,
+) -> Result<Touch, Error> {
     let spot = price_level("spot", spot)?;
     let (low, high) = (price_level("low", low)?, price_level("high", high)?);
-    let (vol, time) = (not_negative("volatility", vol)?, not_negative("time", time)?);
+    let (vol, time) = (
+        not_negative("volatility", vol)?,
+        not_negative("time", time)?,
+    );
     if !drift.is_finite() {
         return Err(Error::NotFinite("drift"));
     }
     if low > high {
-        return Err(Error::OutOfRange { name: "low", value: low, least: 1e-9, most: high });
+        return Err(Error::OutOfRange {
+            name: "low",
+            value: low,
+            least: 1e-9,
+            most: high,
+        });
     }
-    let walk = Walk { nu: drift - 0.5 * vol * vol, vol, time };
+    let walk = Walk {
+        nu: drift - 0.5 * vol * vol,
+        vol,
+        time,
+    };
     let (a, b) = ((low / spot).ln(), (high / spot).ln());
     let p_low = walk.single(a, -1.0);
     let p_high = walk.single(b, 1.0);
     if a >= 0.0 || b <= 0.0 {
         // One of them is touched already.
         let both = p_low.min(p_high);
-        return Ok(Touch { low: p_low, high: p_high, either: 1.0, both, neither: 0.0 });
+        return Ok(Touch {
+            low: p_low,
+            high: p_high,
+            either: 1.0,
+            both,
+            neither: 0.0,
+        });
     }
     let neither = walk.neither(a, b).clamp(0.0, 1.0 - p_low.max(p_high));
     let either = 1.0 - neither;
     let both = (p_low + p_high - either).clamp(0.0, p_low.min(p_high));
-    Ok(Touch { low: p_low, high: p_high, either, both, neither })
+    Ok(Touch {
+        low: p_low,
+        high: p_high,
+        either,
+        both,
+        neither,
+    })
 }
 
 /// A Brownian motion with drift from zero.
@@ -68,12 +101,20 @@ struct Walk {
 
 /// e^{exponent}·Φ(x) without overflow on the way.
 fn weighted(exponent: f64, x: f64) -> f64 {
-    if exponent.abs() < 300.0 && x > -30.0 { exponent.exp() * cdf(x) } else { (exponent + log_cdf(x)).exp() }
+    if exponent.abs() < 300.0 && x > -30.0 {
+        exponent.exp() * cdf(x)
+    } else {
+        (exponent + log_cdf(x)).exp()
+    }
 }
 
 /// e^{exponent}·(Φ(x) − Φ(y)), from the tails that are small.
 fn weighted_between(exponent: f64, x: f64, y: f64) -> f64 {
-    if x > 0.0 && y > 0.0 { weighted(exponent, -y) - weighted(exponent, -x) } else { weighted(exponent, x) - weighted(exponent, y) }
+    if x > 0.0 && y > 0.0 {
+        weighted(exponent, -y) - weighted(exponent, -x)
+    } else {
+        weighted(exponent, x) - weighted(exponent, y)
+    }
 }
 
 impl Walk {
@@ -92,7 +133,10 @@ impl Walk {
         let v = self.vol * self.time.sqrt();
         let moved = self.nu * self.time;
         let direct = cdf(side * (moved - h) / v);
-        let reflected = weighted(2.0 * self.nu * h / (self.vol * self.vol), side * (-h - moved) / v);
+        let reflected = weighted(
+            2.0 * self.nu * h / (self.vol * self.vol),
+            side * (-h - moved) / v,
+        );
         (direct + reflected).clamp(0.0, 1.0)
     }
 
@@ -102,7 +146,11 @@ impl Walk {
             return f64::from(u8::from(end > a && end < b));
         }
         let spread = self.vol * self.vol * self.time / ((b - a) * (b - a));
-        if spread > SWITCH { self.series(a, b) } else { self.images(a, b) }
+        if spread > SWITCH {
+            self.series(a, b)
+        } else {
+            self.images(a, b)
+        }
     }
 
     fn series(&self, a: f64, b: f64) -> f64 {
@@ -118,7 +166,9 @@ impl Walk {
             let decay = -(k * k + c * c) * half;
             let ends = (c * a + decay).exp() - parity * (c * b + decay).exp();
             sum += (-k * a).sin() * k * ends / (c * c + k * k);
-            if decay + (c * a).max(c * b) < -745.0 || (k * k * half > 40.0 && decay + (c * a).max(c * b) < -40.0) {
+            if decay + (c * a).max(c * b) < -745.0
+                || (k * k * half > 40.0 && decay + (c * a).max(c * b) < -40.0)
+            {
                 break;
             }
         }
@@ -135,7 +185,11 @@ impl Walk {
             let shift = 2.0 * f64::from(j) * w;
             let (first, second) = (c * shift, 2.0 * c * a - c * shift);
             sum += weighted_between(first, (b - shift - moved) / v, (a - shift - moved) / v);
-            sum -= weighted_between(second, (b - 2.0 * a + shift - moved) / v, (-a + shift - moved) / v);
+            sum -= weighted_between(
+                second,
+                (b - 2.0 * a + shift - moved) / v,
+                (-a + shift - moved) / v,
+            );
         }
         sum
     }
@@ -151,9 +205,16 @@ mod tests {
             for spread in [0.08, 0.12, 0.2, 0.3] {
                 let (a, b) = (-0.11, 0.07_f64);
                 let vol = 0.3;
-                let walk = Walk { nu, vol, time: spread * (b - a) * (b - a) / (vol * vol) };
+                let walk = Walk {
+                    nu,
+                    vol,
+                    time: spread * (b - a) * (b - a) / (vol * vol),
+                };
                 let (series, images) = (walk.series(a, b), walk.images(a, b));
-                assert!((series - images).abs() < 1e-12, "nu {nu} spread {spread}: {series} {images}");
+                assert!(
+                    (series - images).abs() < 1e-12,
+                    "nu {nu} spread {spread}: {series} {images}"
+                );
             }
         }
     }

@@ -13,7 +13,15 @@ mod lattice;
 use lattice::leisen_reimer;
 
 fn american(kind: Kind, strike: f64, time: f64, rate: f64, carry_yield: f64, vol: f64) -> Terms {
-    Terms { kind, style: Style::American, strike, time, rate, carry_yield, vol }
+    Terms {
+        kind,
+        style: Style::American,
+        strike,
+        time,
+        rate,
+        carry_yield,
+        vol,
+    }
 }
 
 fn price(t: &Terms, spot: f64, accuracy: Accuracy) -> f64 {
@@ -25,28 +33,109 @@ fn published() -> Vec<(&'static str, Terms, f64, f64, f64)> {
     let mut rows = Vec::new();
     let spots = [80.0, 90.0, 100.0, 110.0, 120.0];
     let calls = [
-        ("BD r.03 q.07 s.2", 0.5, 0.03, 0.07, 0.20, [0.2194, 1.3864, 4.7825, 11.0978, 20.0004], 3e-4),
-        ("BD r.03 q.07 s.4", 0.5, 0.03, 0.07, 0.40, [2.6889, 5.7223, 10.2385, 16.1812, 23.3598], 3e-4),
-        ("BD r0 q.07 s.3", 0.5, 0.0, 0.07, 0.30, [1.0373, 3.1233, 7.0354, 12.9552, 20.7173], 3e-4),
-        ("BD r.07 q.03 s.3", 0.5, 0.07, 0.03, 0.30, [1.6644, 4.4947, 9.2506, 15.7977, 23.7062], 3e-4),
-        ("BD 3y r.03 q.07 s.2", 3.0, 0.03, 0.07, 0.20, [2.580, 5.167, 9.066, 14.443, 21.414], 1.1e-3),
-        ("BD 3y r.03 q.07 s.4", 3.0, 0.03, 0.07, 0.40, [11.326, 15.722, 20.793, 26.495, 32.781], 1.1e-3),
+        (
+            "BD r.03 q.07 s.2",
+            0.5,
+            0.03,
+            0.07,
+            0.20,
+            [0.2194, 1.3864, 4.7825, 11.0978, 20.0004],
+            3e-4,
+        ),
+        (
+            "BD r.03 q.07 s.4",
+            0.5,
+            0.03,
+            0.07,
+            0.40,
+            [2.6889, 5.7223, 10.2385, 16.1812, 23.3598],
+            3e-4,
+        ),
+        (
+            "BD r0 q.07 s.3",
+            0.5,
+            0.0,
+            0.07,
+            0.30,
+            [1.0373, 3.1233, 7.0354, 12.9552, 20.7173],
+            3e-4,
+        ),
+        (
+            "BD r.07 q.03 s.3",
+            0.5,
+            0.07,
+            0.03,
+            0.30,
+            [1.6644, 4.4947, 9.2506, 15.7977, 23.7062],
+            3e-4,
+        ),
+        (
+            "BD 3y r.03 q.07 s.2",
+            3.0,
+            0.03,
+            0.07,
+            0.20,
+            [2.580, 5.167, 9.066, 14.443, 21.414],
+            1.1e-3,
+        ),
+        (
+            "BD 3y r.03 q.07 s.4",
+            3.0,
+            0.03,
+            0.07,
+            0.40,
+            [11.326, 15.722, 20.793, 26.495, 32.781],
+            1.1e-3,
+        ),
     ];
     for (source, t, r, q, vol, values, tolerance) in calls {
         for (s, v) in spots.iter().zip(values) {
-            rows.push((source, american(Kind::Call, 100.0, t, r, q, vol), *s, v, tolerance));
+            rows.push((
+                source,
+                american(Kind::Call, 100.0, t, r, q, vol),
+                *s,
+                v,
+                tolerance,
+            ));
         }
     }
     let times = [0.0833, 0.3333, 0.5833];
     let puts = [
-        (0.2, [[0.0062, 0.2004, 0.4328], [0.8522, 1.5798, 1.9904], [5.0, 5.0883, 5.2670]]),
-        (0.3, [[0.0774, 0.6975, 1.2198], [1.3099, 2.4825, 3.1696], [5.0597, 5.7056, 6.2436]]),
-        (0.4, [[0.2466, 1.3460, 2.1549], [1.7681, 3.3874, 4.3526], [5.2868, 6.5099, 7.3830]]),
+        (
+            0.2,
+            [
+                [0.0062, 0.2004, 0.4328],
+                [0.8522, 1.5798, 1.9904],
+                [5.0, 5.0883, 5.2670],
+            ],
+        ),
+        (
+            0.3,
+            [
+                [0.0774, 0.6975, 1.2198],
+                [1.3099, 2.4825, 3.1696],
+                [5.0597, 5.7056, 6.2436],
+            ],
+        ),
+        (
+            0.4,
+            [
+                [0.2466, 1.3460, 2.1549],
+                [1.7681, 3.3874, 4.3526],
+                [5.2868, 6.5099, 7.3830],
+            ],
+        ),
     ];
     for (vol, by_strike) in puts {
         for (k, row) in [35.0, 40.0, 45.0].iter().zip(by_strike) {
             for (t, v) in times.iter().zip(row) {
-                rows.push(("CR puts r.0488", american(Kind::Put, *k, *t, 0.0488, 0.0, vol), 40.0, v, 2e-4));
+                rows.push((
+                    "CR puts r.0488",
+                    american(Kind::Put, *k, *t, 0.0488, 0.0, vol),
+                    40.0,
+                    v,
+                    2e-4,
+                ));
             }
         }
     }
@@ -60,14 +149,26 @@ fn published() -> Vec<(&'static str, Terms, f64, f64, f64)> {
         (95.0, 100.0, 7.0 / d, 0.045, 0.0, 0.6, 6.2739433),
         (100.0, 100.0, 2.0, 0.03, 0.06, 0.35, 20.7854710),
     ] {
-        rows.push(("independent put", american(Kind::Put, k, t, r, q, vol), s, v, 2e-5));
+        rows.push((
+            "independent put",
+            american(Kind::Put, k, t, r, q, vol),
+            s,
+            v,
+            2e-5,
+        ));
     }
     for (s, k, t, r, q, vol, v) in [
         (100.0, 100.0, 0.5, 0.03, 0.07, 0.2, 4.7826058),
         (120.0, 100.0, 1.0, 0.02, 0.08, 0.3, 22.1453245),
         (100.0, 90.0, 0.25, 0.0, 0.05, 0.4, 12.9112951),
     ] {
-        rows.push(("independent call", american(Kind::Call, k, t, r, q, vol), s, v, 2e-5));
+        rows.push((
+            "independent call",
+            american(Kind::Call, k, t, r, q, vol),
+            s,
+            v,
+            2e-5,
+        ));
     }
     rows
 }
@@ -81,7 +182,10 @@ fn every_engine_setting_meets_the_tables() {
         for (source, t, s, want, tolerance) in &rows {
             let got = price(t, *s, accuracy);
             worst = worst.max((got - want).abs());
-            assert!((got - want).abs() <= tolerance + slack, "{accuracy:?} {source} {t:?} at {s}: {got} {want}");
+            assert!(
+                (got - want).abs() <= tolerance + slack,
+                "{accuracy:?} {source} {t:?} at {s}: {got} {want}"
+            );
         }
         println!("{accuracy:?}: worst difference to a printed value {worst:.1e}");
     }
@@ -90,27 +194,77 @@ fn every_engine_setting_meets_the_tables() {
 #[test]
 fn known_limits() {
     let t = american(Kind::Put, 100.0, 1.0, 0.05, 0.05, 0.25);
-    let premium = price(&t, 100.0, Accuracy::Reference) - price(&Terms { style: Style::European, ..t }, 100.0, Accuracy::Reference);
-    assert!((premium - 0.106952702747).abs() < 1e-10, "ALO table: {premium}");
+    let premium = price(&t, 100.0, Accuracy::Reference)
+        - price(
+            &Terms {
+                style: Style::European,
+                ..t
+            },
+            100.0,
+            Accuracy::Reference,
+        );
+    assert!(
+        (premium - 0.106952702747).abs() < 1e-10,
+        "ALO table: {premium}"
+    );
     // Merton's perpetual put: V = (K−B)(S/B)^l; a century is nearly for ever.
     let century = american(Kind::Put, 100.0, 100.0, 0.05, 0.02, 0.30);
     assert!((price(&century, 100.0, Accuracy::Reference) - 26.850124).abs() < 5e-3);
-    // Negative rates: European where early exercise never pays, refused by name where it pays inside a band.
+    // Negative rates: European where early exercise never pays, refused by name where it pays
+    // inside a band.
     let never = american(Kind::Put, 100.0, 1.0, -0.02, -0.01, 0.2);
-    assert_eq!(price(&never, 95.0, Accuracy::Reference), price(&Terms { style: Style::European, ..never }, 95.0, Accuracy::Reference));
-    for (kind, r, q) in [(Kind::Put, -0.01, -0.03), (Kind::Put, 0.0, -0.02), (Kind::Call, -0.03, -0.01)] {
-        let refused = Model::new(&american(kind, 100.0, 1.0, r, q, 0.2), Accuracy::Reference).unwrap_err();
+    assert_eq!(
+        price(&never, 95.0, Accuracy::Reference),
+        price(
+            &Terms {
+                style: Style::European,
+                ..never
+            },
+            95.0,
+            Accuracy::Reference
+        )
+    );
+    for (kind, r, q) in [
+        (Kind::Put, -0.01, -0.03),
+        (Kind::Put, 0.0, -0.02),
+        (Kind::Call, -0.03, -0.01),
+    ] {
+        let refused =
+            Model::new(&american(kind, 100.0, 1.0, r, q, 0.2), Accuracy::Reference).unwrap_err();
         assert!(matches!(refused, Error::TwoBoundaries { .. }), "{refused}");
     }
     // A positive rate with a negative yield has one boundary: fine CRR lattice, n = 4000.
-    assert!((price(&american(Kind::Put, 100.0, 1.0, 0.02, -0.02, 0.2), 100.0, Accuracy::Reference) - 6.480).abs() < 2e-3);
+    assert!(
+        (price(
+            &american(Kind::Put, 100.0, 1.0, 0.02, -0.02, 0.2),
+            100.0,
+            Accuracy::Reference
+        ) - 6.480)
+            .abs()
+            < 2e-3
+    );
     // Boundary: delta is −1 at and under it, and the Greeks vanish.
-    let deep = Model::new(&american(Kind::Put, 100.0, 0.25, 0.05, 0.0, 0.3), Accuracy::Interactive).unwrap().value(60.0).unwrap();
-    assert_eq!((deep.price, deep.delta, deep.gamma, deep.vega_point), (40.0, -1.0, 0.0, 0.0));
+    let deep = Model::new(
+        &american(Kind::Put, 100.0, 0.25, 0.05, 0.0, 0.3),
+        Accuracy::Interactive,
+    )
+    .unwrap()
+    .value(60.0)
+    .unwrap();
+    assert_eq!(
+        (deep.price, deep.delta, deep.gamma, deep.vega_point),
+        (40.0, -1.0, 0.0, 0.0)
+    );
 }
 
 fn any_put() -> impl Strategy<Value = (Terms, f64)> {
-    (0.02..2.0_f64, 0.005..0.10_f64, 0.0..0.10_f64, 0.10..0.8_f64, 0.7..1.4_f64)
+    (
+        0.02..2.0_f64,
+        0.005..0.10_f64,
+        0.0..0.10_f64,
+        0.10..0.8_f64,
+        0.7..1.4_f64,
+    )
         .prop_map(|(t, r, q, vol, x)| (american(Kind::Put, 100.0, t, r, q, vol), 100.0 * x))
 }
 
@@ -121,7 +275,14 @@ proptest! {
     fn agrees_with_the_lattice_and_keeps_its_bounds((t, s) in any_put()) {
         let model = Model::new(&t, Accuracy::Interactive).unwrap();
         let v = model.price(s);
-        let european = price(&Terms { style: Style::European, ..t }, s, Accuracy::Interactive);
+        let european = price(
+            &Terms {
+                style: Style::European,
+                ..t
+            },
+            s,
+            Accuracy::Interactive,
+        );
         prop_assert!(v >= european - 1e-9 && v >= 100.0 - s - 1e-9 && v <= 100.0);
         // The lattice's error falls as 1/n: extrapolated, it is good to a few thousandths here.
         let lattice = 2.0 * leisen_reimer(&t, s, 801) - leisen_reimer(&t, s, 401);
@@ -130,19 +291,40 @@ proptest! {
 
     #[test]
     fn the_two_settings_agree_to_two_millionths_of_the_strike(
-        t in 0.003..3.0_f64, r in 0.0005..0.12_f64, q in prop_oneof![Just(0.0), 0.0..0.12_f64], vol in 0.05..1.0_f64, x in 0.4..2.5_f64,
+        t in 0.003..3.0_f64,
+        r in 0.0005..0.12_f64,
+        q in prop_oneof![Just(0.0), 0.0..0.12_f64],
+        vol in 0.05..1.0_f64,
+        x in 0.4..2.5_f64,
     ) {
         let terms = american(Kind::Put, 100.0, t, r, q, vol);
-        let (quick, exact) = (price(&terms, 100.0 * x, Accuracy::Interactive), price(&terms, 100.0 * x, Accuracy::Reference));
-        prop_assert!((quick - exact).abs() < 2e-4, "{quick} {exact}: {:.1e} of the strike", (quick - exact).abs() / 100.0);
+        let (quick, exact) = (
+            price(&terms, 100.0 * x, Accuracy::Interactive),
+            price(&terms, 100.0 * x, Accuracy::Reference),
+        );
+        prop_assert!(
+            (quick - exact).abs() < 2e-4,
+            "{quick} {exact}: {:.1e} of the strike",
+            (quick - exact).abs() / 100.0
+        );
     }
 
     #[test]
     fn put_call_symmetry_scaling_and_smooth_greeks((t, s) in any_put()) {
         let put = Model::new(&t, Accuracy::Interactive).unwrap();
-        let mirrored = Terms { kind: Kind::Call, strike: s, rate: t.carry_yield, carry_yield: t.rate, ..t };
+        let mirrored = Terms {
+            kind: Kind::Call,
+            strike: s,
+            rate: t.carry_yield,
+            carry_yield: t.rate,
+            ..t
+        };
         prop_assert!((put.price(s) - price(&mirrored, 100.0, Accuracy::Interactive)).abs() < 1e-9);
-        let triple = price(&Terms { strike: 300.0, ..t }, 3.0 * s, Accuracy::Interactive);
+        let triple = price(
+            &Terms { strike: 300.0, ..t },
+            3.0 * s,
+            Accuracy::Interactive,
+        );
         prop_assert!((triple - 3.0 * put.price(s)).abs() < 1e-8);
         let v = put.value(s).unwrap();
         let h = 0.02;

@@ -1,8 +1,12 @@
-//! What the trader decides beside orders: the account's kind and level, his own rule about risk, money paid in, exercise, drafts.
+//! What the trader decides beside orders: the account's kind and level, his own rule about risk,
+//! money paid in, exercise, drafts.
 
 use std::sync::Arc;
 
-use desk::{AccountKind, AccountRules, Contract, DayTradeSwitch, HIGHEST_LEVEL, Instrument, Money, Occurrence, PORTFOLIO_LEAST};
+use desk::{
+    AccountKind, AccountRules, Contract, DayTradeSwitch, HIGHEST_LEVEL, Instrument, Money,
+    Occurrence, PORTFOLIO_LEAST,
+};
 use store::Fact;
 
 use crate::money::{account_value, buying_power};
@@ -11,44 +15,91 @@ use crate::state::{DAY_TRADES, Desk, KIND, LEVEL, RISK_RULE, State};
 
 impl Desk {
     /// Sets kind and level of the account, and the day-trade switch.
-    pub fn set_account_rules(&mut self, rules: AccountRules, day_trades: DayTradeSwitch) -> Result<(), Refusal> {
-        let mut next = State { rules, day_trades, ..self.state.clone() };
+    pub fn set_account_rules(
+        &mut self,
+        rules: AccountRules,
+        day_trades: DayTradeSwitch,
+    ) -> Result<(), Refusal> {
+        let mut next = State {
+            rules,
+            day_trades,
+            ..self.state.clone()
+        };
         let wrong = |field, message: String| Err(Refusal::Field { field, message });
         if rules.level > HIGHEST_LEVEL {
-            return wrong("level", format!("{} is no level; write 0 to {HIGHEST_LEVEL}", rules.level));
+            return wrong(
+                "level",
+                format!("{} is no level; write 0 to {HIGHEST_LEVEL}", rules.level),
+            );
         }
         if rules.kind != self.state.rules.kind {
             let value = account_value(&self.state, &mut self.quoter);
             if rules.kind == AccountKind::Portfolio && value < PORTFOLIO_LEAST {
-                let message = format!("portfolio rules need an account of {}; this one is worth {}", PORTFOLIO_LEAST.grouped(), value.grouped());
+                let message = format!(
+                    "portfolio rules need an account of {}; this one is worth {}",
+                    PORTFOLIO_LEAST.grouped(),
+                    value.grouped()
+                );
                 return wrong("kind", message);
             }
             if rules.kind == AccountKind::Cash
                 && let Some(beyond) = crate::money::beyond(&next, &mut self.quoter)
             {
-                return wrong("kind", format!("a cash account cannot hold {beyond}; close that first"));
+                return wrong(
+                    "kind",
+                    format!("a cash account cannot hold {beyond}; close that first"),
+                );
             }
             let free = buying_power(&next, &mut self.quoter);
             if free < Money::ZERO && free < buying_power(&self.state, &mut self.quoter) {
-                return wrong("kind", format!("as a {} account it would be {} short; close or pay in first", rules.kind.word(), (-free).grouped()));
+                return wrong(
+                    "kind",
+                    format!(
+                        "as a {} account it would be {} short; close or pay in first",
+                        rules.kind.word(),
+                        (-free).grouped()
+                    ),
+                );
             }
         }
         next.version += 1;
-        let switch = if day_trades == DayTradeSwitch::Off { "off" } else { "by date" };
-        let facts = [(KIND, rules.kind.word().to_owned()), (LEVEL, rules.level.to_string()), (DAY_TRADES, switch.to_owned())];
-        self.commit(next, &facts.map(|(name, value)| Fact::Setting(name.into(), value)))
+        let switch = if day_trades == DayTradeSwitch::Off {
+            "off"
+        } else {
+            "by date"
+        };
+        let facts = [
+            (KIND, rules.kind.word().to_owned()),
+            (LEVEL, rules.level.to_string()),
+            (DAY_TRADES, switch.to_owned()),
+        ];
+        self.commit(
+            next,
+            &facts.map(|(name, value)| Fact::Setting(name.into(), value)),
+        )
     }
 
     /// Sets or takes away the rule about risk.
     pub fn set_risk_rule(&mut self, percent: Option<f64>) -> Result<(), Refusal> {
-        let next = State { risk_percent: percent, ..self.state.clone() };
-        self.commit(next, &[Fact::Setting(RISK_RULE.into(), percent.map_or_else(String::new, |p| p.to_string()))])
+        let next = State {
+            risk_percent: percent,
+            ..self.state.clone()
+        };
+        self.commit(
+            next,
+            &[Fact::Setting(
+                RISK_RULE.into(),
+                percent.map_or_else(String::new, |p| p.to_string()),
+            )],
+        )
     }
 
     /// Books money paid in.
     pub fn deposit(&mut self, amount: Money) -> Result<(), Refusal> {
         let mut next = self.state.clone();
-        let entry = Arc::make_mut(&mut next.account).deposit(next.clock.now, amount).clone();
+        let entry = Arc::make_mut(&mut next.account)
+            .deposit(next.clock.now, amount)
+            .clone();
         next.version += 1;
         self.commit(next, &[Fact::Booked(entry, None)])
     }
@@ -58,11 +109,19 @@ impl Desk {
         let mut next = self.state.clone();
         let held = next.account.held(&Instrument::Option(contract.clone()));
         if held <= 0 {
-            let message = format!("{contract} is not held long; only a holder decides whether to exercise");
-            return Err(Refusal::Field { field: "contract", message });
+            let message =
+                format!("{contract} is not held long; only a holder decides whether to exercise");
+            return Err(Refusal::Field {
+                field: "contract",
+                message,
+            });
         }
         let set = Arc::make_mut(&mut next.declined);
-        let changed = if declined { set.insert(contract.clone()) } else { set.remove(&contract) };
+        let changed = if declined {
+            set.insert(contract.clone())
+        } else {
+            set.remove(&contract)
+        };
         if !changed {
             return Ok(());
         }
@@ -89,12 +148,26 @@ impl Desk {
     }
 }
 
-/// A portfolio account that is worth too little at a close is a margin account from then on, and a bell says so.
+/// A portfolio account that is worth too little at a close is a margin account from then on, and a
+/// bell says so.
 pub(crate) fn revert_below_least(next: &mut State, value: Money, facts: &mut Vec<Fact>) {
     if next.rules.kind == AccountKind::Portfolio && value < PORTFOLIO_LEAST {
         next.rules.kind = AccountKind::Margin;
-        facts.push(Fact::Setting(KIND.into(), AccountKind::Margin.word().into()));
-        let says = format!("worth {} at the close, below {}: margined by strategy rules from now on", value.grouped(), PORTFOLIO_LEAST.grouped());
-        crate::bells::tell(&mut next.bells, Occurrence::Deficit, next.clock.now, says, facts);
+        facts.push(Fact::Setting(
+            KIND.into(),
+            AccountKind::Margin.word().into(),
+        ));
+        let says = format!(
+            "worth {} at the close, below {}: margined by strategy rules from now on",
+            value.grouped(),
+            PORTFOLIO_LEAST.grouped()
+        );
+        crate::bells::tell(
+            &mut next.bells,
+            Occurrence::Deficit,
+            next.clock.now,
+            says,
+            facts,
+        );
     }
 }

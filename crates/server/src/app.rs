@@ -29,30 +29,46 @@ pub struct AppState {
 impl AppState {
     /// Wraps a desk task.
     pub fn new(desk: DeskHandle) -> AppState {
-        AppState { desk, quoter: Arc::default() }
+        AppState {
+            desk,
+            quoter: Arc::default(),
+        }
     }
 
     fn quoter(&self) -> MutexGuard<'_, Quoter> {
         // The quoter is only a memory of solved boundaries: a panic elsewhere leaves it usable.
-        self.quoter.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+        self.quoter
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner)
     }
 
     /// Reads the snapshot of now on a blocking thread.
-    pub async fn read<T: Send + 'static>(&self, f: impl FnOnce(&State, &mut Quoter) -> T + Send + 'static) -> Result<T, Problem> {
+    pub async fn read<T: Send + 'static>(
+        &self,
+        f: impl FnOnce(&State, &mut Quoter) -> T + Send + 'static,
+    ) -> Result<T, Problem> {
         let app = self.clone();
-        let done = tokio::task::spawn_blocking(move || f(&app.desk.snapshot(), &mut app.quoter())).await;
+        let done =
+            tokio::task::spawn_blocking(move || f(&app.desk.snapshot(), &mut app.quoter())).await;
         done.map_err(|_| Problem::from(Closed))
     }
 
     /// Runs a command on the desk task.
-    pub async fn command<T: Send + 'static>(&self, f: impl FnOnce(&mut Desk) -> Result<T, Refusal> + Send + 'static) -> Result<T, Problem> {
+    pub async fn command<T: Send + 'static>(
+        &self,
+        f: impl FnOnce(&mut Desk) -> Result<T, Refusal> + Send + 'static,
+    ) -> Result<T, Problem> {
         Ok(self.desk.call(f).await??)
     }
 }
 
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Pike Bell", description = "Reads chains, judges structures, takes orders. Loopback only.", license(name = "MIT")),
+    info(
+        title = "Pike Bell",
+        description = "Reads chains, judges structures, takes orders. Loopback only.",
+        license(name = "MIT")
+    ),
     components(schemas(stream::ServerMessage, stream::ClientMessage))
 )]
 struct ApiDoc;
@@ -63,10 +79,16 @@ fn documented() -> OpenApiRouter<AppState> {
 
 /// The OpenAPI document as JSON text.
 pub fn openapi_json() -> String {
-    documented().split_for_parts().1.to_pretty_json().unwrap_or_default()
+    documented()
+        .split_for_parts()
+        .1
+        .to_pretty_json()
+        .unwrap_or_default()
 }
 
-const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'; object-src 'none'";
+const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; \
+                      connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action \
+                      'none'; object-src 'none'";
 
 /// Most bytes of a request; a file of fills may be larger.
 const MOST_BODY: usize = 64 * 1024;
@@ -74,9 +96,14 @@ const MOST_BODY: usize = 64 * 1024;
 /// The whole program as one service. `hosts` are the Host headers it answers to.
 pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
     let (router, document) = documented().split_for_parts();
-    let fixed = |name: HeaderName, value: &'static str| SetResponseHeaderLayer::overriding(name, HeaderValue::from_static(value));
+    let fixed = |name: HeaderName, value: &'static str| {
+        SetResponseHeaderLayer::overriding(name, HeaderValue::from_static(value))
+    };
     router
-        .route("/api/openapi.json", get(move || async move { axum::Json(document) }))
+        .route(
+            "/api/openapi.json",
+            get(move || async move { axum::Json(document) }),
+        )
         .route("/api/stream", any(stream::upgrade))
         .fallback(assets::serve)
         .layer(CompressionLayer::new())

@@ -19,9 +19,24 @@ pub(crate) async fn serve(uri: Uri) -> Response {
         _ => (Web::get("index.html"), false),
     };
     let Some(file) = file else {
-        let why = if Web::get("index.html").is_none() { "the front end is not built; run `cargo demo`" } else { "nothing is at this address" };
+        let why = if Web::get("index.html").is_none() {
+            "the front end is not built; run `cargo demo`"
+        } else {
+            "nothing is at this address"
+        };
         return (StatusCode::NOT_FOUND, why).into_response();
     };
-    let cache = if lasting { "public, max-age=31536000, immutable" } else { "no-cache" };
-    ([(header::CONTENT_TYPE, file.metadata.mimetype().to_owned()), (header::CACHE_CONTROL, cache.to_owned())], Body::from(file.data)).into_response()
+    let cache = if lasting {
+        "public, max-age=31536000, immutable"
+    } else {
+        "no-cache"
+    };
+    (
+        [
+            (header::CONTENT_TYPE, file.metadata.mimetype().to_owned()),
+            (header::CACHE_CONTROL, cache.to_owned()),
+        ],
+        Body::from(file.data),
+    )
+        .into_response()
 }

@@ -1,4 +1,5 @@
-//! The bench's answer as it crosses. Nothing is computed here but percentages of what the answer itself says.
+//! The bench's answer as it crosses. Nothing is computed here but percentages of what the answer
+//! itself says.
 
 use desk::{Even, Extent, Price, Underlying};
 use serde::Serialize;
@@ -135,8 +136,17 @@ pub struct BenchWire {
     pub chances: Option<ChancesWire>,
 }
 
-pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, (effect, events): (BookEffect, Vec<EventMark>), unit: GridUnit) -> BenchWire {
-    let Judged { evaluation: e, bench: b, asked } = judged;
+pub(crate) fn bench_wire(
+    judged: Judged,
+    underlying: &Underlying,
+    (effect, events): (BookEffect, Vec<EventMark>),
+    unit: GridUnit,
+) -> BenchWire {
+    let Judged {
+        evaluation: e,
+        bench: b,
+        asked,
+    } = judged;
     let since = |moment: desk::Moment| e.at.years_until(moment) * 365.0;
     let even = |e: &Even| match e {
         Even::Point(p) | Even::Range(p, _) => Price::to_f64(*p),
@@ -150,16 +160,29 @@ pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, (effect, event
     .filter(|whole| *whole > 0.0);
     let (aim, until) = (asked.chances.as_ref(), since(b.horizon.moment));
     let grid = b.grid.map(|g| {
-        let mut dated: Vec<(String, f64, Vec<f64>)> =
-            b.lines.iter().zip(&g.profit).map(|(l, profit)| (l.at.date().to_string(), since(l.at), profit.clone())).collect();
+        let mut dated: Vec<(String, f64, Vec<f64>)> = b
+            .lines
+            .iter()
+            .zip(&g.profit)
+            .map(|(l, profit)| (l.at.date().to_string(), since(l.at), profit.clone()))
+            .collect();
         dated.sort_by(|a, b| a.1.total_cmp(&b.1));
         dated.dedup_by(|later, earlier| later.1 - earlier.1 < 0.3);
-        dated.extend(g.profit.last().map(|profit| (b.horizon.date.to_string(), until, profit.clone())));
+        dated.extend(
+            g.profit
+                .last()
+                .map(|profit| (b.horizon.date.to_string(), until, profit.clone())),
+        );
         GridWire {
             prices: g.prices,
             dates: dated.iter().map(|d| d.0.clone()).collect(),
             days: dated.iter().map(|d| d.1).collect(),
-            values: whole.map(|whole| dated.iter().map(|d| d.2.iter().map(|v| v / whole).collect()).collect()),
+            values: whole.map(|whole| {
+                dated
+                    .iter()
+                    .map(|d| d.2.iter().map(|v| v / whole).collect())
+                    .collect()
+            }),
         }
     });
     BenchWire {
@@ -172,13 +195,34 @@ pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, (effect, event
         least: extent(&b.horizon.shape.least),
         outline: b.outline,
         below: b.below,
-        lines: b.lines.into_iter().map(|l| DateLineWire { at: l.at.to_string(), days: since(l.at), profit: l.profit, evens: l.evens }).collect(),
-        map: b.map.map(|m| MapWire { days: m.days, prices: m.prices, profit: m.profit }),
+        lines: b
+            .lines
+            .into_iter()
+            .map(|l| DateLineWire {
+                at: l.at.to_string(),
+                days: since(l.at),
+                profit: l.profit,
+                evens: l.evens,
+            })
+            .collect(),
+        map: b.map.map(|m| MapWire {
+            days: m.days,
+            prices: m.prices,
+            profit: m.profit,
+        }),
         greeks: b.greeks.map(|g| GreekCurvesWire {
             along: g.along,
             days: g.dates.iter().map(|d| since(*d)).collect(),
-            net: g.net.iter().map(|line| line.iter().map(greeks).collect()).collect(),
-            legs: g.legs.iter().map(|leg| leg.iter().map(greeks).collect()).collect(),
+            net: g
+                .net
+                .iter()
+                .map(|line| line.iter().map(greeks).collect())
+                .collect(),
+            legs: g
+                .legs
+                .iter()
+                .map(|leg| leg.iter().map(greeks).collect())
+                .collect(),
         }),
         grid,
         chances: b.chances.map(|c| ChancesWire {
@@ -195,7 +239,13 @@ pub(crate) fn bench_wire(judged: Judged, underlying: &Underlying, (effect, event
                     date: d.at.date().to_string(),
                     days: since(d.at),
                     ends: d.ends.to_vec(),
-                    touches: vec![d.touches.low, d.touches.high, d.touches.either, d.touches.both, d.touches.neither],
+                    touches: vec![
+                        d.touches.low,
+                        d.touches.high,
+                        d.touches.either,
+                        d.touches.both,
+                        d.touches.neither,
+                    ],
                     profit: d.profit,
                     expected: d.expected,
                     density: d.density,

@@ -1,6 +1,8 @@
 //! Masthead and book as they are shown.
 
-use desk::{Book, Even, Extent, Legs, Lot, Money, PositionGreeks, Price, PriceStyle, Shape, Structure};
+use desk::{
+    Book, Even, Extent, Legs, Lot, Money, PositionGreeks, Price, PriceStyle, Shape, Structure,
+};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -18,7 +20,8 @@ pub struct Masthead {
     pub account_value: String,
     /// What new positions may use.
     pub buying_power: String,
-    /// Change of the account value since the close before this session (or, when closed, the last one).
+    /// Change of the account value since the close before this session (or, when closed, the last
+    /// one).
     pub today: String,
     /// Margin held.
     pub held: String,
@@ -35,7 +38,9 @@ const INDEX: &str = "WXMR";
 pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
     let value = account_value(state, quoter);
     // After the close the day's result stands until the next opening.
-    let session = desk::calendar::last_trading(state.clock.now).date().to_string();
+    let session = desk::calendar::last_trading(state.clock.now)
+        .date()
+        .to_string();
     let before = state.marks.iter().rev().find(|(day, _)| *day < session);
     let base = before.map_or_else(|| -state.account.balance(Book::Capital), |m| m.1);
     let BookTotals { lean, theta, .. } = totals(state, quoter);
@@ -67,7 +72,10 @@ impl BookTotals {
 }
 
 fn index_price(state: &State) -> f64 {
-    state.world.spot(INDEX, state.clock.now).map_or(1.0, Price::to_f64)
+    state
+        .world
+        .spot(INDEX, state.clock.now)
+        .map_or(1.0, Price::to_f64)
 }
 
 fn totals(state: &State, quoter: &mut Quoter) -> BookTotals {
@@ -107,34 +115,66 @@ pub struct BookEffect {
 }
 
 /// The effect of an evaluated draft.
-pub fn effect_on_book(state: &State, quoter: &mut Quoter, e: &desk::Evaluation, symbol: &str) -> BookEffect {
+pub fn effect_on_book(
+    state: &State,
+    quoter: &mut Quoter,
+    e: &desk::Evaluation,
+    symbol: &str,
+) -> BookEffect {
     let before = totals(state, quoter);
     let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
     let mut after = before;
     after.add(&e.greeks, (beta, e.spot.to_f64()), index_price(state));
-    let figures = |t: BookTotals, power: Money| BookFigures { lean: t.lean, theta: t.theta, vega: t.vega, buying_power: money(power) };
+    let figures = |t: BookTotals, power: Money| BookFigures {
+        lean: t.lean,
+        theta: t.theta,
+        vega: t.vega,
+        buying_power: money(power),
+    };
     let value = account_value(state, quoter).to_f64();
     BookEffect {
         before: figures(before, e.money.buying_power_now),
         after: figures(after, e.money.buying_power_after),
         at_risk: match &e.horizon.shape.least {
-            Extent::Limited { profit, .. } if value > 0.0 => Some((-profit.to_f64()).max(0.0) / value),
+            Extent::Limited { profit, .. } if value > 0.0 => {
+                Some((-profit.to_f64()).max(0.0) / value)
+            }
             _ => None,
         },
     }
 }
 
 /// Net Greeks, per lot Greeks, beta and spot.
-fn position_greeks(state: &State, quoter: &mut Quoter, symbol: &str, lots: &[Lot]) -> Option<(PositionGreeks, Vec<PositionGreeks>, f64, f64)> {
+fn position_greeks(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    lots: &[Lot],
+) -> Option<(PositionGreeks, Vec<PositionGreeks>, f64, f64)> {
     let u = state.world.underlying(symbol)?;
     let spot = state.world.spot(symbol, state.clock.now)?.to_f64();
     let s = structure_of(lots)?;
-    let markets = s.legs().iter().map(|l| quoter.leg_any(&state.world, &l.instrument, state.clock.now)).collect::<Option<Vec<_>>>()?;
-    let each = Legs::at(&s, u, &markets, (&state.world.carry(symbol)?, state.world.spot(symbol, state.clock.now)?), state.clock.now)
-        .ok()?
-        .greeks(spot)
-        .ok()?;
-    let net = each.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
+    let markets = s
+        .legs()
+        .iter()
+        .map(|l| quoter.leg_any(&state.world, &l.instrument, state.clock.now))
+        .collect::<Option<Vec<_>>>()?;
+    let each = Legs::at(
+        &s,
+        u,
+        &markets,
+        (
+            &state.world.carry(symbol)?,
+            state.world.spot(symbol, state.clock.now)?,
+        ),
+        state.clock.now,
+    )
+    .ok()?
+    .greeks(spot)
+    .ok()?;
+    let net = each
+        .iter()
+        .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
     Some((net, each, u.beta, spot))
 }
 
@@ -148,7 +188,8 @@ pub struct PositionLeg {
     pub label: String,
     /// Signed contracts, shares or futures.
     pub quantity: i64,
-    /// Whether its holder may say what happens at its end (in its last week), and what was said: not to exercise it.
+    /// Whether its holder may say what happens at its end (in its last week), and what was said:
+    /// not to exercise it.
     pub declined: Option<bool>,
     /// Average price at opening.
     pub opened_at: String,
@@ -262,28 +303,55 @@ pub fn book(state: &State, quoter: &mut Quoter) -> BookView {
     let mut held: Vec<HeldMargin> = Vec::new();
     for (symbol, _, _) in &open {
         if !held.iter().any(|h| h.symbol == *symbol) {
-            held.push(HeldMargin { symbol: symbol.clone(), amount: money(requirement_of(state, quoter, symbol).total) });
+            held.push(HeldMargin {
+                symbol: symbol.clone(),
+                amount: money(requirement_of(state, quoter, symbol).total),
+            });
         }
     }
-    let positions = open.iter().filter_map(|(symbol, id, lots)| position(state, quoter, symbol, *id, lots)).collect();
-    BookView { at: moment(state.clock.now), positions, held }
+    let positions = open
+        .iter()
+        .filter_map(|(symbol, id, lots)| position(state, quoter, symbol, *id, lots))
+        .collect();
+    BookView {
+        at: moment(state.clock.now),
+        positions,
+        held,
+    }
 }
 
-fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lots: &[Lot]) -> Option<Position> {
+fn position(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    campaign: u64,
+    lots: &[Lot],
+) -> Option<Position> {
     let u = state.world.underlying(symbol)?;
     let s = structure_of(lots)?;
     let spot = state.world.spot(symbol, state.clock.now)?;
     // What was paid, a future counted at its price.
-    let cost: Money = lots.iter().map(|l| l.price.times(l.quantity * l.units)).sum();
+    let cost: Money = lots
+        .iter()
+        .map(|l| l.price.times(l.quantity * l.units))
+        .sum();
     let mut open_profit = Money::ZERO;
     let legs: Vec<PositionLeg> = s
         .legs()
         .iter()
         .map(|l| {
-            let own: Vec<&Lot> = lots.iter().filter(|lot| lot.instrument == l.instrument).collect();
+            let own: Vec<&Lot> = lots
+                .iter()
+                .filter(|lot| lot.instrument == l.instrument)
+                .collect();
             let units = l.quantity * u.units(&l.instrument);
-            let paid: Money = own.iter().map(|lot| lot.price.times(lot.quantity * lot.units)).sum();
-            let mark = quoter.quote_any(&state.world, &l.instrument, state.clock.now).map_or(own[0].price, |q| q.mark());
+            let paid: Money = own
+                .iter()
+                .map(|lot| lot.price.times(lot.quantity * lot.units))
+                .sum();
+            let mark = quoter
+                .quote_any(&state.world, &l.instrument, state.clock.now)
+                .map_or(own[0].price, |q| q.mark());
             let profit = mark.times(units) - paid;
             open_profit += profit;
             let average = Price::from_f64(paid.to_f64() / units as f64).unwrap_or_default();
@@ -304,11 +372,26 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
         .collect();
     let totals = state.account.campaign(campaign);
     let shape = s.is_one_expiration().then(|| Shape::of(&s, u, -cost));
-    let limited = |e: &Extent| if let Extent::Limited { profit, .. } = e { Some(*profit) } else { None };
-    let most = shape.as_ref().and_then(|s| limited(&s.most)).filter(|m| *m > Money::ZERO);
+    let limited = |e: &Extent| {
+        if let Extent::Limited { profit, .. } = e {
+            Some(*profit)
+        } else {
+            None
+        }
+    };
+    let most = shape
+        .as_ref()
+        .and_then(|s| limited(&s.most))
+        .filter(|m| *m > Money::ZERO);
     let greek = position_greeks(state, quoter, symbol, lots).map(|g| greeks(&g.0));
-    let proposal = desk::Proposal { structure: s.clone(), entry: desk::EntryPrice::Middle, range: None, closing: false };
-    let margin = evaluate(state, quoter, symbol, &proposal).map_or(Money::ZERO, |e| e.money.alone.total);
+    let proposal = desk::Proposal {
+        structure: s.clone(),
+        entry: desk::EntryPrice::Middle,
+        range: None,
+        closing: false,
+    };
+    let margin =
+        evaluate(state, quoter, symbol, &proposal).map_or(Money::ZERO, |e| e.money.alone.total);
     let expiry = s.options().map(|(c, _)| c.expiry).min();
     Some(Position {
         campaign,
@@ -319,7 +402,16 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
         opened: moment(lots.iter().map(|l| l.opened).min()?),
         expiry: expiry.map(desk::short_date),
         days: expiry.map(|e| state.clock.now.days_until(e)),
-        closing: s.unit().turned().legs().iter().map(|l| LegWire { contract: l.instrument.to_string(), quantity: l.quantity }).collect(),
+        closing: s
+            .unit()
+            .turned()
+            .legs()
+            .iter()
+            .map(|l| LegWire {
+                contract: l.instrument.to_string(),
+                quantity: l.quantity,
+            })
+            .collect(),
         open_profit: money(open_profit),
         realised: money(totals.realised),
         fees: money(totals.fees),
@@ -327,7 +419,9 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
         of_most: most.map(|m| open_profit.to_f64() / m.to_f64()),
         most: most.map(money),
         least: shape.as_ref().and_then(|s| limited(&s.least)).map(money),
-        evens: shape.as_ref().map_or_else(Vec::new, |s| s.evens.iter().map(even).collect()),
+        evens: shape
+            .as_ref()
+            .map_or_else(Vec::new, |s| s.evens.iter().map(even).collect()),
         strip: shape.as_ref().map(|shape| strip(shape, &s, spot.to_f64())),
         greeks: greek,
         margin: money(margin),
@@ -338,7 +432,11 @@ fn position(state: &State, quoter: &mut Quoter, symbol: &str, campaign: u64, lot
 /// A price as its market writes it; a decimal one of cents with two decimals.
 fn shown(price: Price, u: &desk::Underlying) -> String {
     match u.style_of_price {
-        PriceStyle::Decimal if price.raw() % 1_000_000 != 0 => Price::from_f64((price.to_f64() * 1e4).round() / 1e4).unwrap_or(price).to_string(),
+        PriceStyle::Decimal if price.raw() % 1_000_000 != 0 => {
+            Price::from_f64((price.to_f64() * 1e4).round() / 1e4)
+                .unwrap_or(price)
+                .to_string()
+        }
         style => style.write(price),
     }
 }
@@ -346,11 +444,19 @@ fn shown(price: Price, u: &desk::Underlying) -> String {
 fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
     let evens = shape.evens.iter().flat_map(|e| match e {
         Even::Point(p) => vec![p.to_f64()],
-        Even::Range(from, to) => [Some(*from), *to].into_iter().flatten().map(Price::to_f64).collect(),
+        Even::Range(from, to) => [Some(*from), *to]
+            .into_iter()
+            .flatten()
+            .map(Price::to_f64)
+            .collect(),
     });
     let mut cuts: Vec<f64> = evens.collect();
     // Strikes and break-evens are on it, but for those that lie in another world.
-    let places = s.options().map(|(c, _)| c.strike.to_f64()).chain(cuts.iter().copied().filter(|p| *p > 0.5 * spot && *p < 2.0 * spot));
+    let places = s.options().map(|(c, _)| c.strike.to_f64()).chain(
+        cuts.iter()
+            .copied()
+            .filter(|p| *p > 0.5 * spot && *p < 2.0 * spot),
+    );
     let (a, b) = places.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
     let margin = ((b - a) * 0.25).max(spot * 0.04);
     let (low, high) = ((a - margin).max(0.0), b + margin);
@@ -360,11 +466,25 @@ fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
     let zones = cuts
         .into_iter()
         .map(|to| {
-            let zone = Zone { from, to, gain: shape.profit_at((from + to) / 2.0) > 0.0 };
+            let zone = Zone {
+                from,
+                to,
+                gain: shape.profit_at((from + to) / 2.0) > 0.0,
+            };
             from = to;
             zone
         })
         .collect();
-    let shorts = s.options().filter(|(_, n)| *n < 0).map(|(c, _)| c.strike.to_f64()).collect();
-    Strip { low, high, zones, spot, shorts }
+    let shorts = s
+        .options()
+        .filter(|(_, n)| *n < 0)
+        .map(|(c, _)| c.strike.to_f64())
+        .collect();
+    Strip {
+        low,
+        high,
+        zones,
+        spot,
+        shorts,
+    }
 }

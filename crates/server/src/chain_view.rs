@@ -107,9 +107,11 @@ pub struct ChainHead {
     pub change_percent: f64,
     /// Volatility of 30 days, at the money, as a fraction.
     pub vol30: f64,
-    /// Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than three are known.
+    /// Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than
+    /// three are known.
     pub realised: Option<f64>,
-    /// Where the volatility of 30 days stands between the lowest (0) and the highest (100) of its past year; absent where that is not known.
+    /// Where the volatility of 30 days stands between the lowest (0) and the highest (100) of its
+    /// past year; absent where that is not known.
     pub rank: Option<f64>,
     /// Percent of the past year's days on which it was lower.
     pub percentile: Option<f64>,
@@ -171,7 +173,10 @@ fn standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Standing> {
         day = desk::calendar::previous_session(day);
         Some(day)
     });
-    let closes = before.take(YEAR).map(desk::calendar::close_of).filter(|at| world.knows_chain(symbol, *at));
+    let closes = before
+        .take(YEAR)
+        .map(desk::calendar::close_of)
+        .filter(|at| world.knows_chain(symbol, *at));
     let past: Vec<f64> = closes.filter_map(|at| vol30(world, symbol, at)).collect();
     desk::standing(today, &past)
 }
@@ -182,7 +187,12 @@ pub(crate) fn event_mark(e: desk::Event, now: Moment) -> EventMark {
         date: e.date.to_string(),
         label: desk::short_date(e.date),
         days: now.days_until(e.date),
-        kind: if e.kind == desk::EventKind::News { "news" } else { "dividend" }.into(),
+        kind: if e.kind == desk::EventKind::News {
+            "news"
+        } else {
+            "dividend"
+        }
+        .into(),
         what: e.what,
     }
 }
@@ -195,21 +205,41 @@ pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
     let before = world.previous_close(symbol, at).unwrap_or(spot);
     let level = spot.to_f64();
     let stands = standing(world, symbol, at);
-    let marks = world.expirations(symbol, at).unwrap_or_default().iter().map(|e| mark(world, u, e, at, level)).collect();
-    let settlement = if u.settlement == desk::Settlement::Cash { "cash" } else { "delivery" };
-    let style = if u.style == desk::Style::American { "American" } else { "European" };
+    let marks = world
+        .expirations(symbol, at)
+        .unwrap_or_default()
+        .iter()
+        .map(|e| mark(world, u, e, at, level))
+        .collect();
+    let settlement = if u.settlement == desk::Settlement::Cash {
+        "cash"
+    } else {
+        "delivery"
+    };
+    let style = if u.style == desk::Style::American {
+        "American"
+    } else {
+        "European"
+    };
     Ok(ChainHead {
         symbol: u.symbol.clone(),
         name: u.name.clone(),
         at: at.to_string(),
         spot: u.style_of_price.write(spot),
         level,
-        own: Quoter::new().quote_any(world, &desk::Instrument::Underlying(u.symbol.clone()), at).map(|q| OwnMarket {
-            word: if u.kind == desk::UnderlyingKind::Future { "future" } else { "shares" }.into(),
-            lot: u.lot(),
-            bid: u.style_of_price.write(q.bid),
-            ask: u.style_of_price.write(q.ask),
-        }),
+        own: Quoter::new()
+            .quote_any(world, &desk::Instrument::Underlying(u.symbol.clone()), at)
+            .map(|q| OwnMarket {
+                word: if u.kind == desk::UnderlyingKind::Future {
+                    "future"
+                } else {
+                    "shares"
+                }
+                .into(),
+                lot: u.lot(),
+                bid: u.style_of_price.write(q.bid),
+                ask: u.style_of_price.write(q.ask),
+            }),
         change: u.style_of_price.write(spot - before),
         change_percent: (level / before.to_f64() - 1.0) * 100.0,
         vol30: vol30(world, symbol, at).unwrap_or(0.0),
@@ -218,12 +248,18 @@ pub fn head(state: &State, symbol: &str) -> Result<ChainHead, Refusal> {
         percentile: stands.map(|s| s.percentile),
         terms: format!("{style} · {settlement} · {}", u.multiplier),
         marks,
-        events: world.events(symbol, at, 400).into_iter().map(|e| event_mark(e, at)).collect(),
+        events: world
+            .events(symbol, at, 400)
+            .into_iter()
+            .map(|e| event_mark(e, at))
+            .collect(),
     })
 }
 
 fn mark(world: &World, u: &desk::Underlying, e: &Expiration, at: Moment, level: f64) -> Mark {
-    let variance = world.total_variance(&u.symbol, at, e.moment()).unwrap_or(0.0);
+    let variance = world
+        .total_variance(&u.symbol, at, e.moment())
+        .unwrap_or(0.0);
     let years = at.years_until(e.moment()).max(1e-9);
     let deviation = variance.sqrt();
     Mark {
@@ -235,7 +271,10 @@ fn mark(world: &World, u: &desk::Underlying, e: &Expiration, at: Moment, level: 
         am_settled: e.am_settled,
         vol: (variance / years).sqrt(),
         expected_move: level * deviation,
-        bands: [-2.0, -1.0, 1.0, 2.0].iter().map(|k: &f64| level * (k * deviation).exp()).collect(),
+        bands: [-2.0, -1.0, 1.0, 2.0]
+            .iter()
+            .map(|k: &f64| level * (k * deviation).exp())
+            .collect(),
         strikes: strikes(world, &u.symbol, e, at).len(),
     }
 }
@@ -254,7 +293,13 @@ fn cell(l: &Listed, c: &desk::Contract, style: desk::PriceStyle, values: Vec<Str
 }
 
 /// Rows of the named expirations (all when `keys` is empty).
-pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String], columns: &[Column]) -> Result<Vec<Block>, Refusal> {
+pub fn blocks(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    keys: &[String],
+    columns: &[Column],
+) -> Result<Vec<Block>, Refusal> {
     let u = known(state, symbol)?;
     let (world, at) = (&state.world, state.clock.now);
     let mut out = Vec::new();
@@ -264,9 +309,15 @@ pub fn blocks(state: &State, quoter: &mut Quoter, symbol: &str, keys: &[String],
             continue;
         }
         let listed = quoter.chain(world, u, &e, at);
-        let closes = columns.contains(&Column::Change).then(|| quoter.closing_middles(world, u, &e, at));
+        let closes = columns
+            .contains(&Column::Change)
+            .then(|| quoter.closing_middles(world, u, &e, at));
         let sheet = Sheet::of(columns, world, u, &e, at, &listed, closes);
-        let values = |place: usize| sheet.as_ref().map_or_else(Vec::new, |s| s.cells(place, &listed[place].0, &listed[place].1));
+        let values = |place: usize| {
+            sheet.as_ref().map_or_else(Vec::new, |s| {
+                s.cells(place, &listed[place].0, &listed[place].1)
+            })
+        };
         let (pairs, _) = listed.as_chunks::<2>();
         let row = |(i, [(call, c), (put, p)]): (usize, &[(desk::Contract, Listed); 2])| {
             let (strike, style) = (call.strike, u.style_of_price);

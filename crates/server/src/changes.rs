@@ -1,4 +1,5 @@
-//! What can be changed about an order that works: its limit, its size, how it is eased, what it is tied to; and its end.
+//! What can be changed about an order that works: its limit, its size, how it is eased, what it is
+//! tied to; and its end.
 
 use std::sync::Arc;
 
@@ -19,12 +20,16 @@ impl Desk {
     fn find(&self, id: u64) -> Result<(usize, &Arc<Order>), Refusal> {
         // Numbers ascend without gaps, from wherever they begin.
         let first = self.state.orders.first().map_or(1, |o| o.id);
-        let index = id.checked_sub(first).and_then(|i| usize::try_from(i).ok()).filter(|i| *i < self.state.orders.len());
+        let index = id
+            .checked_sub(first)
+            .and_then(|i| usize::try_from(i).ok())
+            .filter(|i| *i < self.state.orders.len());
         let index = index.ok_or(Refusal::NoOrder(id))?;
         Ok((index, &self.state.orders[index]))
     }
 
-    /// Lets something happen to an order that is open; where it may fill by it, the exchange looks at it at once.
+    /// Lets something happen to an order that is open; where it may fill by it, the exchange looks
+    /// at it at once.
     fn change(&mut self, changes: Vec<(u64, Event)>, arrives: bool) -> Result<Vec<Order>, Refusal> {
         let mut next = self.state.clone();
         let now = next.clock.now;
@@ -32,7 +37,9 @@ impl Desk {
         let mut touched = Vec::new();
         for (id, event) in changes {
             let index = self.find(id)?.0;
-            Arc::make_mut(&mut Arc::make_mut(&mut next.orders)[index]).events.push((now, event.clone()));
+            Arc::make_mut(&mut Arc::make_mut(&mut next.orders)[index])
+                .events
+                .push((now, event.clone()));
             facts.push(Fact::Happened(id, now, event));
             touched.push(index);
         }
@@ -42,7 +49,10 @@ impl Desk {
             }
         }
         next.version += 1;
-        let changed = touched.iter().map(|i| Order::clone(&next.orders[*i])).collect();
+        let changed = touched
+            .iter()
+            .map(|i| Order::clone(&next.orders[*i]))
+            .collect();
         self.commit(next, &facts)?;
         Ok(changed)
     }
@@ -51,7 +61,8 @@ impl Desk {
         Ok(self.change(vec![(id, event)], arrives)?.swap_remove(0))
     }
 
-    /// A limit that may be set: on the tick, sensible, and within the account's means for all that is left.
+    /// A limit that may be set: on the tick, sensible, and within the account's means for all that
+    /// is left.
     fn check_new_limit(&mut self, id: u64, price: Price) -> Result<(), Refusal> {
         let order = Arc::clone(self.find(id)?.1);
         order.require_open()?;
@@ -59,12 +70,26 @@ impl Desk {
             return Err(OrderError::NoLimit(id).into());
         }
         let underlying = known(&self.state, &order.request.symbol)?;
-        ticket::check_limit(&order.request.unit, underlying, spot_of(&self.state, &order.request.symbol), price)?;
+        ticket::check_limit(
+            &order.request.unit,
+            underlying,
+            spot_of(&self.state, &order.request.symbol),
+            price,
+        )?;
         let (quantity, link) = (order.wanted() - order.filled(), order.link());
-        self.check_buying_power(&Request { pricing: Pricing::Limit(price), quantity, link, ..order.request.clone() }, Some(id))
+        self.check_buying_power(
+            &Request {
+                pricing: Pricing::Limit(price),
+                quantity,
+                link,
+                ..order.request.clone()
+            },
+            Some(id),
+        )
     }
 
-    /// Changes the limit of a working order; it may fill at once. A limit that was eased stops where it is put.
+    /// Changes the limit of a working order; it may fill at once. A limit that was eased stops
+    /// where it is put.
     pub fn reprice(&mut self, id: u64, price: Price) -> Result<Order, Refusal> {
         self.check_new_limit(id, price)?;
         let mut changes = Vec::new();
@@ -72,7 +97,9 @@ impl Desk {
             changes.push((id, Event::Eased(None)));
         }
         changes.push((id, Event::Repriced(price)));
-        self.change(changes, true)?.pop().ok_or(Refusal::NoOrder(id))
+        self.change(changes, true)?
+            .pop()
+            .ok_or(Refusal::NoOrder(id))
     }
 
     /// Changes how many packages a working order asks for in all, what is filled among them.
@@ -85,15 +112,29 @@ impl Desk {
             return Err(OrderError::FewerThanFilled { id, filled }.into());
         }
         if order.link() != Link::default() || self.waits_for(id).next().is_some() {
-            return Err(OrderError::Bound { id, why: "is tied to other orders and keeps its size; untie it first".into() }.into());
+            return Err(OrderError::Bound {
+                id,
+                why: "is tied to other orders and keeps its size; untie it first".into(),
+            }
+            .into());
         }
         let more = quantity - order.wanted();
         if more > 0 {
-            let asked = Request { pricing: order.pricing(), quantity: more, ..order.request.clone() };
+            let asked = Request {
+                pricing: order.pricing(),
+                quantity: more,
+                ..order.request.clone()
+            };
             if let Purpose::Close(campaign) = asked.purpose {
                 check_closing(&self.state, &asked, campaign)?;
             }
-            self.check_buying_power(&Request { quantity: quantity - filled, ..asked }, Some(id))?;
+            self.check_buying_power(
+                &Request {
+                    quantity: quantity - filled,
+                    ..asked
+                },
+                Some(id),
+            )?;
         }
         if more == 0 {
             return Ok(Order::clone(&order));
@@ -106,24 +147,42 @@ impl Desk {
         let order = Arc::clone(self.find(id)?.1);
         order.require_open()?;
         if let Some(e) = easing {
-            let Pricing::Limit(limit) = order.pricing() else { return Err(OrderError::NoLimit(id).into()) };
+            let Pricing::Limit(limit) = order.pricing() else {
+                return Err(OrderError::NoLimit(id).into());
+            };
             let wrong = |why: String| Refusal::Order(OrderError::Easing(why));
             if e.to <= limit {
-                return Err(wrong("easing moves a price toward the market: its end must pay more, or receive less, than the limit in force".into()));
+                return Err(wrong(
+                    "easing moves a price toward the market: its end must pay more, \
+                                  or receive less, than the limit in force"
+                        .into(),
+                ));
             }
             if e.step <= Price::ZERO {
-                return Err(wrong(format!("a step of {} does not move the price; write one above zero", e.step)));
+                return Err(wrong(format!(
+                    "a step of {} does not move the price; write one above zero",
+                    e.step
+                )));
             }
             if !(SHORTEST_EASE..=LONGEST_EASE).contains(&e.every) || e.every % SHORTEST_EASE != 0 {
                 return Err(wrong(format!(
-                    "{} seconds between two steps; write {SHORTEST_EASE} to {LONGEST_EASE}, in steps of {SHORTEST_EASE}",
+                    "{} seconds between two steps; write {SHORTEST_EASE} to {LONGEST_EASE}, in \
+                     steps of {SHORTEST_EASE}",
                     e.every
                 )));
             }
             let ticks = known(&self.state, &order.request.symbol)?.ticks_of(&order.request.unit);
-            let off = [limit + e.step, e.to].into_iter().find(|p| !ticks.allows(*p));
+            let off = [limit + e.step, e.to]
+                .into_iter()
+                .find(|p| !ticks.allows(*p));
             if let Some(price) = off {
-                return Err(OrderError::OffTick { price, tick: ticks.tick_at(price), below: ticks.floor(price), above: ticks.ceil(price) }.into());
+                return Err(OrderError::OffTick {
+                    price,
+                    tick: ticks.tick_at(price),
+                    below: ticks.floor(price),
+                    above: ticks.ceil(price),
+                }
+                .into());
             }
             self.check_new_limit(id, e.to)?;
         } else if order.easing().is_none() {
@@ -138,7 +197,8 @@ impl Desk {
 
     /// Open orders that wait for this one.
     fn waits_for(&self, id: u64) -> impl Iterator<Item = &Arc<Order>> {
-        self.open_orders().filter(move |o| o.link().after == Some(id))
+        self.open_orders()
+            .filter(move |o| o.link().after == Some(id))
     }
 
     /// Ties orders that work already: each cancels the others, or the others wait for the first.
@@ -147,7 +207,10 @@ impl Desk {
         each.sort_unstable();
         each.dedup();
         if !(2..=4).contains(&ids.len()) || each.len() != ids.len() {
-            return Err(Refusal::Field { field: "orders", message: format!("{} different orders; pick 2 to 4", each.len()) });
+            return Err(Refusal::Field {
+                field: "orders",
+                message: format!("{} different orders; pick 2 to 4", each.len()),
+            });
         }
         for id in ids {
             let order = self.find(*id)?.1;
@@ -160,24 +223,54 @@ impl Desk {
                 None
             };
             if let Some(why) = why {
-                return Err(OrderError::Bound { id: *id, why: why.into() }.into());
+                return Err(OrderError::Bound {
+                    id: *id,
+                    why: why.into(),
+                }
+                .into());
             }
         }
         let (first, size) = (ids[0], self.find(ids[0])?.1.wanted());
-        if let Some(other) = ids.iter().map(|id| self.find(*id)).collect::<Result<Vec<_>, _>>()?.into_iter().find(|(_, o)| o.wanted() != size) {
-            let why = format!("asks for {} where order {first} asks for {size}; tied orders have the same size", other.1.wanted());
-            return Err(OrderError::Bound { id: other.1.id, why }.into());
+        if let Some(other) = ids
+            .iter()
+            .map(|id| self.find(*id))
+            .collect::<Result<Vec<_>, _>>()?
+            .into_iter()
+            .find(|(_, o)| o.wanted() != size)
+        {
+            let why = format!(
+                "asks for {} where order {first} asks for {size}; tied orders have the same size",
+                other.1.wanted()
+            );
+            return Err(OrderError::Bound {
+                id: other.1.id,
+                why,
+            }
+            .into());
         }
         let link = |id: u64| match tie {
-            Tie::OneCancelsOther => Some(Link { after: None, group: Some(first) }),
-            Tie::OneTriggersOther => (id != first).then_some(Link { after: Some(first), group: None }),
-            Tie::Bracket => (id != first).then_some(Link { after: Some(first), group: Some(ids[1]) }),
+            Tie::OneCancelsOther => Some(Link {
+                after: None,
+                group: Some(first),
+            }),
+            Tie::OneTriggersOther => (id != first).then_some(Link {
+                after: Some(first),
+                group: None,
+            }),
+            Tie::Bracket => (id != first).then_some(Link {
+                after: Some(first),
+                group: Some(ids[1]),
+            }),
         };
-        let changes = ids.iter().filter_map(|id| Some((*id, Event::Tied(link(*id)?)))).collect();
+        let changes = ids
+            .iter()
+            .filter_map(|id| Some((*id, Event::Tied(link(*id)?))))
+            .collect();
         self.change(changes, false)
     }
 
-    /// Takes the ties of an order away, and those of the orders that wait for it or cancel it. What waited works from here on.
+    /// Takes the ties of an order away, and those of the orders that wait for it or cancel it. What
+    /// waited works from here on.
     pub fn untie(&mut self, id: u64) -> Result<Vec<Order>, Refusal> {
         let order = Arc::clone(self.find(id)?.1);
         order.require_open()?;
@@ -192,14 +285,24 @@ impl Desk {
         for id in &ids {
             let o = Arc::clone(self.find(*id)?.1);
             if o.waiting() > 0 {
-                let asked = Request { pricing: o.pricing(), quantity: o.wanted() - o.filled(), link: Link::default(), ..o.request.clone() };
+                let asked = Request {
+                    pricing: o.pricing(),
+                    quantity: o.wanted() - o.filled(),
+                    link: Link::default(),
+                    ..o.request.clone()
+                };
                 if let Purpose::Close(campaign) = asked.purpose {
                     check_closing(&self.state, &asked, campaign)?;
                 }
                 self.check_buying_power(&asked, Some(*id))?;
             }
         }
-        self.change(ids.into_iter().map(|id| (id, Event::Tied(Link::default()))).collect(), true)
+        self.change(
+            ids.into_iter()
+                .map(|id| (id, Event::Tied(Link::default())))
+                .collect(),
+            true,
+        )
     }
 
     /// Cancels what is left of a working order.
@@ -208,7 +311,9 @@ impl Desk {
         order.require_open()?;
         let mut next = self.state.clone();
         let now = next.clock.now;
-        let Some(place) = next.open.iter().position(|k| *k == index) else { return Err(Refusal::NoOrder(id)) };
+        let Some(place) = next.open.iter().position(|k| *k == index) else {
+            return Err(Refusal::NoOrder(id));
+        };
         let happened = next.among_open(|orders| exchange::cancel(orders, place, now));
         let mut facts = Vec::new();
         record(&mut next, happened, &mut facts);

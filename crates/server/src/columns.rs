@@ -1,7 +1,9 @@
-//! The columns of a chain: what a trader may choose to see of each contract, written as it is shown.
+//! The columns of a chain: what a trader may choose to see of each contract, written as it is
+//! shown.
 //!
-//! What a column needs is worked out for a whole expiration at once, and only for columns that are asked for. Chances and Greeks are at the
-//! volatility that the contract's middle implies; where it implies none they are left out.
+//! What a column needs is worked out for a whole expiration at once, and only for columns that are
+//! asked for. Chances and Greeks are at the volatility that the contract's middle implies; where it
+//! implies none they are left out.
 
 use std::collections::BTreeMap;
 
@@ -59,7 +61,10 @@ pub enum Column {
 
 impl Column {
     fn needs_greeks(self) -> bool {
-        matches!(self, Column::Gamma | Column::Theta | Column::Vega | Column::Rho)
+        matches!(
+            self,
+            Column::Gamma | Column::Theta | Column::Vega | Column::Rho
+        )
     }
 }
 
@@ -91,13 +96,23 @@ impl<'a> Sheet<'a> {
         let spot = world.spot(&underlying.symbol, at)?;
         let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
         let rate = world.rate(years);
-        let carry_yield = world.carry(&underlying.symbol)?.yield_until(at, e.moment(), rate, spot.to_f64());
+        let carry_yield =
+            world
+                .carry(&underlying.symbol)?
+                .yield_until(at, e.moment(), rate, spot.to_f64());
         let greeks = columns.iter().any(|c| c.needs_greeks()).then(|| {
             let kinds: Vec<Kind> = listed.iter().map(|(c, _)| c.kind).collect();
             let strikes: Vec<f64> = listed.iter().map(|(c, _)| c.strike.to_f64()).collect();
             // Where nothing is implied the cell stays empty.
-            let vols: Vec<f64> = listed.iter().map(|(_, l)| l.implied.unwrap_or(0.3).max(1e-3)).collect();
-            let on = if underlying.kind == desk::UnderlyingKind::Future { quant::Underlying::Future } else { quant::Underlying::Spot };
+            let vols: Vec<f64> = listed
+                .iter()
+                .map(|(_, l)| l.implied.unwrap_or(0.3).max(1e-3))
+                .collect();
+            let on = if underlying.kind == desk::UnderlyingKind::Future {
+                quant::Underlying::Future
+            } else {
+                quant::Underlying::Spot
+            };
             let chain = Chain {
                 style: underlying.style,
                 on,
@@ -112,18 +127,36 @@ impl<'a> Sheet<'a> {
             value_chain(&chain, Accuracy::Interactive).ok()
         });
         let days = at.days_until(e.date).max(1);
-        Some(Sheet { columns, underlying, spot, years, drift: rate - carry_yield, days, greeks: greeks.flatten(), closes })
+        Some(Sheet {
+            columns,
+            underlying,
+            spot,
+            years,
+            drift: rate - carry_yield,
+            days,
+            greeks: greeks.flatten(),
+            closes,
+        })
     }
 
-    /// The cells of contract number `place`, in the order of the columns; empty where there is nothing to show.
+    /// The cells of contract number `place`, in the order of the columns; empty where there is
+    /// nothing to show.
     pub(crate) fn cells(&self, place: usize, contract: &Contract, l: &Listed) -> Vec<String> {
-        self.columns.iter().map(|column| self.cell(*column, place, contract, l).unwrap_or_default()).collect()
+        self.columns
+            .iter()
+            .map(|column| self.cell(*column, place, contract, l).unwrap_or_default())
+            .collect()
     }
 
     fn cell(&self, column: Column, place: usize, c: &Contract, l: &Listed) -> Option<String> {
         let style = self.underlying.style_of_price;
         let (quote, middle) = (&l.quote, l.quote.mid());
-        let intrinsic = if c.kind == Kind::Call { self.spot - c.strike } else { c.strike - self.spot }.max(Price::ZERO);
+        let intrinsic = if c.kind == Kind::Call {
+            self.spot - c.strike
+        } else {
+            c.strike - self.spot
+        }
+        .max(Price::ZERO);
         let greek = |of: fn(&Values) -> &Vec<f64>, decimals: usize| {
             let values = self.greeks.as_ref().filter(|_| l.implied.is_some())?;
             Some(signed(*of(values).get(place)?, decimals))
@@ -154,18 +187,37 @@ impl<'a> Sheet<'a> {
             Column::AskSize => Some(grouped(quote.ask_size)),
             Column::Intrinsic => Some(style.write(intrinsic)),
             Column::TimeValue => Some(minus(style.write(middle - intrinsic))),
-            Column::TimeValueDay => Some(signed((middle - intrinsic).to_f64() / self.days as f64, 3)),
+            Column::TimeValueDay => {
+                Some(signed((middle - intrinsic).to_f64() / self.days as f64, 3))
+            }
             Column::Theoretical => Some(format!("{:.3}", l.theoretical)),
             Column::ChanceIn => {
-                let below = Lognormal::new(spot, self.drift, l.implied?, self.years).ok()?.below(strike);
-                percent(if c.kind == Kind::Call { 1.0 - below } else { below })
+                let below = Lognormal::new(spot, self.drift, l.implied?, self.years)
+                    .ok()?
+                    .below(strike);
+                percent(if c.kind == Kind::Call {
+                    1.0 - below
+                } else {
+                    below
+                })
             }
             Column::ChanceTouch => {
-                let (low, high) = if strike >= spot { (spot * 1e-6, strike) } else { (strike, spot * 1e6) };
+                let (low, high) = if strike >= spot {
+                    (spot * 1e-6, strike)
+                } else {
+                    (strike, spot * 1e6)
+                };
                 let touched = touch(spot, low, high, self.drift, l.implied?, self.years).ok()?;
-                percent(if strike >= spot { touched.high } else { touched.low })
+                percent(if strike >= spot {
+                    touched.high
+                } else {
+                    touched.low
+                })
             }
-            Column::Width if middle > Price::ZERO => Some(format!("{:.1}", (quote.ask - quote.bid).to_f64() / middle.to_f64() * 100.0)),
+            Column::Width if middle > Price::ZERO => Some(format!(
+                "{:.1}",
+                (quote.ask - quote.bid).to_f64() / middle.to_f64() * 100.0
+            )),
             Column::Width => None,
         }
     }

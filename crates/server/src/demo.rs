@@ -1,10 +1,10 @@
-//! The demo account, made by a scripted trader who sends orders through the exchange while the world
-//! runs. Nothing is typed into the books: every number comes from a fill.
+//! The demo account, made by a scripted trader who sends orders through the exchange while the
+//! world runs. Nothing is typed into the books: every number comes from a fill.
 
 use desk::calendar::{next_session, open_of};
 use desk::{
-    BellSide, Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment, Money, Order, Price, Pricing, Purpose, Request, Structure,
-    TimeInForce, Trigger, TriggerSide, package_quote,
+    BellSide, Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment, Money, Order,
+    Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger, TriggerSide, package_quote,
 };
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
@@ -37,7 +37,11 @@ struct Pick {
 
 /// A leg picked by the size of its delta.
 const fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
-    Pick { kind, delta, quantity }
+    Pick {
+        kind,
+        delta,
+        quantity,
+    }
 }
 
 struct Trader<'a> {
@@ -59,7 +63,11 @@ impl Trader<'_> {
     fn expiration(&self, symbol: &str, days: i64, weekly: bool) -> Option<Expiration> {
         let state = self.desk.state();
         let at = state.clock.now;
-        state.world.expirations(symbol, at)?.into_iter().find(|e| (weekly || e.cycle != Cycle::Weekly) && at.days_until(e.date) >= days)
+        state
+            .world
+            .expirations(symbol, at)?
+            .into_iter()
+            .find(|e| (weekly || e.cycle != Cycle::Weekly) && at.days_until(e.date) >= days)
     }
 
     /// Legs on the first monthly at least `days` out, by delta.
@@ -67,7 +75,10 @@ impl Trader<'_> {
         let state = self.state();
         let at = state.clock.now;
         let mut legs = Vec::new();
-        if let (Some(e), Some(u)) = (self.expiration(symbol, days, false), state.world.underlying(symbol)) {
+        if let (Some(e), Some(u)) = (
+            self.expiration(symbol, days, false),
+            state.world.underlying(symbol),
+        ) {
             let chain = self.quoter.chain(&state.world, u, &e, at);
             for p in picks {
                 let off = |delta: f64| (delta.abs() - p.delta).abs();
@@ -80,32 +91,77 @@ impl Trader<'_> {
     }
 
     /// One leg at the listed strike nearest to a price.
-    fn leg(&self, symbol: &str, expiration: Option<&Expiration>, kind: Kind, strike: f64, quantity: i64) -> Option<Leg> {
+    fn leg(
+        &self,
+        symbol: &str,
+        expiration: Option<&Expiration>,
+        kind: Kind,
+        strike: f64,
+        quantity: i64,
+    ) -> Option<Leg> {
         let state = self.desk.state();
         let e = expiration?;
         let listed = strikes(&state.world, symbol, e, state.clock.now);
-        let nearest = listed.into_iter().min_by(|a, b| (a.to_f64() - strike).abs().total_cmp(&(b.to_f64() - strike).abs()))?;
-        Some(Leg::option(contract(&state.world, symbol, e, kind, nearest)?, quantity))
+        let nearest = listed.into_iter().min_by(|a, b| {
+            (a.to_f64() - strike)
+                .abs()
+                .total_cmp(&(b.to_f64() - strike).abs())
+        })?;
+        Some(Leg::option(
+            contract(&state.world, symbol, e, kind, nearest)?,
+            quantity,
+        ))
     }
 
     /// Opens at the cross, so that it fills at once.
     fn open(&mut self, symbol: &str, unit: Structure, quantity: i64) -> Result<Campaign, Refusal> {
         let order = self.send(symbol, unit, quantity, 1.0, false, Purpose::Open)?;
-        Ok(Campaign { symbol: symbol.to_owned(), unit: order.request.unit.clone(), order })
+        Ok(Campaign {
+            symbol: symbol.to_owned(),
+            unit: order.request.unit.clone(),
+            order,
+        })
     }
 
     /// Shares, or options against them, as one package.
-    fn with_shares(&self, symbol: &str, shares: i64, options: Structure) -> Result<Structure, Refusal> {
-        let own = Leg { instrument: Instrument::Underlying(symbol.to_owned()), quantity: shares };
+    fn with_shares(
+        &self,
+        symbol: &str,
+        shares: i64,
+        options: Structure,
+    ) -> Result<Structure, Refusal> {
+        let own = Leg {
+            instrument: Instrument::Underlying(symbol.to_owned()),
+            quantity: shares,
+        };
         Ok(Structure::new(options.legs().iter().cloned().chain([own]))?)
     }
 
     /// Closes a campaign's legs and opens others in it, in one order at the cross.
-    fn roll(&mut self, campaign: &mut Campaign, to: Structure, quantity: i64) -> Result<(), Refusal> {
-        let legs = campaign.unit.turned().legs().iter().chain(to.legs()).cloned().collect::<Vec<_>>();
+    fn roll(
+        &mut self,
+        campaign: &mut Campaign,
+        to: Structure,
+        quantity: i64,
+    ) -> Result<(), Refusal> {
+        let legs = campaign
+            .unit
+            .turned()
+            .legs()
+            .iter()
+            .chain(to.legs())
+            .cloned()
+            .collect::<Vec<_>>();
         let both = Structure::new(legs)?;
         let id = campaign.order.id;
-        let order = self.send(&campaign.symbol.clone(), both, quantity, 1.0, false, Purpose::Roll(id))?;
+        let order = self.send(
+            &campaign.symbol.clone(),
+            both,
+            quantity,
+            1.0,
+            false,
+            Purpose::Roll(id),
+        )?;
         if order.state() != desk::State::Filled {
             return Err(Refusal::NoOrder(order.id));
         }
@@ -114,7 +170,13 @@ impl Trader<'_> {
     }
 
     /// An order that waits to close a campaign.
-    fn exit(&mut self, campaign: &Campaign, quantity: i64, pricing: Pricing, trigger: Option<Trigger>) -> Result<(), Refusal> {
+    fn exit(
+        &mut self,
+        campaign: &Campaign,
+        quantity: i64,
+        pricing: Pricing,
+        trigger: Option<Trigger>,
+    ) -> Result<(), Refusal> {
         self.tickets += 1;
         let request = Request {
             client_id: format!("demo-{}", self.tickets),
@@ -132,20 +194,44 @@ impl Trader<'_> {
 
     /// Closes so many packages of a campaign at the cross.
     fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
-        self.send(&campaign.symbol, campaign.unit.turned().unit(), quantity, 1.0, false, Purpose::Close(campaign.order.id)).map(drop)
+        self.send(
+            &campaign.symbol,
+            campaign.unit.turned().unit(),
+            quantity,
+            1.0,
+            false,
+            Purpose::Close(campaign.order.id),
+        )
+        .map(drop)
     }
 
     /// Sends an order at a share of the way from rest (0) to cross (1).
-    fn send(&mut self, symbol: &str, unit: Structure, quantity: i64, share: f64, gtc: bool, purpose: Purpose) -> Result<Order, Refusal> {
+    fn send(
+        &mut self,
+        symbol: &str,
+        unit: Structure,
+        quantity: i64,
+        share: f64,
+        gtc: bool,
+        purpose: Purpose,
+    ) -> Result<Order, Refusal> {
         let state = self.state();
         let quotes: Vec<_> = unit
             .legs()
             .iter()
-            .map(|l| self.quoter.quote_any(&state.world, &l.instrument, state.clock.now).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
+            .map(|l| {
+                self.quoter
+                    .quote_any(&state.world, &l.instrument, state.clock.now)
+                    .ok_or_else(|| Refusal::NoQuote(l.instrument.clone()))
+            })
             .collect::<Result<_, _>>()?;
         let underlying = crate::state::known(&state, symbol)?;
-        let (ticks, q) = (underlying.ticks_of(&unit), package_quote(&unit, &quotes, underlying));
-        let wanted = q.rest + Price::from_f64((q.cross - q.rest).to_f64() * share).unwrap_or_default();
+        let (ticks, q) = (
+            underlying.ticks_of(&unit),
+            package_quote(&unit, &quotes, underlying),
+        );
+        let wanted =
+            q.rest + Price::from_f64((q.cross - q.rest).to_f64() * share).unwrap_or_default();
         self.tickets += 1;
         self.desk.place(Request {
             client_id: format!("demo-{}", self.tickets),
@@ -155,7 +241,11 @@ impl Trader<'_> {
             pricing: Pricing::Limit(ticks.floor(wanted)),
             trigger: None,
             link: Link::default(),
-            time_in_force: if gtc { TimeInForce::GoodTillCancelled } else { TimeInForce::Day },
+            time_in_force: if gtc {
+                TimeInForce::GoodTillCancelled
+            } else {
+                TimeInForce::Day
+            },
             purpose,
         })
     }
@@ -170,12 +260,36 @@ struct Campaign {
 
 /// A year of small monthly trades, each closed after some three weeks: what fills the ledger.
 const YEAR: [(&str, [Pick; 2], i64); 6] = [
-    ("WXMT", [pick(Kind::Put, 0.14, 1), pick(Kind::Put, 0.28, -1)], 2),
-    ("NMOU", [pick(Kind::Call, 0.15, 1), pick(Kind::Call, 0.27, -1)], 2),
-    ("SMLX", [pick(Kind::Put, 0.16, 1), pick(Kind::Put, 0.30, -1)], 3),
-    ("TKZR", [pick(Kind::Put, 0.15, 1), pick(Kind::Put, 0.27, -1)], 2),
-    ("OSKV", [pick(Kind::Call, 0.16, 1), pick(Kind::Call, 0.28, -1)], 2),
-    ("TLVN", [pick(Kind::Put, 0.15, 1), pick(Kind::Put, 0.29, -1)], 4),
+    (
+        "WXMT",
+        [pick(Kind::Put, 0.14, 1), pick(Kind::Put, 0.28, -1)],
+        2,
+    ),
+    (
+        "NMOU",
+        [pick(Kind::Call, 0.15, 1), pick(Kind::Call, 0.27, -1)],
+        2,
+    ),
+    (
+        "SMLX",
+        [pick(Kind::Put, 0.16, 1), pick(Kind::Put, 0.30, -1)],
+        3,
+    ),
+    (
+        "TKZR",
+        [pick(Kind::Put, 0.15, 1), pick(Kind::Put, 0.27, -1)],
+        2,
+    ),
+    (
+        "OSKV",
+        [pick(Kind::Call, 0.16, 1), pick(Kind::Call, 0.28, -1)],
+        2,
+    ),
+    (
+        "TLVN",
+        [pick(Kind::Put, 0.15, 1), pick(Kind::Put, 0.29, -1)],
+        4,
+    ),
 ];
 
 fn a_year(t: &mut Trader<'_>) -> Result<(), Refusal> {
@@ -207,7 +321,11 @@ fn sessions_after(day: Date, count: usize) -> Date {
 pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     use Kind::{Call, Put};
     desk.deposit(Money::whole(61_500))?;
-    let mut t = Trader { desk, quoter: Quoter::new(), tickets: 0 };
+    let mut t = Trader {
+        desk,
+        quoter: Quoter::new(),
+        tickets: 0,
+    };
     a_year(&mut t)?;
 
     // The campaigns that are open at the demo moment, and how they came about.
@@ -229,7 +347,16 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     t.open("TLVN", covered, 1)?;
 
     t.wait_until(date(2031, 2, 12), 10, 5)?;
-    let condor = t.structure("VXLO", 60, &[pick(Put, 0.11, 1), pick(Put, 0.17, -1), pick(Call, 0.17, -1), pick(Call, 0.12, 1)])?;
+    let condor = t.structure(
+        "VXLO",
+        60,
+        &[
+            pick(Put, 0.11, 1),
+            pick(Put, 0.17, -1),
+            pick(Call, 0.17, -1),
+            pick(Call, 0.12, 1),
+        ],
+    )?;
     let pressed = t.open("VXLO", condor, 1)?;
     let puts = t.structure("TKZR", 60, &[pick(Put, 0.13, 1), pick(Put, 0.24, -1)])?;
     let trust = t.open("TKZR", puts, 3)?;
@@ -249,28 +376,54 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     // A put butterfly on the index with one wing longer than the other, for a credit.
     t.wait_until(date(2031, 3, 3), 13, 10)?;
     let monthly = t.expiration("WXMR", 40, false);
-    let wing = |t: &Trader<'_>, strike: f64, quantity: i64| t.leg("WXMR", monthly.as_ref(), Put, strike, quantity);
-    let broken: Vec<Leg> = [wing(&t, 2_850.0, 1), wing(&t, 2_800.0, -2), wing(&t, 2_700.0, 1)].into_iter().flatten().collect();
+    let wing = |t: &Trader<'_>, strike: f64, quantity: i64| {
+        t.leg("WXMR", monthly.as_ref(), Put, strike, quantity)
+    };
+    let broken: Vec<Leg> = [
+        wing(&t, 2_850.0, 1),
+        wing(&t, 2_800.0, -2),
+        wing(&t, 2_700.0, 1),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
     t.open("WXMR", Structure::new(broken)?, 1)?;
 
     // A calendar across the results: what ends before them is sold, what ends behind is bought.
     t.wait_until(date(2031, 3, 7), 14, 45)?;
-    let (near, far) = (t.expiration("NMOU", 5, true), t.expiration("NMOU", 20, true));
-    let calendar: Vec<Leg> =
-        [t.leg("NMOU", near.as_ref(), Call, 190.0, -1), t.leg("NMOU", far.as_ref(), Call, 190.0, 1)].into_iter().flatten().collect();
+    let (near, far) = (
+        t.expiration("NMOU", 5, true),
+        t.expiration("NMOU", 20, true),
+    );
+    let calendar: Vec<Leg> = [
+        t.leg("NMOU", near.as_ref(), Call, 190.0, -1),
+        t.leg("NMOU", far.as_ref(), Call, 190.0, 1),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
     t.open("NMOU", Structure::new(calendar)?, 2)?;
     // Results tomorrow after the close: a straddle bought on the eve.
     t.wait_until(date(2031, 3, 10), 15, 20)?;
     let week = t.expiration("BRLW", 3, true);
-    let straddle: Vec<Leg> = [Call, Put].into_iter().filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1)).collect();
+    let straddle: Vec<Leg> = [Call, Put]
+        .into_iter()
+        .filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1))
+        .collect();
     t.open("BRLW", Structure::new(straddle)?, 2)?;
 
     // What rang in the past is answered; two prices are listened to, one of them near.
     t.desk.answer_bells(None)?;
     t.wait_until(DEMO_DAY, 9, 40)?;
     let spot = |desk: &Desk, symbol: &str| crate::state::spot_of(desk.state(), symbol);
-    let on = |symbol: &str, side, level| Listens::Price { symbol: symbol.to_owned(), unit: None, side, level };
-    t.desk.set_bell(on("NMOU", BellSide::Above, Price::cents(19_500)))?;
+    let on = |symbol: &str, side, level| Listens::Price {
+        symbol: symbol.to_owned(),
+        unit: None,
+        side,
+        level,
+    };
+    t.desk
+        .set_bell(on("NMOU", BellSide::Above, Price::cents(19_500)))?;
     let near = Price::cents(spot(t.desk, "VXLO").raw() / Price::cents(100).raw() * 100 + 100);
     t.desk.set_bell(on("VXLO", BellSide::Above, near))?;
     // Three orders wait: a new trade beyond the market, a target, and a stop.
@@ -280,7 +433,10 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     t.exit(&trust, 3, Pricing::Limit(Price::cents(20)), None)?;
     // Three times what was received for it.
     let received: Price = pressed.order.fills().map(|f| -f.price).sum();
-    let stop = Trigger { side: TriggerSide::Mark, level: Level::At(received * 3) };
+    let stop = Trigger {
+        side: TriggerSide::Mark,
+        level: Level::At(received * 3),
+    };
     t.exit(&pressed, 1, Pricing::Market, Some(stop))?;
     t.desk.advance(present(), true)
 }

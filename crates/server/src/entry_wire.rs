@@ -27,14 +27,23 @@ pub enum EntryWire {
 }
 
 /// Reads where a price comes from; `unit` is one package.
-pub(crate) fn entry(wire: &EntryWire, unit: &Structure, style: PriceStyle) -> Result<EntryPrice, Refusal> {
+pub(crate) fn entry(
+    wire: &EntryWire,
+    unit: &Structure,
+    style: PriceStyle,
+) -> Result<EntryPrice, Refusal> {
     Ok(match wire {
         EntryWire::Rest => EntryPrice::Rest,
         EntryWire::Middle => EntryPrice::Middle,
         EntryWire::Cross => EntryPrice::Cross,
         EntryWire::Net(text) => EntryPrice::Net(parse_price("entry", text, style)?),
         EntryWire::Legs(prices) => {
-            let one = |l: &Leg| prices.get(&l.instrument.to_string()).map(|text| parse_price("entry", text, style)).transpose();
+            let one = |l: &Leg| {
+                prices
+                    .get(&l.instrument.to_string())
+                    .map(|text| parse_price("entry", text, style))
+                    .transpose()
+            };
             EntryPrice::Legs(unit.legs().iter().map(one).collect::<Result<_, _>>()?)
         }
     })

@@ -92,40 +92,65 @@ pub fn run(what: &Export) -> Result<(), String> {
     };
     let world = World::new(at.seed);
     if world.underlying(&at.symbol).is_none() {
-        let known: Vec<&str> = world.underlyings(moment).map(|u| u.symbol.as_str()).collect();
-        return Err(format!("--symbol {:?} is not known; known: {}", at.symbol, known.join(", ")));
+        let known: Vec<&str> = world
+            .underlyings(moment)
+            .map(|u| u.symbol.as_str())
+            .collect();
+        return Err(format!(
+            "--symbol {:?} is not known; known: {}",
+            at.symbol,
+            known.join(", ")
+        ));
     }
     let output: Box<dyn Write> = match &at.output {
-        Some(path) => Box::new(BufWriter::new(File::create(path).map_err(|e| format!("{}: {e}", path.display()))?)),
+        Some(path) => Box::new(BufWriter::new(
+            File::create(path).map_err(|e| format!("{}: {e}", path.display()))?,
+        )),
         None => Box::new(BufWriter::new(std::io::stdout().lock())),
     };
-    let mut table = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(output);
+    let mut table = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .from_writer(output);
     let written = match what {
         Export::Chain(_) => chain(&world, &at.symbol, moment, &mut table),
         Export::Surface(_) => surface(&world, &at.symbol, moment, &mut table),
         Export::Bars(b) => {
-            let from = b.from.as_deref().map_or(Ok(FIRST), |text| date("from", text))?;
+            let from = b
+                .from
+                .as_deref()
+                .map_or(Ok(FIRST), |text| date("from", text))?;
             bars(&world, &at.symbol, from, moment, &mut table)
         }
     };
-    written.and_then(|()| table.flush().map_err(csv::Error::from)).map_err(|e| format!("writing: {e}"))
+    written
+        .and_then(|()| table.flush().map_err(csv::Error::from))
+        .map_err(|e| format!("writing: {e}"))
 }
 
 fn date(name: &str, text: &str) -> Result<Date, String> {
-    text.parse().map_err(|_| format!("--{name} {text:?} is not a date; write it like {DEMO_DAY}"))
+    text.parse()
+        .map_err(|_| format!("--{name} {text:?} is not a date; write it like {DEMO_DAY}"))
 }
 
 /// A moment of the world.
 fn moment(name: &str, text: &str) -> Result<Moment, String> {
-    let wrong = || format!("--{name} {text:?} is not a moment; write it like {DEMO_DAY}T10:42, or {DEMO_DAY} for its close");
+    let wrong = || {
+        format!(
+            "--{name} {text:?} is not a moment; write it like {DEMO_DAY}T10:42, or {DEMO_DAY} for \
+             its close"
+        )
+    };
     let moment = if text.contains('T') {
         let t: DateTime = text.parse().map_err(|_| wrong())?;
-        Moment::at(t.date(), i64::from(t.hour()), i64::from(t.minute())).plus_millis(i64::from(t.second()) * 1_000)
+        Moment::at(t.date(), i64::from(t.hour()), i64::from(t.minute()))
+            .plus_millis(i64::from(t.second()) * 1_000)
     } else {
         desk::calendar::close_of(text.parse().map_err(|_| wrong())?)
     };
     if moment.date() < FIRST || moment.date() > LAST {
-        return Err(format!("--{name} {text:?} lies outside the world; choose a date from {FIRST} to {LAST}"));
+        return Err(format!(
+            "--{name} {text:?} lies outside the world; choose a date from {FIRST} to {LAST}"
+        ));
     }
     Ok(moment)
 }
@@ -153,7 +178,9 @@ fn chain(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(
         "iv",
     ])?;
     let mut quoter = Quoter::new();
-    let (Some(u), Some(spot)) = (world.underlying(symbol), world.spot(symbol, at)) else { return Ok(()) };
+    let (Some(u), Some(spot)) = (world.underlying(symbol), world.spot(symbol, at)) else {
+        return Ok(());
+    };
     for e in world.expirations(symbol, at).unwrap_or_default() {
         for (c, l) in quoter.chain(world, u, &e, at) {
             let q = &l.quote;
@@ -165,7 +192,11 @@ fn chain(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(
                 c.expiry.to_string(),
                 if c.kind == Kind::Call { "call" } else { "put" }.to_owned(),
                 c.strike.to_string(),
-                if q.bid > Price::ZERO { q.bid.to_string() } else { String::new() },
+                if q.bid > Price::ZERO {
+                    q.bid.to_string()
+                } else {
+                    String::new()
+                },
                 q.ask.to_string(),
                 q.bid_size.to_string(),
                 q.ask_size.to_string(),
@@ -181,25 +212,54 @@ fn chain(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(
     Ok(())
 }
 
-fn bars(world: &World, symbol: &str, from: Date, until: Moment, table: &mut Table) -> Result<(), csv::Error> {
+fn bars(
+    world: &World,
+    symbol: &str,
+    from: Date,
+    until: Moment,
+    table: &mut Table,
+) -> Result<(), csv::Error> {
     table.write_record(["symbol", "date", "open", "high", "low", "close", "volume"])?;
     for b in world.bars(symbol, from, until) {
         let prices = [b.open, b.high, b.low, b.close].map(|p| p.to_string());
-        table.write_record([symbol.to_owned(), b.date.to_string()].into_iter().chain(prices).chain([b.volume.to_string()]))?;
+        table.write_record(
+            [symbol.to_owned(), b.date.to_string()]
+                .into_iter()
+                .chain(prices)
+                .chain([b.volume.to_string()]),
+        )?;
     }
     Ok(())
 }
 
 fn surface(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(), csv::Error> {
-    table.write_record(["underlying", "at", "expiry", "t_years", "forward", "rate", "strike", "log_moneyness", "vol", "total_variance"])?;
+    table.write_record([
+        "underlying",
+        "at",
+        "expiry",
+        "t_years",
+        "forward",
+        "rate",
+        "strike",
+        "log_moneyness",
+        "vol",
+        "total_variance",
+    ])?;
     for e in world.expirations(symbol, at).unwrap_or_default() {
-        let Some(slice) = world.surface(symbol, at, e.moment()) else { continue };
+        let Some(slice) = world.surface(symbol, at, e.moment()) else {
+            continue;
+        };
         for strike in strikes(world, symbol, &e, at) {
             let (k, vol) = (strike.to_f64(), slice.vol(strike.to_f64()));
             let numbers = [slice.years, slice.forward, slice.rate].map(|x| x.to_string());
-            let rest = [(k / slice.forward).ln(), vol, vol * vol * slice.years].map(|x| x.to_string());
+            let rest =
+                [(k / slice.forward).ln(), vol, vol * vol * slice.years].map(|x| x.to_string());
             table.write_record(
-                [symbol.to_owned(), at.to_string(), e.date.to_string()].into_iter().chain(numbers).chain([strike.to_string()]).chain(rest),
+                [symbol.to_owned(), at.to_string(), e.date.to_string()]
+                    .into_iter()
+                    .chain(numbers)
+                    .chain([strike.to_string()])
+                    .chain(rest),
             )?;
         }
     }

@@ -1,18 +1,27 @@
-//! Orders as FIX 4.4 text, for inspection (FIX Trading Community, *FIX 4.4*, volumes 3 and 6: New Order Single, New Order Multileg).
+//! Orders as FIX 4.4 text, for inspection (FIX Trading Community, *FIX 4.4*, volumes 3 and 6: New
+//! Order Single, New Order Multileg).
 //!
-//! A package is bought (54 = 1) with a signed net price, as it is here; an order of one leg is bought or sold at its price. Trailing stops are
-//! pegged (40 = P, 211). Orders that wait for or cancel others are sent as single ones: the standard has lists for them, which are not written.
+//! A package is bought (54 = 1) with a signed net price, as it is here; an order of one leg is
+//! bought or sold at its price. Trailing stops are pegged (40 = P, 211). Orders that wait for or
+//! cancel others are sent as single ones: the standard has lists for them, which are not written.
 
-use desk::{Instrument, Kind, Leg, Level, Moment, Order, Pricing, Settlement, Style, TimeInForce, Underlying, UnderlyingKind};
+use desk::{
+    Instrument, Kind, Leg, Level, Moment, Order, Pricing, Settlement, Style, TimeInForce,
+    Underlying, UnderlyingKind,
+};
 
 /// Between the fields of a message (ASCII "start of header").
 pub(crate) const BETWEEN: char = '\u{1}';
 
-/// A message of its fields: begin string, body length in bytes, body, and the sum of all bytes modulo 256.
+/// A message of its fields: begin string, body length in bytes, body, and the sum of all bytes
+/// modulo 256.
 fn message(body: &[(u32, String)]) -> String {
     // What a client wrote must not end a field, nor look as if it did where fields are shown.
     let plain = |value: &str| value.replace(|c: char| c.is_control() || c == '|', "?");
-    let body: String = body.iter().map(|(tag, value)| format!("{tag}={}{BETWEEN}", plain(value))).collect();
+    let body: String = body
+        .iter()
+        .map(|(tag, value)| format!("{tag}={}{BETWEEN}", plain(value)))
+        .collect();
     let text = format!("8=FIX.4.4{BETWEEN}9={}{BETWEEN}{body}", body.len());
     let sum = text.bytes().map(u32::from).sum::<u32>() % 256;
     format!("{text}10={sum:03}{BETWEEN}")
@@ -21,14 +30,17 @@ fn message(body: &[(u32, String)]) -> String {
 /// UTC time of a moment, to the millisecond.
 fn utc(at: Moment) -> String {
     let stamp: Option<jiff::Timestamp> = at.to_string().parse().ok();
-    stamp.map_or_else(String::new, |t| t.strftime("%Y%m%d-%H:%M:%S%.3f").to_string())
+    stamp.map_or_else(String::new, |t| {
+        t.strftime("%Y%m%d-%H:%M:%S%.3f").to_string()
+    })
 }
 
 fn date(d: jiff::civil::Date) -> String {
     d.strftime("%Y%m%d").to_string()
 }
 
-/// Classification of an option (ISO 10962): right, style, what it is on, how it settles, standard terms.
+/// Classification of an option (ISO 10962): right, style, what it is on, how it settles, standard
+/// terms.
 fn cfi(kind: Kind, u: &Underlying) -> String {
     let right = if kind == Kind::Call { 'C' } else { 'P' };
     let style = if u.style == Style::American { 'A' } else { 'E' };
@@ -37,13 +49,21 @@ fn cfi(kind: Kind, u: &Underlying) -> String {
         UnderlyingKind::Index => 'I',
         UnderlyingKind::Future => 'F',
     };
-    let settles = if u.settlement == Settlement::Cash { 'C' } else { 'P' };
+    let settles = if u.settlement == Settlement::Cash {
+        'C'
+    } else {
+        'P'
+    };
     format!("O{right}{style}{on}{settles}S")
 }
 
 /// Type of the underlying itself.
 fn own_type(u: &Underlying) -> &'static str {
-    if u.kind == UnderlyingKind::Future { "FUT" } else { "CS" }
+    if u.kind == UnderlyingKind::Future {
+        "FUT"
+    } else {
+        "CS"
+    }
 }
 
 fn leg_fields(leg: &Leg, u: &Underlying, effect: &str) -> Vec<(u32, String)> {
@@ -60,14 +80,22 @@ fn leg_fields(leg: &Leg, u: &Underlying, effect: &str) -> Vec<(u32, String)> {
         Instrument::Underlying(_) => out.push((609, own_type(u).into())),
     }
     let side = if leg.quantity > 0 { "1" } else { "2" };
-    out.extend([(623, leg.quantity.abs().to_string()), (624, side.into()), (564, effect.into())]);
+    out.extend([
+        (623, leg.quantity.abs().to_string()),
+        (624, side.into()),
+        (564, effect.into()),
+    ]);
     out
 }
 
 /// An order as it would be sent.
 pub(crate) fn order_text(order: &Order, u: &Underlying) -> String {
     let request = &order.request;
-    let effect = if request.purpose.campaign().is_some() { "C" } else { "O" };
+    let effect = if request.purpose.campaign().is_some() {
+        "C"
+    } else {
+        "O"
+    };
     let legs = request.unit.legs();
     let alone = legs.len() == 1;
     let kind = if alone { "D" } else { "AB" };
@@ -101,7 +129,13 @@ pub(crate) fn order_text(order: &Order, u: &Underlying) -> String {
     }
     body.extend([(60, utc(order.placed)), (38, order.asked().to_string())]);
     // Of one leg that is sold the price is what is received; of a package it keeps its sign.
-    let price = |p: desk::Price| if sold { p.abs().to_string() } else { p.to_string() };
+    let price = |p: desk::Price| {
+        if sold {
+            p.abs().to_string()
+        } else {
+            p.to_string()
+        }
+    };
     let limit = match order.pricing() {
         Pricing::Limit(p) => Some(price(p)),
         Pricing::Market => None,
@@ -134,12 +168,27 @@ mod tests {
     #[test]
     fn a_message_is_framed_as_the_standard_says() {
         let head = "35=AB|49=SENDER|56=TARGET|34=1|52=20240603-14:30:00.000|11=ORD1|54=1|55=XYZ|167=MLEG|555=2";
-        let leg =
-            |strike: &str, side: &str| format!("600=XYZ|608=OPASPS|609=OPT|610=202406|611=20240621|612={strike}|614=100|623=1|624={side}|564=O");
-        let all = format!("{head}|{}|{}|60=20240603-14:30:00.000|38=5|40=2|44=-0.90|59=0", leg("95", "2"), leg("90", "1"));
-        let body: Vec<(u32, String)> =
-            all.split('|').filter_map(|f| f.split_once('=')).map(|(t, v)| (t.parse().unwrap_or(0), v.to_owned())).collect();
+        let leg = |strike: &str, side: &str| {
+            format!(
+                "600=XYZ|608=OPASPS|609=OPT|610=202406|611=20240621|612={strike}|614=100|623=1|624={side}|564=O"
+            )
+        };
+        let all = format!(
+            "{head}|{}|{}|60=20240603-14:30:00.000|38=5|40=2|44=-0.90|59=0",
+            leg("95", "2"),
+            leg("90", "1")
+        );
+        let body: Vec<(u32, String)> = all
+            .split('|')
+            .filter_map(|f| f.split_once('='))
+            .map(|(t, v)| (t.parse().unwrap_or(0), v.to_owned()))
+            .collect();
         let text = message(&body).replace(BETWEEN, "|");
-        assert!(text.starts_with("8=FIX.4.4|9=308|35=AB|") && text.ends_with("|59=0|10=114|") && text.len() == 331, "{text}");
+        assert!(
+            text.starts_with("8=FIX.4.4|9=308|35=AB|")
+                && text.ends_with("|59=0|10=114|")
+                && text.len() == 331,
+            "{text}"
+        );
     }
 }

@@ -1,9 +1,9 @@
-//! Who may talk to the program: requests for its own address, and writes and streams only from its own
-//! pages.
+//! Who may talk to the program: requests for its own address, and writes and streams only from its
+//! own pages.
 //!
-//! The Host check stops another site's name from being pointed at this machine; the Origin check stops
-//! another site's page from writing. Programs without a browser send no Origin and are let through: they
-//! run on this machine already.
+//! The Host check stops another site's name from being pointed at this machine; the Origin check
+//! stops another site's page from writing. Programs without a browser send no Origin and are let
+//! through: they run on this machine already.
 
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -23,7 +23,12 @@ impl Hosts {
     /// Loopback names at the port that is listened on.
     pub fn loopback(address: SocketAddr) -> Hosts {
         let port = address.port();
-        Hosts(Arc::new(["127.0.0.1", "localhost", "[::1]"].iter().map(|h| format!("{h}:{port}")).collect()))
+        Hosts(Arc::new(
+            ["127.0.0.1", "localhost", "[::1]"]
+                .iter()
+                .map(|h| format!("{h}:{port}"))
+                .collect(),
+        ))
     }
 
     fn knows(&self, host: &str) -> bool {
@@ -39,13 +44,28 @@ pub(crate) async fn check(State(hosts): State<Hosts>, request: Request, next: Ne
     let headers = request.headers();
     let host = text(headers, &header::HOST).unwrap_or_default();
     if !hosts.knows(host) {
-        return Problem::new(StatusCode::MISDIRECTED_REQUEST, "wrong_host", format!("{host:?} is not an address of this program")).into_response();
+        return Problem::new(
+            StatusCode::MISDIRECTED_REQUEST,
+            "wrong_host",
+            format!("{host:?} is not an address of this program"),
+        )
+        .into_response();
     }
-    let reads = matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS) && !headers.contains_key(header::UPGRADE);
+    let reads = matches!(
+        *request.method(),
+        Method::GET | Method::HEAD | Method::OPTIONS
+    ) && !headers.contains_key(header::UPGRADE);
     if !reads && let Some(origin) = text(headers, &header::ORIGIN) {
-        let own = origin.strip_prefix("http://").is_some_and(|o| hosts.knows(o));
+        let own = origin
+            .strip_prefix("http://")
+            .is_some_and(|o| hosts.knows(o));
         if !own {
-            return Problem::new(StatusCode::FORBIDDEN, "wrong_origin", format!("{origin:?} may not write here")).into_response();
+            return Problem::new(
+                StatusCode::FORBIDDEN,
+                "wrong_origin",
+                format!("{origin:?} may not write here"),
+            )
+            .into_response();
         }
     }
     next.run(request).await

@@ -1,8 +1,9 @@
-//! The one desk task: a thread that owns the state, takes commands one at a time, lets time pass, and
-//! publishes an immutable snapshot after every change.
+//! The one desk task: a thread that owns the state, takes commands one at a time, lets time pass,
+//! and publishes an immutable snapshot after every change.
 //!
-//! Commands that wait together share a transaction: each is worked out on the state that the one before left, all are kept at once, and only
-//! then is any of them published and answered. If they cannot be kept, none has happened and none is answered.
+//! Commands that wait together share a transaction: each is worked out on the state that the one
+//! before left, all are kept at once, and only then is any of them published and answered. If they
+//! cannot be kept, none has happened and none is answered.
 
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
@@ -41,8 +42,12 @@ impl DeskHandle {
         DeskHandle { jobs, snapshots }
     }
 
-    /// Runs a command on the desk task and waits for its answer. The snapshot already shows what it did.
-    pub async fn call<T: Send + 'static>(&self, job: impl FnOnce(&mut Desk) -> T + Send + 'static) -> Result<T, Closed> {
+    /// Runs a command on the desk task and waits for its answer. The snapshot already shows what it
+    /// did.
+    pub async fn call<T: Send + 'static>(
+        &self,
+        job: impl FnOnce(&mut Desk) -> T + Send + 'static,
+    ) -> Result<T, Closed> {
         let (answer, receive) = oneshot::channel();
         let boxed: Job = Box::new(move |desk| {
             let done = job(desk);

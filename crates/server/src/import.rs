@@ -1,4 +1,5 @@
-//! `pikebell import chain|bars`: CSV files into a market of one's own, a folder that `serve --market` opens.
+//! `pikebell import chain|bars`: CSV files into a market of one's own, a folder that `serve
+//! --market` opens.
 
 use std::fs::File;
 use std::io::Read;
@@ -30,8 +31,9 @@ pub struct Into {
     /// Another symbol for what is read: one that the simulated market does not have.
     #[arg(long)]
     symbol: Option<String>,
-    /// A fact about the underlying, as name=value: name, kind (shares | index | future), style (american | european), settlement (delivery |
-    /// cash), multiplier, tick, prices (decimal | eighths | 64ths), dividend_yield. Kept in instrument.csv, where it can be edited.
+    /// A fact about the underlying, as name=value: name, kind (shares | index | future), style
+    /// (american | european), settlement (delivery | cash), multiplier, tick, prices (decimal |
+    /// eighths | 64ths), dividend_yield. Kept in instrument.csv, where it can be edited.
     #[arg(long = "fact", value_name = "NAME=VALUE")]
     facts: Vec<String>,
 }
@@ -61,7 +63,11 @@ pub fn run(what: &Import) -> Result<bool, String> {
     let facts: Vec<(String, String)> = into
         .facts
         .iter()
-        .map(|fact| fact.split_once('=').map(|(n, v)| (n.to_owned(), v.to_owned())).ok_or_else(|| format!("--fact {fact:?}: write it as name=value")))
+        .map(|fact| {
+            fact.split_once('=')
+                .map(|(n, v)| (n.to_owned(), v.to_owned()))
+                .ok_or_else(|| format!("--fact {fact:?}: write it as name=value"))
+        })
         .collect::<Result<_, _>>()?;
     let input: Box<dyn Read> = match &into.input {
         Some(path) => Box::new(File::open(path).map_err(|e| format!("{}: {e}", path.display()))?),

@@ -86,10 +86,16 @@ pub fn ledger(state: &State) -> LedgerView {
             }
         })
         .collect();
-    let sum = -a.balance(Book::Capital) - a.balance(Book::Realised) - a.balance(Book::Fees) - a.balance(Book::Positions);
+    let sum = -a.balance(Book::Capital)
+        - a.balance(Book::Realised)
+        - a.balance(Book::Fees)
+        - a.balance(Book::Positions);
     let mut violations = a.violations();
     if sum != a.balance(Book::Cash) || cash != sum {
-        violations.push(format!("the sum {sum} differs from the cash {}", a.balance(Book::Cash)));
+        violations.push(format!(
+            "the sum {sum} differs from the cash {}",
+            a.balance(Book::Cash)
+        ));
     }
     LedgerView {
         lines,

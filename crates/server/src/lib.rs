@@ -84,12 +84,25 @@ impl Asked {
     /// What is asked for now, over what was asked for before; the seed of a database stays.
     fn over(&self, saved: &HashMap<String, String>) -> Result<Asked, Refusal> {
         let money = |name: &'static str, asked: Option<Money>| match (asked, saved.get(name)) {
-            (None, Some(text)) => text.parse().map(Some).map_err(|e: desk::NumberError| Refusal::Field { field: name, message: e.to_string() }),
+            (None, Some(text)) => {
+                text.parse()
+                    .map(Some)
+                    .map_err(|e: desk::NumberError| Refusal::Field {
+                        field: name,
+                        message: e.to_string(),
+                    })
+            }
             _ => Ok(asked),
         };
         Ok(Asked {
-            seed: saved.get("seed").and_then(|s| s.parse().ok()).unwrap_or(self.seed),
-            market: self.market.clone().or_else(|| saved.get("market").map(PathBuf::from)),
+            seed: saved
+                .get("seed")
+                .and_then(|s| s.parse().ok())
+                .unwrap_or(self.seed),
+            market: self
+                .market
+                .clone()
+                .or_else(|| saved.get("market").map(PathBuf::from)),
             option_fee: money("option_fee", self.option_fee)?,
             future_fee: money("future_fee", self.future_fee)?,
         })
@@ -97,36 +110,74 @@ impl Asked {
 
     fn settings(&self) -> Result<Vec<Fact>, Refusal> {
         let whole = |folder: &PathBuf| {
-            let found =
-                std::fs::canonicalize(folder).map_err(|e| Refusal::Field { field: "market", message: format!("{}: {e}", folder.display()) })?;
+            let found = std::fs::canonicalize(folder).map_err(|e| Refusal::Field {
+                field: "market",
+                message: format!("{}: {e}", folder.display()),
+            })?;
             Ok::<_, Refusal>(found.to_string_lossy().into_owned())
         };
         let fee = |money: Option<Money>| money.map(|m| m.to_string());
-        let values = [Some(self.seed.to_string()), self.market.as_ref().map(whole).transpose()?, fee(self.option_fee), fee(self.future_fee)];
-        Ok(SETTINGS.iter().zip(values).filter_map(|(name, value)| Some(Fact::Setting((*name).to_owned(), value?))).collect())
+        let values = [
+            Some(self.seed.to_string()),
+            self.market.as_ref().map(whole).transpose()?,
+            fee(self.option_fee),
+            fee(self.future_fee),
+        ];
+        Ok(SETTINGS
+            .iter()
+            .zip(values)
+            .filter_map(|(name, value)| Some(Fact::Setting((*name).to_owned(), value?)))
+            .collect())
     }
 
     /// The world, and the last moment recorded in the folder.
     fn world(&self) -> Result<(Arc<World>, Option<Moment>), Refusal> {
-        for (field, fee) in [("option_fee", self.option_fee), ("future_fee", self.future_fee)] {
+        for (field, fee) in [
+            ("option_fee", self.option_fee),
+            ("future_fee", self.future_fee),
+        ] {
             if let Some(fee) = fee.filter(|f| *f < Money::ZERO) {
-                return Err(Refusal::Field { field, message: format!("{fee} is below zero; write zero or more") });
+                return Err(Refusal::Field {
+                    field,
+                    message: format!("{fee} is below zero; write zero or more"),
+                });
             }
         }
-        let fees = desk::Fees { option: self.option_fee.unwrap_or(FEES.option), future: self.future_fee.unwrap_or(FEES.future) };
+        let fees = desk::Fees {
+            option: self.option_fee.unwrap_or(FEES.option),
+            future: self.future_fee.unwrap_or(FEES.future),
+        };
         let world = World::new(self.seed).with_fees(fees);
-        let Some(folder) = &self.market else { return Ok((Arc::new(world), None)) };
-        let wrong = |message: String| Refusal::Field { field: "market", message };
+        let Some(folder) = &self.market else {
+            return Ok((Arc::new(world), None));
+        };
+        let wrong = |message: String| Refusal::Field {
+            field: "market",
+            message,
+        };
         let recorded = files::read_folder(folder).map_err(wrong)?;
-        let last = recorded.iter().filter_map(market::Recorded::last_moment).max();
-        Ok((Arc::new(world.with_recorded(recorded).map_err(|e| wrong(e.to_string()))?), last))
+        let last = recorded
+            .iter()
+            .filter_map(market::Recorded::last_moment)
+            .max();
+        Ok((
+            Arc::new(
+                world
+                    .with_recorded(recorded)
+                    .map_err(|e| wrong(e.to_string()))?,
+            ),
+            last,
+        ))
     }
 }
 
 /// Opens a database, filling it first if it is new.
 pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Refusal> {
     if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
-        std::fs::create_dir_all(folder).map_err(|e| Refusal::Field { field: "data", message: format!("{}: {e}", folder.display()) })?;
+        std::fs::create_dir_all(folder).map_err(|e| Refusal::Field {
+            field: "data",
+            message: format!("{}: {e}", folder.display()),
+        })?;
     }
     let store = Store::open(path)?;
     let saved = store.load()?;
@@ -134,14 +185,24 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Re
     let (world, last) = asked.world()?;
     let ready = saved.settings.contains_key("ready");
     if !ready && (!saved.orders.is_empty() || !saved.journal.is_empty()) {
-        let message = format!("{} was left half filled by an interrupted first start; delete it and start again", path.display());
-        return Err(Refusal::Field { field: "data", message });
+        let message = format!(
+            "{} was left half filled by an interrupted first start; delete it and start again",
+            path.display()
+        );
+        return Err(Refusal::Field {
+            field: "data",
+            message,
+        });
     }
     store.commit(&asked.settings()?)?;
     if ready {
         return Desk::restore(store, world, saved, demo::present());
     }
-    let start = if beginning == Beginning::Demo { demo::opening() } else { last.unwrap_or_else(demo::present) };
+    let start = if beginning == Beginning::Demo {
+        demo::opening()
+    } else {
+        last.unwrap_or_else(demo::present)
+    };
     let mut desk = Desk::restore(store.clone(), world, saved, start)?;
     match beginning {
         Beginning::Demo => {
@@ -155,8 +216,14 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Re
 }
 
 /// Serves until `shutdown` completes.
-pub async fn run(listener: TcpListener, desk: Desk, shutdown: impl Future<Output = ()> + Send + 'static) -> std::io::Result<()> {
+pub async fn run(
+    listener: TcpListener,
+    desk: Desk,
+    shutdown: impl Future<Output = ()> + Send + 'static,
+) -> std::io::Result<()> {
     let hosts = Hosts::loopback(listener.local_addr()?);
     let app = router(AppState::new(DeskHandle::start(desk)), hosts);
-    axum::serve(listener, app).with_graceful_shutdown(shutdown).await
+    axum::serve(listener, app)
+        .with_graceful_shutdown(shutdown)
+        .await
 }

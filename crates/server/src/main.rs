@@ -13,7 +13,11 @@ use clap::{Args, Parser, Subcommand};
 use server::{Asked, Beginning, demo::DEMO_SEED};
 
 #[derive(Parser)]
-#[command(name = "pikebell", version, about = "Reads option chains, builds and judges structures, takes orders and keeps the book.")]
+#[command(
+    name = "pikebell",
+    version,
+    about = "Reads option chains, builds and judges structures, takes orders and keeps the book."
+)]
 struct Cli {
     #[command(subcommand)]
     command: Command,
@@ -46,7 +50,8 @@ struct Serving {
     /// Database file; by default in the platform's data folder.
     #[arg(long)]
     data: Option<PathBuf>,
-    /// Folder of a market of your own (see `import`), opened beside the simulated one; a database remembers it.
+    /// Folder of a market of your own (see `import`), opened beside the simulated one; a database
+    /// remembers it.
     #[arg(long)]
     market: Option<PathBuf>,
     /// Seed of the world, for a new database.
@@ -61,7 +66,11 @@ struct Serving {
 }
 
 fn data_folder() -> PathBuf {
-    let from = |name: &str| std::env::var_os(name).filter(|v| !v.is_empty()).map(PathBuf::from);
+    let from = |name: &str| {
+        std::env::var_os(name)
+            .filter(|v| !v.is_empty())
+            .map(PathBuf::from)
+    };
     let base = if cfg!(windows) {
         from("LOCALAPPDATA")
     } else if cfg!(target_os = "macos") {
@@ -75,7 +84,9 @@ fn data_folder() -> PathBuf {
 fn main() -> ExitCode {
     tracing_subscriber::fmt()
         .with_writer(std::io::stderr)
-        .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into()))
+        .with_env_filter(
+            tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into()),
+        )
         .init();
     let result = match Cli::parse().command {
         Command::Demo(s) => serve(s, Beginning::Demo, "demo.db"),
@@ -116,20 +127,40 @@ fn main() -> ExitCode {
 fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
     let began = Instant::now();
     if !s.listen.ip().is_loopback() {
-        return Err(format!("{} is not a loopback address; only this machine may connect: use 127.0.0.1 or [::1]", s.listen.ip()));
+        return Err(format!(
+            "{} is not a loopback address; only this machine may connect: use 127.0.0.1 or [::1]",
+            s.listen.ip()
+        ));
     }
     let path = s.data.unwrap_or_else(|| data_folder().join(file));
-    let asked = Asked { seed: s.seed, market: s.market, option_fee: s.option_fee, future_fee: s.future_fee };
-    let desk = server::open(&path, beginning, &asked).map_err(|e| format!("{}: {e}", path.display()))?;
-    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(|e| e.to_string())?;
+    let asked = Asked {
+        seed: s.seed,
+        market: s.market,
+        option_fee: s.option_fee,
+        future_fee: s.future_fee,
+    };
+    let desk =
+        server::open(&path, beginning, &asked).map_err(|e| format!("{}: {e}", path.display()))?;
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .map_err(|e| e.to_string())?;
     let served = runtime.block_on(async {
-        let listener = tokio::net::TcpListener::bind(s.listen).await.map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;
+        let listener = tokio::net::TcpListener::bind(s.listen)
+            .await
+            .map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;
         let address = listener.local_addr().map_err(|e| e.to_string())?;
-        println!("Pike Bell is ready at http://{address}  (data: {}, started in {} ms)", path.display(), began.elapsed().as_millis());
+        println!(
+            "Pike Bell is ready at http://{address}  (data: {}, started in {} ms)",
+            path.display(),
+            began.elapsed().as_millis()
+        );
         let stop = async {
             let _ = tokio::signal::ctrl_c().await;
         };
-        server::run(listener, desk, stop).await.map_err(|e| e.to_string())
+        server::run(listener, desk, stop)
+            .await
+            .map_err(|e| e.to_string())
     });
     // Open streams do not hold the program back.
     runtime.shutdown_timeout(Duration::from_millis(500));

@@ -6,7 +6,9 @@ use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use crate::money::{account_value, basis, buying_power, evaluate, holdings_of, requirements, usable_cash};
+use crate::money::{
+    account_value, basis, buying_power, evaluate, holdings_of, requirements, usable_cash,
+};
 use crate::refusal::Refusal;
 use crate::state::{State, known};
 use crate::wire::{EvaluationWire, MoneyWire, evaluation, money};
@@ -33,7 +35,10 @@ pub struct RequirementWire {
 }
 
 fn regime(state: &State, symbol: &str) -> &'static str {
-    match (state.world.underlying(symbol).map(|u| u.margin_class), state.rules.kind) {
+    match (
+        state.world.underlying(symbol).map(|u| u.margin_class),
+        state.rules.kind,
+    ) {
         (Some(MarginClass::Scan(_)), _) => "scan plus exposure",
         (_, AccountKind::Portfolio) => "portfolio rules",
         _ => "strategy rules",
@@ -41,8 +46,19 @@ fn regime(state: &State, symbol: &str) -> &'static str {
 }
 
 fn requirement_wire(state: &State, symbol: &str, r: &Requirement) -> RequirementWire {
-    let parts = r.parts.iter().map(|p| PartWire { what: p.what.clone(), amount: money(p.amount) }).collect();
-    RequirementWire { regime: regime(state, symbol).into(), total: money(r.total), parts }
+    let parts = r
+        .parts
+        .iter()
+        .map(|p| PartWire {
+            what: p.what.clone(),
+            amount: money(p.amount),
+        })
+        .collect();
+    RequirementWire {
+        regime: regime(state, symbol).into(),
+        total: money(r.total),
+        parts,
+    }
 }
 
 /// A point of the curve over the sold strikes.
@@ -79,7 +95,8 @@ pub struct MarginSheet {
     pub name: String,
     /// Taken alone.
     pub alone: RequirementWire,
-    /// Money at entry, what must be there, what is tied up, leg by leg, saved, and what it does to the account.
+    /// Money at entry, what must be there, what is tied up, leg by leg, saved, and what it does to
+    /// the account.
     pub money: MoneyWire,
     /// Everything held in the underlying, before and after.
     pub held_before: RequirementWire,
@@ -100,49 +117,98 @@ fn moved(held: &desk::Holdings, basis: &desk::MarginBasis) -> Vec<MovedPoint> {
     let now = at_move(held, basis, 0.0).takes();
     let at = |percent: &f64| {
         let r = at_move(held, basis, percent / 100.0);
-        MovedPoint { percent: *percent, requirement: money(r.total), change: money(now - r.takes()) }
+        MovedPoint {
+            percent: *percent,
+            requirement: money(r.total),
+            change: money(now - r.takes()),
+        }
     };
     MOVES.iter().map(at).collect()
 }
 
-/// What is sold so many listed strikes farther out, and with it what is bought beside it (of the same kind and expiration): widths stay. Nothing
-/// where a strike is missing.
+/// What is sold so many listed strikes farther out, and with it what is bought beside it (of the
+/// same kind and expiration): widths stay. Nothing where a strike is missing.
 fn farther(state: &State, symbol: &str, structure: &Structure, by: usize) -> Option<Structure> {
     let expirations = state.world.expirations(symbol, state.clock.now)?;
     let u = state.world.underlying(symbol)?;
-    let sold: Vec<(Kind, jiff::civil::Date)> = structure.options().filter(|(_, n)| *n < 0).map(|(c, _)| (c.kind, c.expiry)).collect();
-    let legs = structure.legs().iter().map(|l| match l.instrument.option() {
-        Some(c) if sold.contains(&(c.kind, c.expiry)) => {
-            let e = expirations.iter().find(|e| e.date == c.expiry && u.root_for(e) == c.root)?;
-            let strikes = market::strikes(&state.world, symbol, e, state.clock.now);
-            let at = strikes.iter().position(|k| *k == c.strike)?;
-            let to = if c.kind == Kind::Call { at.checked_add(by)? } else { at.checked_sub(by)? };
-            let strike = *strikes.get(to)?;
-            Some(Leg::option(desk::Contract { strike, ..c.clone() }, l.quantity))
-        }
-        _ => Some(l.clone()),
-    });
+    let sold: Vec<(Kind, jiff::civil::Date)> = structure
+        .options()
+        .filter(|(_, n)| *n < 0)
+        .map(|(c, _)| (c.kind, c.expiry))
+        .collect();
+    let legs = structure
+        .legs()
+        .iter()
+        .map(|l| match l.instrument.option() {
+            Some(c) if sold.contains(&(c.kind, c.expiry)) => {
+                let e = expirations
+                    .iter()
+                    .find(|e| e.date == c.expiry && u.root_for(e) == c.root)?;
+                let strikes = market::strikes(&state.world, symbol, e, state.clock.now);
+                let at = strikes.iter().position(|k| *k == c.strike)?;
+                let to = if c.kind == Kind::Call {
+                    at.checked_add(by)?
+                } else {
+                    at.checked_sub(by)?
+                };
+                let strike = *strikes.get(to)?;
+                Some(Leg::option(
+                    desk::Contract {
+                        strike,
+                        ..c.clone()
+                    },
+                    l.quantity,
+                ))
+            }
+            _ => Some(l.clone()),
+        });
     let moved = Structure::new(legs.collect::<Option<Vec<_>>>()?).ok()?;
     (moved.legs().len() == structure.legs().len()).then_some(moved)
 }
 
 /// Builds the sheet of an evaluated structure.
-pub fn sheet(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &desk::Proposal) -> Result<MarginSheet, Refusal> {
+pub fn sheet(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    proposal: &desk::Proposal,
+) -> Result<MarginSheet, Refusal> {
     let underlying = known(state, symbol)?;
     let e = evaluate(state, quoter, symbol, proposal)?;
-    let basis = basis(state, symbol).ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;
+    let basis = basis(state, symbol)
+        .ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;
     let structure = &proposal.structure;
     let markets: Vec<_> = e.legs.iter().map(|l| l.market).collect();
     let added = desk::holdings(structure, &markets);
     let here = holdings_of(state, quoter, symbol);
-    let (before, after) = (desk::requirement(&here, &basis), desk::requirement(&here.with(&added), &basis));
+    let (before, after) = (
+        desk::requirement(&here, &basis),
+        desk::requirement(&here.with(&added), &basis),
+    );
     let sells = structure.options().any(|(_, n)| n < 0);
     let mut points = Vec::new();
     for by in 0..=FARTHEST {
-        let Some(there) = (if sells { farther(state, symbol, structure, by) } else { None }) else { break };
-        let proposal = desk::Proposal { structure: there, entry: desk::EntryPrice::Middle, range: None, closing: false };
-        let Ok(e) = evaluate(state, quoter, symbol, &proposal) else { break };
-        let sold = proposal.structure.options().filter(|(_, n)| *n < 0).map(|(c, _)| desk::strike_label(c.strike));
+        let Some(there) = (if sells {
+            farther(state, symbol, structure, by)
+        } else {
+            None
+        }) else {
+            break;
+        };
+        let proposal = desk::Proposal {
+            structure: there,
+            entry: desk::EntryPrice::Middle,
+            range: None,
+            closing: false,
+        };
+        let Ok(e) = evaluate(state, quoter, symbol, &proposal) else {
+            break;
+        };
+        let sold = proposal
+            .structure
+            .options()
+            .filter(|(_, n)| *n < 0)
+            .map(|(c, _)| desk::strike_label(c.strike));
         points.push(FartherPoint {
             strikes_out: by,
             sold: sold.collect::<Vec<_>>().join(" · "),
@@ -150,7 +216,11 @@ pub fn sheet(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &desk::
             tied_up: e.money.tied_up.to_f64(),
         });
     }
-    let EvaluationWire { name, money: effect, .. } = evaluation(&e, underlying);
+    let EvaluationWire {
+        name,
+        money: effect,
+        ..
+    } = evaluation(&e, underlying);
     Ok(MarginSheet {
         name,
         alone: requirement_wire(state, symbol, &e.money.alone),
@@ -255,7 +325,9 @@ pub struct Balance {
 }
 
 fn held_in(state: &State, quoter: &mut Quoter, symbol: &str, r: &Requirement) -> HeldIn {
-    let alone = basis(state, symbol).map_or(Money::ZERO, |b| desk::one_by_one(&holdings_of(state, quoter, symbol), &b));
+    let alone = basis(state, symbol).map_or(Money::ZERO, |b| {
+        desk::one_by_one(&holdings_of(state, quoter, symbol), &b)
+    });
     HeldIn {
         symbol: symbol.to_owned(),
         requirement: requirement_wire(state, symbol, r),
@@ -273,10 +345,19 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
     let reserved = usable_cash(state) - held.iter().map(|(_, r)| r.takes()).sum() - free;
     let all: Vec<(desk::Holdings, desk::MarginBasis, f64)> = held
         .iter()
-        .filter_map(|(symbol, _)| Some((holdings_of(state, quoter, symbol), basis(state, symbol)?, state.world.underlying(symbol)?.beta)))
+        .filter_map(|(symbol, _)| {
+            Some((
+                holdings_of(state, quoter, symbol),
+                basis(state, symbol)?,
+                state.world.underlying(symbol)?.beta,
+            ))
+        })
         .collect();
     let moved = MOVES.iter().map(|percent| {
-        let then: Vec<Requirement> = all.iter().map(|(h, b, beta)| at_move(h, b, (percent / 100.0 * beta).max(-0.95))).collect();
+        let then: Vec<Requirement> = all
+            .iter()
+            .map(|(h, b, beta)| at_move(h, b, (percent / 100.0 * beta).max(-0.95)))
+            .collect();
         let taken: Money = then.iter().map(Requirement::takes).sum();
         BalanceMove {
             percent: *percent,
@@ -284,23 +365,35 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
             buying_power: money(usable_cash(state) - taken - reserved),
         }
     });
-    let day_trades = state.day_trade_rule().map(|rule| state.day_trading(rule)).map(|t| DayTradesWire {
-        count: t.count(),
-        most: t.rule.most,
-        sessions: t.rule.sessions,
-        value: money(t.rule.value),
-        pattern: t.is_pattern(),
-        forbids: t.forbids_opening(value),
-        trades: t
-            .trades
-            .iter()
-            .map(|d| {
-                format!("{}, order {}{}", desk::short_date(d.date), d.order, if d.count > 1 { format!(", {} legs", d.count) } else { String::new() })
-            })
-            .collect(),
-        from: t.rule.from.to_string(),
-        until: t.rule.until.map(|d| d.to_string()),
-    });
+    let day_trades = state
+        .day_trade_rule()
+        .map(|rule| state.day_trading(rule))
+        .map(|t| DayTradesWire {
+            count: t.count(),
+            most: t.rule.most,
+            sessions: t.rule.sessions,
+            value: money(t.rule.value),
+            pattern: t.is_pattern(),
+            forbids: t.forbids_opening(value),
+            trades: t
+                .trades
+                .iter()
+                .map(|d| {
+                    format!(
+                        "{}, order {}{}",
+                        desk::short_date(d.date),
+                        d.order,
+                        if d.count > 1 {
+                            format!(", {} legs", d.count)
+                        } else {
+                            String::new()
+                        }
+                    )
+                })
+                .collect(),
+            from: t.rule.from.to_string(),
+            until: t.rule.until.map(|d| d.to_string()),
+        });
     Balance {
         at: at.to_string(),
         kind: state.rules.kind.word().into(),
@@ -315,7 +408,10 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
         for_options: money(free),
         for_shares: money(state.rules.kind.for_shares(free)),
         deficit: (free < Money::ZERO).then(|| money(-free)),
-        held: held.iter().map(|(symbol, r)| held_in(state, quoter, symbol, r)).collect(),
+        held: held
+            .iter()
+            .map(|(symbol, r)| held_in(state, quoter, symbol, r))
+            .collect(),
         moved: moved.collect(),
         day_trades,
         day_trades_by_date: state.day_trades == desk::DayTradeSwitch::ByDate,

@@ -6,8 +6,9 @@ use std::hash::{Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use desk::{
-    AccountKind, AccountRules, AccountView, Carry, Holdings, Instrument, LegMarket, MarginBasis, MarginLeg, MarketView, Money, Order, OrderError,
-    Pricing, Proposal, Request, Requirement, Structure, money_effect, requirement,
+    AccountKind, AccountRules, AccountView, Carry, Holdings, Instrument, LegMarket, MarginBasis,
+    MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request, Requirement,
+    Structure, money_effect, requirement,
 };
 use market::Quoter;
 
@@ -22,43 +23,92 @@ enum Vols {
     Unused,
 }
 
-fn leg_market(state: &State, quoter: &mut Quoter, instrument: &Instrument, vols: Vols) -> Option<LegMarket> {
+fn leg_market(
+    state: &State,
+    quoter: &mut Quoter,
+    instrument: &Instrument,
+    vols: Vols,
+) -> Option<LegMarket> {
     let at = state.clock.now;
     match vols {
         Vols::Solved => quoter.leg_any(&state.world, instrument, at),
         Vols::Unused => {
             let quote = quoter.quote_any(&state.world, instrument, at)?;
-            Some(LegMarket { quote, vol: 0.0, theoretical: 0.0, rate: 0.0 })
+            Some(LegMarket {
+                quote,
+                vol: 0.0,
+                theoretical: 0.0,
+                rate: 0.0,
+            })
         }
     }
 }
 
 /// What the market contributes to an evaluation.
-fn market_view<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structure: &Structure, vols: Vols) -> Result<MarketView<'a>, Refusal> {
+fn market_view<'a>(
+    state: &'a State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    structure: &Structure,
+    vols: Vols,
+) -> Result<MarketView<'a>, Refusal> {
     let underlying = known(state, symbol)?;
     let at = state.clock.now;
-    if let Some((past, _)) = structure.options().find(|(c, _)| underlying.expiry_moment(c) <= at) {
-        return Err(OrderError::PastExpiration { contract: past.clone() }.into());
+    if let Some((past, _)) = structure
+        .options()
+        .find(|(c, _)| underlying.expiry_moment(c) <= at)
+    {
+        return Err(OrderError::PastExpiration {
+            contract: past.clone(),
+        }
+        .into());
     }
     let legs = structure
         .legs()
         .iter()
-        .map(|l| leg_market(state, quoter, &l.instrument, vols).ok_or_else(|| Refusal::NoQuote(l.instrument.clone())))
+        .map(|l| {
+            leg_market(state, quoter, &l.instrument, vols)
+                .ok_or_else(|| Refusal::NoQuote(l.instrument.clone()))
+        })
         .collect::<Result<_, _>>()?;
     let carry = state.world.carry(symbol).unwrap_or(Carry::Yield(0.0));
-    let view = MarketView { at, underlying, spot: spot_of(state, symbol), legs, horizon_vol: 0.0, carry, events: Vec::new() };
+    let view = MarketView {
+        at,
+        underlying,
+        spot: spot_of(state, symbol),
+        legs,
+        horizon_vol: 0.0,
+        carry,
+        events: Vec::new(),
+    };
     if vols == Vols::Unused {
         return Ok(view);
     }
     let month = at.plus_millis(30 * 86_400_000);
-    let expiry = structure.options().map(|(c, _)| underlying.expiry_moment(c)).min().unwrap_or(month);
-    let variance = state.world.total_variance(symbol, at, expiry).unwrap_or(0.0);
+    let expiry = structure
+        .options()
+        .map(|(c, _)| underlying.expiry_moment(c))
+        .min()
+        .unwrap_or(month);
+    let variance = state
+        .world
+        .total_variance(symbol, at, expiry)
+        .unwrap_or(0.0);
     let horizon_vol = (variance / at.years_until(expiry).max(1e-9)).sqrt();
-    Ok(MarketView { horizon_vol, events: state.world.events(symbol, at, 1_100), ..view })
+    Ok(MarketView {
+        horizon_vol,
+        events: state.world.events(symbol, at, 1_100),
+        ..view
+    })
 }
 
 /// The market in a structure, with the volatility that each leg's mark implies.
-pub fn market_of<'a>(state: &'a State, quoter: &mut Quoter, symbol: &str, structure: &Structure) -> Result<MarketView<'a>, Refusal> {
+pub fn market_of<'a>(
+    state: &'a State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    structure: &Structure,
+) -> Result<MarketView<'a>, Refusal> {
     market_view(state, quoter, symbol, structure, Vols::Solved)
 }
 
@@ -70,8 +120,18 @@ fn margin_rate(state: &State) -> f64 {
 /// What margin needs to know of an underlying now.
 pub fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     let u = state.world.underlying(symbol)?;
-    let (at, carry) = (state.clock.now, state.world.carry(symbol).unwrap_or(Carry::Yield(0.0)));
-    Some(MarginBasis::of(u, state.world.spot(symbol, at)?, at, &carry, state.rules, margin_rate(state)))
+    let (at, carry) = (
+        state.clock.now,
+        state.world.carry(symbol).unwrap_or(Carry::Yield(0.0)),
+    );
+    Some(MarginBasis::of(
+        u,
+        state.world.spot(symbol, at)?,
+        at,
+        &carry,
+        state.rules,
+        margin_rate(state),
+    ))
 }
 
 /// What was worked out last. Only a memory: every answer is a function of what stands in its key.
@@ -83,7 +143,10 @@ struct Remembered {
     /// By underlying.
     margins: HashMap<String, (MemoKey, Requirement)>,
     /// Of a moment.
-    marks: (Option<desk::Moment>, HashMap<Instrument, Option<desk::Price>>),
+    marks: (
+        Option<desk::Moment>,
+        HashMap<Instrument, Option<desk::Price>>,
+    ),
     /// Of a moment and an account with so many entries.
     holdings: HashMap<String, ((desk::Moment, usize), Holdings)>,
     value: Option<((desk::Moment, usize), Money)>,
@@ -110,8 +173,16 @@ fn mark_of(state: &State, quoter: &mut Quoter, instrument: &Instrument) -> Optio
         m.marks.1.get(instrument).copied()
     });
     known.unwrap_or_else(|| {
-        let mark = quoter.quote_any(&state.world, instrument, at).map(|q| q.mark());
-        state.memo.read(|m| if m.marks.0 == Some(at) { m.marks.1.insert(instrument.clone(), mark) } else { None });
+        let mark = quoter
+            .quote_any(&state.world, instrument, at)
+            .map(|q| q.mark());
+        state.memo.read(|m| {
+            if m.marks.0 == Some(at) {
+                m.marks.1.insert(instrument.clone(), mark)
+            } else {
+                None
+            }
+        });
         mark
     })
 }
@@ -119,7 +190,9 @@ fn mark_of(state: &State, quoter: &mut Quoter, instrument: &Instrument) -> Optio
 /// A number for what is held in each underlying; another one after every change.
 fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
     let entries = state.account.entries().len();
-    let known = state.memo.read(|m| (m.signatures.0 == entries).then(|| Arc::clone(&m.signatures.1)));
+    let known = state
+        .memo
+        .read(|m| (m.signatures.0 == entries).then(|| Arc::clone(&m.signatures.1)));
     known.unwrap_or_else(|| {
         let mut out: BTreeMap<String, DefaultHasher> = BTreeMap::new();
         for lot in state.account.lots() {
@@ -127,8 +200,14 @@ fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
                 (&lot.instrument, lot.quantity).hash(out.entry(u.symbol.clone()).or_default());
             }
         }
-        let found: Arc<BTreeMap<String, u64>> = Arc::new(out.into_iter().map(|(symbol, hasher)| (symbol, hasher.finish())).collect());
-        state.memo.read(|m| m.signatures = (entries, Arc::clone(&found)));
+        let found: Arc<BTreeMap<String, u64>> = Arc::new(
+            out.into_iter()
+                .map(|(symbol, hasher)| (symbol, hasher.finish()))
+                .collect(),
+        );
+        state
+            .memo
+            .read(|m| m.signatures = (entries, Arc::clone(&found)));
         found
     })
 }
@@ -136,10 +215,17 @@ fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
 /// Open positions of one underlying as margin sees them, at the marks of now.
 pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
     let key = (state.clock.now, state.account.entries().len());
-    let known = state.memo.read(|m| m.holdings.get(symbol).filter(|(k, _)| *k == key).map(|(_, h)| h.clone()));
+    let known = state.memo.read(|m| {
+        m.holdings
+            .get(symbol)
+            .filter(|(k, _)| *k == key)
+            .map(|(_, h)| h.clone())
+    });
     known.unwrap_or_else(|| {
         let found = held_in(state, quoter, symbol);
-        state.memo.read(|m| m.holdings.insert(symbol.to_owned(), (key, found.clone())));
+        state
+            .memo
+            .read(|m| m.holdings.insert(symbol.to_owned(), (key, found.clone())));
         found
     })
 }
@@ -147,7 +233,11 @@ pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings
 fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
     let mut held: BTreeMap<&Instrument, (i64, desk::Price)> = BTreeMap::new();
     for lot in state.account.lots() {
-        if state.world.underlying_of(&lot.instrument).is_some_and(|u| u.symbol == symbol) {
+        if state
+            .world
+            .underlying_of(&lot.instrument)
+            .is_some_and(|u| u.symbol == symbol)
+        {
             held.entry(&lot.instrument).or_insert((0, lot.price)).0 += lot.quantity;
         }
     }
@@ -156,7 +246,13 @@ fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
         match instrument.option() {
             Some(c) => {
                 let mark = mark_of(state, quoter, instrument).unwrap_or(cost);
-                out.add(MarginLeg { kind: c.kind, strike: c.strike, expiry: c.expiry, quantity, mark });
+                out.add(MarginLeg {
+                    kind: c.kind,
+                    strike: c.strike,
+                    expiry: c.expiry,
+                    quantity,
+                    mark,
+                });
             }
             None => out.underlying += quantity,
         }
@@ -166,15 +262,28 @@ fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
 
 /// Margin held for one underlying.
 pub fn requirement_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Requirement {
-    let key = (state.clock.now, signatures(state).get(symbol).copied().unwrap_or(0), state.rules);
+    let key = (
+        state.clock.now,
+        signatures(state).get(symbol).copied().unwrap_or(0),
+        state.rules,
+    );
     requirement_at(state, quoter, symbol, key)
 }
 
 fn requirement_at(state: &State, quoter: &mut Quoter, symbol: &str, key: MemoKey) -> Requirement {
-    let known = state.memo.read(|m| m.margins.get(symbol).filter(|(k, _)| *k == key).map(|(_, r)| r.clone()));
+    let known = state.memo.read(|m| {
+        m.margins
+            .get(symbol)
+            .filter(|(k, _)| *k == key)
+            .map(|(_, r)| r.clone())
+    });
     known.unwrap_or_else(|| {
-        let found = basis(state, symbol).map_or_else(Requirement::default, |b| requirement(&holdings_of(state, quoter, symbol), &b));
-        state.memo.read(|m| m.margins.insert(symbol.to_owned(), (key, found.clone())));
+        let found = basis(state, symbol).map_or_else(Requirement::default, |b| {
+            requirement(&holdings_of(state, quoter, symbol), &b)
+        });
+        state
+            .memo
+            .read(|m| m.margins.insert(symbol.to_owned(), (key, found.clone())));
         found
     })
 }
@@ -184,7 +293,12 @@ pub fn requirements(state: &State, quoter: &mut Quoter) -> Vec<(String, Requirem
     let each = signatures(state);
     each.iter()
         .map(|(symbol, signature)| {
-            let found = requirement_at(state, quoter, symbol, (state.clock.now, *signature, state.rules));
+            let found = requirement_at(
+                state,
+                quoter,
+                symbol,
+                (state.clock.now, *signature, state.rules),
+            );
             (symbol.clone(), found)
         })
         .collect()
@@ -193,15 +307,33 @@ pub fn requirements(state: &State, quoter: &mut Quoter) -> Vec<(String, Requirem
 /// Cash that may be used: in a cash account without what is not settled yet.
 pub fn usable_cash(state: &State) -> Money {
     let cash = state.account.balance(desk::Book::Cash);
-    if state.rules.kind == AccountKind::Cash { cash - state.account.unsettled(state.clock.now.date()) } else { cash }
+    if state.rules.kind == AccountKind::Cash {
+        cash - state.account.unsettled(state.clock.now.date())
+    } else {
+        cash
+    }
 }
 
-/// What the account contributes to an evaluation in one underlying; `reserved` is set aside for working orders.
-pub fn account_view(state: &State, quoter: &mut Quoter, symbol: &str, reserved: Money) -> AccountView {
-    let elsewhere = requirements(state, quoter).into_iter().filter(|(s, _)| s != symbol).map(|(_, r)| r.takes()).sum();
+/// What the account contributes to an evaluation in one underlying; `reserved` is set aside for
+/// working orders.
+pub fn account_view(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    reserved: Money,
+) -> AccountView {
+    let elsewhere = requirements(state, quoter)
+        .into_iter()
+        .filter(|(s, _)| s != symbol)
+        .map(|(_, r)| r.takes())
+        .sum();
     let value = account_value(state, quoter);
     // Only a small account has to be looked at for day trades.
-    let pattern = state.day_trade_rule().filter(|rule| value < rule.value).map(|rule| state.day_trading(rule)).filter(|t| t.forbids_opening(value));
+    let pattern = state
+        .day_trade_rule()
+        .filter(|rule| value < rule.value)
+        .map(|rule| state.day_trading(rule))
+        .filter(|t| t.forbids_opening(value));
     AccountView {
         cash: usable_cash(state),
         taken_elsewhere: elsewhere,
@@ -224,8 +356,9 @@ struct Reservation {
     takes: Money,
 }
 
-/// Buying power set aside for working orders: what each would take if it filled. Worked out when the order changes, when what is held beside it
-/// does (as long as there are not very many of them), and every ten minutes.
+/// Buying power set aside for working orders: what each would take if it filled. Worked out when
+/// the order changes, when what is held beside it does (as long as there are not very many of
+/// them), and every ten minutes.
 #[derive(Default)]
 pub struct Reserves {
     slot: i64,
@@ -239,7 +372,8 @@ pub struct Reserves {
 
 /// Milliseconds after which reservations follow the market.
 const RESERVED_FOR: i64 = 600_000;
-/// So many orders in an underlying follow every change of what is held in it; more of them wait for the next ten minutes.
+/// So many orders in an underlying follow every change of what is held in it; more of them wait for
+/// the next ten minutes.
 const FOLLOWED: usize = 100;
 
 impl Reserves {
@@ -250,14 +384,31 @@ impl Reserves {
 
     /// All but what one order takes.
     pub fn without(&self, id: u64) -> Money {
-        let Some(own) = self.by_order.get(&id) else { return self.all };
-        let others = self.members.get(&own.group).map_or(&[][..], Vec::as_slice).iter().filter(|o| **o != id);
-        self.all - self.most(own.group) + others.filter_map(|o| self.by_order.get(o)).map(|r| r.takes).fold(Money::ZERO, Money::max)
+        let Some(own) = self.by_order.get(&id) else {
+            return self.all;
+        };
+        let others = self
+            .members
+            .get(&own.group)
+            .map_or(&[][..], Vec::as_slice)
+            .iter()
+            .filter(|o| **o != id);
+        self.all - self.most(own.group)
+            + others
+                .filter_map(|o| self.by_order.get(o))
+                .map(|r| r.takes)
+                .fold(Money::ZERO, Money::max)
     }
 
     fn most(&self, group: u64) -> Money {
-        let all = self.members.get(&group).map_or(&[][..], Vec::as_slice).iter();
-        all.filter_map(|o| self.by_order.get(o)).map(|r| r.takes).fold(Money::ZERO, Money::max)
+        let all = self
+            .members
+            .get(&group)
+            .map_or(&[][..], Vec::as_slice)
+            .iter();
+        all.filter_map(|o| self.by_order.get(o))
+            .map(|r| r.takes)
+            .fold(Money::ZERO, Money::max)
     }
 
     fn set(&mut self, id: u64, new: Option<Reservation>) {
@@ -280,22 +431,42 @@ impl Reserves {
         }
     }
 
-    /// Brings the reservations up to date after something happened to some orders (by place); all of them in another ten minutes, or under other
-    /// rules. Whether the ten minutes are others.
+    /// Brings the reservations up to date after something happened to some orders (by place); all
+    /// of them in another ten minutes, or under other rules. Whether the ten minutes are others.
     pub fn follow(&mut self, state: &mut State, quoter: &mut Quoter, touched: &[usize]) -> bool {
         let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
         let held = signatures(state);
         let anew = slot != self.slot || self.rules != state.rules;
         // By the market at the beginning of the ten minutes, so that a restart finds the same.
-        let clock = market::Clock { now: desk::Moment::from_millis(slot * RESERVED_FOR), ..state.clock };
-        let then = State { clock, memo: Arc::clone(&state.slot_memo), ..state.clone() };
+        let clock = market::Clock {
+            now: desk::Moment::from_millis(slot * RESERVED_FOR),
+            ..state.clock
+        };
+        let then = State {
+            clock,
+            memo: Arc::clone(&state.slot_memo),
+            ..state.clone()
+        };
         let mut places: Vec<usize> = touched.to_vec();
         if anew {
-            *self = Reserves { slot, rules: state.rules, ..Reserves::default() };
+            *self = Reserves {
+                slot,
+                rules: state.rules,
+                ..Reserves::default()
+            };
             places = then.open.to_vec();
         } else if *held != *self.held {
-            for symbol in held.keys().chain(self.held.keys()).filter(|s| held.get(*s) != self.held.get(*s)) {
-                let there: Vec<usize> = then.open.iter().copied().filter(|i| then.orders[*i].request.symbol == **symbol).collect();
+            for symbol in held
+                .keys()
+                .chain(self.held.keys())
+                .filter(|s| held.get(*s) != self.held.get(*s))
+            {
+                let there: Vec<usize> = then
+                    .open
+                    .iter()
+                    .copied()
+                    .filter(|i| then.orders[*i].request.symbol == **symbol)
+                    .collect();
                 if there.len() <= FOLLOWED {
                     places.extend(there);
                 }
@@ -317,10 +488,22 @@ impl Reserves {
                 rate: margin_rate(&then),
                 ..AccountView::default()
             };
-            let view = views.entry(order.request.symbol.as_str()).or_insert_with_key(|symbol| here(quoter, symbol));
-            let request = Request { pricing: most_paid(order), ..order.request.clone() };
-            let takes = taken_by(&then, quoter, &request, order.remaining(), view).unwrap_or_default();
-            self.set(order.id, Some(Reservation { group: order.link().group.unwrap_or(order.id), takes }));
+            let view = views
+                .entry(order.request.symbol.as_str())
+                .or_insert_with_key(|symbol| here(quoter, symbol));
+            let request = Request {
+                pricing: most_paid(order),
+                ..order.request.clone()
+            };
+            let takes =
+                taken_by(&then, quoter, &request, order.remaining(), view).unwrap_or_default();
+            self.set(
+                order.id,
+                Some(Reservation {
+                    group: order.link().group.unwrap_or(order.id),
+                    takes,
+                }),
+            );
         }
         state.reserved = self.all;
         anew
@@ -329,11 +512,19 @@ impl Reserves {
 
 /// The limit in force, or the one that easing ends at.
 fn most_paid(order: &Order) -> Pricing {
-    order.easing().map_or(order.pricing(), |(easing, _)| Pricing::Limit(easing.to))
+    order
+        .easing()
+        .map_or(order.pricing(), |(easing, _)| Pricing::Limit(easing.to))
 }
 
-/// The market in so many packages of a request, and the net price it is taken at: a market order at the cross.
-fn asked<'a>(state: &'a State, quoter: &mut Quoter, request: &Request, packages: i64) -> Result<(Structure, MarketView<'a>, desk::Price), Refusal> {
+/// The market in so many packages of a request, and the net price it is taken at: a market order at
+/// the cross.
+fn asked<'a>(
+    state: &'a State,
+    quoter: &mut Quoter,
+    request: &Request,
+    packages: i64,
+) -> Result<(Structure, MarketView<'a>, desk::Price), Refusal> {
     let structure = request.unit.times(packages);
     let market = market_view(state, quoter, &request.symbol, &structure, Vols::Unused)?;
     let price = match request.pricing {
@@ -347,13 +538,25 @@ fn asked<'a>(state: &'a State, quoter: &mut Quoter, request: &Request, packages:
 }
 
 /// Money effect of so many packages of a request.
-pub fn effect_of(state: &State, quoter: &mut Quoter, request: &Request, packages: i64, view: &AccountView) -> Result<desk::MoneyEffect, Refusal> {
+pub fn effect_of(
+    state: &State,
+    quoter: &mut Quoter,
+    request: &Request,
+    packages: i64,
+    view: &AccountView,
+) -> Result<desk::MoneyEffect, Refusal> {
     let (structure, market, price) = asked(state, quoter, request, packages)?;
     Ok(money_effect(&structure, &market, view, price))
 }
 
 /// Buying power that so many packages of a request take.
-pub fn taken_by(state: &State, quoter: &mut Quoter, request: &Request, packages: i64, view: &AccountView) -> Result<Money, Refusal> {
+pub fn taken_by(
+    state: &State,
+    quoter: &mut Quoter,
+    request: &Request,
+    packages: i64,
+    view: &AccountView,
+) -> Result<Money, Refusal> {
     let (structure, market, price) = asked(state, quoter, request, packages)?;
     Ok(desk::money_taken(&structure, &market, view, price))
 }
@@ -361,10 +564,18 @@ pub fn taken_by(state: &State, quoter: &mut Quoter, request: &Request, packages:
 /// Cash and what all positions are worth at their marks.
 pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
     let key = (state.clock.now, state.account.entries().len());
-    if let Some(value) = state.memo.read(|m| m.value.filter(|(k, _)| *k == key).map(|(_, v)| v)) {
+    if let Some(value) = state
+        .memo
+        .read(|m| m.value.filter(|(k, _)| *k == key).map(|(_, v)| v))
+    {
         return value;
     }
-    let marked: Money = state.account.lots().iter().map(|l| l.worth(mark_of(state, quoter, &l.instrument).unwrap_or(l.price))).sum();
+    let marked: Money = state
+        .account
+        .lots()
+        .iter()
+        .map(|l| l.worth(mark_of(state, quoter, &l.instrument).unwrap_or(l.price)))
+        .sum();
     let value = state.account.balance(desk::Book::Cash) + marked;
     state.memo.read(|m| m.value = Some((key, value)));
     value
@@ -372,23 +583,39 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
 
 /// Buying power: cash less all margin and what working orders hold.
 pub fn buying_power(state: &State, quoter: &mut Quoter) -> Money {
-    let held: Money = requirements(state, quoter).into_iter().map(|(_, r)| r.takes()).sum();
+    let held: Money = requirements(state, quoter)
+        .into_iter()
+        .map(|(_, r)| r.takes())
+        .sum();
     usable_cash(state) - held - state.reserved
 }
 
 /// Margin held for all positions.
 pub fn total_requirement(state: &State, quoter: &mut Quoter) -> Money {
-    requirements(state, quoter).into_iter().map(|(_, r)| r.total).sum()
+    requirements(state, quoter)
+        .into_iter()
+        .map(|(_, r)| r.total)
+        .sum()
 }
 
 /// Evaluates a proposal on the state of now.
-pub fn evaluate(state: &State, quoter: &mut Quoter, symbol: &str, proposal: &Proposal) -> Result<desk::Evaluation, Refusal> {
+pub fn evaluate(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    proposal: &Proposal,
+) -> Result<desk::Evaluation, Refusal> {
     let market = market_of(state, quoter, symbol, &proposal.structure)?;
     evaluate_in(state, quoter, &market, proposal)
 }
 
 /// Evaluates a proposal in a market that is known already.
-pub fn evaluate_in(state: &State, quoter: &mut Quoter, market: &MarketView<'_>, proposal: &Proposal) -> Result<desk::Evaluation, Refusal> {
+pub fn evaluate_in(
+    state: &State,
+    quoter: &mut Quoter,
+    market: &MarketView<'_>,
+    proposal: &Proposal,
+) -> Result<desk::Evaluation, Refusal> {
     let account = account_view(state, quoter, &market.underlying.symbol, state.reserved);
     Ok(desk::evaluate(proposal, market, &account)?)
 }
@@ -398,6 +625,9 @@ pub fn beyond(state: &State, quoter: &mut Quoter) -> Option<String> {
     let held = signatures(state);
     held.keys().find_map(|symbol| {
         let needs = desk::levels(&holdings_of(state, quoter, symbol), &basis(state, symbol)?);
-        needs.into_iter().find(|n| n.level > state.rules.allows()).map(|n| format!("{symbol} {} × {}", n.count, n.what))
+        needs
+            .into_iter()
+            .find(|n| n.level > state.rules.allows())
+            .map(|n| format!("{symbol} {} × {}", n.count, n.what))
     })
 }

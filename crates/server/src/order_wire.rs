@@ -81,7 +81,8 @@ pub struct OrderWire {
     pub limit: Option<NetPrice>,
     /// Average net price of what is filled.
     pub fill_price: Option<NetPrice>,
-    /// "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and whole".
+    /// "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and
+    /// whole".
     pub time_in_force: String,
     /// "stop at 2.40 debit, watching the middle"; absent without a trigger.
     pub held: Option<String>,
@@ -111,8 +112,21 @@ fn told(e: &desk::order::Event, style: PriceStyle) -> String {
     match e {
         E::Accepted => "accepted by the exchange".into(),
         E::Repriced(p) => format!("limit changed to {}", priced(*p)),
-        E::Resized(n) => format!("{} {}", n.abs(), if *n > 0 { "more asked for" } else { "fewer asked for" }),
-        E::Eased(Some(e)) => format!("eased by {} every {} s to {}", style.write(e.step), e.every, priced(e.to)),
+        E::Resized(n) => format!(
+            "{} {}",
+            n.abs(),
+            if *n > 0 {
+                "more asked for"
+            } else {
+                "fewer asked for"
+            }
+        ),
+        E::Eased(Some(e)) => format!(
+            "eased by {} every {} s to {}",
+            style.write(e.step),
+            e.every,
+            priced(e.to)
+        ),
         E::Eased(None) => "easing stopped".into(),
         E::Tied(link) => match (link.after, link.group) {
             (Some(after), _) => format!("waits for order {after}"),
@@ -131,12 +145,24 @@ fn told(e: &desk::order::Event, style: PriceStyle) -> String {
 
 pub(crate) fn leg_words(l: &Leg) -> String {
     let side = if l.quantity > 0 { "buy" } else { "sell" };
-    let times = if l.instrument.option().is_some() { " ×" } else { "" };
-    format!("{side} {}{times} {}", l.quantity.abs(), instrument_label(&l.instrument))
+    let times = if l.instrument.option().is_some() {
+        " ×"
+    } else {
+        ""
+    };
+    format!(
+        "{side} {}{times} {}",
+        l.quantity.abs(),
+        instrument_label(&l.instrument)
+    )
 }
 
 pub(crate) fn priced(p: Price, style: PriceStyle) -> String {
-    format!("{} {}", style.write(p.abs()), if p < Price::ZERO { "credit" } else { "debit" })
+    format!(
+        "{} {}",
+        style.write(p.abs()),
+        if p < Price::ZERO { "credit" } else { "debit" }
+    )
 }
 
 fn stands(t: TimeInForce) -> String {
@@ -160,22 +186,49 @@ fn held(o: &Order, style: PriceStyle) -> Option<String> {
     let priced = |p: Price| priced(p, style);
     let level = o.trigger_level().map(priced);
     Some(match (trigger.level, level) {
-        (Level::Trailing(by), Some(level)) => format!("stop {} above the lowest, now at {level}, watching {watches}", style.write(by)),
-        (Level::Trailing(by), None) => format!("stop {} above the lowest, watching {watches}", style.write(by)),
+        (Level::Trailing(by), Some(level)) => format!(
+            "stop {} above the lowest, now at {level}, watching {watches}",
+            style.write(by)
+        ),
+        (Level::Trailing(by), None) => format!(
+            "stop {} above the lowest, watching {watches}",
+            style.write(by)
+        ),
         (Level::At(p), _) => format!("stop at {}, watching {watches}", priced(p)),
     })
 }
 
 /// What happened; of the prices that a trailing stop followed the last alone.
 fn story(o: &Order, style: PriceStyle) -> Vec<OrderEventWire> {
-    let last = o.events.iter().rposition(|(_, e)| matches!(e, desk::order::Event::Trailed(_)));
-    let kept = o.events.iter().enumerate().filter(|(i, (_, e))| !matches!(e, desk::order::Event::Trailed(_)) || Some(*i) == last);
-    kept.map(|(_, (at, e))| OrderEventWire { at: at.to_string(), what: told(e, style) }).collect()
+    let last = o
+        .events
+        .iter()
+        .rposition(|(_, e)| matches!(e, desk::order::Event::Trailed(_)));
+    let kept = o
+        .events
+        .iter()
+        .enumerate()
+        .filter(|(i, (_, e))| !matches!(e, desk::order::Event::Trailed(_)) || Some(*i) == last);
+    kept.map(|(_, (at, e))| OrderEventWire {
+        at: at.to_string(),
+        what: told(e, style),
+    })
+    .collect()
 }
 
 fn fill_wire(f: &Fill, style: PriceStyle) -> FillWire {
-    let legs = f.legs.iter().map(|l| FillLegWire { label: instrument_label(&l.instrument), quantity: l.quantity, price: style.write(l.price) });
-    FillWire { at: f.at.to_string(), packages: f.packages, price: net_price(f.price, style), fees: f.fees.to_string(), legs: legs.collect() }
+    let legs = f.legs.iter().map(|l| FillLegWire {
+        label: instrument_label(&l.instrument),
+        quantity: l.quantity,
+        price: style.write(l.price),
+    });
+    FillWire {
+        at: f.at.to_string(),
+        packages: f.packages,
+        price: net_price(f.price, style),
+        fees: f.fees.to_string(),
+        legs: legs.collect(),
+    }
 }
 
 /// All orders as they go over the wire.
@@ -201,19 +254,31 @@ pub(crate) fn order(o: &Order, all: &[Arc<Order>], world: &World) -> Option<Orde
         legs: r.unit.legs().iter().map(leg_words).collect(),
         quantity: o.asked(),
         filled,
-        limit: if let Pricing::Limit(p) = o.pricing() { Some(net_price(p, style)) } else { None },
+        limit: if let Pricing::Limit(p) = o.pricing() {
+            Some(net_price(p, style))
+        } else {
+            None
+        },
         fill_price: (filled > 0).then(|| net_price(desk::Price::from_raw(paid / filled), style)),
         time_in_force: stands(r.time_in_force),
         held: held(o, style),
-        easing: o.easing().filter(|_| state.is_open()).map(|(e, _)| EasingWire {
-            step: style.write(e.step),
-            every: e.every,
-            to: net_price(e.to, style),
-        }),
+        easing: o
+            .easing()
+            .filter(|_| state.is_open())
+            .map(|(e, _)| EasingWire {
+                step: style.write(e.step),
+                every: e.every,
+                to: net_price(e.to, style),
+            }),
         fills: o.fills().map(|f| fill_wire(f, style)).collect(),
         after: link.after,
         cancels: if link.group.is_some() {
-            all.iter().filter(|other| other.id != o.id && other.link().group == link.group && other.state().is_open()).map(|other| other.id).collect()
+            all.iter()
+                .filter(|other| {
+                    other.id != o.id && other.link().group == link.group && other.state().is_open()
+                })
+                .map(|other| other.id)
+                .collect()
         } else {
             Vec::new()
         },

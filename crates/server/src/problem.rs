@@ -27,7 +27,11 @@ pub struct Problem {
 
 impl Problem {
     pub(crate) fn new(status: StatusCode, code: &str, message: impl Into<String>) -> Problem {
-        Problem { code: code.into(), message: message.into(), status: status.as_u16() }
+        Problem {
+            code: code.into(),
+            message: message.into(),
+            status: status.as_u16(),
+        }
     }
 }
 
@@ -36,13 +40,17 @@ impl From<Refusal> for Problem {
         use StatusCode as S;
         let (status, code) = match &r {
             Refusal::Order(e) => (S::UNPROCESSABLE_ENTITY, order_code(e)),
-            Refusal::Evaluation(desk::EvaluationError::Order(e)) => (S::UNPROCESSABLE_ENTITY, order_code(e)),
+            Refusal::Evaluation(desk::EvaluationError::Order(e)) => {
+                (S::UNPROCESSABLE_ENTITY, order_code(e))
+            }
             Refusal::Evaluation(_) => (S::UNPROCESSABLE_ENTITY, "not_priced"),
             Refusal::Listing(_) => (S::UNPROCESSABLE_ENTITY, "not_listed"),
             Refusal::Symbol(_) => (S::UNPROCESSABLE_ENTITY, "bad_contract"),
             Refusal::Structure(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
             Refusal::NotUnit(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
-            Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) => {
+                (S::UNPROCESSABLE_ENTITY, "bad_legs")
+            }
             Refusal::UnknownSymbol(..) => (S::NOT_FOUND, "unknown_symbol"),
             Refusal::Duplicate(_) => (S::CONFLICT, "duplicate"),
             Refusal::NoOrder(_) => (S::NOT_FOUND, "unknown_order"),
@@ -102,8 +110,16 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         match axum::Json::<T>::from_request(request, state).await {
             Ok(axum::Json(value)) => Ok(Body(value)),
-            Err(JsonRejection::JsonDataError(e)) => Err(Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.body_text())),
-            Err(JsonRejection::JsonSyntaxError(e)) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad_json", e.body_text())),
+            Err(JsonRejection::JsonDataError(e)) => Err(Problem::new(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "bad_body",
+                e.body_text(),
+            )),
+            Err(JsonRejection::JsonSyntaxError(e)) => Err(Problem::new(
+                StatusCode::BAD_REQUEST,
+                "bad_json",
+                e.body_text(),
+            )),
             Err(e) => Err(Problem::new(e.status(), "bad_request", e.body_text())),
         }
     }

@@ -43,9 +43,15 @@ pub struct SmileView {
 /// The expiration of a key.
 pub fn expiration_of(state: &State, symbol: &str, key: &str) -> Result<Expiration, Refusal> {
     let u = known(state, symbol)?;
-    let all = state.world.expirations(symbol, state.clock.now).unwrap_or_default();
+    let all = state
+        .world
+        .expirations(symbol, state.clock.now)
+        .unwrap_or_default();
     let found = all.into_iter().find(|e| key_of(u.root_for(e), e) == key);
-    found.ok_or_else(|| Refusal::Field { field: "expiration", message: format!("{key:?} is not listed on {symbol}") })
+    found.ok_or_else(|| Refusal::Field {
+        field: "expiration",
+        message: format!("{key:?} is not listed on {symbol}"),
+    })
 }
 
 struct Quoted {
@@ -54,46 +60,98 @@ struct Quoted {
     years: f64,
 }
 
-/// Implied volatilities of bid, middle and ask of what is out of the money, strikes ascending; strikes without a bid, or whose middle implies nothing, are left out.
+/// Implied volatilities of bid, middle and ask of what is out of the money, strikes ascending;
+/// strikes without a bid, or whose middle implies nothing, are left out.
 fn quoted(state: &State, quoter: &mut Quoter, u: &Underlying, e: &Expiration) -> Quoted {
     let at = state.clock.now;
     let spot = spot_of(state, &u.symbol);
     let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
     let rate = state.world.rate(years);
-    let carry_yield = state.world.carry(&u.symbol).map_or(0.0, |c| c.yield_until(at, e.moment(), rate, spot.to_f64()));
+    let carry_yield = state
+        .world
+        .carry(&u.symbol)
+        .map_or(0.0, |c| c.yield_until(at, e.moment(), rate, spot.to_f64()));
     let forward = spot.to_f64() * ((rate - carry_yield) * years).exp();
     let outside = |c: &desk::Contract| (c.kind == Kind::Call) == (c.strike.to_f64() >= forward);
-    let listed: Vec<_> = quoter.chain(&state.world, u, e, at).into_iter().filter(|(c, l)| outside(c) && l.quote.bid.raw() > 0).collect();
-    let on = if u.kind == desk::UnderlyingKind::Future { quant::Underlying::Future } else { quant::Underlying::Spot };
+    let listed: Vec<_> = quoter
+        .chain(&state.world, u, e, at)
+        .into_iter()
+        .filter(|(c, l)| outside(c) && l.quote.bid.raw() > 0)
+        .collect();
+    let on = if u.kind == desk::UnderlyingKind::Future {
+        quant::Underlying::Future
+    } else {
+        quant::Underlying::Spot
+    };
     let rows: Vec<(Contract, f64)> = listed
         .iter()
         .flat_map(|(c, l)| {
             let terms = desk::terms_of(c, u, at, (rate, carry_yield), 0.3);
-            [l.quote.bid, l.quote.mid(), l.quote.ask].map(|p| (Contract { terms, spot: spot.to_f64(), on }, p.to_f64()))
+            [l.quote.bid, l.quote.mid(), l.quote.ask].map(|p| {
+                (
+                    Contract {
+                        terms,
+                        spot: spot.to_f64(),
+                        on,
+                    },
+                    p.to_f64(),
+                )
+            })
         })
         .collect();
     let vols = implied_vol_all(&rows, Accuracy::Interactive);
     let (threes, _) = vols.as_chunks::<3>();
-    let quote = |((c, _), [bid, middle, ask]): ((desk::Contract, market::Listed), &[Result<f64, quant::ImpliedError>; 3])| {
+    let quote = |((c, _), [bid, middle, ask]): (
+        (desk::Contract, market::Listed),
+        &[Result<f64, quant::ImpliedError>; 3],
+    )| {
         let (middle, ask) = (middle.as_ref().ok().copied()?, ask.as_ref().ok().copied()?);
-        Some((c.clone(), SmileQuote { strike: c.strike.to_f64(), bid: bid.as_ref().ok().copied(), middle, ask }))
+        Some((
+            c.clone(),
+            SmileQuote {
+                strike: c.strike.to_f64(),
+                bid: bid.as_ref().ok().copied(),
+                middle,
+                ask,
+            },
+        ))
     };
-    let mut quotes: Vec<(desk::Contract, SmileQuote)> = listed.into_iter().zip(threes).filter_map(quote).collect();
+    let mut quotes: Vec<(desk::Contract, SmileQuote)> =
+        listed.into_iter().zip(threes).filter_map(quote).collect();
     quotes.sort_by(|a, b| a.1.strike.total_cmp(&b.1.strike));
-    Quoted { quotes, forward, years }
+    Quoted {
+        quotes,
+        forward,
+        years,
+    }
 }
 
 /// The line through the smile of an expiration, where enough is quoted.
 pub fn smile(state: &State, quoter: &mut Quoter, u: &Underlying, e: &Expiration) -> Option<Smile> {
     let q = quoted(state, quoter, u, e);
-    Smile::fit(&q.quotes.iter().map(|(_, quote)| *quote).collect::<Vec<_>>(), q.forward, q.years).ok()
+    Smile::fit(
+        &q.quotes.iter().map(|(_, quote)| *quote).collect::<Vec<_>>(),
+        q.forward,
+        q.years,
+    )
+    .ok()
 }
 
 /// The smile as it is drawn.
-pub fn smile_view(state: &State, quoter: &mut Quoter, symbol: &str, key: &str) -> Result<SmileView, Refusal> {
+pub fn smile_view(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    key: &str,
+) -> Result<SmileView, Refusal> {
     let (u, e) = (known(state, symbol)?, expiration_of(state, symbol, key)?);
     let q = quoted(state, quoter, u, &e);
-    let line = Smile::fit(&q.quotes.iter().map(|(_, quote)| *quote).collect::<Vec<_>>(), q.forward, q.years).ok();
+    let line = Smile::fit(
+        &q.quotes.iter().map(|(_, quote)| *quote).collect::<Vec<_>>(),
+        q.forward,
+        q.years,
+    )
+    .ok();
     let point = |(c, quote): &(desk::Contract, SmileQuote)| SmilePoint {
         strike: desk::strike_label(c.strike),
         at: quote.strike,
@@ -103,5 +161,9 @@ pub fn smile_view(state: &State, quoter: &mut Quoter, symbol: &str, key: &str) -
         ask: quote.ask,
         fitted: line.as_ref().map(|l| l.vol(quote.strike)),
     };
-    Ok(SmileView { key: key.to_owned(), forward: q.forward, points: q.quotes.iter().map(point).collect() })
+    Ok(SmileView {
+        key: key.to_owned(),
+        forward: q.forward,
+        points: q.quotes.iter().map(point).collect(),
+    })
 }

@@ -1,8 +1,12 @@
-//! Positions and fills as CSV (RFC 4180), and both as an investment statement in OFX 2.2 (Open Financial Exchange, published specification).
+//! Positions and fills as CSV (RFC 4180), and both as an investment statement in OFX 2.2 (Open
+//! Financial Exchange, published specification).
 //!
-//! OFX knows no futures: they are written as other securities. Prices are decimals whatever the market writes; moments carry the exchange's offset.
+//! OFX knows no futures: they are written as other securities. Prices are decimals whatever the
+//! market writes; moments carry the exchange's offset.
 
-use desk::{Book, FillLeg, Instrument, Kind, Moment, Money, Price, Purpose, Underlying, UnderlyingKind};
+use desk::{
+    Book, FillLeg, Instrument, Kind, Moment, Money, Price, Purpose, Underlying, UnderlyingKind,
+};
 use market::Quoter;
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesPI, BytesText, Event};
@@ -11,11 +15,32 @@ use crate::money::account_value;
 use crate::state::State;
 
 /// Columns of the fills; import reads the same.
-pub const FILL_COLUMNS: [&str; 8] = ["fill", "order", "at", "symbol", "instrument", "quantity", "price", "fees"];
-const POSITION_COLUMNS: [&str; 9] = ["campaign", "symbol", "instrument", "quantity", "opened", "opened_at", "mark", "value", "profit"];
+pub const FILL_COLUMNS: [&str; 8] = [
+    "fill",
+    "order",
+    "at",
+    "symbol",
+    "instrument",
+    "quantity",
+    "price",
+    "fees",
+];
+const POSITION_COLUMNS: [&str; 9] = [
+    "campaign",
+    "symbol",
+    "instrument",
+    "quantity",
+    "opened",
+    "opened_at",
+    "mark",
+    "value",
+    "profit",
+];
 
 fn csv_of(header: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {
-    let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    let mut out = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .from_writer(Vec::new());
     // Writing to memory cannot fail.
     let mut write = |row: &[String]| drop(out.write_record(row));
     write(&header.iter().map(|h| (*h).to_owned()).collect::<Vec<_>>());
@@ -26,8 +51,13 @@ fn csv_of(header: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {
 /// Open lots: one row each, at their marks.
 pub fn positions_csv(state: &State, quoter: &mut Quoter) -> String {
     let rows = state.account.lots().iter().map(|l| {
-        let mark = quoter.quote_any(&state.world, &l.instrument, state.clock.now).map_or(l.price, |q| q.mark());
-        let symbol = state.world.underlying_of(&l.instrument).map_or_else(String::new, |u| u.symbol.clone());
+        let mark = quoter
+            .quote_any(&state.world, &l.instrument, state.clock.now)
+            .map_or(l.price, |q| q.mark());
+        let symbol = state
+            .world
+            .underlying_of(&l.instrument)
+            .map_or_else(String::new, |u| u.symbol.clone());
         vec![
             l.campaign.to_string(),
             symbol,
@@ -45,7 +75,11 @@ pub fn positions_csv(state: &State, quoter: &mut Quoter) -> String {
 
 /// Every execution with its number, oldest first.
 fn fills(state: &State) -> Vec<(String, &desk::Order, &desk::Fill)> {
-    let each = state.orders.iter().flat_map(|o| o.fills().enumerate().map(move |(i, f)| (format!("{}-{}", o.id, i + 1), o.as_ref(), f)));
+    let each = state.orders.iter().flat_map(|o| {
+        o.fills()
+            .enumerate()
+            .map(move |(i, f)| (format!("{}-{}", o.id, i + 1), o.as_ref(), f))
+    });
     let mut all: Vec<_> = each.collect();
     all.sort_by_key(|(_, _, f)| f.at);
     all
@@ -63,7 +97,11 @@ pub fn fills_csv(state: &State) -> String {
                 l.instrument.to_string(),
                 l.quantity.to_string(),
                 l.price.to_string(),
-                if i == 0 { f.fees.to_string() } else { String::new() },
+                if i == 0 {
+                    f.fees.to_string()
+                } else {
+                    String::new()
+                },
             ]
         };
         f.legs.iter().enumerate().map(row).collect::<Vec<_>>()
@@ -84,28 +122,64 @@ fn value(name: &'static str, text: impl ToString) -> Node {
 
 fn write(out: &mut Writer<Vec<u8>>, node: &Node) -> std::io::Result<()> {
     match node {
-        Value(name, text) => out.create_element(*name).write_text_content(BytesText::new(text)).map(drop),
-        Inside(name, inside) => out.create_element(*name).write_inner_content(|w| inside.iter().try_for_each(|n| write(w, n))).map(drop),
+        Value(name, text) => out
+            .create_element(*name)
+            .write_text_content(BytesText::new(text))
+            .map(drop),
+        Inside(name, inside) => out
+            .create_element(*name)
+            .write_inner_content(|w| inside.iter().try_for_each(|n| write(w, n)))
+            .map(drop),
     }
 }
 
 /// "20310311104200.000[-5:EST]".
 fn moment(at: Moment) -> String {
-    let digits: String = at.to_string().chars().take(19).filter(char::is_ascii_digit).collect();
+    let digits: String = at
+        .to_string()
+        .chars()
+        .take(19)
+        .filter(char::is_ascii_digit)
+        .collect();
     format!("{digits}.000[-5:EST]")
 }
 
 fn security(instrument: &Instrument) -> Node {
-    Inside("SECID", vec![value("UNIQUEID", instrument), value("UNIQUEIDTYPE", "OTHER")])
+    Inside(
+        "SECID",
+        vec![
+            value("UNIQUEID", instrument),
+            value("UNIQUEIDTYPE", "OTHER"),
+        ],
+    )
 }
 
 /// How OFX calls a trade in an instrument: the aggregate, its inner one, and what follows it.
-fn trade(id: &str, at: Moment, memo: &str, leg: &FillLeg, fees: Money, opens: bool, u: &Underlying) -> Node {
+fn trade(
+    id: &str,
+    at: Moment,
+    memo: &str,
+    leg: &FillLeg,
+    fees: Money,
+    opens: bool,
+    u: &Underlying,
+) -> Node {
     let bought = leg.quantity > 0;
     // Nothing is paid for a future.
-    let paid = if u.is_margined(&leg.instrument) { Money::ZERO } else { leg.price.times(leg.quantity * u.units(&leg.instrument)) };
+    let paid = if u.is_margined(&leg.instrument) {
+        Money::ZERO
+    } else {
+        leg.price.times(leg.quantity * u.units(&leg.instrument))
+    };
     let inner = vec![
-        Inside("INVTRAN", vec![value("FITID", id), value("DTTRADE", moment(at)), value("MEMO", memo)]),
+        Inside(
+            "INVTRAN",
+            vec![
+                value("FITID", id),
+                value("DTTRADE", moment(at)),
+                value("MEMO", memo),
+            ],
+        ),
         security(&leg.instrument),
         value("UNITS", leg.quantity),
         value("UNITPRICE", leg.price),
@@ -118,16 +192,42 @@ fn trade(id: &str, at: Moment, memo: &str, leg: &FillLeg, fees: Money, opens: bo
     match (&leg.instrument, u.kind, bought) {
         (Instrument::Option(_), _, true) => {
             let how = if opens { "BUYTOOPEN" } else { "BUYTOCLOSE" };
-            Inside("BUYOPT", vec![inner, value("OPTBUYTYPE", how), value("SHPERCTRCT", u.multiplier)])
+            Inside(
+                "BUYOPT",
+                vec![
+                    inner,
+                    value("OPTBUYTYPE", how),
+                    value("SHPERCTRCT", u.multiplier),
+                ],
+            )
         }
         (Instrument::Option(_), _, false) => {
             let how = if opens { "SELLTOOPEN" } else { "SELLTOCLOSE" };
-            Inside("SELLOPT", vec![inner, value("OPTSELLTYPE", how), value("SHPERCTRCT", u.multiplier)])
+            Inside(
+                "SELLOPT",
+                vec![
+                    inner,
+                    value("OPTSELLTYPE", how),
+                    value("SHPERCTRCT", u.multiplier),
+                ],
+            )
         }
         (_, UnderlyingKind::Future, true) => Inside("BUYOTHER", vec![inner]),
         (_, UnderlyingKind::Future, false) => Inside("SELLOTHER", vec![inner]),
-        (_, _, true) => Inside("BUYSTOCK", vec![inner, value("BUYTYPE", if opens { "BUY" } else { "BUYTOCOVER" })]),
-        (_, _, false) => Inside("SELLSTOCK", vec![inner, value("SELLTYPE", if opens { "SELLSHORT" } else { "SELL" })]),
+        (_, _, true) => Inside(
+            "BUYSTOCK",
+            vec![
+                inner,
+                value("BUYTYPE", if opens { "BUY" } else { "BUYTOCOVER" }),
+            ],
+        ),
+        (_, _, false) => Inside(
+            "SELLSTOCK",
+            vec![
+                inner,
+                value("SELLTYPE", if opens { "SELLSHORT" } else { "SELL" }),
+            ],
+        ),
     }
 }
 
@@ -153,19 +253,35 @@ fn position(state: &State, lot: &desk::Lot, mark: Price) -> Option<Node> {
 
 fn listed(state: &State, instrument: &Instrument) -> Option<Node> {
     let u = state.world.underlying_of(instrument)?;
-    let info = |name: String| Inside("SECINFO", vec![security(instrument), value("SECNAME", name), value("TICKER", instrument)]);
+    let info = |name: String| {
+        Inside(
+            "SECINFO",
+            vec![
+                security(instrument),
+                value("SECNAME", name),
+                value("TICKER", instrument),
+            ],
+        )
+    };
     Some(match instrument {
         Instrument::Option(c) => Inside(
             "OPTINFO",
             vec![
-                info(format!("{} {}, {}", u.symbol, c.label(), desk::short_date(c.expiry))),
+                info(format!(
+                    "{} {}, {}",
+                    u.symbol,
+                    c.label(),
+                    desk::short_date(c.expiry)
+                )),
                 value("OPTTYPE", if c.kind == Kind::Call { "CALL" } else { "PUT" }),
                 value("STRIKEPRICE", c.strike),
                 value("DTEXPIRE", c.expiry.to_string().replace('-', "")),
                 value("SHPERCTRCT", u.multiplier),
             ],
         ),
-        Instrument::Underlying(_) if u.kind == UnderlyingKind::Future => Inside("OTHERINFO", vec![info(u.name.clone())]),
+        Instrument::Underlying(_) if u.kind == UnderlyingKind::Future => {
+            Inside("OTHERINFO", vec![info(u.name.clone())])
+        }
         Instrument::Underlying(_) => Inside("STOCKINFO", vec![info(u.name.clone())]),
     })
 }
@@ -177,7 +293,9 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
     let mut transactions = vec![value("DTSTART", moment(begin)), value("DTEND", moment(now))];
     let mut named: Vec<Instrument> = Vec::new();
     for (id, o, f) in fills(state) {
-        let Some(u) = state.world.underlying(&o.request.symbol) else { continue };
+        let Some(u) = state.world.underlying(&o.request.symbol) else {
+            continue;
+        };
         // The fees of an execution stand on its first leg.
         for (i, leg) in f.legs.iter().enumerate() {
             let fees = if i == 0 { f.fees } else { Money::ZERO };
@@ -190,13 +308,23 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
                     f.legs.iter().filter_map(ends).min() != ends(leg)
                 }
             };
-            transactions.push(trade(&format!("{id}-{}", i + 1), f.at, &crate::trading::told(o, u), leg, fees, opens, u));
+            transactions.push(trade(
+                &format!("{id}-{}", i + 1),
+                f.at,
+                &crate::trading::told(o, u),
+                leg,
+                fees,
+                opens,
+                u,
+            ));
             named.push(leg.instrument.clone());
         }
     }
     let mut open = Vec::new();
     for lot in state.account.lots() {
-        let mark = quoter.quote_any(&state.world, &lot.instrument, now).map_or(lot.price, |q| q.mark());
+        let mark = quoter
+            .quote_any(&state.world, &lot.instrument, now)
+            .map_or(lot.price, |q| q.mark());
         open.extend(position(state, lot, mark));
         named.push(lot.instrument.clone());
     }
@@ -207,7 +335,13 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
     let statement = vec![
         value("DTASOF", moment(now)),
         value("CURDEF", "USD"),
-        Inside("INVACCTFROM", vec![value("BROKERID", "pikebell.invalid"), value("ACCTID", "paper")]),
+        Inside(
+            "INVACCTFROM",
+            vec![
+                value("BROKERID", "pikebell.invalid"),
+                value("ACCTID", "paper"),
+            ],
+        ),
         Inside("INVTRANLIST", transactions),
         Inside("INVPOSLIST", open),
         Inside(
@@ -231,18 +365,36 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
             ],
         ),
     ];
-    let signon = vec![status(), value("DTSERVER", moment(now)), value("LANGUAGE", "ENG")];
+    let signon = vec![
+        status(),
+        value("DTSERVER", moment(now)),
+        value("LANGUAGE", "ENG"),
+    ];
     let document = Inside(
         "OFX",
         vec![
             Inside("SIGNONMSGSRSV1", vec![Inside("SONRS", signon)]),
-            Inside("INVSTMTMSGSRSV1", vec![Inside("INVSTMTTRNRS", vec![value("TRNUID", 0), status(), Inside("INVSTMTRS", statement)])]),
-            Inside("SECLISTMSGSRSV1", vec![Inside("SECLIST", named.iter().filter_map(|i| listed(state, i)).collect())]),
+            Inside(
+                "INVSTMTMSGSRSV1",
+                vec![Inside(
+                    "INVSTMTTRNRS",
+                    vec![value("TRNUID", 0), status(), Inside("INVSTMTRS", statement)],
+                )],
+            ),
+            Inside(
+                "SECLISTMSGSRSV1",
+                vec![Inside(
+                    "SECLIST",
+                    named.iter().filter_map(|i| listed(state, i)).collect(),
+                )],
+            ),
         ],
     );
     let mut out = Writer::new_with_indent(Vec::new(), b' ', 1);
     out.write_event(Event::Decl(BytesDecl::new("1.0", Some("UTF-8"), None)))?;
-    out.write_event(Event::PI(BytesPI::new(r#"OFX OFXHEADER="200" VERSION="220" SECURITY="NONE" OLDFILEUID="NONE" NEWFILEUID="NONE""#)))?;
+    out.write_event(Event::PI(BytesPI::new(
+        r#"OFX OFXHEADER="200" VERSION="220" SECURITY="NONE" OLDFILEUID="NONE" NEWFILEUID="NONE""#,
+    )))?;
     write(&mut out, &document)?;
     Ok(String::from_utf8(out.into_inner()).unwrap_or_default())
 }

@@ -1,7 +1,8 @@
 //! The websocket: clock, quotes, account and evaluations.
 //!
-//! Each connection keeps what it last sent and pushes differences, so a slow reader never gets behind:
-//! it is sent the newest state when it is ready. Of evaluations only the latest asked for is worked on.
+//! Each connection keeps what it last sent and pushes differences, so a slow reader never gets
+//! behind: it is sent the newest state when it is ready. Of evaluations only the latest asked for
+//! is worked on.
 
 use std::collections::HashMap;
 use std::time::{Duration, Instant};
@@ -106,7 +107,8 @@ pub enum ClientMessage {
 }
 
 pub(crate) async fn upgrade(State(app): State<AppState>, up: WebSocketUpgrade) -> Response {
-    up.max_message_size(64 * 1024).on_upgrade(move |socket| Connection::new(app).run(socket))
+    up.max_message_size(64 * 1024)
+        .on_upgrade(move |socket| Connection::new(app).run(socket))
 }
 
 /// The book and the masthead are worked out at most this often while only time passes.
@@ -174,7 +176,9 @@ impl Connection {
                 }
             };
             for message in messages {
-                let Ok(text) = serde_json::to_string(&message) else { continue };
+                let Ok(text) = serde_json::to_string(&message) else {
+                    continue;
+                };
                 if socket.send(Message::Text(text.into())).await.is_err() {
                     return;
                 }
@@ -184,10 +188,16 @@ impl Connection {
 
     async fn receive(&mut self, text: &str) -> Vec<ServerMessage> {
         match serde_json::from_str(text) {
-            Ok(ClientMessage::Watch { symbol, expirations, mut columns }) => {
+            Ok(ClientMessage::Watch {
+                symbol,
+                expirations,
+                mut columns,
+            }) => {
                 columns.truncate(MOST_COLUMNS);
                 self.sent.head = None;
-                self.sent.rows.retain(|key, _| symbol == self.symbol && expirations.contains(key) && columns == self.columns);
+                self.sent.rows.retain(|key, _| {
+                    symbol == self.symbol && expirations.contains(key) && columns == self.columns
+                });
                 (self.symbol, self.expirations, self.columns) = (symbol, expirations, columns);
                 self.push_chain().await
             }
@@ -202,7 +212,11 @@ impl Connection {
                 Vec::new()
             }
             Err(e) => {
-                let problem = Problem::new(axum::http::StatusCode::BAD_REQUEST, "bad_message", e.to_string());
+                let problem = Problem::new(
+                    axum::http::StatusCode::BAD_REQUEST,
+                    "bad_message",
+                    e.to_string(),
+                );
                 vec![ServerMessage::Refused { id: None, problem }]
             }
         }
@@ -212,13 +226,25 @@ impl Connection {
         if self.working.is_some() {
             return;
         }
-        let Some((id, request)) = self.pending.take() else { return };
+        let Some((id, request)) = self.pending.take() else {
+            return;
+        };
         let app = self.app.clone();
         self.working = Some(tokio::spawn(async move {
-            let answered = app.read(move |state, quoter| evaluate_now(state, quoter, &request).map_err(Problem::from)).await;
+            let answered = app
+                .read(move |state, quoter| {
+                    evaluate_now(state, quoter, &request).map_err(Problem::from)
+                })
+                .await;
             match answered.and_then(|a| a) {
-                Ok(evaluation) => ServerMessage::Evaluation { id, evaluation: Box::new(evaluation) },
-                Err(problem) => ServerMessage::Refused { id: Some(id), problem },
+                Ok(evaluation) => ServerMessage::Evaluation {
+                    id,
+                    evaluation: Box::new(evaluation),
+                },
+                Err(problem) => ServerMessage::Refused {
+                    id: Some(id),
+                    problem,
+                },
             }
         }));
     }
@@ -235,7 +261,9 @@ impl Connection {
         let changed = self.sent.version != state.version && rested;
         if changed {
             self.sent.version = state.version;
-            out.push(ServerMessage::Changed { version: state.version });
+            out.push(ServerMessage::Changed {
+                version: state.version,
+            });
         }
         if self.sent.moment != Some(state.clock.now) {
             self.sent.moment = Some(state.clock.now);
@@ -250,11 +278,17 @@ impl Connection {
     }
 
     async fn push_chain(&mut self) -> Vec<ServerMessage> {
-        let Some(symbol) = self.symbol.clone() else { return Vec::new() };
+        let Some(symbol) = self.symbol.clone() else {
+            return Vec::new();
+        };
         let (keys, columns) = (self.expirations.clone(), self.columns.clone());
         let read = self.app.read(move |state, quoter| {
             let head = head(state, &symbol)?;
-            let blocks = if keys.is_empty() { Vec::new() } else { blocks(state, quoter, &symbol, &keys, &columns)? };
+            let blocks = if keys.is_empty() {
+                Vec::new()
+            } else {
+                blocks(state, quoter, &symbol, &keys, &columns)?
+            };
             Ok::<_, Problem>((head, blocks))
         });
         match read.await.and_then(|r| r) {
@@ -271,19 +305,36 @@ impl Connection {
         let symbol = head.symbol.clone();
         for Block { key, rows } in blocks {
             let before = self.sent.rows.get(&key);
-            let same_strikes = before.is_some_and(|b| b.len() == rows.len() && b.iter().zip(&rows).all(|(a, b)| a.strike == b.strike));
+            let same_strikes = before.is_some_and(|b| {
+                b.len() == rows.len() && b.iter().zip(&rows).all(|(a, b)| a.strike == b.strike)
+            });
             let changed: Vec<Row> = match before {
-                Some(before) if same_strikes => before.iter().zip(&rows).filter(|(a, b)| a != b).map(|(_, b)| b.clone()).collect(),
+                Some(before) if same_strikes => before
+                    .iter()
+                    .zip(&rows)
+                    .filter(|(a, b)| a != b)
+                    .map(|(_, b)| b.clone())
+                    .collect(),
                 _ => rows.clone(),
             };
             if !same_strikes || !changed.is_empty() {
-                out.push(ServerMessage::Rows { symbol: symbol.clone(), key: key.clone(), whole: !same_strikes, rows: changed });
+                out.push(ServerMessage::Rows {
+                    symbol: symbol.clone(),
+                    key: key.clone(),
+                    whole: !same_strikes,
+                    rows: changed,
+                });
             }
             self.sent.rows.insert(key, rows);
         }
         if self.sent.head.as_ref() != Some(&head) {
             self.sent.head = Some(head.clone());
-            out.insert(0, ServerMessage::Head { head: Box::new(head) });
+            out.insert(
+                0,
+                ServerMessage::Head {
+                    head: Box::new(head),
+                },
+            );
         }
         out
     }
@@ -291,8 +342,15 @@ impl Connection {
     async fn push_slow(&mut self) -> Vec<ServerMessage> {
         self.sent.slow = Some(Instant::now());
         let wants_book = self.wants_book;
-        let read = self.app.read(move |state, quoter| (masthead(state, quoter), wants_book.then(|| book(state, quoter))));
-        let Ok((masthead, book)) = read.await else { return Vec::new() };
+        let read = self.app.read(move |state, quoter| {
+            (
+                masthead(state, quoter),
+                wants_book.then(|| book(state, quoter)),
+            )
+        });
+        let Ok((masthead, book)) = read.await else {
+            return Vec::new();
+        };
         let mut out = Vec::new();
         if self.sent.masthead.as_ref() != Some(&masthead) {
             self.sent.masthead = Some(masthead.clone());
@@ -300,7 +358,9 @@ impl Connection {
         }
         if let Some(book) = book.filter(|b| self.sent.book.as_ref() != Some(b)) {
             self.sent.book = Some(book.clone());
-            out.push(ServerMessage::Book { book: Box::new(book) });
+            out.push(ServerMessage::Book {
+                book: Box::new(book),
+            });
         }
         out
     }

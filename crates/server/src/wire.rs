@@ -1,7 +1,10 @@
 //! What goes over the wire. Prices and money are decimal text (exact); model values are numbers.
 //! Handlers translate; nothing is computed here.
 
-use desk::{Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying, Verdict};
+use desk::{
+    Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying,
+    Verdict,
+};
 use market::exchange::chance_within;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -23,12 +26,25 @@ pub struct LegWire {
 
 /// Reads legs into a structure.
 pub(crate) fn structure(legs: &[LegWire]) -> Result<Structure, Refusal> {
-    let read = |l: &LegWire| -> Result<Leg, Refusal> { Ok(Leg { instrument: l.contract.parse()?, quantity: l.quantity }) };
-    Ok(Structure::new(legs.iter().map(read).collect::<Result<Vec<_>, _>>()?)?)
+    let read = |l: &LegWire| -> Result<Leg, Refusal> {
+        Ok(Leg {
+            instrument: l.contract.parse()?,
+            quantity: l.quantity,
+        })
+    };
+    Ok(Structure::new(
+        legs.iter().map(read).collect::<Result<Vec<_>, _>>()?,
+    )?)
 }
 
 pub(crate) fn legs_wire(s: &Structure) -> Vec<LegWire> {
-    s.legs().iter().map(|l| LegWire { contract: l.instrument.to_string(), quantity: l.quantity }).collect()
+    s.legs()
+        .iter()
+        .map(|l| LegWire {
+            contract: l.instrument.to_string(),
+            quantity: l.quantity,
+        })
+        .collect()
 }
 
 /// What is asked about a draft, a ticket or a closing order.
@@ -73,7 +89,11 @@ pub(crate) fn net_price(p: desk::Price, style: PriceStyle) -> NetPrice {
         -1 => "credit",
         _ => "even",
     };
-    NetPrice { value: p.to_string(), amount: style.write(p.abs()), side: side.into() }
+    NetPrice {
+        value: p.to_string(),
+        amount: style.write(p.abs()),
+        side: side.into(),
+    }
 }
 
 /// The best or worst outcome.
@@ -88,8 +108,14 @@ pub struct ExtentWire {
 
 pub(crate) fn extent(e: &Extent) -> ExtentWire {
     match e {
-        Extent::Unlimited => ExtentWire { unlimited: true, profit: None },
-        Extent::Limited { profit, .. } => ExtentWire { unlimited: false, profit: Some(profit.to_string()) },
+        Extent::Unlimited => ExtentWire {
+            unlimited: true,
+            profit: None,
+        },
+        Extent::Limited { profit, .. } => ExtentWire {
+            unlimited: false,
+            profit: Some(profit.to_string()),
+        },
     }
 }
 
@@ -106,8 +132,16 @@ pub struct EvenWire {
 
 pub(crate) fn even(e: &Even) -> EvenWire {
     match e {
-        Even::Point(p) => EvenWire { from: p.fixed(2), to: Some(p.fixed(2)), stretch: false },
-        Even::Range(a, b) => EvenWire { from: a.fixed(2), to: b.map(|b| b.fixed(2)), stretch: true },
+        Even::Point(p) => EvenWire {
+            from: p.fixed(2),
+            to: Some(p.fixed(2)),
+            stretch: false,
+        },
+        Even::Range(a, b) => EvenWire {
+            from: a.fixed(2),
+            to: b.map(|b| b.fixed(2)),
+            stretch: true,
+        },
     }
 }
 
@@ -134,7 +168,12 @@ pub struct GreeksWire {
 }
 
 pub(crate) fn greeks(g: &desk::PositionGreeks) -> GreeksWire {
-    GreeksWire { delta: g.delta, gamma: g.gamma, theta: g.theta, vega: g.vega }
+    GreeksWire {
+        delta: g.delta,
+        gamma: g.gamma,
+        theta: g.theta,
+        vega: g.vega,
+    }
 }
 
 /// One leg of an answer.
@@ -238,7 +277,8 @@ pub struct EvaluationWire {
     pub theoretical: NetPrice,
     /// Prices from rest to cross, one per tick (thinned when there are very many).
     pub ladder: Vec<NetPrice>,
-    /// For each of them, the chance of a fill within five minutes by the exchange's own model, if the market stays.
+    /// For each of them, the chance of a fill within five minutes by the exchange's own model, if
+    /// the market stays.
     pub fill_chances: Vec<f64>,
     /// The same at the price used.
     pub fill_chance: f64,
@@ -272,7 +312,8 @@ pub struct EvaluationWire {
     pub chance_of_profit: f64,
     /// Money and margin.
     pub money: MoneyWire,
-    /// How many packages the trader's own rule about risk allows; absent without such a rule or without a limit of the loss.
+    /// How many packages the trader's own rule about risk allows; absent without such a rule or
+    /// without a limit of the loss.
     pub allowed: Option<i64>,
     /// In plain words.
     pub sentences: Vec<String>,
@@ -297,8 +338,15 @@ fn ladder(q: &desk::PackageQuote, style: PriceStyle) -> (Vec<NetPrice>, Vec<f64>
     prices.sort_unstable();
     prices.dedup();
     let middle = prices.iter().position(|p| *p == q.middle).unwrap_or(0);
-    let chances = prices.iter().map(|p| chance_within(q, *p, FILL_WITHIN)).collect();
-    (prices.into_iter().map(|p| net_price(p, style)).collect(), chances, middle)
+    let chances = prices
+        .iter()
+        .map(|p| chance_within(q, *p, FILL_WITHIN))
+        .collect();
+    (
+        prices.into_iter().map(|p| net_price(p, style)).collect(),
+        chances,
+        middle,
+    )
 }
 
 pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationWire {
@@ -312,7 +360,11 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         Verdict::Blocking => "blocking",
     };
     let part = match &e.horizon.shape.most {
-        Extent::Limited { profit, .. } if *profit > Money::ZERO && e.money.tied_up > Money::ZERO => Some(profit.to_f64() / e.money.tied_up.to_f64()),
+        Extent::Limited { profit, .. }
+            if *profit > Money::ZERO && e.money.tied_up > Money::ZERO =>
+        {
+            Some(profit.to_f64() / e.money.tied_up.to_f64())
+        }
         _ => None,
     };
     let shown = |v: f64| desk::Price::from_f64((v * 100.0).round() / 100.0).unwrap_or_default();
@@ -341,7 +393,16 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         evens: e.horizon.shape.evens.iter().map(even).collect(),
         tail_above: above,
         tail_below: below,
-        kinks: e.horizon.shape.kinks.iter().map(|k| KinkWire { price: k.price.to_f64(), profit: k.profit.to_f64() }).collect(),
+        kinks: e
+            .horizon
+            .shape
+            .kinks
+            .iter()
+            .map(|k| KinkWire {
+                price: k.price.to_f64(),
+                profit: k.profit.to_f64(),
+            })
+            .collect(),
         prices: e.curves.prices.clone(),
         outline: e.curves.outline.clone(),
         today: e.curves.today.clone(),
@@ -379,17 +440,39 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
             part,
             part_a_year: part.map(|p| p * 365.0 / e.horizon.days.max(1) as f64),
             requirement_change: e.money.requirement_change.to_string(),
-            parts: e.money.alone.parts.iter().map(|p| format!("{}: {}", p.what, p.amount)).collect(),
+            parts: e
+                .money
+                .alone
+                .parts
+                .iter()
+                .map(|p| format!("{}: {}", p.what, p.amount))
+                .collect(),
         },
         sentences: e.sentences.clone(),
-        checks: e.checks.iter().map(|c| CheckWire { verdict: verdict(c.verdict).into(), text: c.text.clone() }).collect(),
+        checks: e
+            .checks
+            .iter()
+            .map(|c| CheckWire {
+                verdict: verdict(c.verdict).into(),
+                text: c.text.clone(),
+            })
+            .collect(),
         after: None,
     }
 }
 
 /// Reads a price of a request, as its market writes it or as a decimal.
-pub(crate) fn parse_price(field: &'static str, text: &str, style: PriceStyle) -> Result<desk::Price, Refusal> {
-    style.read(text).map_err(|e: desk::NumberError| Refusal::Field { field, message: e.to_string() })
+pub(crate) fn parse_price(
+    field: &'static str,
+    text: &str,
+    style: PriceStyle,
+) -> Result<desk::Price, Refusal> {
+    style
+        .read(text)
+        .map_err(|e: desk::NumberError| Refusal::Field {
+            field,
+            message: e.to_string(),
+        })
 }
 
 /// The exchange's clock.
@@ -412,7 +495,14 @@ pub struct ClockWire {
 
 pub(crate) fn clock(c: &market::Clock) -> ClockWire {
     let (open, until) = crate::state::session(c.now);
-    ClockWire { now: c.now.to_string(), running: c.running, speed: c.speed, speeds: market::SPEEDS.to_vec(), open, until: until.to_string() }
+    ClockWire {
+        now: c.now.to_string(),
+        running: c.running,
+        speed: c.speed,
+        speeds: market::SPEEDS.to_vec(),
+        open,
+        until: until.to_string(),
+    }
 }
 
 pub(crate) fn moment(m: Moment) -> String {
@@ -424,5 +514,8 @@ pub(crate) fn money(m: Money) -> String {
 }
 
 pub(crate) fn instrument_label(i: &Instrument) -> String {
-    i.option().map_or_else(|| i.label(), |c| format!("{}, {}", c.label(), desk::short_date(c.expiry)))
+    i.option().map_or_else(
+        || i.label(),
+        |c| format!("{}, {}", c.label(), desk::short_date(c.expiry)),
+    )
 }

@@ -1,4 +1,5 @@
-//! `pikebell calc margin` as it is run: JSON in, JSON out in the same order, its exit status. The amounts' sources stand in the desk's tests.
+//! `pikebell calc margin` as it is run: JSON in, JSON out in the same order, its exit status. The
+//! amounts' sources stand in the desk's tests.
 #![allow(clippy::unwrap_used)]
 
 use std::io::Write;
@@ -14,7 +15,12 @@ fn margin(document: &Value) -> (Output, Vec<Value>) {
         .stderr(Stdio::piped())
         .spawn()
         .unwrap();
-    child.stdin.take().unwrap().write_all(document.to_string().as_bytes()).unwrap();
+    child
+        .stdin
+        .take()
+        .unwrap()
+        .write_all(document.to_string().as_bytes())
+        .unwrap();
     let out = child.wait_with_output().unwrap();
     let read: Value = serde_json::from_slice(&out.stdout).unwrap_or_default();
     let cases = read["cases"].as_array().cloned().unwrap_or_default();
@@ -32,8 +38,16 @@ fn strategy(id: &str, price: f64, legs: &[Value]) -> Value {
 
 #[test]
 fn three_regimes_in_one_document() {
-    let condor = [option(1, "put", 90.0, 0.6), option(-1, "put", 95.0, 1.6), option(-1, "call", 105.0, 1.7), option(1, "call", 110.0, 0.7)];
-    let covered = [json!({ "qty": 150, "kind": "stock" }), option(-1, "call", 105.0, 1.7)];
+    let condor = [
+        option(1, "put", 90.0, 0.6),
+        option(-1, "put", 95.0, 1.6),
+        option(-1, "call", 105.0, 1.7),
+        option(1, "call", 110.0, 0.7),
+    ];
+    let covered = [
+        json!({ "qty": 150, "kind": "stock" }),
+        option(-1, "call", 105.0, 1.7),
+    ];
     let portfolio = json!({ "down": 0.15, "up": 0.15, "points": 10, "minimum_per_contract": 0.375, "rate": 0.04, "yield": 0.0 });
     let scan = json!({ "price_scan": 1400, "vol_scan": 0.04, "extreme_multiple": 3, "extreme_cover": 0.33, "exposure_rate": 0.02, "short_option_minimum": 2000, "rate": 0 });
     let straddle = [option(1, "call", 100.0, 5.5), option(1, "put", 100.0, 4.5)];
@@ -44,8 +58,14 @@ fn three_regimes_in_one_document() {
         { "id": 7, "regime": "portfolio", "underlying": { "price": 100, "multiplier": 100 }, "params": portfolio, "legs": straddle },
         { "id": null, "regime": "scan", "underlying": { "price": 20_000, "multiplier": 50 }, "params": scan, "legs": future },
     ] }));
-    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
-    let near = |v: &Value, want: f64| assert!((v.as_f64().unwrap() - want).abs() < 1e-6, "{v} {want}");
+    assert_eq!(
+        out.status.code(),
+        Some(0),
+        "{}",
+        String::from_utf8_lossy(&out.stderr)
+    );
+    let near =
+        |v: &Value, want: f64| assert!((v.as_f64().unwrap() - want).abs() < 1e-6, "{v} {want}");
     // Width 500, 200 received: nothing more is needed for the order, 300 stay tied up.
     let c = &cases[0];
     assert_eq!(c["id"], "condor");
@@ -66,10 +86,17 @@ fn three_regimes_in_one_document() {
         cases[1]["groups"],
         json!([{ "legs": [{ "leg": 1, "qty": -1 }, { "leg": 0, "qty": 100 }], "requirement": 5_000.0 }, { "legs": [{ "leg": 0, "qty": 50 }], "requirement": 2_500.0 }])
     );
-    // Bought at 10 the straddle cannot lose 75 over the points … it can lose what it costs: more than the minimum near the middle.
+    // Bought at 10 the straddle cannot lose 75 over the points … it can lose what it costs: more
+    // than the minimum near the middle.
     assert!(cases[2]["requirement"].as_f64().unwrap() >= 75.0 && cases[2]["id"] == 7);
-    near(&cases[2]["needed_at_order"], cases[2]["requirement"].as_f64().unwrap() + 1_000.0);
-    near(&cases[2]["tied_up"], cases[2]["requirement"].as_f64().unwrap());
+    near(
+        &cases[2]["needed_at_order"],
+        cases[2]["requirement"].as_f64().unwrap() + 1_000.0,
+    );
+    near(
+        &cases[2]["tied_up"],
+        cases[2]["requirement"].as_f64().unwrap(),
+    );
     // Two futures at the full scan, without exposure.
     let f = &cases[3];
     near(&f["requirement"], 140_000.0);
@@ -88,14 +115,35 @@ fn what_a_regime_does_not_define_is_refused_by_name_and_the_others_are_answered(
     };
     type Spoil = fn(&mut Value);
     let refused: [(Spoil, &str); 9] = [
-        (|c| c["legs"][0] = json!({ "qty": 1, "kind": "future" }), "a future is not defined under strategy"),
-        (|c| c["legs"][0]["qty"] = json!(1.5), "leg 0: qty 1.5 is not a whole number"),
-        (|c| c["legs"][0]["kind"] = json!("warrant"), "kind \"warrant\" is not known; write call, put, stock or future"),
-        (|c| c["legs"][0]["strike"] = Value::Null, "a put needs strike"),
+        (
+            |c| c["legs"][0] = json!({ "qty": 1, "kind": "future" }),
+            "a future is not defined under strategy",
+        ),
+        (
+            |c| c["legs"][0]["qty"] = json!(1.5),
+            "leg 0: qty 1.5 is not a whole number",
+        ),
+        (
+            |c| c["legs"][0]["kind"] = json!("warrant"),
+            "kind \"warrant\" is not known; write call, put, stock or future",
+        ),
+        (
+            |c| c["legs"][0]["strike"] = Value::Null,
+            "a put needs strike",
+        ),
         (|c| c["legs"][0]["price"] = json!(-1), "price -1"),
-        (|c| c["regime"] = json!("house"), "regime \"house\" is not known; write strategy, portfolio or scan"),
-        (|c| c["params"]["rate"] = json!(0.1), "params of strategy: unknown field `rate`"),
-        (|c| c["underlying"]["price"] = json!(0), "underlying price 0"),
+        (
+            |c| c["regime"] = json!("house"),
+            "regime \"house\" is not known; write strategy, portfolio or scan",
+        ),
+        (
+            |c| c["params"]["rate"] = json!(0.1),
+            "params of strategy: unknown field `rate`",
+        ),
+        (
+            |c| c["underlying"]["price"] = json!(0),
+            "underlying price 0",
+        ),
         (|c| c["legs"] = json!([]), "there are no legs"),
     ];
     let mut cases: Vec<Value> = refused.iter().map(|(change, _)| with(*change)).collect();
@@ -103,9 +151,17 @@ fn what_a_regime_does_not_define_is_refused_by_name_and_the_others_are_answered(
     let (out, answers) = margin(&json!({ "cases": cases }));
     assert_eq!((out.status.code(), answers.len()), (Some(1), 10));
     for ((_, words), answer) in refused.iter().zip(&answers) {
-        assert!(answer["error"].as_str().is_some_and(|e| e.contains(words)) && answer["id"] == "x", "{words}: {answer}");
+        assert!(
+            answer["error"].as_str().is_some_and(|e| e.contains(words)) && answer["id"] == "x",
+            "{words}: {answer}"
+        );
     }
-    assert!(answers[9]["id"] == "good" && (answers[9]["requirement"].as_f64().unwrap() - 1_660.0).abs() < 1e-9, "{}", answers[9]);
+    assert!(
+        answers[9]["id"] == "good"
+            && (answers[9]["requirement"].as_f64().unwrap() - 1_660.0).abs() < 1e-9,
+        "{}",
+        answers[9]
+    );
     let (out, _) = margin(&json!({ "case": [] }));
     assert_eq!(out.status.code(), Some(2));
 }

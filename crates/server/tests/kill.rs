@@ -1,4 +1,5 @@
-//! Killed without a word in the middle of busy work, again and again: what was acknowledged is there afterwards, once, and the books reconcile.
+//! Killed without a word in the middle of busy work, again and again: what was acknowledged is
+//! there afterwards, once, and the books reconcile.
 //!
 //! Six kills by default; `PIKEBELL_KILLS=200` asks for more (`cargo xtask measure` does).
 #![allow(clippy::unwrap_used)]
@@ -20,18 +21,29 @@ fn start(data: &Path) -> (Child, String) {
         .stdout(Stdio::piped())
         .spawn()
         .unwrap();
-    let greeting = BufReader::new(child.stdout.take().unwrap()).lines().next().unwrap().unwrap();
-    let address = greeting.split_whitespace().find_map(|w| w.strip_prefix("http://")).unwrap().to_owned();
+    let greeting = BufReader::new(child.stdout.take().unwrap())
+        .lines()
+        .next()
+        .unwrap()
+        .unwrap();
+    let address = greeting
+        .split_whitespace()
+        .find_map(|w| w.strip_prefix("http://"))
+        .unwrap()
+        .to_owned();
     (child, address)
 }
 
 /// One request, its status and body; nothing when the line breaks before the whole answer is there.
 fn ask(address: &str, method: &str, path: &str, body: &Value) -> Option<(u16, Value)> {
     let mut stream = TcpStream::connect(address).ok()?;
-    stream.set_read_timeout(Some(Duration::from_secs(20))).ok()?;
+    stream
+        .set_read_timeout(Some(Duration::from_secs(20)))
+        .ok()?;
     let body = body.to_string();
     let head = format!(
-        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
+        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: \
+         application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
         body.len()
     );
     stream.write_all(head.as_bytes()).ok()?;
@@ -57,13 +69,21 @@ impl Dice {
 
 /// What the program said had happened to an order.
 fn promised(order: &Value) -> (u64, i64, usize) {
-    (order["id"].as_u64().unwrap(), order["filled"].as_i64().unwrap(), order["events"].as_array().unwrap().len())
+    (
+        order["id"].as_u64().unwrap(),
+        order["filled"].as_i64().unwrap(),
+        order["events"].as_array().unwrap().len(),
+    )
 }
 
 /// Works until the line breaks: singles, brackets, cancels, steps. Every answer is kept.
 fn busy(address: &str, legs: &Value, run: u64, answers: &Mutex<Vec<(u64, i64, usize)>>) {
-    let turned: Value =
-        legs.as_array().unwrap().iter().map(|l| json!({ "contract": l["contract"], "quantity": -l["quantity"].as_i64().unwrap() })).collect();
+    let turned: Value = legs
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|l| json!({ "contract": l["contract"], "quantity": -l["quantity"].as_i64().unwrap() }))
+        .collect();
     let mut dice = Dice(run);
     let mut last = 0;
     for number in 0.. {
@@ -76,15 +96,23 @@ fn busy(address: &str, legs: &Value, run: u64, answers: &Mutex<Vec<(u64, i64, us
                 let mut exit = ticket("stop", &turned, Value::Null);
                 exit["trigger"] = stop;
                 let entry = ticket("in", legs, Value::Null);
-                ("/api/orders/linked".to_owned(), json!({ "tie": "bracket", "orders": [entry, ticket("out", &turned, json!("0.05")), exit] }))
+                (
+                    "/api/orders/linked".to_owned(),
+                    json!({ "tie": "bracket", "orders": [entry, ticket("out", &turned, json!("0.05")), exit] }),
+                )
             }
             3 => (format!("/api/orders/{last}/cancel"), json!({})),
             _ => ("/api/clock".to_owned(), json!({ "step": "minute" })),
         };
-        let Some((status, answer)) = ask(address, "POST", &path, &body) else { return };
+        let Some((status, answer)) = ask(address, "POST", &path, &body) else {
+            return;
+        };
         assert!(status < 500, "{path} {body}: {status} {answer}");
         if (200..300).contains(&status) && path.starts_with("/api/orders") {
-            let orders = answer.as_array().cloned().unwrap_or_else(|| vec![answer.clone()]);
+            let orders = answer
+                .as_array()
+                .cloned()
+                .unwrap_or_else(|| vec![answer.clone()]);
             last = promised(&orders[0]).0;
             answers.lock().unwrap().extend(orders.iter().map(promised));
         }
@@ -93,7 +121,10 @@ fn busy(address: &str, legs: &Value, run: u64, answers: &Mutex<Vec<(u64, i64, us
 
 #[test]
 fn what_was_acknowledged_survives_being_killed() {
-    let kills: u64 = std::env::var("PIKEBELL_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(6);
+    let kills: u64 = std::env::var("PIKEBELL_KILLS")
+        .ok()
+        .and_then(|n| n.parse().ok())
+        .unwrap_or(6);
     let folder = tempfile::tempdir().unwrap();
     let mut acknowledged = 0;
     let mut legs = Value::Null;
@@ -104,12 +135,27 @@ fn what_was_acknowledged_survives_being_killed() {
         let (mut child, address) = start(&data);
         if run % 10 == 0 {
             answers.lock().unwrap().clear();
-            let chain = ask(&address, "GET", "/api/chain/NMOU", &json!({})).unwrap().1;
-            let monthly = chain["head"]["marks"].as_array().unwrap().iter().find(|m| m["days"].as_i64() > Some(30)).unwrap()["key"]
+            let chain = ask(&address, "GET", "/api/chain/NMOU", &json!({}))
+                .unwrap()
+                .1;
+            let monthly = chain["head"]["marks"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .find(|m| m["days"].as_i64() > Some(30))
+                .unwrap()["key"]
                 .as_str()
                 .unwrap()
                 .to_owned();
-            let rows = ask(&address, "GET", &format!("/api/chain/NMOU?expiration={monthly}"), &json!({})).unwrap().1["blocks"][0]["rows"].clone();
+            let rows = ask(
+                &address,
+                "GET",
+                &format!("/api/chain/NMOU?expiration={monthly}"),
+                &json!({}),
+            )
+            .unwrap()
+            .1["blocks"][0]["rows"]
+                .clone();
             let rows = rows.as_array().unwrap();
             let put = |place: usize, quantity: i64| json!({ "contract": rows[place]["put"]["contract"], "quantity": quantity });
             legs = json!([put(rows.len() / 2, -1), put(rows.len() / 2 + 3, 1)]);
@@ -126,12 +172,21 @@ fn what_was_acknowledged_survives_being_killed() {
         let (mut child, address) = start(&data);
         let orders = ask(&address, "GET", "/api/orders", &json!({})).unwrap().1;
         let orders = orders.as_array().unwrap();
-        let names: HashSet<&str> = orders.iter().map(|o| o["clientId"].as_str().unwrap()).collect();
+        let names: HashSet<&str> = orders
+            .iter()
+            .map(|o| o["clientId"].as_str().unwrap())
+            .collect();
         assert_eq!(names.len(), orders.len(), "no order is there twice");
         for (id, filled, events) in answers.lock().unwrap().iter() {
-            let order = orders.iter().find(|o| o["id"].as_u64() == Some(*id)).unwrap_or_else(|| panic!("run {run}: order {id} is gone"));
+            let order = orders
+                .iter()
+                .find(|o| o["id"].as_u64() == Some(*id))
+                .unwrap_or_else(|| panic!("run {run}: order {id} is gone"));
             let (_, now_filled, now_events) = promised(order);
-            assert!(now_filled >= *filled && now_events >= *events, "run {run}: {order} had {filled} filled and {events} events");
+            assert!(
+                now_filled >= *filled && now_events >= *events,
+                "run {run}: {order} had {filled} filled and {events} events"
+            );
         }
         let ledger = ask(&address, "GET", "/api/ledger", &json!({})).unwrap().1;
         assert_eq!(ledger["violations"], json!([]), "run {run}");
@@ -139,6 +194,9 @@ fn what_was_acknowledged_survives_being_killed() {
         child.kill().unwrap();
         child.wait().unwrap();
     }
-    assert!(acknowledged > kills as usize, "{acknowledged} answers in {kills} runs");
+    assert!(
+        acknowledged > kills as usize,
+        "{acknowledged} answers in {kills} runs"
+    );
     println!("{kills} kills, {acknowledged} acknowledgements looked for again, none missing");
 }

@@ -1,4 +1,5 @@
-//! Bad input: each is refused with what is wrong, where, and what would be right; nothing is half done.
+//! Bad input: each is refused with what is wrong, where, and what would be right; nothing is half
+//! done.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -34,14 +35,22 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
     };
     let on = |contract: &str| with("legs", json!([{ "contract": contract, "quantity": 1 }]));
     let strange = format!("{}00191300", &contract[..13]);
-    let cheap_puts = with("legs", json!([{ "contract": contract.replace('C', "P"), "quantity": -1 }]));
+    let cheap_puts = with(
+        "legs",
+        json!([{ "contract": contract.replace('C', "P"), "quantity": -1 }]),
+    );
     let judged = |field: &str, value: Value| {
         let mut asked = json!({ "symbol": "NMOU", "legs": legs, "days": [0, 10] });
         asked[field] = value;
         asked.to_string()
     };
     let on_symbol = |symbol: &str, contract: &str, limit: &str| {
-        let mut t = ticket("t", &json!([{ "contract": contract, "quantity": 1 }]), 1, limit);
+        let mut t = ticket(
+            "t",
+            &json!([{ "contract": contract, "quantity": 1 }]),
+            1,
+            limit,
+        );
         t["symbol"] = json!(symbol);
         t.to_string()
     };
@@ -54,17 +63,26 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         t.to_string()
     };
     let mut held_at_once = ticket("t", &legs, 1, "-0.50");
-    (held_at_once["timeInForce"], held_at_once["trigger"]) = (json!("fillOrKill"), json!({ "side": "mark", "trailing": "0.10" }));
+    (held_at_once["timeInForce"], held_at_once["trigger"]) = (
+        json!("fillOrKill"),
+        json!({ "side": "mark", "trailing": "0.10" }),
+    );
     let held_at_once = held_at_once.to_string();
-    let tickets = |count: usize| (0..count).map(|i| ticket(&format!("t{i}"), &legs, 1, "-0.50")).collect::<Vec<_>>();
-    let linked = |tie: &str, count: usize| json!({ "tie": tie, "orders": tickets(count) }).to_string();
+    let tickets = |count: usize| {
+        (0..count)
+            .map(|i| ticket(&format!("t{i}"), &legs, 1, "-0.50"))
+            .collect::<Vec<_>>()
+    };
+    let linked =
+        |tie: &str, count: usize| json!({ "tie": tie, "orders": tickets(count) }).to_string();
     let same_twice = json!({ "tie": "oneCancelsOther", "orders": [ticket("t", &legs, 1, "-0.50"), ticket("t", &legs, 1, "-0.60")] }).to_string();
     let unequal = json!({ "tie": "oneTriggersOther", "orders": [ticket("t", &legs, 1, "-0.50"), ticket("u", &legs, 9, "-0.60")] }).to_string();
     let table: Vec<(&str, String, u16, &str, &[&str])> = vec![
         ("POST /api/orders", with("symbol", json!("ZZZZ")), 404, "unknown_symbol", &["\"ZZZZ\"", "NMOU", "WXMR"]),
         ("POST /api/orders", on("ZZZZ  310418C00195000"), 422, "not_listed", &["ZZZZ", "known symbols: WXMR"]),
         ("POST /api/orders", on(&strange), 422, "not_listed", &["191.3 is not a listed strike for", "nearest: 190 and 192.5"]),
-        ("POST /api/orders", on("NMOU  310419C00195000"), 422, "not_listed", &["2031-04-19 is not a listed expiration", "nearest: 2031-04-18"]),
+        ("POST /api/orders", on("NMOU  310419C00195000"), 422, "not_listed", &["2031-04-19 is not \
+            a listed expiration", "nearest: 2031-04-18"]),
         ("POST /api/orders", on("NMOU  310307C00195000"), 422, "not_listed", &["expired on 2031-03-07", "choose a later expiration"]),
         ("POST /api/orders", on("NMOU 195 call"), 422, "bad_contract", &["NMOU 195 call", "write it like"]),
         ("POST /api/orders", on("WXMT  310418C00300000"), 422, "bad_legs", &["does not belong to NMOU"]),
@@ -130,17 +148,20 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("POST /api/orders", with("trigger", json!({ "side": "mark", "trailing": "-0.10" })), 422, "trailing_distance", &["above zero", "-0.10"]),
         ("POST /api/orders", with("trigger", json!({ "side": "mark", "trailing": "0.105" })), 422, "off_tick", &["0.105", "0.01"]),
         ("POST /api/orders", with("trigger", json!({ "side": "last", "at": "1" })), 422, "bad_body", &["side"]),
-        ("POST /api/orders", held_at_once, 422, "bad_field", &["timeInForce", "cannot wait for a trigger"]),
+        ("POST /api/orders", held_at_once, 422, "bad_field", &["timeInForce", "cannot wait for a \
+            trigger"]),
         ("POST /api/orders", dated("2031-03-10"), 422, "last_day", &["2031-03-10", "from 2031-03-11 to 2031-04-18"]),
         ("POST /api/orders", dated("2031-04-13"), 422, "last_day", &["2031-04-13"]),
-        ("POST /api/orders", dated("soon"), 422, "bad_field", &["goodTill", "soon", "write it like 2031-04-18"]),
+        ("POST /api/orders", dated("soon"), 422, "bad_field", &["goodTill", "soon", "write it \
+            like 2031-04-18"]),
         ("POST /api/orders", with("goodTill", json!("2031-03-20")), 422, "bad_field", &["goodTill", "needs the time in force goodTillDate"]),
         ("POST /api/orders/linked", linked("bracket", 2), 422, "bad_field", &["orders", "2 orders", "a bracket is three"]),
         ("POST /api/orders/linked", linked("bracket", 3), 422, "bad_field", &["legs", "its legs turned over"]),
         ("POST /api/orders/linked", linked("oneCancelsOther", 1), 422, "bad_field", &["1 orders", "write 2 to 4"]),
         ("POST /api/orders/linked", linked("oneTriggersOther", 5), 422, "bad_field", &["5 orders"]),
         ("POST /api/orders/linked", same_twice, 422, "bad_field", &["clientId", "stands twice"]),
-        ("POST /api/orders/linked", unequal, 422, "bad_field", &["quantity", "9 where the order it waits for has 1"]),
+        ("POST /api/orders/linked", unequal, 422, "bad_field", &["quantity", "9 where the order \
+            it waits for has 1"]),
         ("POST /api/orders", with("clientId", json!("")), 422, "bad_field", &["clientId", "1 to 64"]),
         ("POST /api/orders", with("clientId", json!("x".repeat(65))), 422, "bad_field", &["65 characters"]),
         ("POST /api/orders", with("closes", json!(99)), 404, "unknown_position", &["99"]),
@@ -161,7 +182,8 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ("POST /api/clock", json!({ "until": "2044-01-04" }).to_string(), 422, "bad_field", &["2044-01-04", "up to 2033-12-30"]),
         ("POST /api/clock", json!({ "until": "tomorrow" }).to_string(), 422, "bad_field", &["tomorrow", "write it like 2031-04-18"]),
         ("POST /api/clock", json!({ "step": "back" }).to_string(), 422, "bad_body", &["back"]),
-        ("GET /api/chain/zzzz", String::new(), 404, "unknown_symbol", &["zzzz", "WXMR, WXMT, SMLX, TKZR, NMOU"]),
+        ("GET /api/chain/zzzz", String::new(), 404, "unknown_symbol", &["zzzz", "WXMR, WXMT, \
+            SMLX, TKZR, NMOU"]),
         (
             "POST /api/evaluate",
             json!({ "symbol": "NMOU", "legs": [{ "contract": "NMOU  310307C00195000", "quantity": 1 }] }).to_string(),
@@ -197,8 +219,12 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         let (method, path) = call.split_once(' ').unwrap();
         let (got, answer) = p.raw(method, path, &body).await;
         let message = answer["message"].as_str().unwrap_or_default();
-        if (got.as_u16(), answer["code"].as_str()) != (status, Some(code)) || !says.iter().all(|words| message.contains(words)) {
-            wrong.push(format!("{call} {body}: {got} {answer}; wanted {status} {code} {says:?}"));
+        if (got.as_u16(), answer["code"].as_str()) != (status, Some(code))
+            || !says.iter().all(|words| message.contains(words))
+        {
+            wrong.push(format!(
+                "{call} {body}: {got} {answer}; wanted {status} {code} {says:?}"
+            ));
         }
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
@@ -214,18 +240,41 @@ async fn a_second_submit_of_a_ticket_is_the_same_order() {
     let body = ticket("once", &legs, 1, rest.as_str().unwrap());
     assert_eq!(p.post("/api/orders", &body).await.0, StatusCode::CREATED);
     let before = books(&p).await;
-    // A retry after a lost answer gets the order; another ticket under the same name does not pass for it.
+    // A retry after a lost answer gets the order; another ticket under the same name does not pass
+    // for it.
     let (status, answer) = p.post("/api/orders", &body).await;
-    assert_eq!((status, answer["id"].as_u64()), (StatusCode::CREATED, Some(1)));
-    let (status, answer) = p.post("/api/orders", &ticket("once", &legs, 5, "-0.10")).await;
-    assert_eq!((status.as_u16(), answer["code"].as_str()), (409, Some("duplicate")));
-    assert!(answer["message"].as_str().unwrap().contains("already placed as order 1"), "{answer}");
+    assert_eq!(
+        (status, answer["id"].as_u64()),
+        (StatusCode::CREATED, Some(1))
+    );
+    let (status, answer) = p
+        .post("/api/orders", &ticket("once", &legs, 5, "-0.10"))
+        .await;
+    assert_eq!(
+        (status.as_u16(), answer["code"].as_str()),
+        (409, Some("duplicate"))
+    );
+    assert!(
+        answer["message"]
+            .as_str()
+            .unwrap()
+            .contains("already placed as order 1"),
+        "{answer}"
+    );
     assert_eq!(books(&p).await, before);
     assert_eq!(p.get("/api/orders").await.as_array().unwrap().len(), 1);
     p.post("/api/orders/1/cancel", &json!({})).await;
     let (status, answer) = p.post("/api/orders/1/cancel", &json!({})).await;
-    assert_eq!((status.as_u16(), answer["code"].as_str()), (422, Some("not_working")));
-    assert!(answer["message"].as_str().unwrap().contains("order 1 is cancelled"));
+    assert_eq!(
+        (status.as_u16(), answer["code"].as_str()),
+        (422, Some("not_working"))
+    );
+    assert!(
+        answer["message"]
+            .as_str()
+            .unwrap()
+            .contains("order 1 is cancelled")
+    );
 }
 
 #[tokio::test]
@@ -233,7 +282,11 @@ async fn strangers_neither_read_nor_write() {
     let place = Place::new();
     let p = place.program();
     let ask = |method: &str, host: &str, origin: Option<&str>| {
-        let mut r = Request::builder().method(method).uri("/api/clock").header(header::HOST, host).header(header::CONTENT_TYPE, "application/json");
+        let mut r = Request::builder()
+            .method(method)
+            .uri("/api/clock")
+            .header(header::HOST, host)
+            .header(header::CONTENT_TYPE, "application/json");
         if let Some(origin) = origin {
             r = r.header(header::ORIGIN, origin);
         }
@@ -253,12 +306,23 @@ async fn strangers_neither_read_nor_write() {
         let what = format!("{request:?}");
         assert_eq!(p.send(request).await.0.as_u16(), want, "{what}");
     }
-    let stream = Request::builder().uri("/api/stream").header(header::HOST, HOST).header(header::ORIGIN, "http://elsewhere.example");
-    let stream = stream.header(header::UPGRADE, "websocket").body(Body::empty()).unwrap();
+    let stream = Request::builder()
+        .uri("/api/stream")
+        .header(header::HOST, HOST)
+        .header(header::ORIGIN, "http://elsewhere.example");
+    let stream = stream
+        .header(header::UPGRADE, "websocket")
+        .body(Body::empty())
+        .unwrap();
     assert_eq!(p.send(stream).await.0.as_u16(), 403);
     let large = format!("{{\"clientId\":\"{}\"}}", "x".repeat(100_000));
     assert_eq!(p.raw("POST", "/api/orders", &large).await.0.as_u16(), 413);
-    let plain = Request::builder().method("POST").uri("/api/clock").header(header::HOST, HOST).body(Body::from("{}")).unwrap();
+    let plain = Request::builder()
+        .method("POST")
+        .uri("/api/clock")
+        .header(header::HOST, HOST)
+        .body(Body::from("{}"))
+        .unwrap();
     assert_eq!(p.send(plain).await.0.as_u16(), 415);
 }
 
@@ -273,8 +337,17 @@ fn any_json() -> impl Strategy<Value = Value> {
         Just("day".to_owned()),
         any::<String>(),
     ];
-    let number = prop_oneof![any::<i64>().prop_map(|n| json!(n)), (-3..4_i64).prop_map(|n| json!(n)), any::<f64>().prop_map(|x| json!(x))];
-    let leaf = prop_oneof![Just(Value::Null), any::<bool>().prop_map(Value::from), number, text.prop_map(Value::from)];
+    let number = prop_oneof![
+        any::<i64>().prop_map(|n| json!(n)),
+        (-3..4_i64).prop_map(|n| json!(n)),
+        any::<f64>().prop_map(|x| json!(x))
+    ];
+    let leaf = prop_oneof![
+        Just(Value::Null),
+        any::<bool>().prop_map(Value::from),
+        number,
+        text.prop_map(Value::from)
+    ];
     const NAMES: &[&str] = &[
         "clientId",
         "symbol",
@@ -297,15 +370,28 @@ fn any_json() -> impl Strategy<Value = Value> {
     leaf.prop_recursive(3, 24, 5, |inner| {
         prop_oneof![
             prop::collection::vec(inner.clone(), 0..4).prop_map(Value::from),
-            prop::collection::hash_map(prop::sample::select(NAMES).prop_map(str::to_owned), inner, 0..6).prop_map(|m| m.into_iter().collect()),
+            prop::collection::hash_map(
+                prop::sample::select(NAMES).prop_map(str::to_owned),
+                inner,
+                0..6
+            )
+            .prop_map(|m| m.into_iter().collect()),
         ]
     })
 }
 
 /// A ticket or question that is right but for what is replaced in it.
 fn nearly_right() -> impl Strategy<Value = Value> {
-    let field = prop::sample::select(&["clientId", "symbol", "legs", "quantity", "limit", "entry", "low", "high", "closes"][..]);
-    let leg = (prop::sample::select(&["195000", "200000", "180000", "190000"][..]), any::<bool>(), prop_oneof![-4..5_i64, any::<i64>()]);
+    let field = prop::sample::select(
+        &[
+            "clientId", "symbol", "legs", "quantity", "limit", "entry", "low", "high", "closes",
+        ][..],
+    );
+    let leg = (
+        prop::sample::select(&["195000", "200000", "180000", "190000"][..]),
+        any::<bool>(),
+        prop_oneof![-4..5_i64, any::<i64>()],
+    );
     let legs = prop::collection::vec(leg, 1..6).prop_map(|legs| {
         let leg =
             |(k, call, n): (&str, bool, i64)| json!({ "contract": format!("NMOU  310418{}00{k}", if call { "C" } else { "P" }), "quantity": n });
@@ -320,28 +406,54 @@ fn nearly_right() -> impl Strategy<Value = Value> {
     })
 }
 
-/// Whatever is sent, the answer is a value or a refusal in words, never a failure of the program, and
-/// the books always add up.
+/// Whatever is sent, the answer is a value or a refusal in words, never a failure of the program,
+/// and the books always add up.
 #[test]
 fn nothing_that_can_be_sent_breaks_the_program() {
     let runtime = tokio::runtime::Runtime::new().unwrap();
     let place = Place::new();
     let p = runtime.block_on(async { place.program() });
-    const PATHS: &[&str] = &["/api/orders", "/api/orders/linked", "/api/evaluate", "/api/clock", "/api/orders/1/limit", "/api/drafts/A"];
-    let mut runner = TestRunner::new(Config { cases: 400, failure_persistence: None, ..Config::default() });
-    let cases = (prop::sample::select(PATHS), prop_oneof![any_json(), nearly_right()]);
+    const PATHS: &[&str] = &[
+        "/api/orders",
+        "/api/orders/linked",
+        "/api/evaluate",
+        "/api/clock",
+        "/api/orders/1/limit",
+        "/api/drafts/A",
+    ];
+    let mut runner = TestRunner::new(Config {
+        cases: 400,
+        failure_persistence: None,
+        ..Config::default()
+    });
+    let cases = (
+        prop::sample::select(PATHS),
+        prop_oneof![any_json(), nearly_right()],
+    );
     let ran = runner.run(&cases, |(path, body)| {
         runtime.block_on(async {
-            let method = if path.contains("drafts") { "PUT" } else { "POST" };
+            let method = if path.contains("drafts") {
+                "PUT"
+            } else {
+                "POST"
+            };
             let mut body = body;
             if path == "/api/evaluate"
                 && let Some(fields) = body.as_object_mut()
             {
-                fields.retain(|name, _| !["clientId", "quantity", "limit", "timeInForce"].contains(&name.as_str()));
+                fields.retain(|name, _| {
+                    !["clientId", "quantity", "limit", "timeInForce"].contains(&name.as_str())
+                });
             }
             let (status, answer) = p.raw(method, path, &body.to_string()).await;
-            prop_assert!(!status.is_server_error(), "{path} {body}: {status} {answer}");
-            prop_assert!(status.is_success() || answer["message"].is_string(), "{path} {body}: {status} {answer}");
+            prop_assert!(
+                !status.is_server_error(),
+                "{path} {body}: {status} {answer}"
+            );
+            prop_assert!(
+                status.is_success() || answer["message"].is_string(),
+                "{path} {body}: {status} {answer}"
+            );
             let ledger = p.get("/api/ledger").await;
             prop_assert_eq!(&ledger["violations"], &json!([]));
             Ok(())

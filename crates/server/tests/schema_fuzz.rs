@@ -1,5 +1,6 @@
-//! The API against its own document: requests made from the schemas, right ones, nearly right ones and hostile ones. Nothing may fail inside the
-//! program; what the schema forbids may not be accepted; and whatever was accepted, the books add up.
+//! The API against its own document: requests made from the schemas, right ones, nearly right ones
+//! and hostile ones. Nothing may fail inside the program; what the schema forbids may not be
+//! accepted; and whatever was accepted, the books add up.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -57,7 +58,11 @@ const HOSTILE: [&str; 16] = [
 impl Fuzz {
     fn resolve<'a>(&'a self, schema: &'a Value) -> &'a Value {
         match schema["$ref"].as_str() {
-            Some(path) => self.resolve(self.document.pointer(path.trim_start_matches('#')).expect("a schema that is referred to")),
+            Some(path) => self.resolve(
+                self.document
+                    .pointer(path.trim_start_matches('#'))
+                    .expect("a schema that is referred to"),
+            ),
             None => schema,
         }
     }
@@ -66,7 +71,9 @@ impl Fuzz {
     fn text(&mut self, name: &str) -> String {
         let all: &[&str] = match name {
             "symbol" => &["NMOU", "WXMR", "SKRY", "TNYBM1", "BRLW"],
-            "limit" | "at" | "to" | "net" | "level" | "step" | "trailing" => &["1.00", "-1.20", "0.05", "185.50", "2-16"],
+            "limit" | "at" | "to" | "net" | "level" | "step" | "trailing" => {
+                &["1.00", "-1.20", "0.05", "185.50", "2-16"]
+            }
             "amount" => &["100.00", "0.01"],
             "expiration" | "key" => &["NMOU:2031-04-18", "NMOU:2031-03-21"],
             "expiry" | "goodTill" | "date" | "day" => &["2031-04-18", "2031-03-21", "2031-05-16"],
@@ -112,16 +119,24 @@ impl Fuzz {
             "integer" => {
                 let few = [1, 2, 3, -1, 0, 10];
                 if hostile && self.draws.below(3) == 0 {
-                    self.draws.one(&[json!(i64::MAX), json!(i64::MIN), json!(u64::MAX), json!(-7), json!(501)])
+                    self.draws.one(&[
+                        json!(i64::MAX),
+                        json!(i64::MIN),
+                        json!(u64::MAX),
+                        json!(-7),
+                        json!(501),
+                    ])
                 } else {
                     json!(self.draws.one(&few))
                 }
             }
             "number" => {
                 if hostile && self.draws.below(3) == 0 {
-                    self.draws.one(&[json!(1e308), json!(-1e308), json!(-1.0), json!(0.0)])
+                    self.draws
+                        .one(&[json!(1e308), json!(-1e308), json!(-1.0), json!(0.0)])
                 } else {
-                    self.draws.one(&[json!(0.5), json!(7.0), json!(190.0), json!(1.5)])
+                    self.draws
+                        .one(&[json!(0.5), json!(7.0), json!(190.0), json!(1.5)])
                 }
             }
             "string" => {
@@ -134,12 +149,19 @@ impl Fuzz {
             "array" => {
                 let count = self.draws.below(4);
                 let items = schema["items"].clone();
-                (0..count).map(|_| self.value(&items, name, depth + 1, hostile)).collect()
+                (0..count)
+                    .map(|_| self.value(&items, name, depth + 1, hostile))
+                    .collect()
             }
             _ => {
                 let mut out = Map::new();
-                let required: Vec<&str> = schema["required"].as_array().map_or(Vec::new(), |r| r.iter().filter_map(Value::as_str).collect());
-                let properties = schema["properties"].as_object().cloned().unwrap_or_default();
+                let required: Vec<&str> = schema["required"]
+                    .as_array()
+                    .map_or(Vec::new(), |r| r.iter().filter_map(Value::as_str).collect());
+                let properties = schema["properties"]
+                    .as_object()
+                    .cloned()
+                    .unwrap_or_default();
                 for (key, inner) in &properties {
                     let keep = required.contains(&key.as_str()) || self.draws.below(3) == 0;
                     if keep && !(hostile && self.draws.below(12) == 0) {
@@ -176,22 +198,43 @@ impl Fuzz {
     /// Path and query of an operation.
     fn address(&mut self, path: &str, operation: &Value, hostile: bool) -> String {
         let (mut out, mut query) = (path.to_owned(), Vec::new());
-        for parameter in operation["parameters"].as_array().cloned().unwrap_or_default() {
+        for parameter in operation["parameters"]
+            .as_array()
+            .cloned()
+            .unwrap_or_default()
+        {
             let name = parameter["name"].as_str().unwrap().to_owned();
             let wanted = parameter["required"] == true || self.draws.below(2) == 0;
             let value = self.value(&parameter["schema"].clone(), &name, 0, hostile);
-            let text = value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+            let text = value
+                .as_str()
+                .map_or_else(|| value.to_string(), str::to_owned);
             let text: String = text
                 .bytes()
-                .map(|b| if b.is_ascii_alphanumeric() || b"-._".contains(&b) { (b as char).to_string() } else { format!("%{b:02X}") })
+                .map(|b| {
+                    if b.is_ascii_alphanumeric() || b"-._".contains(&b) {
+                        (b as char).to_string()
+                    } else {
+                        format!("%{b:02X}")
+                    }
+                })
                 .collect();
             match parameter["in"].as_str() {
-                Some("path") => out = out.replace(&format!("{{{name}}}"), if text.is_empty() { "x" } else { &text }),
+                Some("path") => {
+                    out = out.replace(
+                        &format!("{{{name}}}"),
+                        if text.is_empty() { "x" } else { &text },
+                    )
+                }
                 _ if wanted => query.push(format!("{name}={text}")),
                 _ => {}
             }
         }
-        if query.is_empty() { out } else { format!("{out}?{}", query.join("&")) }
+        if query.is_empty() {
+            out
+        } else {
+            format!("{out}?{}", query.join("&"))
+        }
     }
 }
 
@@ -219,10 +262,19 @@ async fn the_program_keeps_to_its_document() {
         .map(|c| c["contract"].as_str().unwrap().to_owned())
         .chain(["NMOU".to_owned()])
         .collect();
-    let mut fuzz = Fuzz { document: document.clone(), draws: Draws(0x2031_0311), contracts };
+    let mut fuzz = Fuzz {
+        document: document.clone(),
+        draws: Draws(0x2031_0311),
+        contracts,
+    };
     let mut operations: Vec<(String, String, Value)> = Vec::new();
     for (path, item) in document["paths"].as_object().unwrap() {
-        for (method, operation) in item.as_object().unwrap().iter().filter(|(m, _)| ["get", "post", "put", "delete"].contains(&m.as_str())) {
+        for (method, operation) in item
+            .as_object()
+            .unwrap()
+            .iter()
+            .filter(|(m, _)| ["get", "post", "put", "delete"].contains(&m.as_str()))
+        {
             operations.push((path.clone(), method.to_uppercase(), operation.clone()));
         }
     }
@@ -236,7 +288,11 @@ async fn the_program_keeps_to_its_document() {
             let address = fuzz.address(path, operation, hostile);
             let schema = operation["requestBody"]["content"]["application/json"]["schema"].clone();
             if schema.is_null() {
-                let body = if operation["requestBody"].is_null() { String::new() } else { fuzz.draws.one(&HOSTILE).to_owned() };
+                let body = if operation["requestBody"].is_null() {
+                    String::new()
+                } else {
+                    fuzz.draws.one(&HOSTILE).to_owned()
+                };
                 let (status, answer) = p.raw(method, &address, &body).await;
                 *seen.entry(status.as_u16()).or_default() += 1;
                 let in_words = answer["message"].is_string() || answer["problems"].is_array();
@@ -246,15 +302,26 @@ async fn the_program_keeps_to_its_document() {
                 continue;
             }
             let right = fuzz.value(&schema, "", 0, false);
-            let body = if hostile { fuzz.value(&schema, "", 0, true) } else { right.clone() };
+            let body = if hostile {
+                fuzz.value(&schema, "", 0, true)
+            } else {
+                right.clone()
+            };
             let (status, answer) = p.raw(method, &address, &body.to_string()).await;
             *seen.entry(status.as_u16()).or_default() += 1;
-            if status.is_server_error() || (!status.is_success() && !answer["message"].is_string()) {
+            if status.is_server_error() || (!status.is_success() && !answer["message"].is_string())
+            {
                 wrong.push(format!("{method} {address} {body}: {status} {answer}"));
             }
-            // What the schema forbids: a field that is not known, one of another type, one that is missing.
+            // What the schema forbids: a field that is not known, one of another type, one that is
+            // missing.
             let fuzzed = fuzz.resolve(&schema).clone();
-            let Some(fields) = right.as_object().filter(|_| fuzzed["properties"].is_object()) else { continue };
+            let Some(fields) = right
+                .as_object()
+                .filter(|_| fuzzed["properties"].is_object())
+            else {
+                continue;
+            };
             let mut forbidden = vec![("an unknown field".to_owned(), {
                 let mut b = right.clone();
                 b["notAField"] = json!(1);
@@ -262,7 +329,8 @@ async fn the_program_keeps_to_its_document() {
             })];
             for key in fields.keys() {
                 let mut body = right.clone();
-                // A draft's entry and the like may be many things; an object never is one of them by accident.
+                // A draft's entry and the like may be many things; an object never is one of them
+                // by accident.
                 body[key] = of_another_type(&right[key]);
                 if !right[key].is_null() {
                     forbidden.push((format!("{key} of another type"), body));
@@ -276,28 +344,50 @@ async fn the_program_keeps_to_its_document() {
             let (what, body) = forbidden.swap_remove(fuzz.draws.below(forbidden.len()));
             let (status, answer) = p.raw(method, &address, &body.to_string()).await;
             if !status.is_client_error() {
-                wrong.push(format!("{what} was taken: {method} {address} {body}: {status} {answer}"));
+                wrong.push(format!(
+                    "{what} was taken: {method} {address} {body}: {status} {answer}"
+                ));
             }
         }
         let ledger = p.get("/api/ledger").await;
-        assert_eq!((&ledger["violations"], &ledger["sum"]), (&json!([]), &ledger["cash"]));
+        assert_eq!(
+            (&ledger["violations"], &ledger["sum"]),
+            (&json!([]), &ledger["cash"])
+        );
     }
     assert!(
         wrong.is_empty(),
         "{} of them\n{}",
         wrong.len(),
-        wrong.into_iter().take(12).map(|w| w.chars().take(600).collect::<String>()).collect::<Vec<_>>().join("\n")
+        wrong
+            .into_iter()
+            .take(12)
+            .map(|w| w.chars().take(600).collect::<String>())
+            .collect::<Vec<_>>()
+            .join("\n")
     );
     // It was a test of accepting as well as of refusing.
     let accepted: usize = seen.iter().filter(|(s, _)| **s < 300).map(|(_, n)| n).sum();
-    assert!(accepted > 100 && seen.values().sum::<usize>() > 400, "{seen:?}");
+    assert!(
+        accepted > 100 && seen.values().sum::<usize>() > 400,
+        "{seen:?}"
+    );
     for o in p.get("/api/orders").await.as_array().unwrap() {
-        let (asked, filled) = (o["quantity"].as_i64().unwrap(), o["filled"].as_i64().unwrap());
+        let (asked, filled) = (
+            o["quantity"].as_i64().unwrap(),
+            o["filled"].as_i64().unwrap(),
+        );
         assert!(
-            (1..=10_000).contains(&asked) && (0..=asked).contains(&filled) && (1..=6).contains(&o["unit"].as_array().unwrap().len()),
+            (1..=10_000).contains(&asked)
+                && (0..=asked).contains(&filled)
+                && (1..=6).contains(&o["unit"].as_array().unwrap().len()),
             "accepted nonsense: {o}"
         );
     }
     drop(p);
-    assert_eq!(place.program().get("/api/ledger").await["violations"], json!([]), "and it opens again");
+    assert_eq!(
+        place.program().get("/api/ledger").await["violations"],
+        json!([]),
+        "and it opens again"
+    );
 }

@@ -17,11 +17,19 @@ struct Page(WebSocketStream<MaybeTlsStream<TcpStream>>);
 
 impl Page {
     async fn open(address: &str) -> Page {
-        Page(connect_async(format!("ws://{address}/api/stream")).await.unwrap().0)
+        Page(
+            connect_async(format!("ws://{address}/api/stream"))
+                .await
+                .unwrap()
+                .0,
+        )
     }
 
     async fn say(&mut self, message: &Value) {
-        self.0.send(Message::text(message.to_string())).await.unwrap();
+        self.0
+            .send(Message::text(message.to_string()))
+            .await
+            .unwrap();
     }
 
     /// The next message of one of these types.
@@ -35,7 +43,9 @@ impl Page {
                 }
             }
         };
-        tokio::time::timeout(Duration::from_secs(20), wait).await.expect("a message")
+        tokio::time::timeout(Duration::from_secs(20), wait)
+            .await
+            .expect("a message")
     }
 }
 
@@ -44,10 +54,14 @@ async fn ask(address: &str, method: &str, path: &str, body: &str) -> Value {
     use tokio::io::{AsyncReadExt, AsyncWriteExt};
     let mut stream = TcpStream::connect(address).await.unwrap();
     let head = format!(
-        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
+        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: \
+         application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
         body.len()
     );
-    stream.write_all(format!("{head}{body}").as_bytes()).await.unwrap();
+    stream
+        .write_all(format!("{head}{body}").as_bytes())
+        .await
+        .unwrap();
     let mut answer = String::new();
     stream.read_to_string(&mut answer).await.unwrap();
     let text = answer.split_once("\r\n\r\n").unwrap().1;
@@ -64,7 +78,8 @@ async fn listening(place: &Place) -> String {
     address
 }
 
-/// Two pages that are open at once hear of every order within a second and then see the same, also when many come at once.
+/// Two pages that are open at once hear of every order within a second and then see the same, also
+/// when many come at once.
 #[tokio::test]
 async fn two_pages_never_disagree_for_longer_than_a_second() {
     let place = Place::new();
@@ -74,8 +89,16 @@ async fn two_pages_never_disagree_for_longer_than_a_second() {
         page.say(&json!({ "type": "watchBook", "on": true })).await;
         page.hear(&["book"]).await;
     }
-    let rows = ask(&address, "GET", "/api/chain/NMOU?expiration=NMOU:2031-04-18", "").await["blocks"][0]["rows"].clone();
-    let call = rows.as_array().unwrap()[rows.as_array().unwrap().len() / 2]["call"]["contract"].clone();
+    let rows = ask(
+        &address,
+        "GET",
+        "/api/chain/NMOU?expiration=NMOU:2031-04-18",
+        "",
+    )
+    .await["blocks"][0]["rows"]
+        .clone();
+    let call =
+        rows.as_array().unwrap()[rows.as_array().unwrap().len() / 2]["call"]["contract"].clone();
     for burst in [1, 20] {
         let sent = std::time::Instant::now();
         for n in 0..burst {
@@ -84,7 +107,11 @@ async fn two_pages_never_disagree_for_longer_than_a_second() {
             assert_eq!(order["state"], "filled", "{order}");
         }
         let acknowledged = std::time::Instant::now();
-        let version = ask(&address, "GET", "/api/orders", "").await.as_array().unwrap().len();
+        let version = ask(&address, "GET", "/api/orders", "")
+            .await
+            .as_array()
+            .unwrap()
+            .len();
         let mut shown = Vec::new();
         for page in [&mut one, &mut other] {
             // Until the book holds what was bought.
@@ -97,7 +124,12 @@ async fn two_pages_never_disagree_for_longer_than_a_second() {
             };
             shown.push((positions["positions"].clone(), positions["held"].clone()));
         }
-        assert!(acknowledged.elapsed() < Duration::from_secs(1), "{:?} after the last of {burst} ({:?})", acknowledged.elapsed(), sent.elapsed());
+        assert!(
+            acknowledged.elapsed() < Duration::from_secs(1),
+            "{:?} after the last of {burst} ({:?})",
+            acknowledged.elapsed(),
+            sent.elapsed()
+        );
         assert_eq!(shown[0], shown[1]);
     }
 }
@@ -108,22 +140,35 @@ async fn differences_add_up_to_the_chain() {
     let address = listening(&place).await;
     let mut page = Page::open(&address).await;
     let key = "NMOU:2031-04-18";
-    page.say(&json!({ "type": "watch", "symbol": "NMOU", "expirations": [key] })).await;
+    page.say(&json!({ "type": "watch", "symbol": "NMOU", "expirations": [key] }))
+        .await;
     let head = page.hear(&["head"]).await;
     assert_eq!(head["head"]["symbol"], "NMOU");
     let whole = page.hear(&["rows"]).await;
-    assert_eq!((&whole["whole"], &whole["key"]), (&json!(true), &json!(key)));
+    assert_eq!(
+        (&whole["whole"], &whole["key"]),
+        (&json!(true), &json!(key))
+    );
     let mut rows = whole["rows"].as_array().unwrap().clone();
     for _ in 0..4 {
         ask(&address, "POST", "/api/clock", r#"{"step":"minute"}"#).await;
         let message = page.hear(&["rows"]).await;
         assert_eq!(message["whole"], json!(false), "only what changed is sent");
         for changed in message["rows"].as_array().unwrap() {
-            let place = rows.iter().position(|r| r["strike"] == changed["strike"]).unwrap();
+            let place = rows
+                .iter()
+                .position(|r| r["strike"] == changed["strike"])
+                .unwrap();
             assert_ne!(rows[place], *changed);
             rows[place] = changed.clone();
         }
-        let fresh = ask(&address, "GET", &format!("/api/chain/NMOU?expiration={key}"), "").await;
+        let fresh = ask(
+            &address,
+            "GET",
+            &format!("/api/chain/NMOU?expiration={key}"),
+            "",
+        )
+        .await;
         assert_eq!(fresh["blocks"][0]["rows"], json!(rows));
     }
 }
@@ -133,13 +178,29 @@ async fn the_latest_question_is_answered_and_nonsense_leaves_the_line_open() {
     let place = Place::new();
     let address = listening(&place).await;
     let mut page = Page::open(&address).await;
-    for nonsense in ["", "{}", "[1,2]", r#"{"type":"evaluate"}"#, r#"{"type":"watch","symbol":"NMOU","expirations":[],"more":1}"#] {
+    for nonsense in [
+        "",
+        "{}",
+        "[1,2]",
+        r#"{"type":"evaluate"}"#,
+        r#"{"type":"watch","symbol":"NMOU","expirations":[],"more":1}"#,
+    ] {
         page.0.send(Message::text(nonsense)).await.unwrap();
         let answer = page.hear(&["refused"]).await;
-        assert_eq!((&answer["id"], &answer["problem"]["code"]), (&Value::Null, &json!("bad_message")), "{nonsense}");
+        assert_eq!(
+            (&answer["id"], &answer["problem"]["code"]),
+            (&Value::Null, &json!("bad_message")),
+            "{nonsense}"
+        );
     }
-    page.say(&json!({ "type": "watch", "symbol": "QQQQ", "expirations": [] })).await;
-    assert!(page.hear(&["refused"]).await["problem"]["message"].as_str().unwrap().contains("known: WXMR"));
+    page.say(&json!({ "type": "watch", "symbol": "QQQQ", "expirations": [] }))
+        .await;
+    assert!(
+        page.hear(&["refused"]).await["problem"]["message"]
+            .as_str()
+            .unwrap()
+            .contains("known: WXMR")
+    );
     let question = |strike: u32| json!({ "symbol": "NMOU", "legs": [{ "contract": format!("NMOU  310418C00{strike}000"), "quantity": 1 }] });
     for id in 1..=30 {
         page.say(&json!({ "type": "evaluate", "id": id, "request": question(if id % 2 == 0 { 190 } else { 200 }) })).await;
@@ -152,16 +213,36 @@ async fn the_latest_question_is_answered_and_nonsense_leaves_the_line_open() {
         assert!(id > last, "an older answer came after a newer one");
         (last, answers) = (id, answers + 1);
         if id == 30 {
-            assert_eq!(answer["evaluation"], ask(&address, "POST", "/api/evaluate", &question(190).to_string()).await);
+            assert_eq!(
+                answer["evaluation"],
+                ask(
+                    &address,
+                    "POST",
+                    "/api/evaluate",
+                    &question(190).to_string()
+                )
+                .await
+            );
         }
     }
     assert!(answers < 30, "stale questions are dropped");
-    page.say(&json!({ "type": "evaluate", "id": 31, "request": question(191) })).await;
+    page.say(&json!({ "type": "evaluate", "id": 31, "request": question(191) }))
+        .await;
     let refused = page.hear(&["refused"]).await;
-    assert_eq!((&refused["id"], &refused["problem"]["code"]), (&json!(31), &json!("not_listed")));
+    assert_eq!(
+        (&refused["id"], &refused["problem"]["code"]),
+        (&json!(31), &json!("not_listed"))
+    );
 
     // What happens to the account is announced to every page.
-    let cross = ask(&address, "POST", "/api/evaluate", &question(190).to_string()).await["cross"]["value"].clone();
+    let cross = ask(
+        &address,
+        "POST",
+        "/api/evaluate",
+        &question(190).to_string(),
+    )
+    .await["cross"]["value"]
+        .clone();
     let mut other = Page::open(&address).await;
     let before = other.hear(&["changed"]).await["version"].as_u64().unwrap();
     let mut ticket = question(190);
@@ -172,16 +253,30 @@ async fn the_latest_question_is_answered_and_nonsense_leaves_the_line_open() {
     let placed = ask(&address, "POST", "/api/orders", &ticket.to_string()).await;
     assert_eq!(placed["state"], "filled", "{placed}");
     assert!(other.hear(&["changed"]).await["version"].as_u64().unwrap() > before);
-    assert_ne!(other.hear(&["masthead"]).await["masthead"]["accountValue"], "60000.00");
+    assert_ne!(
+        other.hear(&["masthead"]).await["masthead"]["accountValue"],
+        "60000.00"
+    );
 }
 
 #[test]
 fn the_demo_account_is_made_by_trading_and_is_the_same_every_time() {
     let folder = tempfile::tempdir().unwrap();
     let make = |name: &str, seed| {
-        let desk = open(&folder.path().join(name), Beginning::Demo, &Asked { seed, ..Asked::default() }).unwrap();
+        let desk = open(
+            &folder.path().join(name),
+            Beginning::Demo,
+            &Asked {
+                seed,
+                ..Asked::default()
+            },
+        )
+        .unwrap();
         let s = desk.state();
-        (format!("{:?} {:?} {:?}", s.orders, s.account, s.marks), s.clone())
+        (
+            format!("{:?} {:?} {:?}", s.orders, s.account, s.marks),
+            s.clone(),
+        )
     };
     let (first, state) = make("a.db", SEED);
     assert_eq!(make("b.db", SEED).0, first);
@@ -189,10 +284,21 @@ fn the_demo_account_is_made_by_trading_and_is_the_same_every_time() {
     assert_eq!(state.account.violations(), Vec::<String>::new());
     assert_eq!(state.clock.now, server::demo::present());
     let fills: usize = state.orders.iter().map(|o| o.fills().count()).sum();
-    let by_order = state.account.entries().iter().filter(|e| e.order.is_some()).count();
+    let by_order = state
+        .account
+        .entries()
+        .iter()
+        .filter(|e| e.order.is_some())
+        .count();
     assert_eq!(by_order, fills, "one entry for each execution");
     assert!(state.account.lots().len() >= 8 && state.orders.iter().any(|o| o.state().is_open()));
-    assert!(state.orders.iter().any(|o| o.request.purpose.campaign().is_some()), "something was closed on the way");
+    assert!(
+        state
+            .orders
+            .iter()
+            .any(|o| o.request.purpose.campaign().is_some()),
+        "something was closed on the way"
+    );
     // Opened again it is not traded anew.
     assert_eq!(make("a.db", SEED).0, first);
 }

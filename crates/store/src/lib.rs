@@ -1,9 +1,9 @@
 //! **store**: what happened, kept for good.
 //!
-//! One SQLite file through Diesel. Facts are appended in one immediate transaction per command, with
-//! full synchronisation: when [`Store::commit`] returns, they survive a crash. Positions, lots and
-//! balances are never stored; [`Store::load`] returns the facts and the desk computes the rest. The
-//! store knows the desk's types and nothing of markets or servers.
+//! One SQLite file through Diesel. Facts are appended in one immediate transaction per command,
+//! with full synchronisation: when [`Store::commit`] returns, they survive a crash. Positions, lots
+//! and balances are never stored; [`Store::load`] returns the facts and the desk computes the rest.
+//! The store knows the desk's types and nothing of markets or servers.
 
 mod rows;
 mod schema;
@@ -75,7 +75,8 @@ pub enum Fact {
     Placed(Order),
     /// Something that happened to an order.
     Happened(u64, Moment, Event),
-    /// A journal entry. A trade belongs to the order's fill just before it; one that no order made names its cause.
+    /// A journal entry. A trade belongs to the order's fill just before it; one that no order made
+    /// names its cause.
     Booked(Entry, Option<Cause>),
     /// A series is not to be exercised at its end, or is after all.
     Declined(Contract, bool, Moment),
@@ -128,7 +129,11 @@ struct Pragmas;
 
 impl r2d2::CustomizeConnection<SqliteConnection, r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), r2d2::Error> {
-        connection.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;").map_err(r2d2::Error::QueryError)
+        connection
+            .batch_execute(
+                "PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
+            )
+            .map_err(r2d2::Error::QueryError)
     }
 }
 
@@ -142,20 +147,31 @@ impl Store {
     /// Opens (or creates) the file and brings its schema up to date.
     pub fn open(path: &Path) -> Result<Store, StoreError> {
         let name = path.to_string_lossy();
-        // The journal mode stays with the file, but can be set only while nobody else has it open: one
-        // connection prepares the file before the pool opens its own.
+        // The journal mode stays with the file, but can be set only while nobody else has it open:
+        // one connection prepares the file before the pool opens its own.
         let mut first = SqliteConnection::establish(&name)?;
         // Without foreign keys meanwhile: a migration may build a table anew that others point to.
-        first.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA foreign_keys = OFF;")?;
-        first.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Migration(e.to_string()))?;
+        first.batch_execute(
+            "PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA foreign_keys = OFF;",
+        )?;
+        first
+            .run_pending_migrations(MIGRATIONS)
+            .map_err(|e| StoreError::Migration(e.to_string()))?;
         drop(first);
-        let builder = Pool::builder().max_size(2).connection_timeout(Duration::from_secs(5)).connection_customizer(Box::new(Pragmas));
-        Ok(Store { pool: builder.build(ConnectionManager::new(name))? })
+        let builder = Pool::builder()
+            .max_size(2)
+            .connection_timeout(Duration::from_secs(5))
+            .connection_customizer(Box::new(Pragmas));
+        Ok(Store {
+            pool: builder.build(ConnectionManager::new(name))?,
+        })
     }
 
     /// Writes all facts or none. Durable when it returns.
     pub fn commit(&self, facts: &[Fact]) -> Result<(), StoreError> {
-        self.pool.get()?.immediate_transaction(|c| facts.iter().try_for_each(|f| write(c, f)))
+        self.pool
+            .get()?
+            .immediate_transaction(|c| facts.iter().try_for_each(|f| write(c, f)))
     }
 
     /// Reads everything back.
@@ -163,16 +179,28 @@ impl Store {
         let mut connection = self.pool.get()?;
         let c = &mut *connection;
         let mut fill_rows: HashMap<i64, Vec<FillLegRow>> = HashMap::new();
-        for row in fill_legs::table.select(FillLegRow::as_select()).order((fill_legs::event_id, fill_legs::position)).load(c)? {
+        for row in fill_legs::table
+            .select(FillLegRow::as_select())
+            .order((fill_legs::event_id, fill_legs::position))
+            .load(c)?
+        {
             fill_rows.entry(row.event_id).or_default().push(row);
         }
         let mut leg_rows: HashMap<i64, Vec<OrderLegRow>> = HashMap::new();
-        for row in order_legs::table.select(OrderLegRow::as_select()).order((order_legs::order_id, order_legs::position)).load(c)? {
+        for row in order_legs::table
+            .select(OrderLegRow::as_select())
+            .order((order_legs::order_id, order_legs::position))
+            .load(c)?
+        {
             leg_rows.entry(row.order_id).or_default().push(row);
         }
         let mut events: HashMap<i64, Vec<(Moment, Event)>> = HashMap::new();
         let mut fills: HashMap<i64, Fill> = HashMap::new();
-        for row in order_events::table.select(EventRow::as_select()).order(order_events::id).load(c)? {
+        for row in order_events::table
+            .select(EventRow::as_select())
+            .order(order_events::id)
+            .load(c)?
+        {
             let (id, order) = (row.id, row.order_id);
             let (at, event) = row.into_event(fill_rows.remove(&id).unwrap_or_default())?;
             if let Event::Filled(fill) = &event {
@@ -180,19 +208,32 @@ impl Store {
             }
             events.entry(order).or_default().push((at, event));
         }
-        let order_rows = orders::table.select(OrderRow::as_select()).order(orders::id).load(c)?;
+        let order_rows = orders::table
+            .select(OrderRow::as_select())
+            .order(orders::id)
+            .load(c)?;
         let orders = order_rows
             .into_iter()
             .map(|row| {
                 let id = row.id;
-                row.into_order(leg_rows.remove(&id).unwrap_or_default(), events.remove(&id).unwrap_or_default())
+                row.into_order(
+                    leg_rows.remove(&id).unwrap_or_default(),
+                    events.remove(&id).unwrap_or_default(),
+                )
             })
             .collect::<Result<_, StoreError>>()?;
         let mut posted: HashMap<i64, Vec<(desk::Book, Money)>> = HashMap::new();
-        for row in postings::table.select(PostingRow::as_select()).order((postings::entry_id, postings::position)).load(c)? {
+        for row in postings::table
+            .select(PostingRow::as_select())
+            .order((postings::entry_id, postings::position))
+            .load(c)?
+        {
             posted.entry(row.entry_id).or_default().push(book_of(&row)?);
         }
-        let journal_rows = journal::table.select(JournalRow::as_select()).order(journal::id).load(c)?;
+        let journal_rows = journal::table
+            .select(JournalRow::as_select())
+            .order(journal::id)
+            .load(c)?;
         let journal = journal_rows
             .into_iter()
             .map(|row| {
@@ -204,14 +245,32 @@ impl Store {
                     order: row.order_id.map(|o| o as u64),
                     postings: posted.remove(&row.id).unwrap_or_default(),
                 };
-                Ok(Journalled { entry, fill: row.fill_event.and_then(|id| fills.get(&id).cloned()), cause })
+                Ok(Journalled {
+                    entry,
+                    fill: row.fill_event.and_then(|id| fills.get(&id).cloned()),
+                    cause,
+                })
             })
             .collect::<Result<_, StoreError>>()?;
-        let clock = clock::table.select(ClockRow::as_select()).first(c).optional()?;
-        let draft_rows = drafts::table.select(DraftRow::as_select()).order(drafts::slot).load(c)?;
-        let mark_rows = day_marks::table.select(MarkRow::as_select()).order(day_marks::day).load(c)?;
+        let clock = clock::table
+            .select(ClockRow::as_select())
+            .first(c)
+            .optional()?;
+        let draft_rows = drafts::table
+            .select(DraftRow::as_select())
+            .order(drafts::slot)
+            .load(c)?;
+        let mark_rows = day_marks::table
+            .select(MarkRow::as_select())
+            .order(day_marks::day)
+            .load(c)?;
         Ok(Saved {
-            settings: settings::table.select(SettingRow::as_select()).load(c)?.into_iter().map(|r| (r.name, r.value)).collect(),
+            settings: settings::table
+                .select(SettingRow::as_select())
+                .load(c)?
+                .into_iter()
+                .map(|r| (r.name, r.value))
+                .collect(),
             clock: clock.map(|r| ClockState {
                 now: Moment::from_millis(r.now_ms),
                 running: r.running,
@@ -234,7 +293,10 @@ impl Store {
                 .into_iter()
                 .map(BellRow::into_bell)
                 .collect::<Result<_, _>>()?,
-            marks: mark_rows.into_iter().map(|r| (r.day, Money::from_raw(r.account_value))).collect(),
+            marks: mark_rows
+                .into_iter()
+                .map(|r| (r.day, Money::from_raw(r.account_value)))
+                .collect(),
         })
     }
 }
@@ -242,19 +304,37 @@ impl Store {
 fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
     match fact {
         Fact::Setting(name, value) => {
-            let row = SettingRow { name: name.clone(), value: value.clone() };
-            diesel::replace_into(settings::table).values(row).execute(c)?;
+            let row = SettingRow {
+                name: name.clone(),
+                value: value.clone(),
+            };
+            diesel::replace_into(settings::table)
+                .values(row)
+                .execute(c)?;
         }
         Fact::Clock(s) => {
-            let row = ClockRow { id: 1, now_ms: s.now.millis(), running: s.running, speed: i64::from(s.speed) };
+            let row = ClockRow {
+                id: 1,
+                now_ms: s.now.millis(),
+                running: s.running,
+                speed: i64::from(s.speed),
+            };
             diesel::replace_into(clock::table).values(row).execute(c)?;
         }
         Fact::Placed(order) => {
-            diesel::insert_into(orders::table).values(OrderRow::of(order)).execute(c)?;
+            diesel::insert_into(orders::table)
+                .values(OrderRow::of(order))
+                .execute(c)?;
             for (position, leg) in order.request.unit.legs().iter().enumerate() {
-                let row =
-                    OrderLegRow { order_id: order.id as i64, position: position as i64, instrument: leg.instrument.to_string(), ratio: leg.quantity };
-                diesel::insert_into(order_legs::table).values(row).execute(c)?;
+                let row = OrderLegRow {
+                    order_id: order.id as i64,
+                    position: position as i64,
+                    instrument: leg.instrument.to_string(),
+                    ratio: leg.quantity,
+                };
+                diesel::insert_into(order_legs::table)
+                    .values(row)
+                    .execute(c)?;
             }
             for (at, event) in &order.events {
                 write_event(c, order.id, *at, event)?;
@@ -263,37 +343,62 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
         Fact::Happened(order, at, event) => write_event(c, *order, *at, event)?,
         Fact::Booked(entry, cause) => write_entry(c, entry, cause.as_ref())?,
         Fact::Declined(contract, true, at) => {
-            let row = DeclinedRow { contract: contract.to_string(), at_ms: at.millis() };
-            diesel::replace_into(declined::table).values(row).execute(c)?;
+            let row = DeclinedRow {
+                contract: contract.to_string(),
+                at_ms: at.millis(),
+            };
+            diesel::replace_into(declined::table)
+                .values(row)
+                .execute(c)?;
         }
         Fact::Declined(contract, false, _) => {
             diesel::delete(declined::table.find(contract.to_string())).execute(c)?;
         }
         Fact::Draft(slot, body, at) => {
-            let row = DraftRow { slot: slot.clone(), body: body.clone(), updated_ms: at.millis() };
+            let row = DraftRow {
+                slot: slot.clone(),
+                body: body.clone(),
+                updated_ms: at.millis(),
+            };
             diesel::replace_into(drafts::table).values(row).execute(c)?;
         }
         Fact::DraftGone(slot) => {
             diesel::delete(drafts::table.find(slot)).execute(c)?;
         }
         Fact::Bell(bell) => {
-            diesel::replace_into(bells::table).values(BellRow::of(bell)).execute(c)?;
+            diesel::replace_into(bells::table)
+                .values(BellRow::of(bell))
+                .execute(c)?;
         }
         Fact::BellGone(id) => {
             diesel::delete(bells::table.find(*id as i64)).execute(c)?;
         }
         Fact::Mark(day, value) => {
-            let row = MarkRow { day: day.clone(), account_value: value.raw() };
-            diesel::replace_into(day_marks::table).values(row).execute(c)?;
+            let row = MarkRow {
+                day: day.clone(),
+                account_value: value.raw(),
+            };
+            diesel::replace_into(day_marks::table)
+                .values(row)
+                .execute(c)?;
         }
     }
     Ok(())
 }
 
-fn write_event(c: &mut SqliteConnection, order: u64, at: Moment, event: &Event) -> Result<(), StoreError> {
-    let largest: Option<i64> = order_events::table.select(diesel::dsl::max(order_events::id)).first(c)?;
+fn write_event(
+    c: &mut SqliteConnection,
+    order: u64,
+    at: Moment,
+    event: &Event,
+) -> Result<(), StoreError> {
+    let largest: Option<i64> = order_events::table
+        .select(diesel::dsl::max(order_events::id))
+        .first(c)?;
     let id = largest.unwrap_or(0) + 1;
-    diesel::insert_into(order_events::table).values(EventRow::of(id, order, at, event)).execute(c)?;
+    diesel::insert_into(order_events::table)
+        .values(EventRow::of(id, order, at, event))
+        .execute(c)?;
     if let Event::Filled(fill) = event {
         for (position, leg) in fill.legs.iter().enumerate() {
             let row = FillLegRow {
@@ -303,19 +408,31 @@ fn write_event(c: &mut SqliteConnection, order: u64, at: Moment, event: &Event) 
                 quantity: leg.quantity,
                 price: leg.price.raw(),
             };
-            diesel::insert_into(fill_legs::table).values(row).execute(c)?;
+            diesel::insert_into(fill_legs::table)
+                .values(row)
+                .execute(c)?;
         }
     }
     Ok(())
 }
 
-fn write_entry(c: &mut SqliteConnection, entry: &Entry, cause: Option<&Cause>) -> Result<(), StoreError> {
-    let largest: Option<i64> = journal::table.select(diesel::dsl::max(journal::id)).first(c)?;
+fn write_entry(
+    c: &mut SqliteConnection,
+    entry: &Entry,
+    cause: Option<&Cause>,
+) -> Result<(), StoreError> {
+    let largest: Option<i64> = journal::table
+        .select(diesel::dsl::max(journal::id))
+        .first(c)?;
     let id = largest.unwrap_or(0) + 1;
     let order_id = entry.order.map(|o| o as i64);
     let fill_event = match (entry.kind, order_id) {
         (EntryKind::Trade, Some(order)) => order_events::table
-            .filter(order_events::order_id.eq(order).and(order_events::kind.eq("filled")))
+            .filter(
+                order_events::order_id
+                    .eq(order)
+                    .and(order_events::kind.eq("filled")),
+            )
             .select(diesel::dsl::max(order_events::id))
             .first(c)?,
         _ => None,
@@ -333,8 +450,15 @@ fn write_entry(c: &mut SqliteConnection, entry: &Entry, cause: Option<&Cause>) -
     };
     diesel::insert_into(journal::table).values(row).execute(c)?;
     for (position, (book, amount)) in entry.postings.iter().enumerate() {
-        let row = PostingRow { entry_id: id, position: position as i64, book: book_word(*book).into(), amount: amount.raw() };
-        diesel::insert_into(postings::table).values(row).execute(c)?;
+        let row = PostingRow {
+            entry_id: id,
+            position: position as i64,
+            book: book_word(*book).into(),
+            amount: amount.raw(),
+        };
+        diesel::insert_into(postings::table)
+            .values(row)
+            .execute(c)?;
     }
     Ok(())
 }

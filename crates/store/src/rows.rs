@@ -1,15 +1,19 @@
-//! Rows, and how they become the desk's types and back. A row that cannot be read names its table and
-//! number.
+//! Rows, and how they become the desk's types and back. A row that cannot be read names its table
+//! and number.
 
 use desk::order::Event;
 use desk::{
-    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Instrument, Leg, Level, Link, Listens, Moment, Money, Occurrence, Order,
-    Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger, TriggerSide,
+    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Instrument, Leg,
+    Level, Link, Listens, Moment, Money, Occurrence, Order, Price, Pricing, Purpose, Request,
+    Structure, TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
 
 use crate::StoreError;
-use crate::schema::{bells, clock, day_marks, declined, drafts, fill_legs, journal, order_events, order_legs, orders, postings, settings};
+use crate::schema::{
+    bells, clock, day_marks, declined, drafts, fill_legs, journal, order_events, order_legs,
+    orders, postings, settings,
+};
 
 macro_rules! row {
     ($name:ident, $table:ident, { $($field:ident : $type:ty),* $(,)? }) => {
@@ -45,21 +49,36 @@ row!(BellRow, bells, {
 });
 
 fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
-    StoreError::Row { table, row, what: what.to_string() }
+    StoreError::Row {
+        table,
+        row,
+        what: what.to_string(),
+    }
 }
 
 fn instrument(table: &'static str, row: i64, text: &str) -> Result<Instrument, StoreError> {
     text.parse().map_err(|e| broken(table, row, e))
 }
 
-const SIDES: [(TriggerSide, &str); 3] = [(TriggerSide::Mark, "mark"), (TriggerSide::Cross, "cross"), (TriggerSide::Rest, "rest")];
+const SIDES: [(TriggerSide, &str); 3] = [
+    (TriggerSide::Mark, "mark"),
+    (TriggerSide::Cross, "cross"),
+    (TriggerSide::Rest, "rest"),
+];
 
 fn side_word(side: TriggerSide) -> &'static str {
-    SIDES.iter().find(|(s, _)| *s == side).map_or("mark", |(_, w)| w)
+    SIDES
+        .iter()
+        .find(|(s, _)| *s == side)
+        .map_or("mark", |(_, w)| w)
 }
 
 fn side_of(row: i64, word: &str) -> Result<TriggerSide, StoreError> {
-    SIDES.iter().find(|(_, w)| *w == word).map(|(s, _)| *s).ok_or_else(|| broken("orders", row, format!("trigger side {word:?}")))
+    SIDES
+        .iter()
+        .find(|(_, w)| *w == word)
+        .map(|(s, _)| *s)
+        .ok_or_else(|| broken("orders", row, format!("trigger side {word:?}")))
 }
 
 impl OrderRow {
@@ -70,7 +89,11 @@ impl OrderRow {
             client_id: r.client_id.clone(),
             symbol: r.symbol.clone(),
             quantity: r.quantity,
-            limit_price: if let Pricing::Limit(p) = r.pricing { Some(p.raw()) } else { None },
+            limit_price: if let Pricing::Limit(p) = r.pricing {
+                Some(p.raw())
+            } else {
+                None
+            },
             closes: r.purpose.campaign().map(|c| c as i64),
             rolls: matches!(r.purpose, Purpose::Roll(_)),
             placed_ms: order.placed.millis(),
@@ -82,44 +105,92 @@ impl OrderRow {
                 TimeInForce::FillOrKill => "fill_or_kill",
             }
             .into(),
-            good_till: if let TimeInForce::GoodTillDate(date) = r.time_in_force { Some(date.to_string()) } else { None },
+            good_till: if let TimeInForce::GoodTillDate(date) = r.time_in_force {
+                Some(date.to_string())
+            } else {
+                None
+            },
             trigger_side: r.trigger.map(|t| side_word(t.side).into()),
-            trigger_level: r.trigger.and_then(|t| if let Level::At(p) = t.level { Some(p.raw()) } else { None }),
-            trigger_trail: r.trigger.and_then(|t| if let Level::Trailing(p) = t.level { Some(p.raw()) } else { None }),
+            trigger_level: r.trigger.and_then(|t| {
+                if let Level::At(p) = t.level {
+                    Some(p.raw())
+                } else {
+                    None
+                }
+            }),
+            trigger_trail: r.trigger.and_then(|t| {
+                if let Level::Trailing(p) = t.level {
+                    Some(p.raw())
+                } else {
+                    None
+                }
+            }),
             after_order: r.link.after.map(|o| o as i64),
             cancel_group: r.link.group.map(|g| g as i64),
         }
     }
 
-    pub(crate) fn into_order(self, legs: Vec<OrderLegRow>, events: Vec<(Moment, Event)>) -> Result<Order, StoreError> {
+    pub(crate) fn into_order(
+        self,
+        legs: Vec<OrderLegRow>,
+        events: Vec<(Moment, Event)>,
+    ) -> Result<Order, StoreError> {
         let id = self.id;
         let legs = legs
             .into_iter()
-            .map(|l| Ok(Leg { instrument: instrument("order_legs", id, &l.instrument)?, quantity: l.ratio }))
+            .map(|l| {
+                Ok(Leg {
+                    instrument: instrument("order_legs", id, &l.instrument)?,
+                    quantity: l.ratio,
+                })
+            })
             .collect::<Result<Vec<_>, StoreError>>()?;
         let unit = Structure::new(legs).map_err(|e| broken("orders", id, e))?;
         let time_in_force = match (self.time_in_force.as_str(), &self.good_till) {
-            ("good_till_date", Some(date)) => TimeInForce::GoodTillDate(date.parse().map_err(|e| broken("orders", id, e))?),
+            ("good_till_date", Some(date)) => {
+                TimeInForce::GoodTillDate(date.parse().map_err(|e| broken("orders", id, e))?)
+            }
             ("day", _) => TimeInForce::Day,
             ("good_till_cancelled", _) => TimeInForce::GoodTillCancelled,
             ("immediate_or_cancel", _) => TimeInForce::ImmediateOrCancel,
             ("fill_or_kill", _) => TimeInForce::FillOrKill,
             (other, _) => return Err(broken("orders", id, format!("time in force {other:?}"))),
         };
-        let trigger = match (self.trigger_side.as_deref(), self.trigger_level, self.trigger_trail) {
+        let trigger = match (
+            self.trigger_side.as_deref(),
+            self.trigger_level,
+            self.trigger_trail,
+        ) {
             (None, _, _) => None,
-            (Some(side), Some(at), None) => Some(Trigger { side: side_of(id, side)?, level: Level::At(Price::from_raw(at)) }),
-            (Some(side), None, Some(by)) => Some(Trigger { side: side_of(id, side)?, level: Level::Trailing(Price::from_raw(by)) }),
-            _ => return Err(broken("orders", id, "a trigger needs a level or a distance")),
+            (Some(side), Some(at), None) => Some(Trigger {
+                side: side_of(id, side)?,
+                level: Level::At(Price::from_raw(at)),
+            }),
+            (Some(side), None, Some(by)) => Some(Trigger {
+                side: side_of(id, side)?,
+                level: Level::Trailing(Price::from_raw(by)),
+            }),
+            _ => {
+                return Err(broken(
+                    "orders",
+                    id,
+                    "a trigger needs a level or a distance",
+                ));
+            }
         };
         let request = Request {
             client_id: self.client_id,
             symbol: self.symbol,
             unit,
             quantity: self.quantity,
-            pricing: self.limit_price.map_or(Pricing::Market, |p| Pricing::Limit(Price::from_raw(p))),
+            pricing: self
+                .limit_price
+                .map_or(Pricing::Market, |p| Pricing::Limit(Price::from_raw(p))),
             trigger,
-            link: Link { after: self.after_order.map(|o| o as u64), group: self.cancel_group.map(|g| g as u64) },
+            link: Link {
+                after: self.after_order.map(|o| o as u64),
+                group: self.cancel_group.map(|g| g as u64),
+            },
             time_in_force,
             purpose: match (self.closes, self.rolls) {
                 (None, _) => Purpose::Open,
@@ -127,7 +198,12 @@ impl OrderRow {
                 (Some(campaign), true) => Purpose::Roll(campaign as u64),
             },
         };
-        Ok(Order { id: id as u64, placed: Moment::from_millis(self.placed_ms), request, events })
+        Ok(Order {
+            id: id as u64,
+            placed: Moment::from_millis(self.placed_ms),
+            request,
+            events,
+        })
     }
 }
 
@@ -147,32 +223,68 @@ impl EventRow {
             after_order: None,
             cancel_group: None,
         };
-        let told = |kind: &str, row: EventRow| EventRow { kind: kind.into(), ..row };
-        let priced = |p: &Price| EventRow { price: Some(p.raw()), ..bare.clone() };
-        let counted = |n: &i64| EventRow { packages: Some(*n), ..bare.clone() };
+        let told = |kind: &str, row: EventRow| EventRow {
+            kind: kind.into(),
+            ..row
+        };
+        let priced = |p: &Price| EventRow {
+            price: Some(p.raw()),
+            ..bare.clone()
+        };
+        let counted = |n: &i64| EventRow {
+            packages: Some(*n),
+            ..bare.clone()
+        };
         match event {
             Event::Accepted => told("accepted", bare),
             Event::Repriced(p) => told("repriced", priced(p)),
             Event::Resized(n) => told("resized", counted(n)),
             Event::Eased(None) => told("eased", bare),
-            Event::Eased(Some(e)) => told("eased", EventRow { step: Some(e.step.raw()), every_s: Some(e.every), ..priced(&e.to) }),
-            Event::Tied(link) => {
-                told("tied", EventRow { after_order: link.after.map(|o| o as i64), cancel_group: link.group.map(|g| g as i64), ..bare })
-            }
+            Event::Eased(Some(e)) => told(
+                "eased",
+                EventRow {
+                    step: Some(e.step.raw()),
+                    every_s: Some(e.every),
+                    ..priced(&e.to)
+                },
+            ),
+            Event::Tied(link) => told(
+                "tied",
+                EventRow {
+                    after_order: link.after.map(|o| o as i64),
+                    cancel_group: link.group.map(|g| g as i64),
+                    ..bare
+                },
+            ),
             Event::Trailed(p) => told("trailed", priced(p)),
             Event::Triggered(p) => told("triggered", priced(p)),
             Event::Activated(n) => told("activated", counted(n)),
             Event::Reduced(n) => told("reduced", counted(n)),
-            Event::Filled(f) => told("filled", EventRow { packages: Some(f.packages), fees: Some(f.fees.raw()), ..priced(&f.price) }),
+            Event::Filled(f) => told(
+                "filled",
+                EventRow {
+                    packages: Some(f.packages),
+                    fees: Some(f.fees.raw()),
+                    ..priced(&f.price)
+                },
+            ),
             Event::Cancelled => told("cancelled", bare),
-            Event::Expired(why) => told("expired", EventRow { reason: Some(why.clone()), ..bare }),
+            Event::Expired(why) => told(
+                "expired",
+                EventRow {
+                    reason: Some(why.clone()),
+                    ..bare
+                },
+            ),
         }
     }
 
     pub(crate) fn into_event(self, legs: Vec<FillLegRow>) -> Result<(Moment, Event), StoreError> {
         let id = self.id;
         let at = Moment::from_millis(self.at_ms);
-        let need = |value: Option<i64>, column: &str| value.ok_or_else(|| broken("order_events", id, format!("{column} is missing")));
+        let need = |value: Option<i64>, column: &str| {
+            value.ok_or_else(|| broken("order_events", id, format!("{column} is missing")))
+        };
         let event = match self.kind.as_str() {
             "accepted" => Event::Accepted,
             "repriced" => Event::Repriced(Price::from_raw(need(self.price, "price")?)),
@@ -187,14 +299,21 @@ impl EventRow {
                     to: Price::from_raw(need(self.price, "price")?),
                 }),
             }),
-            "tied" => Event::Tied(Link { after: self.after_order.map(|o| o as u64), group: self.cancel_group.map(|g| g as u64) }),
+            "tied" => Event::Tied(Link {
+                after: self.after_order.map(|o| o as u64),
+                group: self.cancel_group.map(|g| g as u64),
+            }),
             "activated" => Event::Activated(need(self.packages, "packages")?),
             "reduced" => Event::Reduced(need(self.packages, "packages")?),
             "cancelled" => Event::Cancelled,
             "expired" => Event::Expired(self.reason.unwrap_or_default()),
             _ => {
                 let legs = legs.into_iter().map(|l| {
-                    Ok(FillLeg { instrument: instrument("fill_legs", id, &l.instrument)?, quantity: l.quantity, price: Price::from_raw(l.price) })
+                    Ok(FillLeg {
+                        instrument: instrument("fill_legs", id, &l.instrument)?,
+                        quantity: l.quantity,
+                        price: Price::from_raw(l.price),
+                    })
                 });
                 Event::Filled(Fill {
                     order: self.order_id as u64,
@@ -221,29 +340,52 @@ const KINDS: [(EntryKind, &str); 7] = [
 ];
 
 pub(crate) fn kind_word(kind: EntryKind) -> &'static str {
-    KINDS.iter().find(|(k, _)| *k == kind).map_or("trade", |(_, w)| w)
+    KINDS
+        .iter()
+        .find(|(k, _)| *k == kind)
+        .map_or("trade", |(_, w)| w)
 }
 
 pub(crate) fn kind_of(row: &JournalRow) -> Result<EntryKind, StoreError> {
-    KINDS.iter().find(|(_, w)| *w == row.kind).map(|(k, _)| *k).ok_or_else(|| broken("journal", row.id, format!("kind {:?}", row.kind)))
+    KINDS
+        .iter()
+        .find(|(_, w)| *w == row.kind)
+        .map(|(k, _)| *k)
+        .ok_or_else(|| broken("journal", row.id, format!("kind {:?}", row.kind)))
 }
 
-const BOOKS: [(Book, &str); 5] =
-    [(Book::Cash, "cash"), (Book::Positions, "positions"), (Book::Realised, "realised"), (Book::Fees, "fees"), (Book::Capital, "capital")];
+const BOOKS: [(Book, &str); 5] = [
+    (Book::Cash, "cash"),
+    (Book::Positions, "positions"),
+    (Book::Realised, "realised"),
+    (Book::Fees, "fees"),
+    (Book::Capital, "capital"),
+];
 
 pub(crate) fn book_word(book: Book) -> &'static str {
-    BOOKS.iter().find(|(b, _)| *b == book).map_or("cash", |(_, w)| w)
+    BOOKS
+        .iter()
+        .find(|(b, _)| *b == book)
+        .map_or("cash", |(_, w)| w)
 }
 
 pub(crate) fn book_of(row: &PostingRow) -> Result<(Book, Money), StoreError> {
-    let book = BOOKS.iter().find(|(_, w)| *w == row.book).ok_or_else(|| broken("postings", row.entry_id, "unknown book"))?.0;
+    let book = BOOKS
+        .iter()
+        .find(|(_, w)| *w == row.book)
+        .ok_or_else(|| broken("postings", row.entry_id, "unknown book"))?
+        .0;
     Ok((book, Money::from_raw(row.amount)))
 }
 
 pub(crate) fn cause_of(row: &JournalRow) -> Result<Option<Cause>, StoreError> {
     let cause = |text: &String| -> Result<Cause, StoreError> {
         let value = Price::from_raw(row.value.unwrap_or(0));
-        Ok(Cause { instrument: instrument("journal", row.id, text)?, value, quantity: row.quantity.unwrap_or(0) })
+        Ok(Cause {
+            instrument: instrument("journal", row.id, text)?,
+            value,
+            quantity: row.quantity.unwrap_or(0),
+        })
     };
     row.instrument.as_ref().map(cause).transpose()
 }
@@ -254,17 +396,51 @@ impl DeclinedRow {
     }
 }
 
-const OCCURRENCES: [(Occurrence, &str); 4] =
-    [(Occurrence::Fill, "fill"), (Occurrence::Refusal, "refusal"), (Occurrence::End, "end"), (Occurrence::Deficit, "deficit")];
+const OCCURRENCES: [(Occurrence, &str); 4] = [
+    (Occurrence::Fill, "fill"),
+    (Occurrence::Refusal, "refusal"),
+    (Occurrence::End, "end"),
+    (Occurrence::Deficit, "deficit"),
+];
 
 impl BellRow {
     pub(crate) fn of(bell: &Bell) -> BellRow {
         let (kind, symbol, side, level, legs) = match &bell.listens {
-            Listens::Told(what) => (OCCURRENCES.iter().find(|(o, _)| o == what).map_or("end", |(_, w)| w), None, None, None, None),
-            Listens::Price { symbol, unit, side, level } => {
-                let lines = |s: &Structure| s.legs().iter().map(|l| format!("{} {}", l.quantity, l.instrument)).collect::<Vec<_>>().join("\n");
-                let side = if *side == BellSide::Above { "above" } else { "below" };
-                ("price", Some(symbol.clone()), Some(side.to_owned()), Some(level.raw()), unit.as_ref().map(lines))
+            Listens::Told(what) => (
+                OCCURRENCES
+                    .iter()
+                    .find(|(o, _)| o == what)
+                    .map_or("end", |(_, w)| w),
+                None,
+                None,
+                None,
+                None,
+            ),
+            Listens::Price {
+                symbol,
+                unit,
+                side,
+                level,
+            } => {
+                let lines = |s: &Structure| {
+                    s.legs()
+                        .iter()
+                        .map(|l| format!("{} {}", l.quantity, l.instrument))
+                        .collect::<Vec<_>>()
+                        .join("\n")
+                };
+                let side = if *side == BellSide::Above {
+                    "above"
+                } else {
+                    "below"
+                };
+                (
+                    "price",
+                    Some(symbol.clone()),
+                    Some(side.to_owned()),
+                    Some(level.raw()),
+                    unit.as_ref().map(lines),
+                )
             }
         };
         BellRow {
@@ -284,23 +460,52 @@ impl BellRow {
     pub(crate) fn into_bell(self) -> Result<Bell, StoreError> {
         let id = self.id;
         let leg = |line: &str| -> Result<Leg, StoreError> {
-            let (ratio, text) = line.split_once(' ').ok_or_else(|| broken("bells", id, format!("leg {line:?}")))?;
-            Ok(Leg { instrument: instrument("bells", id, text)?, quantity: ratio.parse().map_err(|e| broken("bells", id, e))? })
+            let (ratio, text) = line
+                .split_once(' ')
+                .ok_or_else(|| broken("bells", id, format!("leg {line:?}")))?;
+            Ok(Leg {
+                instrument: instrument("bells", id, text)?,
+                quantity: ratio.parse().map_err(|e| broken("bells", id, e))?,
+            })
         };
         let unit = |legs: String| -> Result<Structure, StoreError> {
-            Structure::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?).map_err(|e| broken("bells", id, e))
+            Structure::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?)
+                .map_err(|e| broken("bells", id, e))
         };
-        let listens = match (OCCURRENCES.iter().find(|(_, w)| *w == self.kind), self.symbol, self.side.as_deref(), self.level) {
+        let listens = match (
+            OCCURRENCES.iter().find(|(_, w)| *w == self.kind),
+            self.symbol,
+            self.side.as_deref(),
+            self.level,
+        ) {
             (Some((what, _)), ..) => Listens::Told(*what),
             (None, Some(symbol), Some(side), Some(level)) => Listens::Price {
                 symbol,
                 unit: self.legs.map(unit).transpose()?,
-                side: if side == "above" { BellSide::Above } else { BellSide::Below },
+                side: if side == "above" {
+                    BellSide::Above
+                } else {
+                    BellSide::Below
+                },
                 level: Price::from_raw(level),
             },
-            _ => return Err(broken("bells", id, "a price needs a symbol, a side and a level")),
+            _ => {
+                return Err(broken(
+                    "bells",
+                    id,
+                    "a price needs a symbol, a side and a level",
+                ));
+            }
         };
-        let rung = self.rung_ms.map(|at| (Moment::from_millis(at), self.says.unwrap_or_default()));
-        Ok(Bell { id: id as u64, set: Moment::from_millis(self.set_ms), listens, rung, answered: self.answered })
+        let rung = self
+            .rung_ms
+            .map(|at| (Moment::from_millis(at), self.says.unwrap_or_default()));
+        Ok(Bell {
+            id: id as u64,
+            set: Moment::from_millis(self.set_ms),
+            listens,
+            rung,
+            answered: self.answered,
+        })
     }
 }

@@ -7,7 +7,11 @@ use store::{ClockState, Fact, Store};
 
 fn order(id: u64, client: &str) -> Order {
     let leg = |symbol: &str, quantity| Leg::option(symbol.parse().unwrap(), quantity);
-    let unit = Structure::new([leg("NMOU  310418P00175000", -1), leg("NMOU  310418P00165000", 1)]).unwrap();
+    let unit = Structure::new([
+        leg("NMOU  310418P00175000", -1),
+        leg("NMOU  310418P00165000", 1),
+    ])
+    .unwrap();
     let at = Moment::from_millis(1_930_000_000_000);
     let request = Request {
         client_id: client.into(),
@@ -20,7 +24,12 @@ fn order(id: u64, client: &str) -> Order {
         time_in_force: TimeInForce::GoodTillCancelled,
         purpose: desk::Purpose::Open,
     };
-    Order { id, placed: at, request, events: vec![(at, Event::Accepted)] }
+    Order {
+        id,
+        placed: at,
+        request,
+        events: vec![(at, Event::Accepted)],
+    }
 }
 
 fn shares() -> Underlying {
@@ -36,7 +45,10 @@ fn shares() -> Underlying {
         own_tick: Price::cents(1),
         style_of_price: PriceStyle::Decimal,
         margin_class: MarginClass::Equity,
-        listing: ListingRule { monthlies: 3, ..ListingRule::default() },
+        listing: ListingRule {
+            monthlies: 3,
+            ..ListingRule::default()
+        },
         own_dates: Vec::new(),
         last_session: None,
         weekly_root: None,
@@ -46,8 +58,21 @@ fn shares() -> Underlying {
 
 fn fill(o: &Order) -> Fill {
     let legs = o.request.unit.legs().iter().zip(["2.20", "4.35"]);
-    let legs = legs.map(|(l, p)| FillLeg { instrument: l.instrument.clone(), quantity: 2 * l.quantity, price: p.parse().unwrap() }).collect();
-    Fill { order: o.id, at: o.placed.plus_millis(5_000), packages: 2, price: "-2.15".parse().unwrap(), legs, fees: "2.60".parse().unwrap() }
+    let legs = legs
+        .map(|(l, p)| FillLeg {
+            instrument: l.instrument.clone(),
+            quantity: 2 * l.quantity,
+            price: p.parse().unwrap(),
+        })
+        .collect();
+    Fill {
+        order: o.id,
+        at: o.placed.plus_millis(5_000),
+        packages: 2,
+        price: "-2.15".parse().unwrap(),
+        legs,
+        fees: "2.60".parse().unwrap(),
+    }
 }
 
 #[test]
@@ -58,8 +83,14 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     let f = fill(&o);
     // One that waits for another, watches, and has lived through everything that can happen.
     let mut held = order(2, "second");
-    held.request.trigger = Some(Trigger { side: TriggerSide::Cross, level: Level::Trailing("0.35".parse().unwrap()) });
-    held.request.link = Link { after: Some(1), group: Some(2) };
+    held.request.trigger = Some(Trigger {
+        side: TriggerSide::Cross,
+        level: Level::Trailing("0.35".parse().unwrap()),
+    });
+    held.request.link = Link {
+        after: Some(1),
+        group: Some(2),
+    };
     held.request.time_in_force = TimeInForce::GoodTillDate("2031-04-10".parse().unwrap());
     held.request.pricing = Pricing::Market;
     let seen: Price = "-2.05".parse().unwrap();
@@ -69,24 +100,61 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
         Event::Triggered(seen),
         Event::Reduced(1),
         Event::Resized(-1),
-        Event::Eased(Some(Easing { step: seen, every: 30, to: seen })),
+        Event::Eased(Some(Easing {
+            step: seen,
+            every: 30,
+            to: seen,
+        })),
         Event::Eased(None),
-        Event::Tied(Link { after: None, group: Some(3) }),
+        Event::Tied(Link {
+            after: None,
+            group: Some(3),
+        }),
         Event::Expired("its last day ended".into()),
     ];
     held.events.extend(lived.map(|e| (f.at, e)));
     let mut account = Account::default();
-    let clock = ClockState { now: o.placed, running: true, speed: 60 };
+    let clock = ClockState {
+        now: o.placed,
+        running: true,
+        speed: 60,
+    };
     let deposit = account.deposit(o.placed, Money::whole(60_000)).clone();
-    let trade = account.fill(&f, None, &shares(), "sold 2 bull put verticals".into()).clone();
+    let trade = account
+        .fill(&f, None, &shares(), "sold 2 bull put verticals".into())
+        .clone();
     let c: Contract = "NMOU  310418P00175000".parse().unwrap();
-    let settled = account.settle(f.at, &c, "1.25".parse().unwrap(), "settled".into()).unwrap().clone();
-    let cause = Cause { instrument: c.clone().into(), value: "1.25".parse().unwrap(), quantity: 0 };
+    let settled = account
+        .settle(f.at, &c, "1.25".parse().unwrap(), "settled".into())
+        .unwrap()
+        .clone();
+    let cause = Cause {
+        instrument: c.clone().into(),
+        value: "1.25".parse().unwrap(),
+        quantity: 0,
+    };
     {
         let store = Store::open(&path).unwrap();
-        store.commit(&[Fact::Setting("seed".into(), "7".into()), Fact::Clock(clock), Fact::Booked(deposit, None)]).unwrap();
-        store.commit(&[Fact::Placed(o.clone()), Fact::Happened(1, f.at, Event::Filled(f.clone())), Fact::Booked(trade, None)]).unwrap();
-        store.commit(&[Fact::Booked(settled, Some(cause.clone())), Fact::Draft("A".into(), "{}".into(), f.at)]).unwrap();
+        store
+            .commit(&[
+                Fact::Setting("seed".into(), "7".into()),
+                Fact::Clock(clock),
+                Fact::Booked(deposit, None),
+            ])
+            .unwrap();
+        store
+            .commit(&[
+                Fact::Placed(o.clone()),
+                Fact::Happened(1, f.at, Event::Filled(f.clone())),
+                Fact::Booked(trade, None),
+            ])
+            .unwrap();
+        store
+            .commit(&[
+                Fact::Booked(settled, Some(cause.clone())),
+                Fact::Draft("A".into(), "{}".into(), f.at),
+            ])
+            .unwrap();
         store.commit(&[Fact::Placed(held.clone())]).unwrap();
         store
             .commit(&[
@@ -102,7 +170,10 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     assert_eq!(saved.clock, Some(clock));
     assert_eq!(saved.settings["seed"], "7");
     assert_eq!(saved.drafts, [("B".to_owned(), "{\"x\":1}".to_owned())]);
-    assert_eq!(saved.marks, [("2031-03-10".to_owned(), Money::whole(60_123))]);
+    assert_eq!(
+        saved.marks,
+        [("2031-03-10".to_owned(), Money::whole(60_123))]
+    );
     let entries: Vec<Entry> = saved.journal.iter().map(|j| j.entry.clone()).collect();
     assert_eq!(entries, account.entries());
     assert_eq!(saved.journal[1].fill, Some(f));
@@ -114,7 +185,10 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
 fn what_happens_without_an_order_comes_back_too() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("desk.db");
-    let own = |quantity| Leg { instrument: Instrument::Underlying("NMOU".into()), quantity };
+    let own = |quantity| Leg {
+        instrument: Instrument::Underlying("NMOU".into()),
+        quantity,
+    };
     let call: Contract = "NMOU  310418C00195000".parse().unwrap();
     let mut covered = order(1, "covered");
     covered.request.unit = Structure::new([own(100), Leg::option(call.clone(), -1)]).unwrap();
@@ -122,30 +196,102 @@ fn what_happens_without_an_order_comes_back_too() {
     rolled.request.purpose = desk::Purpose::Roll(1);
     let at = covered.placed;
     let legs = covered.request.unit.legs().iter().zip(["3.10", "187.00"]);
-    let legs = legs.map(|(l, p)| FillLeg { instrument: l.instrument.clone(), quantity: l.quantity, price: p.parse().unwrap() }).collect();
-    let f = Fill { order: 1, at, packages: 1, price: "183.90".parse().unwrap(), legs, fees: "0.65".parse().unwrap() };
+    let legs = legs
+        .map(|(l, p)| FillLeg {
+            instrument: l.instrument.clone(),
+            quantity: l.quantity,
+            price: p.parse().unwrap(),
+        })
+        .collect();
+    let f = Fill {
+        order: 1,
+        at,
+        packages: 1,
+        price: "183.90".parse().unwrap(),
+        legs,
+        fees: "0.65".parse().unwrap(),
+    };
     let mut account = Account::default();
-    let mut booked = vec![(account.fill(&f, None, &shares(), "opened".into()).clone(), None)];
-    let cause =
-        |instrument: &str, value: &str, quantity| Some(Cause { instrument: instrument.parse().unwrap(), value: value.parse().unwrap(), quantity });
-    booked.push((account.dividend(at, "NMOU", "0.50".parse().unwrap(), "dividend".into()).unwrap().clone(), cause("NMOU", "0.50", 0)));
+    let mut booked = vec![(
+        account.fill(&f, None, &shares(), "opened".into()).clone(),
+        None,
+    )];
+    let cause = |instrument: &str, value: &str, quantity| {
+        Some(Cause {
+            instrument: instrument.parse().unwrap(),
+            value: value.parse().unwrap(),
+            quantity,
+        })
+    };
     booked.push((
-        account.settle_futures(at, "NMOU", "188".parse().unwrap(), "as if it were a future".into()).unwrap().clone(),
+        account
+            .dividend(at, "NMOU", "0.50".parse().unwrap(), "dividend".into())
+            .unwrap()
+            .clone(),
+        cause("NMOU", "0.50", 0),
+    ));
+    booked.push((
+        account
+            .settle_futures(
+                at,
+                "NMOU",
+                "188".parse().unwrap(),
+                "as if it were a future".into(),
+            )
+            .unwrap()
+            .clone(),
         cause("NMOU", "188", 0),
     ));
-    booked.push((account.deliver(at, &call, -1, &shares(), "assigned".into()).unwrap().clone(), cause("NMOU  310418C00195000", "0", -1)));
+    booked.push((
+        account
+            .deliver(at, &call, -1, &shares(), "assigned".into())
+            .unwrap()
+            .clone(),
+        cause("NMOU  310418C00195000", "0", -1),
+    ));
     {
         let store = Store::open(&path).unwrap();
-        store.commit(&[Fact::Placed(covered.clone()), Fact::Happened(1, at, Event::Filled(f.clone())), Fact::Placed(rolled.clone())]).unwrap();
-        store.commit(&booked.iter().map(|(entry, cause)| Fact::Booked(entry.clone(), cause.clone())).collect::<Vec<_>>()).unwrap();
-        store.commit(&[Fact::Declined(call.clone(), true, at), Fact::Declined("NMOU  310418P00175000".parse().unwrap(), true, at)]).unwrap();
-        store.commit(&[Fact::Declined("NMOU  310418P00175000".parse().unwrap(), false, at)]).unwrap();
+        store
+            .commit(&[
+                Fact::Placed(covered.clone()),
+                Fact::Happened(1, at, Event::Filled(f.clone())),
+                Fact::Placed(rolled.clone()),
+            ])
+            .unwrap();
+        store
+            .commit(
+                &booked
+                    .iter()
+                    .map(|(entry, cause)| Fact::Booked(entry.clone(), cause.clone()))
+                    .collect::<Vec<_>>(),
+            )
+            .unwrap();
+        store
+            .commit(&[
+                Fact::Declined(call.clone(), true, at),
+                Fact::Declined("NMOU  310418P00175000".parse().unwrap(), true, at),
+            ])
+            .unwrap();
+        store
+            .commit(&[Fact::Declined(
+                "NMOU  310418P00175000".parse().unwrap(),
+                false,
+                at,
+            )])
+            .unwrap();
     }
     let saved = Store::open(&path).unwrap().load().unwrap();
     covered.events.push((at, Event::Filled(f)));
     assert_eq!(saved.orders, [covered, rolled]);
     assert_eq!(saved.declined, [call]);
-    assert_eq!(saved.journal.iter().map(|j| (j.entry.clone(), j.cause.clone())).collect::<Vec<_>>(), booked);
+    assert_eq!(
+        saved
+            .journal
+            .iter()
+            .map(|j| (j.entry.clone(), j.cause.clone()))
+            .collect::<Vec<_>>(),
+        booked
+    );
 }
 
 #[test]
@@ -154,9 +300,18 @@ fn a_command_that_fails_half_way_leaves_nothing_behind() {
     let store = Store::open(&folder.path().join("desk.db")).unwrap();
     store.commit(&[Fact::Placed(order(1, "same"))]).unwrap();
     let before = store.load().unwrap();
-    let twice = store.commit(&[Fact::Mark("2031-03-11".into(), Money::whole(1)), Fact::Placed(order(2, "same"))]);
-    assert!(twice.unwrap_err().to_string().contains("UNIQUE"), "a client id is used once");
-    let orphan = store.commit(&[Fact::Mark("2031-03-11".into(), Money::whole(1)), Fact::Happened(9, Moment::from_millis(0), Event::Cancelled)]);
+    let twice = store.commit(&[
+        Fact::Mark("2031-03-11".into(), Money::whole(1)),
+        Fact::Placed(order(2, "same")),
+    ]);
+    assert!(
+        twice.unwrap_err().to_string().contains("UNIQUE"),
+        "a client id is used once"
+    );
+    let orphan = store.commit(&[
+        Fact::Mark("2031-03-11".into(), Money::whole(1)),
+        Fact::Happened(9, Moment::from_millis(0), Event::Cancelled),
+    ]);
     assert!(orphan.unwrap_err().to_string().contains("FOREIGN KEY"));
     assert_eq!(store.load().unwrap(), before);
 }
@@ -169,7 +324,8 @@ fn a_file_of_the_first_schema_is_brought_up_to_date() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("old.db");
     let mut old = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
-    old.batch_execute(include_str!("../migrations/2026-11-24-000000_first/up.sql")).unwrap();
+    old.batch_execute(include_str!("../migrations/2026-11-24-000000_first/up.sql"))
+        .unwrap();
     old.batch_execute(
         "CREATE TABLE __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP);
          INSERT INTO __diesel_schema_migrations (version) VALUES ('20261124000000');
@@ -185,13 +341,43 @@ fn a_file_of_the_first_schema_is_brought_up_to_date() {
     drop(old);
     for _ in 0..2 {
         let saved = Store::open(&path).unwrap().load().unwrap();
-        let seen: Vec<_> = saved.orders.iter().map(|o| (o.request.time_in_force, o.request.pricing, o.state(), o.events.len())).collect();
+        let seen: Vec<_> = saved
+            .orders
+            .iter()
+            .map(|o| {
+                (
+                    o.request.time_in_force,
+                    o.request.pricing,
+                    o.state(),
+                    o.events.len(),
+                )
+            })
+            .collect();
         let limit = Pricing::Limit("-2.15".parse().unwrap());
-        assert_eq!(seen, [(TimeInForce::GoodTillCancelled, limit, State::Filled, 2), (TimeInForce::Day, Pricing::Market, State::Working, 1)]);
+        assert_eq!(
+            seen,
+            [
+                (TimeInForce::GoodTillCancelled, limit, State::Filled, 2),
+                (TimeInForce::Day, Pricing::Market, State::Working, 1)
+            ]
+        );
         let put: Contract = "NMOU  310418P00175000".parse().unwrap();
-        assert_eq!(saved.orders[0].request.unit.legs()[0].instrument, Instrument::Option(put.clone()));
+        assert_eq!(
+            saved.orders[0].request.unit.legs()[0].instrument,
+            Instrument::Option(put.clone())
+        );
         assert_eq!(saved.journal[0].fill.as_ref().map(|f| f.packages), Some(2));
-        let cause = Cause { instrument: put.into(), value: "1.25".parse().unwrap(), quantity: 0 };
-        assert_eq!((saved.journal[1].cause.as_ref(), saved.journal[1].entry.postings.len()), (Some(&cause), 1));
+        let cause = Cause {
+            instrument: put.into(),
+            value: "1.25".parse().unwrap(),
+            quantity: 0,
+        };
+        assert_eq!(
+            (
+                saved.journal[1].cause.as_ref(),
+                saved.journal[1].entry.postings.len()
+            ),
+            (Some(&cause), 1)
+        );
     }
 }

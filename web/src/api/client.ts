@@ -40,7 +40,9 @@ export type Chances = S['ChancesWire'];
 export type Greeks = S['GreeksWire'];
 export type BookEffect = S['BookEffect'];
 export type Idea = S['IdeaWire'];
-export type Intention = NonNullable<paths['/api/ideas/{symbol}']['get']['parameters']['query']['intention']>;
+export type Intention = NonNullable<
+  paths['/api/ideas/{symbol}']['get']['parameters']['query']['intention']
+>;
 export type PickQuery = paths['/api/pick/{symbol}']['get']['parameters']['query'];
 export type CompareRequest = S['CompareRequest'];
 export type SmilePoint = S['SmilePoint'];
@@ -62,7 +64,10 @@ export class Refused extends Error {
 export function must<T>(answer: { data?: T; error?: unknown }): T {
   if (answer.error !== undefined) {
     const e = answer.error as Partial<Problem>;
-    throw new Refused({ code: e.code ?? 'unknown', message: e.message ?? 'the program did not answer' });
+    throw new Refused({
+      code: e.code ?? 'unknown',
+      message: e.message ?? 'the program did not answer',
+    });
   }
   return answer.data as T;
 }

@@ -1,5 +1,16 @@
 import { create } from 'zustand';
-import type { Book, ChainHead, ClientMessage, Clock, Column, EvaluateRequest, Evaluation, Masthead, Row, ServerMessage } from './client';
+import type {
+  Book,
+  ChainHead,
+  ClientMessage,
+  Clock,
+  Column,
+  EvaluateRequest,
+  Evaluation,
+  Masthead,
+  Row,
+  ServerMessage,
+} from './client';
 
 /** What the stream has brought. Missing is undefined, never zero. */
 type Live = {
@@ -17,7 +28,13 @@ type Live = {
   refusal?: string;
   chainProblem?: string;
 };
-export const useLive = create<Live>(() => ({ connected: false, everConnected: false, rows: {}, version: 0, following: false }));
+export const useLive = create<Live>(() => ({
+  connected: false,
+  everConnected: false,
+  rows: {},
+  version: 0,
+  following: false,
+}));
 
 let socket: WebSocket | null = null;
 let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [], columns: [] };
@@ -32,7 +49,8 @@ function send(m: ClientMessage) {
 export function watchChain(symbol: string | null, expirations: string[], columns: Column[]) {
   const before = watch;
   watch = { type: 'watch', symbol, expirations, columns };
-  if (before.type === 'watch' && before.symbol !== symbol) useLive.setState({ head: undefined, rows: {}, chainProblem: undefined });
+  if (before.type === 'watch' && before.symbol !== symbol)
+    useLive.setState({ head: undefined, rows: {}, chainProblem: undefined });
   send(watch);
 }
 export function followBook(on: boolean) {
@@ -54,7 +72,12 @@ export function evaluate(request: EvaluateRequest | null) {
 /** A mark of movement stays at least so long. */
 const MARKED = 600;
 function movedCells(a: Row, b: Row): string {
-  const pairs = [[a.call.bid, b.call.bid, 'call-bid'], [a.call.ask, b.call.ask, 'call-ask'], [a.put.bid, b.put.bid, 'put-bid'], [a.put.ask, b.put.ask, 'put-ask']];
+  const pairs = [
+    [a.call.bid, b.call.bid, 'call-bid'],
+    [a.call.ask, b.call.ask, 'call-ask'],
+    [a.put.bid, b.put.bid, 'put-bid'],
+    [a.put.ask, b.put.ask, 'put-ask'],
+  ];
   return pairs.flatMap(([x, y, name]) => (x === y ? [] : [name])).join(' ');
 }
 /** Takes marks away that nothing newer replaced: when the market closes, for one. */
@@ -62,7 +85,9 @@ let sweeping: ReturnType<typeof setTimeout> | undefined;
 function sweepMarks() {
   clearTimeout(sweeping);
   sweeping = setTimeout(() => {
-    useLive.setState((s) => ({ rows: Object.fromEntries(Object.entries(s.rows).map(([key, rows]) => [key, merge(rows, [])])) }));
+    useLive.setState((s) => ({
+      rows: Object.fromEntries(Object.entries(s.rows).map(([key, rows]) => [key, merge(rows, [])])),
+    }));
   }, MARKED + 100);
 }
 function merge(before: Row[] | undefined, changed: Row[]): Row[] {
@@ -80,16 +105,28 @@ function merge(before: Row[] | undefined, changed: Row[]): Row[] {
 
 function receive(m: ServerMessage) {
   switch (m.type) {
-    case 'clock': useLive.setState({ clock: m.clock }); break;
-    case 'masthead': useLive.setState({ masthead: m.masthead }); break;
-    case 'head': useLive.setState({ head: m.head, chainProblem: undefined }); break;
+    case 'clock':
+      useLive.setState({ clock: m.clock });
+      break;
+    case 'masthead':
+      useLive.setState({ masthead: m.masthead });
+      break;
+    case 'head':
+      useLive.setState({ head: m.head, chainProblem: undefined });
+      break;
     case 'rows':
       if (watch.type === 'watch' && watch.symbol === m.symbol)
-        useLive.setState((s) => ({ rows: { ...s.rows, [m.key]: m.whole ? m.rows : merge(s.rows[m.key], m.rows) } }));
+        useLive.setState((s) => ({
+          rows: { ...s.rows, [m.key]: m.whole ? m.rows : merge(s.rows[m.key], m.rows) },
+        }));
       sweepMarks();
       break;
-    case 'book': useLive.setState({ book: m.book }); break;
-    case 'changed': useLive.setState({ version: m.version }); break;
+    case 'book':
+      useLive.setState({ book: m.book });
+      break;
+    case 'changed':
+      useLive.setState({ version: m.version });
+      break;
     case 'evaluation':
       if (m.id === asked) useLive.setState({ evaluation: m.evaluation, refusal: undefined });
       break;
@@ -105,7 +142,9 @@ export function connect(): () => void {
   let stopped = false;
   let again: ReturnType<typeof setTimeout> | undefined;
   const open = () => {
-    const ws = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/stream`);
+    const ws = new WebSocket(
+      `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/stream`,
+    );
     socket = ws;
     ws.onopen = () => {
       useLive.setState({ connected: true, everConnected: true });
@@ -113,7 +152,9 @@ export function connect(): () => void {
       send(watchBook);
       if (lastRequest) evaluate(lastRequest);
     };
-    ws.onmessage = (e: MessageEvent<string>) => { receive(JSON.parse(e.data) as ServerMessage); };
+    ws.onmessage = (e: MessageEvent<string>) => {
+      receive(JSON.parse(e.data) as ServerMessage);
+    };
     ws.onclose = () => {
       useLive.setState({ connected: false });
       if (!stopped) again = setTimeout(open, 700);

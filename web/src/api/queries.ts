@@ -1,10 +1,32 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
-import { api, must, type BenchRequest, type CompareRequest, type EvaluateRequest, type Intention, type PackagesQuery } from './client';
+import {
+  api,
+  must,
+  type BenchRequest,
+  type CompareRequest,
+  type EvaluateRequest,
+  type Intention,
+  type PackagesQuery,
+} from './client';
 
-export const marketsQuery = queryOptions({ queryKey: ['markets'], staleTime: Infinity, queryFn: async () => must(await api.GET('/api/markets')) });
-export const ordersQuery = queryOptions({ queryKey: ['orders'], queryFn: async () => must(await api.GET('/api/orders')) });
-export const bellsQuery = queryOptions({ queryKey: ['bells'], queryFn: async () => must(await api.GET('/api/bells')) });
-export const balanceQuery = queryOptions({ queryKey: ['balance'], refetchInterval: 2_000, queryFn: async () => must(await api.GET('/api/balance')) });
+export const marketsQuery = queryOptions({
+  queryKey: ['markets'],
+  staleTime: Infinity,
+  queryFn: async () => must(await api.GET('/api/markets')),
+});
+export const ordersQuery = queryOptions({
+  queryKey: ['orders'],
+  queryFn: async () => must(await api.GET('/api/orders')),
+});
+export const bellsQuery = queryOptions({
+  queryKey: ['bells'],
+  queryFn: async () => must(await api.GET('/api/bells')),
+});
+export const balanceQuery = queryOptions({
+  queryKey: ['balance'],
+  refetchInterval: 2_000,
+  queryFn: async () => must(await api.GET('/api/balance')),
+});
 /** The margin of a structure; nothing while it is not shown. */
 export const marginQuery = (request: EvaluateRequest | null) =>
   queryOptions({
@@ -18,7 +40,10 @@ export const marginQuery = (request: EvaluateRequest | null) =>
       return must(await api.POST('/api/margin', { body: request, signal }));
     },
   });
-export const ledgerQuery = queryOptions({ queryKey: ['ledger'], queryFn: async () => must(await api.GET('/api/ledger')) });
+export const ledgerQuery = queryOptions({
+  queryKey: ['ledger'],
+  queryFn: async () => must(await api.GET('/api/ledger')),
+});
 
 /** A chain read as packages, asked again every second; nothing while it is not shown. */
 export const packagesQuery = (symbol: string, query: PackagesQuery | null) =>
@@ -30,7 +55,9 @@ export const packagesQuery = (symbol: string, query: PackagesQuery | null) =>
     retry: false,
     queryFn: async ({ signal }) => {
       if (!query) throw new Error('no packages asked for');
-      return must(await api.GET('/api/packages/{symbol}', { params: { path: { symbol }, query }, signal }));
+      return must(
+        await api.GET('/api/packages/{symbol}', { params: { path: { symbol }, query }, signal }),
+      );
     },
   });
 
@@ -40,15 +67,28 @@ export const listedQuery = (symbol: string, expiration: string) =>
     queryKey: ['listed', symbol, expiration],
     staleTime: 60_000,
     queryFn: async () => {
-      const chain = must(await api.GET('/api/chain/{symbol}', { params: { path: { symbol }, query: { expiration } } }));
-      return { strikes: (chain.blocks[0]?.rows ?? []).map((r) => r.at).reverse(), marks: chain.head.marks };
+      const chain = must(
+        await api.GET('/api/chain/{symbol}', {
+          params: { path: { symbol }, query: { expiration } },
+        }),
+      );
+      return {
+        strikes: (chain.blocks[0]?.rows ?? []).map((r) => r.at).reverse(),
+        marks: chain.head.marks,
+      };
     },
   });
 export const ideasQuery = (symbol: string, expiration: string, intention: Intention) =>
   queryOptions({
     queryKey: ['ideas', symbol, expiration, intention],
     retry: false,
-    queryFn: async ({ signal }) => must(await api.GET('/api/ideas/{symbol}', { params: { path: { symbol }, query: { expiration, intention } }, signal })),
+    queryFn: async ({ signal }) =>
+      must(
+        await api.GET('/api/ideas/{symbol}', {
+          params: { path: { symbol }, query: { expiration, intention } },
+          signal,
+        }),
+      ),
   });
 export const smileQuery = (symbol: string, expiration: string | undefined) =>
   queryOptions({
@@ -56,17 +96,35 @@ export const smileQuery = (symbol: string, expiration: string | undefined) =>
     enabled: expiration !== undefined,
     refetchInterval: 2_000,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => must(await api.GET('/api/smile/{symbol}', { params: { path: { symbol }, query: { expiration: expiration ?? '' } }, signal })),
+    queryFn: async ({ signal }) =>
+      must(
+        await api.GET('/api/smile/{symbol}', {
+          params: { path: { symbol }, query: { expiration: expiration ?? '' } },
+          signal,
+        }),
+      ),
   });
 export const historyQuery = (symbol: string, weekly: boolean, bars: number) =>
   queryOptions({
     queryKey: ['history', symbol, weekly, bars],
     refetchInterval: 30_000,
     staleTime: 30_000,
-    queryFn: async ({ signal }) => must(await api.GET('/api/history/{symbol}', { params: { path: { symbol }, query: { weekly, bars } }, signal })),
+    queryFn: async ({ signal }) =>
+      must(
+        await api.GET('/api/history/{symbol}', {
+          params: { path: { symbol }, query: { weekly, bars } },
+          signal,
+        }),
+      ),
   });
-export const shelfQuery = queryOptions({ queryKey: ['shelf'], queryFn: async () => must(await api.GET('/api/shelf')) });
-export const rulesQuery = queryOptions({ queryKey: ['rules'], queryFn: async () => must(await api.GET('/api/rules')) });
+export const shelfQuery = queryOptions({
+  queryKey: ['shelf'],
+  queryFn: async () => must(await api.GET('/api/shelf')),
+});
+export const rulesQuery = queryOptions({
+  queryKey: ['rules'],
+  queryFn: async () => must(await api.GET('/api/rules')),
+});
 export const compareQuery = (request: CompareRequest | null) =>
   queryOptions({
     queryKey: ['compare', request],

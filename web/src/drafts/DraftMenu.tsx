@@ -8,7 +8,8 @@ import { box, overlay } from '../ui/dialog';
 import { change, put } from './store';
 import { csvOf, linkOf, readDraft, setAside, takeOff } from './text';
 
-const item = 'flex cursor-pointer justify-between gap-6 rounded px-2 py-1 outline-none data-[highlighted]:bg-brass-soft data-[highlighted]:text-brass data-[disabled]:opacity-60';
+const item =
+  'flex cursor-pointer justify-between gap-6 rounded px-2 py-1 outline-none data-[highlighted]:bg-brass-soft data-[highlighted]:text-brass data-[disabled]:opacity-60';
 const panel = 'z-50 min-w-56 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]';
 const FULL = 'All four places of the tray are taken; throw one away first.';
 /** Puts a copy into the tray, or says why not. */
@@ -18,9 +19,22 @@ function place(draft: Draft) {
 
 type Open = 'name' | 'shelf' | 'paste';
 
-function Panel({ title, onClose, children }: { title: string; onClose: () => void; children: React.ReactNode }) {
+function Panel({
+  title,
+  onClose,
+  children,
+}: {
+  title: string;
+  onClose: () => void;
+  children: React.ReactNode;
+}) {
   return (
-    <Dialog.Root open onOpenChange={(open) => { if (!open) onClose(); }}>
+    <Dialog.Root
+      open
+      onOpenChange={(open) => {
+        if (!open) onClose();
+      }}
+    >
       <Dialog.Portal>
         <Dialog.Overlay className={overlay} />
         <Dialog.Content data-modal aria-describedby={undefined} className={`${box} w-[440px]`}>
@@ -35,13 +49,53 @@ function Panel({ title, onClose, children }: { title: string; onClose: () => voi
 function Naming({ draft, onClose }: { draft: Draft; onClose: () => void }) {
   const [name, setName] = useState(draft.name ?? '');
   const [note, setNote] = useState(draft.note ?? '');
-  const keep = () => { change(draft.symbol, (d) => ({ ...d, name: name.trim() || undefined, note: note.trim() || undefined })); onClose(); };
+  const keep = () => {
+    change(draft.symbol, (d) => ({
+      ...d,
+      name: name.trim() || undefined,
+      note: note.trim() || undefined,
+    }));
+    onClose();
+  };
   return (
     <Panel title="Name and note" onClose={onClose}>
-      <form className="flex flex-col gap-2" onSubmit={(e) => { e.preventDefault(); keep(); }}>
-        <label className="flex flex-col gap-1">name<input autoFocus maxLength={60} value={name} onChange={(e) => { setName(e.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold" /></label>
-        <label className="flex flex-col gap-1">note<textarea maxLength={2000} rows={5} value={note} onChange={(e) => { setNote(e.target.value); }} className="rounded border border-strong bg-ground px-2 py-1" /></label>
-        <div className="flex gap-2"><Button weight="strong" type="submit">Keep</Button><Button onClick={onClose}>Back</Button></div>
+      <form
+        className="flex flex-col gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          keep();
+        }}
+      >
+        <label className="flex flex-col gap-1">
+          name
+          <input
+            autoFocus
+            maxLength={60}
+            value={name}
+            onChange={(e) => {
+              setName(e.target.value);
+            }}
+            className="h-7 rounded border border-strong bg-ground px-2 font-semibold"
+          />
+        </label>
+        <label className="flex flex-col gap-1">
+          note
+          <textarea
+            maxLength={2000}
+            rows={5}
+            value={note}
+            onChange={(e) => {
+              setNote(e.target.value);
+            }}
+            className="rounded border border-strong bg-ground px-2 py-1"
+          />
+        </label>
+        <div className="flex gap-2">
+          <Button weight="strong" type="submit">
+            Keep
+          </Button>
+          <Button onClick={onClose}>Back</Button>
+        </div>
       </form>
     </Panel>
   );
@@ -51,26 +105,78 @@ function Shelf({ draft, onClose }: { draft: Draft | undefined; onClose: () => vo
   const client = useQueryClient();
   const shelf = useQuery(shelfQuery);
   const [name, setName] = useState(draft?.name ?? '');
-  const act = useMutation({ mutationFn: async (f: () => Promise<void>) => { await f(); }, onSuccess: () => client.invalidateQueries({ queryKey: ['shelf'] }) });
+  const act = useMutation({
+    mutationFn: async (f: () => Promise<void>) => {
+      await f();
+    },
+    onSuccess: () => client.invalidateQueries({ queryKey: ['shelf'] }),
+  });
   const kept = Object.entries(shelf.data ?? {});
   return (
     <Panel title="Shelf" onClose={onClose}>
       {draft && draft.legs.length > 0 && (
-        <form className="mb-2 flex items-end gap-2" onSubmit={(e) => { e.preventDefault(); act.mutate(() => setAside(name, { ...draft, name: name.trim() })); }}>
-          <label className="flex grow flex-col gap-1">set this draft aside as<input autoFocus maxLength={60} required value={name} onChange={(e) => { setName(e.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold" /></label>
-          <Button weight="strong" type="submit" className="!h-7" disabled={act.isPending}>Set aside</Button>
+        <form
+          className="mb-2 flex items-end gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            act.mutate(() => setAside(name, { ...draft, name: name.trim() }));
+          }}
+        >
+          <label className="flex grow flex-col gap-1">
+            set this draft aside as
+            <input
+              autoFocus
+              maxLength={60}
+              required
+              value={name}
+              onChange={(e) => {
+                setName(e.target.value);
+              }}
+              className="h-7 rounded border border-strong bg-ground px-2 font-semibold"
+            />
+          </label>
+          <Button weight="strong" type="submit" className="!h-7" disabled={act.isPending}>
+            Set aside
+          </Button>
         </form>
       )}
       {act.error && <Notice>{act.error.message}</Notice>}
       <ul className="max-h-72 overflow-auto">
         {kept.map(([key, d]) => (
           <li key={key} className="flex items-center gap-2 border-t border-hair py-1">
-            <b className="truncate">{key}</b><span className="text-ink2">{d.symbol}, {d.legs.length} legs</span>
-            <Button className="ml-auto" onClick={() => { act.mutate(() => { place(d); onClose(); return Promise.resolve(); }); }}>to the tray</Button>
-            <Button weight="quiet" aria-label={`throw away ${key}`} onClick={() => { act.mutate(() => takeOff(key)); }}>×</Button>
+            <b className="truncate">{key}</b>
+            <span className="text-ink2">
+              {d.symbol}, {d.legs.length} legs
+            </span>
+            <Button
+              className="ml-auto"
+              onClick={() => {
+                act.mutate(() => {
+                  place(d);
+                  onClose();
+                  return Promise.resolve();
+                });
+              }}
+            >
+              to the tray
+            </Button>
+            <Button
+              weight="quiet"
+              aria-label={`throw away ${key}`}
+              onClick={() => {
+                act.mutate(() => takeOff(key));
+              }}
+            >
+              ×
+            </Button>
           </li>
         ))}
-        {kept.length === 0 && <li className="text-ink2">Nothing is set aside yet. A draft that is set aside waits here under its name, also over a restart.</li>}
+        {kept.length === 0 && (
+          <li className="text-ink2">
+            Nothing is set aside yet. A draft that is set aside waits here under its name, also over
+            a restart.
+          </li>
+        )}
       </ul>
     </Panel>
   );
@@ -84,17 +190,43 @@ function Paste({ onClose }: { onClose: () => void }) {
       place(draft);
       return expired;
     },
-    onSuccess: (expired) => { if (expired.length === 0) onClose(); },
+    onSuccess: (expired) => {
+      if (expired.length === 0) onClose();
+    },
   });
   return (
     <Panel title="Read a draft" onClose={onClose}>
-      <form className="flex flex-col gap-2" onSubmit={(e) => { e.preventDefault(); read.mutate(); }}>
-        <label className="flex flex-col gap-1">A table of legs (contract,quantity,price) or a draft as JSON
-          <textarea autoFocus rows={8} value={text} onChange={(e) => { setText(e.target.value); }} spellCheck={false} className="rounded border border-strong bg-ground px-2 py-1 text-[12px] tabular-nums" placeholder={'contract,quantity,price\nNMOU  310418C00195000,1,'} />
+      <form
+        className="flex flex-col gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          read.mutate();
+        }}
+      >
+        <label className="flex flex-col gap-1">
+          A table of legs (contract,quantity,price) or a draft as JSON
+          <textarea
+            autoFocus
+            rows={8}
+            value={text}
+            onChange={(e) => {
+              setText(e.target.value);
+            }}
+            spellCheck={false}
+            className="rounded border border-strong bg-ground px-2 py-1 text-[12px] tabular-nums"
+            placeholder={'contract,quantity,price\nNMOU  310418C00195000,1,'}
+          />
         </label>
         {read.error && <Notice>{read.error.message}</Notice>}
-        {read.data && read.data.length > 0 && <Notice>{`Expired since it was written: ${read.data.join('; ')}. The draft is in the tray.`}</Notice>}
-        <div className="flex gap-2"><Button weight="strong" type="submit" disabled={read.isPending || text.trim() === ''}>Read</Button><Button onClick={onClose}>Back</Button></div>
+        {read.data && read.data.length > 0 && (
+          <Notice>{`Expired since it was written: ${read.data.join('; ')}. The draft is in the tray.`}</Notice>
+        )}
+        <div className="flex gap-2">
+          <Button weight="strong" type="submit" disabled={read.isPending || text.trim() === ''}>
+            Read
+          </Button>
+          <Button onClick={onClose}>Back</Button>
+        </div>
       </form>
     </Panel>
   );
@@ -105,30 +237,128 @@ export function DraftMenu({ draft }: { draft: Draft | undefined }) {
   const [open, setOpen] = useState<Open>();
   const [said, setSaid] = useState<string>();
   const empty = !draft || draft.legs.length === 0;
-  const say = (words: string) => { setSaid(words); setTimeout(() => { setSaid(undefined); }, 2_500); };
-  const copy = (what: string, text: Promise<string>) => { text.then((t) => navigator.clipboard.writeText(t)).then(() => { say(`${what} copied`); }, (e: unknown) => { say(e instanceof Error ? e.message : String(e)); }); };
-  const duplicate = () => { if (draft) { try { place(draft); } catch (e) { say(e instanceof Error ? e.message : String(e)); } } };
+  const say = (words: string) => {
+    setSaid(words);
+    setTimeout(() => {
+      setSaid(undefined);
+    }, 2_500);
+  };
+  const copy = (what: string, text: Promise<string>) => {
+    text
+      .then((t) => navigator.clipboard.writeText(t))
+      .then(
+        () => {
+          say(`${what} copied`);
+        },
+        (e: unknown) => {
+          say(e instanceof Error ? e.message : String(e));
+        },
+      );
+  };
+  const duplicate = () => {
+    if (draft) {
+      try {
+        place(draft);
+      } catch (e) {
+        say(e instanceof Error ? e.message : String(e));
+      }
+    }
+  };
   return (
     <>
-      {said && <span role="status" className="text-ink2">{said}</span>}
+      {said && (
+        <span role="status" className="text-ink2">
+          {said}
+        </span>
+      )}
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger asChild><Button>draft ▾</Button></DropdownMenu.Trigger>
+        <DropdownMenu.Trigger asChild>
+          <Button>draft ▾</Button>
+        </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content align="end" sideOffset={4} className={panel}>
-            <DropdownMenu.Item className={item} disabled={empty} onSelect={() => { setOpen('name'); }}>name and note</DropdownMenu.Item>
-            <DropdownMenu.Item className={item} disabled={empty} onSelect={duplicate}>duplicate</DropdownMenu.Item>
-            <DropdownMenu.Item className={item} onSelect={() => { setOpen('shelf'); }}>shelf</DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              disabled={empty}
+              onSelect={() => {
+                setOpen('name');
+              }}
+            >
+              name and note
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} disabled={empty} onSelect={duplicate}>
+              duplicate
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              onSelect={() => {
+                setOpen('shelf');
+              }}
+            >
+              shelf
+            </DropdownMenu.Item>
             <DropdownMenu.Separator className="my-1 border-t border-hair" />
-            <DropdownMenu.Item className={item} disabled={empty} onSelect={() => { if (draft) copy('link', Promise.resolve(linkOf(draft))); }}>copy a link</DropdownMenu.Item>
-            <DropdownMenu.Item className={item} disabled={empty} onSelect={() => { if (draft) copy('legs', csvOf(draft)); }}>copy legs as CSV</DropdownMenu.Item>
-            <DropdownMenu.Item className={item} disabled={empty} onSelect={() => { if (draft) copy('draft', Promise.resolve(JSON.stringify(draft, null, 2))); }}>copy as JSON</DropdownMenu.Item>
-            <DropdownMenu.Item className={item} onSelect={() => { setOpen('paste'); }}>read from text</DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              disabled={empty}
+              onSelect={() => {
+                if (draft) copy('link', Promise.resolve(linkOf(draft)));
+              }}
+            >
+              copy a link
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              disabled={empty}
+              onSelect={() => {
+                if (draft) copy('legs', csvOf(draft));
+              }}
+            >
+              copy legs as CSV
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              disabled={empty}
+              onSelect={() => {
+                if (draft) copy('draft', Promise.resolve(JSON.stringify(draft, null, 2)));
+              }}
+            >
+              copy as JSON
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              onSelect={() => {
+                setOpen('paste');
+              }}
+            >
+              read from text
+            </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      {open === 'name' && draft && <Naming draft={draft} onClose={() => { setOpen(undefined); }} />}
-      {open === 'shelf' && <Shelf draft={draft} onClose={() => { setOpen(undefined); }} />}
-      {open === 'paste' && <Paste onClose={() => { setOpen(undefined); }} />}
+      {open === 'name' && draft && (
+        <Naming
+          draft={draft}
+          onClose={() => {
+            setOpen(undefined);
+          }}
+        />
+      )}
+      {open === 'shelf' && (
+        <Shelf
+          draft={draft}
+          onClose={() => {
+            setOpen(undefined);
+          }}
+        />
+      )}
+      {open === 'paste' && (
+        <Paste
+          onClose={() => {
+            setOpen(undefined);
+          }}
+        />
+      )}
     </>
   );
 }

@@ -22,5 +22,7 @@ export function withStrike(contract: string, strike: number): string {
 }
 export function withKey(contract: string, key: string): string {
   const [root = '', date = ''] = key.split(':');
-  return root.padEnd(6) + date.slice(2, 4) + date.slice(5, 7) + date.slice(8, 10) + contract.slice(12);
+  return (
+    root.padEnd(6) + date.slice(2, 4) + date.slice(5, 7) + date.slice(8, 10) + contract.slice(12)
+  );
 }

@@ -22,14 +22,25 @@ export function add(d: Draft, contract: string, quantity: number): Draft {
   return legs.length > MOST_LEGS ? d : { ...d, legs };
 }
 export function remove(d: Draft, contract: string): Draft {
-  return d.legs.some((l) => l.contract === contract) ? { ...d, legs: d.legs.filter((l) => l.contract !== contract) } : d;
+  return d.legs.some((l) => l.contract === contract)
+    ? { ...d, legs: d.legs.filter((l) => l.contract !== contract) }
+    : d;
 }
 export function turn(d: Draft): Draft {
-  return d.legs.length === 0 ? d : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: -l.quantity })) };
+  return d.legs.length === 0
+    ? d
+    : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: -l.quantity })) };
 }
 export function moveLeg(d: Draft, contract: string, strike: number): Draft {
   if (parts(contract).strike === strike) return d;
-  return { ...d, legs: netted(d.legs.map((l) => (l.contract === contract ? { ...l, contract: withStrike(contract, strike) } : l))) };
+  return {
+    ...d,
+    legs: netted(
+      d.legs.map((l) =>
+        l.contract === contract ? { ...l, contract: withStrike(contract, strike) } : l,
+      ),
+    ),
+  };
 }
 
 /** The listed strike so many steps from one, or undefined at the end of the list (ascending). */
@@ -41,7 +52,10 @@ function stepped(strikes: number[], from: number, steps: number): number | undef
 export function shift(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
   const legs: Leg[] = [];
   for (const l of d.legs) {
-    if (!isOption(l.contract)) { legs.push(l); continue; }
+    if (!isOption(l.contract)) {
+      legs.push(l);
+      continue;
+    }
     const strike = stepped(strikesOf(l.contract), parts(l.contract).strike, steps);
     if (strike === undefined) return d;
     legs.push({ ...l, contract: withStrike(l.contract, strike) });
@@ -50,12 +64,17 @@ export function shift(d: Draft, strikesOf: (contract: string) => number[], steps
 }
 /** Outer legs one listed strike outward (+1) or inward (−1): the highest strikes up, the lowest down. */
 export function widen(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
-  const all = [...new Set(d.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
+  const all = [
+    ...new Set(d.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike)),
+  ];
   if (all.length < 2) return d;
   const [low, high] = [Math.min(...all), Math.max(...all)];
   const legs: Leg[] = [];
   for (const l of d.legs) {
-    if (!isOption(l.contract)) { legs.push(l); continue; }
+    if (!isOption(l.contract)) {
+      legs.push(l);
+      continue;
+    }
     const at = parts(l.contract).strike;
     const by = at === high ? steps : at === low ? -steps : 0;
     const strike = by === 0 ? at : stepped(strikesOf(l.contract), at, by);
@@ -69,7 +88,9 @@ export function widen(d: Draft, strikesOf: (contract: string) => number[], steps
 export function scale(d: Draft, by: number): Draft {
   const whole = packages(d);
   const next = whole + by;
-  return whole === 0 || next < 1 ? d : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: (l.quantity / whole) * next })) };
+  return whole === 0 || next < 1
+    ? d
+    : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: (l.quantity / whole) * next })) };
 }
 /** How many packages a draft is: the greatest common divisor of its quantities. */
 export const packages = (d: Draft) => d.legs.reduce((g, l) => gcd(g, Math.abs(l.quantity)), 0);
@@ -79,31 +100,56 @@ function gcd(a: number, b: number): number {
 /** So many more or fewer of what is sold, for each package. */
 export function ratio(d: Draft, by: number): Draft {
   const whole = packages(d);
-  const more = (l: Leg) => (l.quantity < 0 && isOption(l.contract) ? l.quantity - by * whole : l.quantity);
+  const more = (l: Leg) =>
+    l.quantity < 0 && isOption(l.contract) ? l.quantity - by * whole : l.quantity;
   const legs = d.legs.map((l) => ({ ...l, quantity: more(l) }));
-  return legs.some((l, i) => l.quantity !== d.legs[i]?.quantity) && legs.every((l, i) => Math.sign(l.quantity) === Math.sign(d.legs[i]?.quantity ?? 0)) ? { ...d, legs } : d;
+  return legs.some((l, i) => l.quantity !== d.legs[i]?.quantity) &&
+    legs.every((l, i) => Math.sign(l.quantity) === Math.sign(d.legs[i]?.quantity ?? 0))
+    ? { ...d, legs }
+    : d;
 }
 /** So many more of one leg; none of it takes it out. */
 export function more(d: Draft, contract: string, by: number): Draft {
-  return { ...d, legs: clean(d.legs.map((l) => (l.contract === contract ? { ...l, quantity: l.quantity + by } : l))) };
+  return {
+    ...d,
+    legs: clean(
+      d.legs.map((l) => (l.contract === contract ? { ...l, quantity: l.quantity + by } : l)),
+    ),
+  };
 }
 /** Bought becomes sold, of one leg. */
 export function turnLeg(d: Draft, contract: string): Draft {
-  return { ...d, legs: d.legs.map((l) => (l.contract === contract ? { ...l, quantity: -l.quantity } : l)) };
+  return {
+    ...d,
+    legs: d.legs.map((l) => (l.contract === contract ? { ...l, quantity: -l.quantity } : l)),
+  };
 }
 /** One leg to another expiration; the strike stays. */
 export function moveLegTo(d: Draft, contract: string, key: string): Draft {
-  return { ...d, legs: netted(d.legs.map((l) => (l.contract === contract ? { ...l, contract: withKey(contract, key) } : l))) };
+  return {
+    ...d,
+    legs: netted(
+      d.legs.map((l) => (l.contract === contract ? { ...l, contract: withKey(contract, key) } : l)),
+    ),
+  };
 }
 /** Every option by as many listed strikes as bring the middle of the strikes nearest to a price. */
-export function recentre(d: Draft, strikesOf: (contract: string) => number[], price: number): Draft {
+export function recentre(
+  d: Draft,
+  strikesOf: (contract: string) => number[],
+  price: number,
+): Draft {
   const options = d.legs.filter((l) => isOption(l.contract));
   const first = options[0];
   if (!first) return d;
   const strikes = options.map((l) => parts(l.contract).strike);
   const middle = (Math.min(...strikes) + Math.max(...strikes)) / 2;
   const listed = strikesOf(first.contract);
-  const nearest = (to: number) => listed.reduce((best, k, i) => (Math.abs(k - to) < Math.abs((listed[best] ?? Infinity) - to) ? i : best), 0);
+  const nearest = (to: number) =>
+    listed.reduce(
+      (best, k, i) => (Math.abs(k - to) < Math.abs((listed[best] ?? Infinity) - to) ? i : best),
+      0,
+    );
   const steps = nearest(price) - nearest(middle);
   return steps === 0 ? d : shift(d, strikesOf, steps);
 }
@@ -111,7 +157,10 @@ export function recentre(d: Draft, strikesOf: (contract: string) => number[], pr
 export function later(d: Draft, keys: string[], steps: number): Draft {
   const legs: Leg[] = [];
   for (const l of d.legs) {
-    if (!isOption(l.contract)) { legs.push(l); continue; }
+    if (!isOption(l.contract)) {
+      legs.push(l);
+      continue;
+    }
     const p = parts(l.contract);
     const key = keys[keys.indexOf(`${p.root}:${p.date}`) + steps];
     if (key === undefined || !keys.includes(`${p.root}:${p.date}`)) return d;

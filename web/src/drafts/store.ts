@@ -12,7 +12,12 @@ type Drafts = {
   /** A draft that could not be kept, in the program's words. */
   problem?: string;
 };
-export const useDrafts = create<Drafts>(() => ({ loaded: false, active: 'A', drafts: {}, history: {} }));
+export const useDrafts = create<Drafts>(() => ({
+  loaded: false,
+  active: 'A',
+  drafts: {},
+  history: {},
+}));
 
 /** What waits to be kept, by slot; null throws the draft away. Only the newest of a slot waits. */
 const waiting = new Map<Slot, Draft | null>();
@@ -28,10 +33,16 @@ async function write() {
     waiting.delete(slot);
     try {
       const path = { params: { path: { slot } } };
-      must(draft ? await api.PUT('/api/drafts/{slot}', { ...path, body: draft }) : await api.DELETE('/api/drafts/{slot}', path));
+      must(
+        draft
+          ? await api.PUT('/api/drafts/{slot}', { ...path, body: draft })
+          : await api.DELETE('/api/drafts/{slot}', path),
+      );
       useDrafts.setState({ problem: undefined });
     } catch (e) {
-      useDrafts.setState({ problem: `Draft ${slot} is not kept: ${e instanceof Error ? e.message : String(e)}` });
+      useDrafts.setState({
+        problem: `Draft ${slot} is not kept: ${e instanceof Error ? e.message : String(e)}`,
+      });
     }
   }
   writing = false;
@@ -42,7 +53,11 @@ export async function loadDrafts() {
   const drafts: Drafts['drafts'] = {};
   for (const k of kept) if (SLOTS.includes(k.slot as Slot)) drafts[k.slot as Slot] = k.draft;
   const first = SLOTS.find((s) => drafts[s]);
-  useDrafts.setState((s) => ({ loaded: true, drafts: { ...drafts, ...s.drafts }, active: first ?? 'A' }));
+  useDrafts.setState((s) => ({
+    loaded: true,
+    drafts: { ...drafts, ...s.drafts },
+    active: first ?? 'A',
+  }));
 }
 
 /** Applies a move to the active draft. One on another underlying is left alone: a new one begins in the first empty place. */
@@ -50,7 +65,9 @@ export function change(symbol: string, move: (d: Draft) => Draft) {
   const held = useDrafts.getState();
   const elsewhere = held.drafts[held.active];
   if (elsewhere && elsewhere.symbol !== symbol && elsewhere.legs.length > 0 && !begin()) {
-    useDrafts.setState({ problem: `All four places of the tray are taken; throw one away to begin a draft on ${symbol}.` });
+    useDrafts.setState({
+      problem: `All four places of the tray are taken; throw one away to begin a draft on ${symbol}.`,
+    });
     return;
   }
   const s = useDrafts.getState();
@@ -62,7 +79,10 @@ export function change(symbol: string, move: (d: Draft) => Draft) {
   set(s.active, next, { past: [...h.past.slice(-49), base], future: [] });
 }
 function set(slot: Slot, draft: Draft, history: History) {
-  useDrafts.setState((s) => ({ drafts: { ...s.drafts, [slot]: draft }, history: { ...s.history, [slot]: history } }));
+  useDrafts.setState((s) => ({
+    drafts: { ...s.drafts, [slot]: draft },
+    history: { ...s.history, [slot]: history },
+  }));
   save(slot, draft);
 }
 export function undo() {
@@ -70,7 +90,8 @@ export function undo() {
   const h = history[active];
   const before = h?.past.at(-1);
   const now = drafts[active];
-  if (h && before && now) set(active, before, { past: h.past.slice(0, -1), future: [now, ...h.future] });
+  if (h && before && now)
+    set(active, before, { past: h.past.slice(0, -1), future: [now, ...h.future] });
 }
 export function redo() {
   const { active, drafts, history } = useDrafts.getState();
@@ -84,9 +105,17 @@ export function choose(slot: Slot) {
 }
 export function discard(slot: Slot) {
   useDrafts.setState((s) => {
-    const drafts = Object.fromEntries(Object.entries(s.drafts).filter(([k]) => k !== slot)) as Drafts['drafts'];
-    const history = Object.fromEntries(Object.entries(s.history).filter(([k]) => k !== slot)) as Drafts['history'];
-    return { drafts, history, active: s.active === slot ? (SLOTS.find((x) => drafts[x]) ?? 'A') : s.active };
+    const drafts = Object.fromEntries(
+      Object.entries(s.drafts).filter(([k]) => k !== slot),
+    ) as Drafts['drafts'];
+    const history = Object.fromEntries(
+      Object.entries(s.history).filter(([k]) => k !== slot),
+    ) as Drafts['history'];
+    return {
+      drafts,
+      history,
+      active: s.active === slot ? (SLOTS.find((x) => drafts[x]) ?? 'A') : s.active,
+    };
   });
   save(slot, null);
 }

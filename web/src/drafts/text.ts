@@ -1,7 +1,11 @@
 /** Drafts as text: links, the clipboard, the shelf. */
 import { api, must, type Draft } from '../api/client';
 
-const toText = (bytes: Uint8Array) => btoa(String.fromCharCode(...bytes)).replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '');
+const toText = (bytes: Uint8Array) =>
+  btoa(String.fromCharCode(...bytes))
+    .replaceAll('+', '-')
+    .replaceAll('/', '_')
+    .replaceAll('=', '');
 
 /** An address that opens the draft exactly as it is. */
 export function linkOf(draft: Draft): string {
@@ -13,8 +17,14 @@ export function textOfLink(value: string): string {
   return new TextDecoder().decode(Uint8Array.from(raw, (c) => c.charCodeAt(0)));
 }
 /** Reads a draft from JSON or a table of legs; refused with the program's words. */
-export const readDraft = async (text: string) => must(await api.POST('/api/drafts/read', { body: { text } }));
+export const readDraft = async (text: string) =>
+  must(await api.POST('/api/drafts/read', { body: { text } }));
 /** The legs as a table of contract, quantity and price. */
-export const csvOf = async (draft: Draft) => must(await api.POST('/api/drafts/csv', { body: draft, parseAs: 'text' }));
-export const setAside = async (name: string, draft: Draft) => { must(await api.PUT('/api/shelf/{name}', { params: { path: { name } }, body: draft })); };
-export const takeOff = async (name: string) => { must(await api.DELETE('/api/shelf/{name}', { params: { path: { name } } })); };
+export const csvOf = async (draft: Draft) =>
+  must(await api.POST('/api/drafts/csv', { body: draft, parseAs: 'text' }));
+export const setAside = async (name: string, draft: Draft) => {
+  must(await api.PUT('/api/shelf/{name}', { params: { path: { name } }, body: draft }));
+};
+export const takeOff = async (name: string) => {
+  must(await api.DELETE('/api/shelf/{name}', { params: { path: { name } } }));
+};

@@ -22,23 +22,54 @@ export function Frame() {
   const [finding, setFinding] = useState(false);
   const [helping, setHelping] = useState(false);
   useEffect(connect, []);
-  useEffect(() => { void loadDrafts(); }, []);
-  useEffect(() => { for (const key of ['orders', 'ledger', 'bells', 'balance']) void client.invalidateQueries({ queryKey: [key] }); }, [client, version]);
-  const keys = useMemo(() => ({
-    '/': () => { setFinding(true); },
-    '?': () => { setHelping(true); },
-    ...Object.fromEntries(VIEWS.map((v, i) => [String(i + 1), () => { void navigate(v.path); }])),
-  }), [navigate]);
+  useEffect(() => {
+    void loadDrafts();
+  }, []);
+  useEffect(() => {
+    for (const key of ['orders', 'ledger', 'bells', 'balance'])
+      void client.invalidateQueries({ queryKey: [key] });
+  }, [client, version]);
+  const keys = useMemo(
+    () => ({
+      '/': () => {
+        setFinding(true);
+      },
+      '?': () => {
+        setHelping(true);
+      },
+      ...Object.fromEntries(
+        VIEWS.map((v, i) => [
+          String(i + 1),
+          () => {
+            void navigate(v.path);
+          },
+        ]),
+      ),
+    }),
+    [navigate],
+  );
   useKeys(keys);
   return (
     <Tooltip.Provider delayDuration={350}>
       <div className="grid h-full min-w-[1024px] grid-cols-[64px_minmax(0,1fr)] grid-rows-[48px_minmax(0,1fr)_44px]">
         <Spine />
-        <Masthead onFind={() => { setFinding(true); }} onHelp={() => { setHelping(true); }} />
+        <Masthead
+          onFind={() => {
+            setFinding(true);
+          }}
+          onHelp={() => {
+            setHelping(true);
+          }}
+        />
         <main className="relative min-h-0 overflow-hidden">
           {(lost || problem) && (
-            <p role="status" className="absolute top-1 left-1/2 z-30 -translate-x-1/2 rounded border border-loss bg-raised px-3 py-1 font-semibold text-loss">
-              {lost ? 'The program does not answer; trying again. What you see is the last known.' : problem}
+            <p
+              role="status"
+              className="absolute top-1 left-1/2 z-30 -translate-x-1/2 rounded border border-loss bg-raised px-3 py-1 font-semibold text-loss"
+            >
+              {lost
+                ? 'The program does not answer; trying again. What you see is the last known.'
+                : problem}
             </p>
           )}
           <Outlet />

@@ -10,22 +10,38 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
   const theme = useTheme((s) => s.theme);
   return (
     <header className="flex items-center gap-6 border-b border-hair bg-raised px-4">
-      <Figure value={<span data-testid="account-value">{cents(m?.accountValue)}</span>} name="account value" />
-      <Figure value={<span data-testid="buying-power">{cents(m?.buyingPower)}</span>} name="buying power" tone={isNegative(m?.buyingPower) ? 'text-loss' : ''} />
-      <Figure value={<span data-testid="today">{cents(m?.today, true)}</span>} name="today" tone={tone(m?.today)} />
+      <Figure
+        value={<span data-testid="account-value">{cents(m?.accountValue)}</span>}
+        name="account value"
+      />
+      <Figure
+        value={<span data-testid="buying-power">{cents(m?.buyingPower)}</span>}
+        name="buying power"
+        tone={isNegative(m?.buyingPower) ? 'text-loss' : ''}
+      />
+      <Figure
+        value={<span data-testid="today">{cents(m?.today, true)}</span>}
+        name="today"
+        tone={tone(m?.today)}
+      />
       {m && (
         <Tip text="Lean: the delta of all positions, expressed in shares of the Wexmoor 300 Index (weighted by beta and price). Earns: what a calendar day is worth, prices unchanged.">
           <button type="button" className="cursor-default font-serif text-[15px] italic">
-            leans {fixed(m.lean, 1, true)}, {m.theta >= 0 ? 'earns' : 'pays'} {fixed(Math.abs(m.theta), 0)} a day
+            leans {fixed(m.lean, 1, true)}, {m.theta >= 0 ? 'earns' : 'pays'}{' '}
+            {fixed(Math.abs(m.theta), 0)} a day
           </button>
         </Tip>
       )}
       <div className="ml-auto flex items-center gap-2">
         <Bells />
         <ClockControls />
-        <Button onClick={onFind} aria-keyshortcuts="/">find <kbd className="font-sans text-ink2">/</kbd></Button>
+        <Button onClick={onFind} aria-keyshortcuts="/">
+          find <kbd className="font-sans text-ink2">/</kbd>
+        </Button>
         <Button onClick={toggleTheme}>{theme === 'light' ? 'night' : 'day'}</Button>
-        <Button onClick={onHelp} aria-label="Keys" aria-keyshortcuts="?">?</Button>
+        <Button onClick={onHelp} aria-label="Keys" aria-keyshortcuts="?">
+          ?
+        </Button>
       </div>
     </header>
   );

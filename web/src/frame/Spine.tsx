@@ -12,11 +12,23 @@ export const VIEWS = [
 export function Spine() {
   return (
     <nav aria-label="Views" className="row-span-3 flex flex-col border-r border-hair bg-warm">
-      <svg aria-hidden viewBox="0 0 24 24" className="mx-auto my-2 size-8 fill-none stroke-brass stroke-[1.6]" strokeLinecap="round" strokeLinejoin="round">
+      <svg
+        aria-hidden
+        viewBox="0 0 24 24"
+        className="mx-auto my-2 size-8 fill-none stroke-brass stroke-[1.6]"
+        strokeLinecap="round"
+        strokeLinejoin="round"
+      >
         <path d="M12 3v2M6 17c1.2-1.4 1.6-3 1.6-6a4.4 4.4 0 0 1 8.8 0c0 3 .4 4.6 1.6 6zM4.5 17h15M10.6 20a1.6 1.6 0 0 0 2.8 0" />
       </svg>
       {VIEWS.map((v) => (
-        <NavLink key={v.path} to={v.path} className={({ isActive }) => `border-l-3 py-2 pl-2.5 ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`}>
+        <NavLink
+          key={v.path}
+          to={v.path}
+          className={({ isActive }) =>
+            `border-l-3 py-2 pl-2.5 ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`
+          }
+        >
           {v.name}
         </NavLink>
       ))}

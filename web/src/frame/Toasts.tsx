@@ -10,13 +10,28 @@ const STAYS = 7_000;
 
 function Toast({ bell: b, gone }: { bell: Bell; gone: (id: number) => void }) {
   useEffect(() => {
-    const timer = setTimeout(() => { gone(b.id); }, STAYS);
-    return () => { clearTimeout(timer); };
+    const timer = setTimeout(() => {
+      gone(b.id);
+    }, STAYS);
+    return () => {
+      clearTimeout(timer);
+    };
   }, [b.id, gone]);
   return (
-    <div className={`flex items-start gap-2 rounded border bg-raised px-3 py-2 shadow-[var(--shadow)] ${b.kind === 'deficit' || b.kind === 'refusal' ? 'border-loss' : 'border-brass'}`}>
+    <div
+      className={`flex items-start gap-2 rounded border bg-raised px-3 py-2 shadow-[var(--shadow)] ${b.kind === 'deficit' || b.kind === 'refusal' ? 'border-loss' : 'border-brass'}`}
+    >
       <span className="min-w-0 break-words">{b.says}</span>
-      <button type="button" aria-label={`Close: ${b.says ?? ''}`} onClick={() => { gone(b.id); }} className="ml-auto rounded px-1 text-ink2 hover:text-ink">×</button>
+      <button
+        type="button"
+        aria-label={`Close: ${b.says ?? ''}`}
+        onClick={() => {
+          gone(b.id);
+        }}
+        className="ml-auto rounded px-1 text-ink2 hover:text-ink"
+      >
+        ×
+      </button>
     </div>
   );
 }
@@ -35,10 +50,19 @@ export function Toasts() {
     rung.current = new Set([...before, ...fresh.map((b) => b.id)]);
     if (fresh.length > 0) setShown((s) => [...fresh, ...s].slice(0, MOST));
   }, [bells]);
-  const [gone] = useState(() => (id: number) => { setShown((s) => s.filter((b) => b.id !== id)); });
+  const [gone] = useState(() => (id: number) => {
+    setShown((s) => s.filter((b) => b.id !== id));
+  });
   return (
-    <div role="status" aria-live="polite" aria-label="What rang just now" className="pointer-events-none fixed bottom-14 left-20 z-40 flex w-[360px] flex-col gap-2 [&>div]:pointer-events-auto">
-      {shown.map((b) => <Toast key={b.id} bell={b} gone={gone} />)}
+    <div
+      role="status"
+      aria-live="polite"
+      aria-label="What rang just now"
+      className="pointer-events-none fixed bottom-14 left-20 z-40 flex w-[360px] flex-col gap-2 [&>div]:pointer-events-auto"
+    >
+      {shown.map((b) => (
+        <Toast key={b.id} bell={b} gone={gone} />
+      ))}
     </div>
   );
 }

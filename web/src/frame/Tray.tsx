@@ -12,26 +12,62 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
   // The chain already asks for the active draft; only the others are asked for here.
   const live = useLive((s) => (active ? s.evaluation : undefined));
   const following = useLive((s) => active && s.following);
-  const answer = useQuery(evaluationQuery(following ? null : { symbol: draft.symbol, legs: draft.legs, entry: draft.entry ?? 'middle' }, 5_000));
+  const answer = useQuery(
+    evaluationQuery(
+      following ? null : { symbol: draft.symbol, legs: draft.legs, entry: draft.entry ?? 'middle' },
+      5_000,
+    ),
+  );
   const e = following ? live : answer.data;
   const refused = following ? undefined : answer.error?.message;
   const short = { debit: 'db', credit: 'cr', even: '' };
   return (
-    <div className={`flex min-w-0 items-center rounded border bg-raised ${active ? 'border-brass border-b-2' : 'border-hair'}`}>
-      <button type="button" aria-pressed={active} data-testid={`tray-${slot}`} className="flex h-8 min-w-0 items-center gap-2 px-2"
-        onClick={() => { choose(slot); void navigate(`/chain/${draft.symbol}`); }}>
+    <div
+      className={`flex min-w-0 items-center rounded border bg-raised ${active ? 'border-brass border-b-2' : 'border-hair'}`}
+    >
+      <button
+        type="button"
+        aria-pressed={active}
+        data-testid={`tray-${slot}`}
+        className="flex h-8 min-w-0 items-center gap-2 px-2"
+        onClick={() => {
+          choose(slot);
+          void navigate(`/chain/${draft.symbol}`);
+        }}
+      >
         <b>{slot}</b>
         {draft.legs.length === 0 && <span className="text-ink2">empty draft</span>}
         {e && draft.legs.length > 0 && !refused && (
           <>
             <OutlineGlyph evaluation={e} />
-            <span className="truncate" title={draft.note ?? undefined}>{draft.name ? `${draft.name} · ` : ''}{draft.symbol} {e.name} {e.strikes}</span>
-            <span className="whitespace-nowrap">{e.legs.some((l) => l.expiry) && `${e.days} d `}<b>{e.price.amount} {short[e.price.side as keyof typeof short]}</b></span>
+            <span className="truncate" title={draft.note ?? undefined}>
+              {draft.name ? `${draft.name} · ` : ''}
+              {draft.symbol} {e.name} {e.strikes}
+            </span>
+            <span className="whitespace-nowrap">
+              {e.legs.some((l) => l.expiry) && `${e.days} d `}
+              <b>
+                {e.price.amount} {short[e.price.side as keyof typeof short]}
+              </b>
+            </span>
           </>
         )}
-        {refused && <span className="max-w-96 truncate text-loss" title={refused}>{refused}</span>}
+        {refused && (
+          <span className="max-w-96 truncate text-loss" title={refused}>
+            {refused}
+          </span>
+        )}
       </button>
-      <button type="button" aria-label={`throw away draft ${slot}`} className="h-8 border-l border-hair px-2 text-ink2 hover:text-loss" onClick={() => { discard(slot); }}>×</button>
+      <button
+        type="button"
+        aria-label={`throw away draft ${slot}`}
+        className="h-8 border-l border-hair px-2 text-ink2 hover:text-loss"
+        onClick={() => {
+          discard(slot);
+        }}
+      >
+        ×
+      </button>
     </div>
   );
 }
@@ -45,10 +81,30 @@ export function Tray() {
   const shown = SLOTS.filter((s) => drafts[s]);
   const full = SLOTS.every((s) => (drafts[s]?.legs.length ?? 0) > 0);
   return (
-    <footer aria-label="Drafts" className="flex items-center gap-2 overflow-x-auto border-t border-hair bg-warm px-3">
-      {loaded && shown.map((s) => { const d = drafts[s]; return d && <TrayDraft key={s} slot={s} draft={d} active={s === active} />; })}
-      {loaded && shown.length === 0 && <span className="text-ink2">No drafts yet: in the chain, click an ask to buy or a bid to sell.</span>}
-      <Button weight="quiet" disabled={full} title={full ? 'All four places are taken; throw one away first' : undefined} onClick={() => { if (begin()) void navigate('/chain'); }}>+ draft</Button>
+    <footer
+      aria-label="Drafts"
+      className="flex items-center gap-2 overflow-x-auto border-t border-hair bg-warm px-3"
+    >
+      {loaded &&
+        shown.map((s) => {
+          const d = drafts[s];
+          return d && <TrayDraft key={s} slot={s} draft={d} active={s === active} />;
+        })}
+      {loaded && shown.length === 0 && (
+        <span className="text-ink2">
+          No drafts yet: in the chain, click an ask to buy or a bid to sell.
+        </span>
+      )}
+      <Button
+        weight="quiet"
+        disabled={full}
+        title={full ? 'All four places are taken; throw one away first' : undefined}
+        onClick={() => {
+          if (begin()) void navigate('/chain');
+        }}
+      >
+        + draft
+      </Button>
     </footer>
   );
 }

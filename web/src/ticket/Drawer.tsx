@@ -9,16 +9,42 @@ export function Drawer() {
   const { ticket, order } = useDrawer();
   const box = useRef<HTMLDivElement>(null);
   // The button that was pressed is gone when a ticket becomes an order: the keyboard stays in the drawer.
-  useEffect(() => { if (order !== undefined) box.current?.focus(); }, [order]);
+  useEffect(() => {
+    if (order !== undefined) box.current?.focus();
+  }, [order]);
   return (
-    <Dialog.Root modal={false} open={ticket !== undefined || order !== undefined} onOpenChange={(open) => { if (!open) closeDrawer(); }}>
+    <Dialog.Root
+      modal={false}
+      open={ticket !== undefined || order !== undefined}
+      onOpenChange={(open) => {
+        if (!open) closeDrawer();
+      }}
+    >
       <Dialog.Portal>
-        <Dialog.Content ref={box} data-modal tabIndex={-1} aria-describedby={undefined} onInteractOutside={(e) => { e.preventDefault(); }}
-          onOpenAutoFocus={(e) => { e.preventDefault(); box.current?.focus(); }}
-          className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]">
+        <Dialog.Content
+          ref={box}
+          data-modal
+          tabIndex={-1}
+          aria-describedby={undefined}
+          onInteractOutside={(e) => {
+            e.preventDefault();
+          }}
+          onOpenAutoFocus={(e) => {
+            e.preventDefault();
+            box.current?.focus();
+          }}
+          className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]"
+        >
           <div className="mb-2 flex items-baseline justify-between">
-            <Dialog.Title className="font-serif text-[19px]">{ticket ? (ticket.closing ? 'Closing ticket' : 'Ticket') : `Order ${order ?? ''}`}</Dialog.Title>
-            <Dialog.Close aria-label="Close" className="rounded px-1.5 text-[16px] text-ink2 hover:text-ink">×</Dialog.Close>
+            <Dialog.Title className="font-serif text-[19px]">
+              {ticket ? (ticket.closing ? 'Closing ticket' : 'Ticket') : `Order ${order ?? ''}`}
+            </Dialog.Title>
+            <Dialog.Close
+              aria-label="Close"
+              className="rounded px-1.5 text-[16px] text-ink2 hover:text-ink"
+            >
+              ×
+            </Dialog.Close>
           </div>
           {ticket && <TicketForm key={ticket.clientId} ticket={ticket} />}
           {order !== undefined && <OrderCard key={order} id={order} />}

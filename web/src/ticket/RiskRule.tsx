@@ -10,14 +10,43 @@ export function RiskRule() {
   const rules = useQuery(rulesQuery);
   const [text, setText] = useState<string>();
   const set = useMutation({
-    mutationFn: async (riskPercent: number | null) => { must(await api.PUT('/api/rules', { body: { riskPercent } })); },
-    onSuccess: async () => { setText(undefined); await Promise.all(['rules', 'evaluation'].map((key) => client.invalidateQueries({ queryKey: [key] }))); },
+    mutationFn: async (riskPercent: number | null) => {
+      must(await api.PUT('/api/rules', { body: { riskPercent } }));
+    },
+    onSuccess: async () => {
+      setText(undefined);
+      await Promise.all(
+        ['rules', 'evaluation'].map((key) => client.invalidateQueries({ queryKey: [key] })),
+      );
+    },
   });
   const kept = rules.data?.riskPercent;
   return (
-    <form className="flex flex-wrap items-center gap-1" onSubmit={(e) => { e.preventDefault(); const t = (text ?? '').trim(); set.mutate(t === '' ? null : Number(t)); }}>
-      <label className="flex items-center gap-1 text-ink2">my rule: at most<input inputMode="decimal" value={text ?? (kept == null ? '' : String(kept))} onChange={(e) => { setText(e.target.value); }} className="num h-6 w-12 rounded border border-strong bg-ground px-1 font-semibold text-ink" />% at risk</label>
-      {text !== undefined && <Button type="submit" disabled={set.isPending}>keep</Button>}
+    <form
+      className="flex flex-wrap items-center gap-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        const t = (text ?? '').trim();
+        set.mutate(t === '' ? null : Number(t));
+      }}
+    >
+      <label className="flex items-center gap-1 text-ink2">
+        my rule: at most
+        <input
+          inputMode="decimal"
+          value={text ?? (kept == null ? '' : String(kept))}
+          onChange={(e) => {
+            setText(e.target.value);
+          }}
+          className="num h-6 w-12 rounded border border-strong bg-ground px-1 font-semibold text-ink"
+        />
+        % at risk
+      </label>
+      {text !== undefined && (
+        <Button type="submit" disabled={set.isPending}>
+          keep
+        </Button>
+      )}
       {set.error && <Notice>{set.error.message}</Notice>}
     </form>
   );

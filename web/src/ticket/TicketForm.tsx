@@ -5,7 +5,13 @@ import { evaluationQuery } from '../api/queries';
 import { dayMonth, money, shortWhen } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
 import { AfterPicture } from './AfterPicture';
-import { AttachChooser, attachedIsWritten, attachedWords, exitsOf, type Attached } from './AttachChooser';
+import {
+  AttachChooser,
+  attachedIsWritten,
+  attachedWords,
+  exitsOf,
+  type Attached,
+} from './AttachChooser';
 import { MarginSheet } from './MarginSheet';
 import { Checks, MoneyTable, warningKey } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
@@ -15,10 +21,22 @@ import { RollChooser, useRoll, type Roll } from './RollChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
 import { KIND_WORDS, STANDS, STAND_WORDS, type Kind, type Stand } from './words';
 
-const legWords = (e: Evaluation, quantity: number) => e.legs.map((l) => `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} ${l.expiry ? `× ${l.label}, ${dayMonth(l.expiry)}` : l.label}`);
+const legWords = (e: Evaluation, quantity: number) =>
+  e.legs.map(
+    (l) =>
+      `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} ${l.expiry ? `× ${l.label}, ${dayMonth(l.expiry)}` : l.label}`,
+  );
 
 function Legs({ lines }: { lines: string[] }) {
-  return <ul className="flex flex-col">{lines.map((l) => <li key={l} className={l.startsWith('buy') ? '' : 'text-ink2'}>{l}</li>)}</ul>;
+  return (
+    <ul className="flex flex-col">
+      {lines.map((l) => (
+        <li key={l} className={l.startsWith('buy') ? '' : 'text-ink2'}>
+          {l}
+        </li>
+      ))}
+    </ul>
+  );
 }
 
 export function TicketForm({ ticket }: { ticket: Ticket }) {
@@ -41,94 +59,309 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const unit = rolling ? (rolled.data?.unit ?? []) : ticket.unit;
   const legs = unit.map((l) => ({ ...l, quantity: l.quantity * Math.max(1, quantity) }));
   const valid = written === undefined || isPrice(written.amount);
-  const base = { symbol: ticket.symbol, legs, closes: ticket.closing?.campaign ?? null, rolls: rolling };
+  const base = {
+    symbol: ticket.symbol,
+    legs,
+    closes: ticket.closing?.campaign ?? null,
+    rolls: rolling,
+  };
   const market = useQuery(evaluationQuery(legs.length > 0 ? base : null, 1_000));
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
-  const stop = writtenStop ?? (market.data ? { trailing: false, level: chosenOf(market.data.cross), distance: '0.50', watch: 'mark' as const, then: 'market' as const } : undefined);
+  const stop =
+    writtenStop ??
+    (market.data
+      ? {
+          trailing: false,
+          level: chosenOf(market.data.cross),
+          distance: '0.50',
+          watch: 'mark' as const,
+          then: 'market' as const,
+        }
+      : undefined);
   const limited = kind === 'limit' || (kind === 'stop' && stop?.then === 'limit');
   const price = !limited ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
-  const priced = useQuery(evaluationQuery(price === undefined ? null : { ...base, entry: { net: price } }, 1_000));
+  const priced = useQuery(
+    evaluationQuery(price === undefined ? null : { ...base, entry: { net: price } }, 1_000),
+  );
   const place = useMutation({
     mutationFn: async () => {
       const body: PlaceRequest = {
-        clientId: ticket.clientId, symbol: ticket.symbol, legs: unit, quantity, closes: ticket.closing?.campaign ?? null, rolls: rolling,
-        limit: limited && limit ? signed(limit) : null, trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
-        timeInForce: stand, goodTill: stand === 'goodTillDate' ? until : null,
+        clientId: ticket.clientId,
+        symbol: ticket.symbol,
+        legs: unit,
+        quantity,
+        closes: ticket.closing?.campaign ?? null,
+        rolls: rolling,
+        limit: limited && limit ? signed(limit) : null,
+        trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
+        timeInForce: stand,
+        goodTill: stand === 'goodTillDate' ? until : null,
       };
       const exits = exitsOf(attached, body);
       if (exits.length === 0) return must(await api.POST('/api/orders', { body }));
-      const placed = must(await api.POST('/api/orders/linked', { body: { tie: exits.length === 2 ? 'bracket' : 'oneTriggersOther', orders: [body, ...exits] } }));
+      const placed = must(
+        await api.POST('/api/orders/linked', {
+          body: {
+            tie: exits.length === 2 ? 'bracket' : 'oneTriggersOther',
+            orders: [body, ...exits],
+          },
+        }),
+      );
       return placed[0];
     },
-    onSuccess: (order) => { if (order) openOrder(order.id); },
+    onSuccess: (order) => {
+      if (order) openOrder(order.id);
+    },
   });
   const trouble = market.error ?? priced.error;
   const slot = ticket.closing && (
     <>
-      <Choices label="Close or roll" value={rolling ? 'roll' : 'close'} onChange={(v) => { setRolling(v === 'roll'); setWritten(undefined); setReading(false); }} choices={[{ value: 'close', label: 'close' }, { value: 'roll', label: 'roll' }]} />
-      {rolling && <RollChooser symbol={ticket.symbol} value={roll} onChange={(r) => { setRoll(r); setWritten(undefined); }} opens={rolled.data?.opens} error={rolled.error} />}
+      <Choices
+        label="Close or roll"
+        value={rolling ? 'roll' : 'close'}
+        onChange={(v) => {
+          setRolling(v === 'roll');
+          setWritten(undefined);
+          setReading(false);
+        }}
+        choices={[
+          { value: 'close', label: 'close' },
+          { value: 'roll', label: 'roll' },
+        ]}
+      />
+      {rolling && (
+        <RollChooser
+          symbol={ticket.symbol}
+          value={roll}
+          onChange={(r) => {
+            setRoll(r);
+            setWritten(undefined);
+          }}
+          opens={rolled.data?.opens}
+          error={rolled.error}
+        />
+      )}
     </>
   );
-  if (rolling && !rolled.data) return <div className="flex flex-col gap-3"><p className="font-serif text-[16px] leading-5">roll {ticket.closing?.name} on {ticket.symbol}</p>{slot}</div>;
+  if (rolling && !rolled.data)
+    return (
+      <div className="flex flex-col gap-3">
+        <p className="font-serif text-[16px] leading-5">
+          roll {ticket.closing?.name} on {ticket.symbol}
+        </p>
+        {slot}
+      </div>
+    );
   if (trouble && !market.data) return <Notice>{trouble.message}</Notice>;
   const e = priced.data ?? market.data;
-  if (!market.data || !e || !limit || !stop) return <p className="text-ink2">Asking for the market</p>;
-  const what = rolling ? `roll ${ticket.closing?.name ?? ''} to ${rolled.data?.opens ?? ''}` : ticket.closing ? `close ${ticket.closing.name}` : `${e.name} ${e.strikes}`;
-  const words = kind === 'market' ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now` : kind === 'stop' ? stopWords(stop, limit) : `at ${limit.amount} ${limit.side} or better`;
+  if (!market.data || !e || !limit || !stop)
+    return <p className="text-ink2">Asking for the market</p>;
+  const what = rolling
+    ? `roll ${ticket.closing?.name ?? ''} to ${rolled.data?.opens ?? ''}`
+    : ticket.closing
+      ? `close ${ticket.closing.name}`
+      : `${e.name} ${e.strikes}`;
+  const words =
+    kind === 'market'
+      ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now`
+      : kind === 'stop'
+        ? stopWords(stop, limit)
+        : `at ${limit.amount} ${limit.side} or better`;
   const stands = stand === 'goodTillDate' ? `until ${until && dayMonth(until)}` : STANDS[stand];
   const warnings = e.checks.filter((c) => c.verdict === 'warning').map((c) => warningKey(c.text));
   const blocked = e.checks.some((c) => c.verdict === 'blocking');
   const read = warnings.every((w) => ticked.includes(w));
   const picture = e.after && <AfterPicture after={e.after} spot={e.spot} />;
-  const ready = (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid) && attachedIsWritten(attached);
+  const ready =
+    (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid) && attachedIsWritten(attached);
   if (reading) {
     return (
       <div className="flex flex-col gap-3">
-        <p className="font-serif text-[16px] leading-6">{`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}{attachedWords(attached)}</p>
+        <p className="font-serif text-[16px] leading-6">
+          {`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}
+          {attachedWords(attached)}
+        </p>
         <Legs lines={legWords(e, quantity)} />
-        <p className="font-serif text-[15px] leading-6 italic">{kind === 'stop' ? (limited ? 'As if it traded at its limit now: ' : 'As if it traded at the cross now: ') : ''}{rolling ? `${e.money.cash.startsWith('-') ? 'You pay' : 'You receive'} ${money(e.money.cash.replace('-', ''))} now, before fees.` : e.sentences.join(' ')}</p>
+        <p className="font-serif text-[15px] leading-6 italic">
+          {kind === 'stop'
+            ? limited
+              ? 'As if it traded at its limit now: '
+              : 'As if it traded at the cross now: '
+            : ''}
+          {rolling
+            ? `${e.money.cash.startsWith('-') ? 'You pay' : 'You receive'} ${money(e.money.cash.replace('-', ''))} now, before fees.`
+            : e.sentences.join(' ')}
+        </p>
         {picture}
         <MoneyTable evaluation={e} />
-        <Checks evaluation={e} ticked={ticked} onTick={(text, on) => { setTicked((t) => (on ? [...t, text] : t.filter((x) => x !== text))); }} />
-        {blocked ? <Notice>It would be refused as it stands; go back and change it.</Notice> : !read && <p className="text-ink2">Tick each warning that you have read.</p>}
+        <Checks
+          evaluation={e}
+          ticked={ticked}
+          onTick={(text, on) => {
+            setTicked((t) => (on ? [...t, text] : t.filter((x) => x !== text)));
+          }}
+        />
+        {blocked ? (
+          <Notice>It would be refused as it stands; go back and change it.</Notice>
+        ) : (
+          !read && <p className="text-ink2">Tick each warning that you have read.</p>
+        )}
         {place.error && <Notice>{place.error.message}</Notice>}
         <div className="flex gap-2">
-          <Button onClick={() => { setReading(false); place.reset(); }}>Back</Button>
-          <Button weight="strong" autoFocus disabled={place.isPending || blocked || !read} onClick={() => { place.mutate(); }}>{place.isPending ? 'Placing' : 'Place order'}</Button>
+          <Button
+            onClick={() => {
+              setReading(false);
+              place.reset();
+            }}
+          >
+            Back
+          </Button>
+          <Button
+            weight="strong"
+            autoFocus
+            disabled={place.isPending || blocked || !read}
+            onClick={() => {
+              place.mutate();
+            }}
+          >
+            {place.isPending ? 'Placing' : 'Place order'}
+          </Button>
         </div>
       </div>
     );
   }
   return (
     <div className="flex flex-col gap-3">
-      <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">{what} on {ticket.symbol}</p>
+      <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">
+        {what} on {ticket.symbol}
+      </p>
       <Legs lines={legWords(e, Math.max(1, quantity))} />
       <div className="flex items-center gap-2">
-        <label htmlFor="quantity" className="font-semibold">{e.legs.length > 1 ? 'Packages' : e.legs[0]?.expiry ? 'Contracts' : 'Quantity'}</label>
-        <Button aria-label="one fewer" onClick={() => { setQuantity(String(Math.max(1, quantity - 1))); }}>−</Button>
-        <input id="quantity" autoFocus inputMode="numeric" value={quantityText} onChange={(ev) => { setQuantity(ev.target.value.trim()); }} className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold" />
-        <Button aria-label="one more" onClick={() => { setQuantity(String(quantity + 1)); }}>+</Button>
+        <label htmlFor="quantity" className="font-semibold">
+          {e.legs.length > 1 ? 'Packages' : e.legs[0]?.expiry ? 'Contracts' : 'Quantity'}
+        </label>
+        <Button
+          aria-label="one fewer"
+          onClick={() => {
+            setQuantity(String(Math.max(1, quantity - 1)));
+          }}
+        >
+          −
+        </Button>
+        <input
+          id="quantity"
+          autoFocus
+          inputMode="numeric"
+          value={quantityText}
+          onChange={(ev) => {
+            setQuantity(ev.target.value.trim());
+          }}
+          className="num h-6 w-16 rounded border border-strong bg-ground px-2 font-semibold"
+        />
+        <Button
+          aria-label="one more"
+          onClick={() => {
+            setQuantity(String(quantity + 1));
+          }}
+        >
+          +
+        </Button>
         {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
-        {!ticket.closing && e.allowed != null && <Button weight="quiet" disabled={e.allowed < 1} onClick={() => { setQuantity(String(e.allowed)); }}>by my rule: {e.allowed}</Button>}
+        {!ticket.closing && e.allowed != null && (
+          <Button
+            weight="quiet"
+            disabled={e.allowed < 1}
+            onClick={() => {
+              setQuantity(String(e.allowed));
+            }}
+          >
+            by my rule: {e.allowed}
+          </Button>
+        )}
       </div>
       {!ticket.closing && <RiskRule />}
       {slot}
-      <Choices label="Order type" value={kind} onChange={setKind} choices={[{ value: 'limit', label: 'limit' }, { value: 'market', label: 'market' }, { value: 'stop', label: 'stop' }]} />
+      <Choices
+        label="Order type"
+        value={kind}
+        onChange={setKind}
+        choices={[
+          { value: 'limit', label: 'limit' },
+          { value: 'market', label: 'market' },
+          { value: 'stop', label: 'stop' },
+        ]}
+      />
       <p className="-mt-2 text-[12px] text-ink2">{KIND_WORDS[kind]}</p>
-      <Choices label="Time in force" value={stand} onChange={setStand} choices={[{ value: 'day', label: 'day' }, { value: 'goodTillCancelled', label: 'till cancelled' }, { value: 'goodTillDate', label: 'to a date' }, { value: 'immediateOrCancel', label: 'at once' }, { value: 'fillOrKill', label: 'all or none' }]} />
+      <Choices
+        label="Time in force"
+        value={stand}
+        onChange={setStand}
+        choices={[
+          { value: 'day', label: 'day' },
+          { value: 'goodTillCancelled', label: 'till cancelled' },
+          { value: 'goodTillDate', label: 'to a date' },
+          { value: 'immediateOrCancel', label: 'at once' },
+          { value: 'fillOrKill', label: 'all or none' },
+        ]}
+      />
       <p className="-mt-2 text-[12px] text-ink2">{STAND_WORDS[stand]}</p>
-      {stand === 'goodTillDate' && <label className="flex items-center gap-2">last day<input type="date" value={until} onChange={(ev) => { setUntil(ev.target.value); }} className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums" /></label>}
+      {stand === 'goodTillDate' && (
+        <label className="flex items-center gap-2">
+          last day
+          <input
+            type="date"
+            value={until}
+            onChange={(ev) => {
+              setUntil(ev.target.value);
+            }}
+            className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums"
+          />
+        </label>
+      )}
       {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
-      {limited && <PriceChooser evaluation={market.data} value={limit} onChange={setWritten} chance={priced.data?.fillChance} />}
-      {limited && !valid && <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>}
-      {quantity === 0 && <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>}
+      {limited && (
+        <PriceChooser
+          evaluation={market.data}
+          value={limit}
+          onChange={setWritten}
+          chance={priced.data?.fillChance}
+        />
+      )}
+      {limited && !valid && (
+        <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>
+      )}
+      {quantity === 0 && (
+        <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>
+      )}
       {trouble && <Notice>{trouble.message}</Notice>}
-      {attachable && <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />}
+      {attachable && (
+        <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />
+      )}
       {picture}
       <MoneyTable evaluation={e} />
       <Checks evaluation={e} />
-      <div className="flex items-center justify-between text-[12px] text-ink2"><span>market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}</span><MarginSheet request={{ ...base, entry: price === undefined ? 'middle' : { net: price } }} name={what} weight="quiet" /></div>
-      <Button weight="strong" className="self-start" disabled={!ready || quantity === 0 || !!trouble || (stand === 'goodTillDate' && !until)} onClick={() => { setWritten(limit); setStop(stop); setReading(true); }}>Read back</Button>
+      <div className="flex items-center justify-between text-[12px] text-ink2">
+        <span>
+          market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}
+        </span>
+        <MarginSheet
+          request={{ ...base, entry: price === undefined ? 'middle' : { net: price } }}
+          name={what}
+          weight="quiet"
+        />
+      </div>
+      <Button
+        weight="strong"
+        className="self-start"
+        disabled={!ready || quantity === 0 || !!trouble || (stand === 'goodTillDate' && !until)}
+        onClick={() => {
+          setWritten(limit);
+          setStop(stop);
+          setReading(true);
+        }}
+      >
+        Read back
+      </Button>
     </div>
   );
 }

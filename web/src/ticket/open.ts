@@ -4,11 +4,24 @@ import type { Leg } from '../api/client';
 /** The position a ticket closes: its campaign, its name, and how many packages of it are held. */
 export type Closing = { campaign: number; name: string; held: number };
 /** What the drawer shows: a ticket being written, or an order already sent. */
-export type Ticket = { symbol: string; unit: Leg[]; quantity: number; closing?: Closing; rolling?: boolean; clientId: string };
+export type Ticket = {
+  symbol: string;
+  unit: Leg[];
+  quantity: number;
+  closing?: Closing;
+  rolling?: boolean;
+  clientId: string;
+};
 type Drawer = { ticket?: Ticket; order?: number };
 export const useDrawer = create<Drawer>(() => ({}));
 
 const newId = () => crypto.randomUUID();
-export const openTicket = (t: Omit<Ticket, 'clientId'>) => { useDrawer.setState({ ticket: { ...t, clientId: newId() }, order: undefined }); };
-export const openOrder = (id: number) => { useDrawer.setState({ ticket: undefined, order: id }); };
-export const closeDrawer = () => { useDrawer.setState({ ticket: undefined, order: undefined }); };
+export const openTicket = (t: Omit<Ticket, 'clientId'>) => {
+  useDrawer.setState({ ticket: { ...t, clientId: newId() }, order: undefined });
+};
+export const openOrder = (id: number) => {
+  useDrawer.setState({ ticket: undefined, order: id });
+};
+export const closeDrawer = () => {
+  useDrawer.setState({ ticket: undefined, order: undefined });
+};

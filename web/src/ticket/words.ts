@@ -6,7 +6,8 @@ export type Stand = PlaceRequest['timeInForce'];
 /** What each order type does, in one sentence. */
 export const KIND_WORDS: Record<Kind, string> = {
   limit: 'Fills at your price or a better one, and waits while there is none.',
-  market: 'Fills at once at the cross, whatever it is by then; what is larger than the size shown walks tick by tick.',
+  market:
+    'Fills at once at the cross, whatever it is by then; what is larger than the size shown walks tick by tick.',
   stop: 'Waits until the price watched stands at your level or worse, then goes to the market.',
 };
 /** How long each stands, in one sentence. */
@@ -18,4 +19,9 @@ export const STAND_WORDS: Record<Stand, string> = {
   fillOrKill: 'Fills whole at once or not at all.',
 };
 /** The same as part of what is read back. */
-export const STANDS: Record<Exclude<Stand, 'goodTillDate'>, string> = { day: 'for this session', goodTillCancelled: 'until filled or cancelled', immediateOrCancel: 'at once, the rest ends', fillOrKill: 'at once and whole' };
+export const STANDS: Record<Exclude<Stand, 'goodTillDate'>, string> = {
+  day: 'for this session',
+  goodTillCancelled: 'until filled or cancelled',
+  immediateOrCancel: 'at once, the rest ends',
+  fillOrKill: 'at once and whole',
+};

@@ -1,22 +1,52 @@
 import { ToggleGroup, Tooltip } from 'radix-ui';
 import type { ButtonHTMLAttributes, ReactNode } from 'react';
 
-type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { weight?: 'plain' | 'strong' | 'quiet' };
+type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
+  weight?: 'plain' | 'strong' | 'quiet';
+};
 const weights = {
   plain: 'border border-strong bg-raised hover:border-brass',
   strong: 'border border-brass bg-brass text-on-brass hover:opacity-90',
   quiet: 'border border-transparent hover:border-hair',
 };
 export function Button({ weight = 'plain', className = '', ...rest }: ButtonProps) {
-  return <button type="button" {...rest} className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 ${weights[weight]} ${className}`} />;
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 ${weights[weight]} ${className}`}
+    />
+  );
 }
 
 type Choice<T extends string> = { value: T; label: ReactNode };
-export function Choices<T extends string>({ label, value, onChange, choices }: { label: string; value: T; onChange: (v: T) => void; choices: Choice<T>[] }) {
+export function Choices<T extends string>({
+  label,
+  value,
+  onChange,
+  choices,
+}: {
+  label: string;
+  value: T;
+  onChange: (v: T) => void;
+  choices: Choice<T>[];
+}) {
   return (
-    <ToggleGroup.Root type="single" value={value} onValueChange={(v) => { if (v) onChange(v as T); }} aria-label={label} className="inline-flex w-fit rounded border border-strong bg-raised">
+    <ToggleGroup.Root
+      type="single"
+      value={value}
+      onValueChange={(v) => {
+        if (v) onChange(v as T);
+      }}
+      aria-label={label}
+      className="inline-flex w-fit rounded border border-strong bg-raised"
+    >
       {choices.map((c) => (
-        <ToggleGroup.Item key={c.value} value={c.value} className="h-[22px] px-2 font-semibold whitespace-nowrap not-first:border-l not-first:border-hair data-[state=on]:bg-brass-soft data-[state=on]:text-brass">
+        <ToggleGroup.Item
+          key={c.value}
+          value={c.value}
+          className="h-[22px] px-2 font-semibold whitespace-nowrap not-first:border-l not-first:border-hair data-[state=on]:bg-brass-soft data-[state=on]:text-brass"
+        >
           {c.label}
         </ToggleGroup.Item>
       ))}
@@ -29,14 +59,28 @@ export function Tip({ text, children }: { text: ReactNode; children: ReactNode }
     <Tooltip.Root>
       <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
       <Tooltip.Portal>
-        <Tooltip.Content sideOffset={4} collisionPadding={8} className="z-50 max-w-72 rounded border border-strong bg-raised px-2 py-1 shadow-[var(--shadow)]">{text}</Tooltip.Content>
+        <Tooltip.Content
+          sideOffset={4}
+          collisionPadding={8}
+          className="z-50 max-w-72 rounded border border-strong bg-raised px-2 py-1 shadow-[var(--shadow)]"
+        >
+          {text}
+        </Tooltip.Content>
       </Tooltip.Portal>
     </Tooltip.Root>
   );
 }
 
 /** A figure with its name under it. */
-export function Figure({ value, name, tone = '' }: { value: ReactNode; name: string; tone?: string }) {
+export function Figure({
+  value,
+  name,
+  tone = '',
+}: {
+  value: ReactNode;
+  name: string;
+  tone?: string;
+}) {
   return (
     <div className="leading-4">
       <div className={`text-[14px] font-semibold ${tone}`}>{value}</div>
@@ -46,5 +90,9 @@ export function Figure({ value, name, tone = '' }: { value: ReactNode; name: str
 }
 
 export function Notice({ children }: { children: ReactNode }) {
-  return <p role="alert" className="rounded border border-loss bg-raised px-2 py-1 text-loss">{children}</p>;
+  return (
+    <p role="alert" className="rounded border border-loss bg-raised px-2 py-1 text-loss">
+      {children}
+    </p>
+  );
 }

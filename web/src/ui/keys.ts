@@ -15,7 +15,9 @@ export function useKeys(keys: Keys) {
       if (act() !== false) e.preventDefault();
     };
     window.addEventListener('keydown', listen);
-    return () => { window.removeEventListener('keydown', listen); };
+    return () => {
+      window.removeEventListener('keydown', listen);
+    };
   }, [keys]);
 }
 

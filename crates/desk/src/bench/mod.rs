@@ -1,4 +1,5 @@
-//! A draft under judgement: its profit and Greeks over price, dates and moved volatility; and its chances.
+//! A draft under judgement: its profit and Greeks over price, dates and moved volatility; and its
+//! chances.
 //!
 //! The same model as `evaluate`: unmoved and today it says the same.
 
@@ -158,17 +159,28 @@ pub const MOST_GRID: usize = 25;
 /// Judges a draft.
 pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, EvaluationError> {
     let structure = &asked.structure;
-    check_bounds(&structure.unit(), market.underlying, market.spot, asked.price)?;
+    check_bounds(
+        &structure.unit(),
+        market.underlying,
+        market.spot,
+        asked.price,
+    )?;
     let end = first_expiry(structure, market);
     let market = &asked.moved.apply(structure, market, end.date());
     let judged = &Judged::new(structure, market, &asked.moved.sticky);
-    let net = -asked.price.times(structure.packages() * market.underlying.price_units(structure));
+    let net = -asked
+        .price
+        .times(structure.packages() * market.underlying.price_units(structure));
     let paid = net.to_f64();
-    let horizon = Horizons { structure, market }.at_first_expiration(net, &|at, prices| judged.values(at, prices))?;
+    let horizon = Horizons { structure, market }
+        .at_first_expiration(net, &|at, prices| judged.values(at, prices))?;
     let (spot, years) = (market.spot.to_f64(), market.at.years_until(end));
     let deviation = market.horizon_vol * years.sqrt();
     let away = |k: f64| spot * (k * deviation).exp();
-    let strikes: Vec<f64> = structure.options().map(|(c, _)| c.strike.to_f64()).collect();
+    let strikes: Vec<f64> = structure
+        .options()
+        .map(|(c, _)| c.strike.to_f64())
+        .collect();
     let (low, high) = span(&asked.span, spot, &away, &strikes);
     // The corners lie on it, so that straight pieces are drawn straight.
     let mut prices = price_grid(low, high, POINTS);
@@ -179,19 +191,50 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         let at = market.at.plus_millis((days.max(0.0) * 86_400_000.0) as i64);
         at.min(end.plus_millis(-60_000)).max(market.at)
     };
-    let profit = |at: Moment, prices: &[f64]| Ok::<Vec<f64>, quant::Error>(judged.values(at, prices)?.into_iter().map(|v| v + paid).collect());
-    let at_end = |prices: &[f64]| prices.iter().map(|s| horizon.profit_at(*s)).collect::<Vec<f64>>();
+    let profit = |at: Moment, prices: &[f64]| {
+        Ok::<Vec<f64>, quant::Error>(
+            judged
+                .values(at, prices)?
+                .into_iter()
+                .map(|v| v + paid)
+                .collect(),
+        )
+    };
+    let at_end = |prices: &[f64]| {
+        prices
+            .iter()
+            .map(|s| horizon.profit_at(*s))
+            .collect::<Vec<f64>>()
+    };
     let line = |days: &f64| {
         let at = after(*days);
         let drawn = profit(at, &prices)?;
-        Ok(DateLine { at, evens: evens(&prices, &drawn, |fine| profit(at, fine))?, profit: drawn })
+        Ok(DateLine {
+            at,
+            evens: evens(&prices, &drawn, |fine| profit(at, fine))?,
+            profit: drawn,
+        })
     };
-    let lines = asked.days.par_iter().map(line).collect::<Result<Vec<_>, quant::Error>>()?;
+    let lines = asked
+        .days
+        .par_iter()
+        .map(line)
+        .collect::<Result<Vec<_>, quant::Error>>()?;
     let map = || {
-        let (days, prices) = (price_grid(0.0, years * 365.0, MAP.0), price_grid(low, high, MAP.1));
-        let mut over: Vec<Vec<f64>> = days[..MAP.0 - 1].par_iter().map(|d| profit(after(*d), &prices)).collect::<Result<_, _>>()?;
+        let (days, prices) = (
+            price_grid(0.0, years * 365.0, MAP.0),
+            price_grid(low, high, MAP.1),
+        );
+        let mut over: Vec<Vec<f64>> = days[..MAP.0 - 1]
+            .par_iter()
+            .map(|d| profit(after(*d), &prices))
+            .collect::<Result<_, _>>()?;
         over.push(at_end(&prices));
-        Ok::<_, quant::Error>(Map { days, prices, profit: over })
+        Ok::<_, quant::Error>(Map {
+            days,
+            prices,
+            profit: over,
+        })
     };
     let grid = |steps: &Steps| {
         let at = |k: i32| match steps {
@@ -199,20 +242,37 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
             Steps::Deviations(by) => away(f64::from(k) * by),
             Steps::These(_) => spot,
         };
-        let mut prices = if let Steps::These(prices) = steps { prices.clone() } else { (-GRID_REACH..=GRID_REACH).map(at).collect() };
+        let mut prices = if let Steps::These(prices) = steps {
+            prices.clone()
+        } else {
+            (-GRID_REACH..=GRID_REACH).map(at).collect()
+        };
         prices.retain(|p| *p > 0.0);
         prices.sort_by(f64::total_cmp);
-        let mut over = asked.days.par_iter().map(|d| profit(after(*d), &prices)).collect::<Result<Vec<_>, _>>()?;
+        let mut over = asked
+            .days
+            .par_iter()
+            .map(|d| profit(after(*d), &prices))
+            .collect::<Result<Vec<_>, _>>()?;
         over.push(at_end(&prices));
-        Ok::<_, quant::Error>(Grid { prices, profit: over })
+        Ok::<_, quant::Error>(Grid {
+            prices,
+            profit: over,
+        })
     };
     let greeks = |(along, days): &(Along, Vec<f64>)| {
-        let sum = |each: &Vec<PositionGreeks>| each.iter().fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
+        let sum = |each: &Vec<PositionGreeks>| {
+            each.iter()
+                .fold(PositionGreeks::default(), |sum, g| sum.plus(*g))
+        };
         let (along, dates, each) = match along {
             Along::Price => {
                 let prices = price_grid(low, high, GREEK_POINTS);
                 let dates: Vec<Moment> = days.iter().map(|d| after(*d)).collect();
-                let each = dates.par_iter().map(|at| judged.greeks(*at, &prices)).collect::<Result<Vec<_>, _>>()?;
+                let each = dates
+                    .par_iter()
+                    .map(|at| judged.greeks(*at, &prices))
+                    .collect::<Result<Vec<_>, _>>()?;
                 (prices, dates, each)
             }
             Along::Time(price) => {
@@ -222,23 +282,54 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
                 (days, vec![market.at], vec![each])
             }
         };
-        let of_leg = |i: usize| each.first().map_or_else(Vec::new, |line| line.iter().map(|point| point[i]).collect());
+        let of_leg = |i: usize| {
+            each.first()
+                .map_or_else(Vec::new, |line| line.iter().map(|point| point[i]).collect())
+        };
         let legs = (0..structure.legs().len()).map(of_leg).collect();
-        Ok::<_, quant::Error>(GreekCurves { along, dates, net: each.iter().map(|line| line.iter().map(sum).collect()).collect(), legs })
+        Ok::<_, quant::Error>(GreekCurves {
+            along,
+            dates,
+            net: each
+                .iter()
+                .map(|line| line.iter().map(sum).collect())
+                .collect(),
+            legs,
+        })
     };
     let rate = market.legs.first().map_or(0.0, |m| m.rate);
     let drift = rate - market.carry.yield_until(market.at, end, rate, spot);
     let flat = quant::Lognormal::new(spot, drift, market.horizon_vol, years)?;
     let chances = |asked: &ChancesAsked| {
-        let law = chances::Price { spot, drift, vol: market.horizon_vol, years, law: &asked.law };
+        let law = chances::Price {
+            spot,
+            drift,
+            vol: market.horizon_vol,
+            years,
+            law: &asked.law,
+        };
         let between = asked.between.unwrap_or((away(-1.0), away(1.0)));
         // Far enough that nothing beyond counts.
-        let wide: Vec<f64> = price_grid(-6.0, 6.0, 2 * POINTS).into_iter().map(away).collect();
+        let wide: Vec<f64> = price_grid(-6.0, 6.0, 2 * POINTS)
+            .into_iter()
+            .map(away)
+            .collect();
         let at = lines.first().map_or(market.at, |l| l.at);
-        let now = law.at(at, market.at.years_until(at), between, &chances::pieces(&wide, &profit(at, &wide)?), &prices)?;
+        let now = law.at(
+            at,
+            market.at.years_until(at),
+            between,
+            &chances::pieces(&wide, &profit(at, &wide)?),
+            &prices,
+        )?;
         let then = law.at(end, years, between, &horizon.outcomes(), &prices)?;
         let (reached, stopped) = law.aims(judged, end, paid, asked)?;
-        Ok::<_, quant::Error>(Chances { between, dates: vec![now, then], reached, stopped })
+        Ok::<_, quant::Error>(Chances {
+            between,
+            dates: vec![now, then],
+            reached,
+            stopped,
+        })
     };
     Ok(Bench {
         bands: [-2.0, -1.0, 1.0, 2.0].map(away),
@@ -257,18 +348,34 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
 fn span(asked: &Span, spot: f64, away: &impl Fn(f64) -> f64, strikes: &[f64]) -> (f64, f64) {
     match asked {
         Span::Usual => {
-            let reach = |side: f64, most: fn(f64, f64) -> f64| strikes.iter().fold(away(side * 2.5), |far, k| most(far, *k * (1.0 + side * 0.02)));
+            let reach = |side: f64, most: fn(f64, f64) -> f64| {
+                strikes.iter().fold(away(side * 2.5), |far, k| {
+                    most(far, *k * (1.0 + side * 0.02))
+                })
+            };
             (reach(-1.0, f64::min), reach(1.0, f64::max))
         }
         Span::Deviations(k) => (away(-k), away(*k)),
-        Span::Percent(by) => ((spot * (1.0 - by / 100.0)).max(0.0), spot * (1.0 + by / 100.0)),
+        Span::Percent(by) => (
+            (spot * (1.0 - by / 100.0)).max(0.0),
+            spot * (1.0 + by / 100.0),
+        ),
         Span::Between(low, high) => (*low, *high),
     }
 }
 
-/// Where a curve crosses zero: straight between points that are a sixteenth of the drawn ones apart.
-fn evens(prices: &[f64], values: &[f64], at: impl Fn(&[f64]) -> Result<Vec<f64>, quant::Error>) -> Result<Vec<f64>, quant::Error> {
-    let crossed = |v: &[f64]| (0..v.len().saturating_sub(1)).filter(|i| (v[*i] > 0.0) != (v[*i + 1] > 0.0)).collect::<Vec<_>>();
+/// Where a curve crosses zero: straight between points that are a sixteenth of the drawn ones
+/// apart.
+fn evens(
+    prices: &[f64],
+    values: &[f64],
+    at: impl Fn(&[f64]) -> Result<Vec<f64>, quant::Error>,
+) -> Result<Vec<f64>, quant::Error> {
+    let crossed = |v: &[f64]| {
+        (0..v.len().saturating_sub(1))
+            .filter(|i| (v[*i] > 0.0) != (v[*i + 1] > 0.0))
+            .collect::<Vec<_>>()
+    };
     let mut out = Vec::new();
     for i in crossed(values) {
         let fine = price_grid(prices[i], prices[i + 1], 17);

@@ -29,7 +29,11 @@ pub fn levels(held: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
         }
     };
     let mut bought = |leg: &MarginLeg, count: i64, say: &mut dyn FnMut(u8, i64, String)| {
-        let left = if leg.kind == Kind::Put { &mut puts } else { &mut calls };
+        let left = if leg.kind == Kind::Put {
+            &mut puts
+        } else {
+            &mut calls
+        };
         let protects = count.min(*left);
         *left -= protects;
         say(2, count - protects, format!("{} bought", labels(&[leg])));
@@ -40,14 +44,30 @@ pub fn levels(held: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
     }
     for (group, times) in grouped(&legs, held.underlying, basis) {
         let all: Vec<&MarginLeg> = group.members.iter().map(|i| &legs[*i]).collect();
-        let (shorts, longs): (Vec<&MarginLeg>, Vec<&MarginLeg>) = all.iter().partition(|l| l.quantity < 0);
+        let (shorts, longs): (Vec<&MarginLeg>, Vec<&MarginLeg>) =
+            all.iter().partition(|l| l.quantity < 0);
         let sold = labels(&shorts);
         match shorts.as_slice() {
             [] => longs.iter().for_each(|l| bought(l, times, &mut say)),
             [short] if group.with_underlying && short.kind == Kind::Call => {}
-            [short] if short.kind == Kind::Put && longs.is_empty() && basis.kind == UnderlyingKind::Shares => {
+            [short]
+                if short.kind == Kind::Put
+                    && longs.is_empty()
+                    && basis.kind == UnderlyingKind::Shares =>
+            {
                 let secured = basis.rules.puts_secured() && !group.with_underlying;
-                say(if secured { 1 } else { 4 }, times, format!("{sold} {}", if secured { "secured by cash" } else { "uncovered" }));
+                say(
+                    if secured { 1 } else { 4 },
+                    times,
+                    format!(
+                        "{sold} {}",
+                        if secured {
+                            "secured by cash"
+                        } else {
+                            "uncovered"
+                        }
+                    ),
+                );
             }
             [_, ..] if longs.is_empty() => say(5, times, format!("{sold} uncovered")),
             _ => say(3, times, format!("{sold} against {}", labels(&longs))),

@@ -1,10 +1,13 @@
-//! Regimes that re-value what is held: portfolio rules, the scan of a product, and any regime after a move of the price.
+//! Regimes that re-value what is held: portfolio rules, the scan of a product, and any regime after
+//! a move of the price.
 
 use quant::{Style, Terms, implied_vol};
 
 use super::{Holdings, MarginBasis, MarginLeg, Requirement, requirement};
 use crate::number::{Money, Price};
-use crate::regime::{Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, portfolio, scan};
+use crate::regime::{
+    Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, portfolio, scan,
+};
 use crate::time::day_number;
 use crate::underlying::{MarginClass, ScanRates, UnderlyingKind};
 
@@ -15,40 +18,110 @@ fn revalued(held: &Holdings, basis: &MarginBasis, floor: f64) -> RegimeCase {
         // An option on its last day has half of it left.
         let time = (day_number(l.expiry) - day_number(basis.today)).max(0) as f64 / 365.0;
         let (kind, strike, time) = (l.kind, l.strike.to_f64(), time.max(0.5 / 365.0));
-        let terms = Terms { kind, style: Style::European, strike, time, rate, carry_yield, vol: 0.0 };
+        let terms = Terms {
+            kind,
+            style: Style::European,
+            strike,
+            time,
+            rate,
+            carry_yield,
+            vol: 0.0,
+        };
         let price = l.mark.to_f64().max(0.0);
         // A mark below what the option is worth without volatility says nothing about it.
-        let vol = implied_vol(&terms, spot, price).unwrap_or(floor).clamp(floor + 0.01, 5.0);
-        RegimeLeg { quantity: l.quantity, kind: RegimeKind::Option { kind, strike, time, vol: Some(vol) }, price }
+        let vol = implied_vol(&terms, spot, price)
+            .unwrap_or(floor)
+            .clamp(floor + 0.01, 5.0);
+        RegimeLeg {
+            quantity: l.quantity,
+            kind: RegimeKind::Option {
+                kind,
+                strike,
+                time,
+                vol: Some(vol),
+            },
+            price,
+        }
     };
     let mut legs: Vec<RegimeLeg> = held.options.iter().map(option).collect();
     if held.underlying != 0 {
-        let kind = if basis.kind == UnderlyingKind::Future { RegimeKind::Future } else { RegimeKind::Stock };
-        legs.push(RegimeLeg { quantity: held.underlying, kind, price: spot });
+        let kind = if basis.kind == UnderlyingKind::Future {
+            RegimeKind::Future
+        } else {
+            RegimeKind::Stock
+        };
+        legs.push(RegimeLeg {
+            quantity: held.underlying,
+            kind,
+            price: spot,
+        });
     }
-    RegimeCase { price: spot, multiplier: basis.multiplier as f64, legs }
+    RegimeCase {
+        price: spot,
+        multiplier: basis.multiplier as f64,
+        legs,
+    }
 }
 
-/// The requirement after a move of the price, as a fraction of it: options at the volatility that their marks imply.
+/// The requirement after a move of the price, as a fraction of it: options at the volatility that
+/// their marks imply.
 pub fn at_move(held: &Holdings, basis: &MarginBasis, by: f64) -> Requirement {
     let price = (basis.spot.to_f64() * (1.0 + by)).max(0.01);
     let case = revalued(held, basis, 0.01);
     let options = held.options.iter().zip(&case.legs).map(|(l, r)| {
-        let RegimeKind::Option { kind, strike, time, vol } = r.kind else { return *l };
-        let terms = Terms { kind, style: Style::European, strike, time, rate: basis.rate, carry_yield: basis.carry_yield, vol: vol.unwrap_or(0.0) };
-        let (then, now) = (quant::european_price(&terms, price), quant::european_price(&terms, basis.spot.to_f64()));
+        let RegimeKind::Option {
+            kind,
+            strike,
+            time,
+            vol,
+        } = r.kind
+        else {
+            return *l;
+        };
+        let terms = Terms {
+            kind,
+            style: Style::European,
+            strike,
+            time,
+            rate: basis.rate,
+            carry_yield: basis.carry_yield,
+            vol: vol.unwrap_or(0.0),
+        };
+        let (then, now) = (
+            quant::european_price(&terms, price),
+            quant::european_price(&terms, basis.spot.to_f64()),
+        );
         // What the mark has beyond its European value stays with it.
-        let mark = (then + r.price - now).max(kind.intrinsic(price, strike)).max(0.0);
-        MarginLeg { mark: if by == 0.0 { l.mark } else { Price::from_f64((mark * 1e4).round() / 1e4).unwrap_or(l.mark) }, ..*l }
+        let mark = (then + r.price - now)
+            .max(kind.intrinsic(price, strike))
+            .max(0.0);
+        MarginLeg {
+            mark: if by == 0.0 {
+                l.mark
+            } else {
+                Price::from_f64((mark * 1e4).round() / 1e4).unwrap_or(l.mark)
+            },
+            ..*l
+        }
     });
-    let moved = Holdings { options: options.collect(), underlying: held.underlying };
-    let spot = if by == 0.0 { basis.spot } else { Price::from_f64((price * 1e4).round() / 1e4).unwrap_or(basis.spot) };
+    let moved = Holdings {
+        options: options.collect(),
+        underlying: held.underlying,
+    };
+    let spot = if by == 0.0 {
+        basis.spot
+    } else {
+        Price::from_f64((price * 1e4).round() / 1e4).unwrap_or(basis.spot)
+    };
     requirement(&moved, &MarginBasis { spot, ..*basis })
 }
 
 /// What the options are worth at their marks.
 fn value_of(options: &[MarginLeg], basis: &MarginBasis) -> Money {
-    options.iter().map(|l| l.mark.times(l.quantity * basis.multiplier)).sum()
+    options
+        .iter()
+        .map(|l| l.mark.times(l.quantity * basis.multiplier))
+        .sum()
 }
 
 /// Moves that portfolio rules look at, down and up (FINRA 4210(g); from memory).
@@ -62,23 +135,44 @@ fn swept_range(class: MarginClass) -> (f64, f64) {
 
 /// Worst theoretical loss over ten moves of the price, not below 37.50 for an option on 100.
 pub(super) fn swept(held: &Holdings, basis: &MarginBasis) -> Result<Requirement, RegimeError> {
-    let mut out = Requirement { collateral: basis.spot.times(held.underlying), equity: value_of(&held.options, basis), ..Requirement::default() };
+    let mut out = Requirement {
+        collateral: basis.spot.times(held.underlying),
+        equity: value_of(&held.options, basis),
+        ..Requirement::default()
+    };
     if held.options.is_empty() && held.underlying == 0 {
         return Ok(out);
     }
     let (down, up) = swept_range(basis.class);
-    let rules = Portfolio { down, up, points: 10, minimum_per_contract: 0.375, rate: basis.rate, carry_yield: basis.carry_yield };
+    let rules = Portfolio {
+        down,
+        up,
+        points: 10,
+        minimum_per_contract: 0.375,
+        rate: basis.rate,
+        carry_yield: basis.carry_yield,
+    };
     let found = portfolio(&revalued(held, basis, 0.01), &rules)?;
     if found.minimum > found.worst {
-        out.add("least for so many contracts".into(), Money::from_model(found.minimum));
+        out.add(
+            "least for so many contracts".into(),
+            Money::from_model(found.minimum),
+        );
     } else {
-        out.add(format!("worst theoretical loss, at {:+.1} %", found.at * 100.0).replace('-', "−"), Money::from_model(found.worst));
+        out.add(
+            format!("worst theoretical loss, at {:+.1} %", found.at * 100.0).replace('-', "−"),
+            Money::from_model(found.worst),
+        );
     }
     Ok(out)
 }
 
 /// Sixteen scenarios less the value of the options, and exposure.
-pub(super) fn scanned(held: &Holdings, basis: &MarginBasis, rates: &ScanRates) -> Result<Requirement, RegimeError> {
+pub(super) fn scanned(
+    held: &Holdings,
+    basis: &MarginBasis,
+    rates: &ScanRates,
+) -> Result<Requirement, RegimeError> {
     let mut out = Requirement::default();
     let rules = Scan {
         price_scan: rates.price_scan * basis.spot.to_f64(),
@@ -103,14 +197,28 @@ pub(super) fn scanned(held: &Holdings, basis: &MarginBasis, rates: &ScanRates) -
         } else {
             ""
         };
-        out.add(format!("worst of sixteen scenarios, at {:+.1} %{vol}", by / basis.spot.to_f64() * 100.0).replace('-', "−"), risk);
+        out.add(
+            format!(
+                "worst of sixteen scenarios, at {:+.1} %{vol}",
+                by / basis.spot.to_f64() * 100.0
+            )
+            .replace('-', "−"),
+            risk,
+        );
     } else if risk > Money::ZERO {
         out.add(format!("least for {shorts} sold"), risk);
     }
     // What was received for the options is owed, what was paid counts, up to the risk.
     let value = value_of(&held.options, basis).min(risk);
     if value != Money::ZERO {
-        out.add(if value > Money::ZERO { "less the value of the options".into() } else { "value of the options sold".into() }, -value);
+        out.add(
+            if value > Money::ZERO {
+                "less the value of the options".into()
+            } else {
+                "value of the options sold".into()
+            },
+            -value,
+        );
     }
     let exposure = Money::from_model(found.exposure);
     if exposure > Money::ZERO {

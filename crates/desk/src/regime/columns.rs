@@ -1,8 +1,11 @@
-//! The legal groups of a case: every set of at most four contracts whose own requirement is less than that of any way to take it apart.
+//! The legal groups of a case: every set of at most four contracts whose own requirement is less
+//! than that of any way to take it apart.
 //!
-//! A group's requirement is the greatest loss of its gross payoff at expiration, if its longs expire no earlier than its shorts and the loss has a
-//! bound. Two groups of which one is the sum of the other's parts never need to be kept both, so what a group can be taken apart into is
-//! remembered by size: the search for the least total then has hundreds of choices where there are a hundred thousand sets.
+//! A group's requirement is the greatest loss of its gross payoff at expiration, if its longs
+//! expire no earlier than its shorts and the loss has a bound. Two groups of which one is the sum
+//! of the other's parts never need to be kept both, so what a group can be taken apart into is
+//! remembered by size: the search for the least total then has hundreds of choices where there are
+//! a hundred thousand sets.
 
 use quant::Kind;
 use rayon::prelude::*;
@@ -13,7 +16,8 @@ use super::strategy::Strategy;
 /// A group that may be used any number of times.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Column {
-    /// Places of its option legs in the case, ascending; one of them as often as it has contracts of it.
+    /// Places of its option legs in the case, ascending; one of them as often as it has contracts
+    /// of it.
     pub legs: Vec<usize>,
     /// The stock leg of which a lot of shares stands with it.
     pub stock: Option<usize>,
@@ -61,8 +65,19 @@ const LESS: f64 = 1e-12;
 pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
     let all = contracts(case, rules);
     let n = all.len();
-    let mut best = Best { n, two: vec![f64::INFINITY; n * n], three: vec![f64::INFINITY; n * n * n] };
-    let mut out: Vec<Column> = all.iter().map(|c| Column { legs: vec![c.place], stock: None, requirement: c.alone }).collect();
+    let mut best = Best {
+        n,
+        two: vec![f64::INFINITY; n * n],
+        three: vec![f64::INFINITY; n * n * n],
+    };
+    let mut out: Vec<Column> = all
+        .iter()
+        .map(|c| Column {
+            legs: vec![c.place],
+            stock: None,
+            requirement: c.alone,
+        })
+        .collect();
     let less = LESS * case.price * case.multiplier;
     // What a set needs together, where that is less than apart.
     let together = |set: &[usize], apart: f64| -> Option<Column> {
@@ -70,7 +85,11 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
         if let [a, b] = set {
             own = own.min(strangle(&all[*a], &all[*b], case.multiplier));
         }
-        (own < apart - less).then(|| Column { legs: set.iter().map(|i| all[*i].place).collect(), stock: None, requirement: own })
+        (own < apart - less).then(|| Column {
+            legs: set.iter().map(|i| all[*i].place).collect(),
+            stock: None,
+            requirement: own,
+        })
     };
     let mut keep = |set: &[usize], apart: f64| {
         let found = together(set, apart);
@@ -80,7 +99,10 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
     };
     let alone = |i: usize| all[i].alone;
     // A set in ascending order has a leg so often in a row.
-    let fits = |set: &[usize]| set.chunk_by(|a, b| a == b).all(|same| same.len() <= all[same[0]].most);
+    let fits = |set: &[usize]| {
+        set.chunk_by(|a, b| a == b)
+            .all(|same| same.len() <= all[same[0]].most)
+    };
     for a in 0..n {
         for b in a..n {
             if fits(&[a, b]) {
@@ -92,7 +114,9 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
         for b in a..n {
             for c in b..n {
                 if fits(&[a, b, c]) {
-                    let apart = (alone(a) + best.two(b, c)).min(alone(b) + best.two(a, c)).min(alone(c) + best.two(a, b));
+                    let apart = (alone(a) + best.two(b, c))
+                        .min(alone(b) + best.two(a, c))
+                        .min(alone(c) + best.two(a, b));
                     best.three[(a * n + b) * n + c] = keep(&[a, b, c], apart);
                 }
             }
@@ -100,7 +124,9 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
     }
     let (best, first_two) = (&best, |a: usize| (a..n).map(move |b| (a, b)));
     // Whether four can be legal at all is seen from their two halves.
-    let halves: Vec<Half> = (0..n * n).map(|i| Half::of(&all[i / n]).with(&Half::of(&all[i % n]))).collect();
+    let halves: Vec<Half> = (0..n * n)
+        .map(|i| Half::of(&all[i / n]).with(&Half::of(&all[i % n])))
+        .collect();
     let pairs: Vec<(usize, usize)> = (0..n).flat_map(first_two).collect();
     let fours = pairs.par_iter().flat_map_iter(|&(a, b)| {
         let rest = (b..n).flat_map(move |c| (c..n).map(move |d| [a, b, c, d]));
@@ -109,10 +135,19 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
             if !halves[a * n + b].with(&halves[c * n + d]).is_legal() {
                 return None;
             }
-            let pairs = (best.two(a, b) + best.two(c, d)).min(best.two(a, c) + best.two(b, d)).min(best.two(a, d) + best.two(b, c));
+            let pairs = (best.two(a, b) + best.two(c, d))
+                .min(best.two(a, c) + best.two(b, d))
+                .min(best.two(a, d) + best.two(b, c));
             let single = (alone(a) + best.three(b, c, d)).min(alone(b) + best.three(a, c, d));
-            let apart = pairs.min(single).min(alone(c) + best.three(a, b, d)).min(alone(d) + best.three(a, b, c));
-            if apart > 0.0 && fits(&set) { together(&set, apart) } else { None }
+            let apart = pairs
+                .min(single)
+                .min(alone(c) + best.three(a, b, d))
+                .min(alone(d) + best.three(a, b, c));
+            if apart > 0.0 && fits(&set) {
+                together(&set, apart)
+            } else {
+                None
+            }
         })
     });
     out.extend(fours.collect::<Vec<_>>());
@@ -129,13 +164,22 @@ fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
     let each = case.legs.iter().enumerate().filter_map(|(place, l)| {
         let (kind, strike, time) = l.option()?;
         let sign = l.quantity.signum() as f64;
-        let payoff: Vec<f64> = corners.iter().map(|s| sign * kind.intrinsic(*s, strike)).collect();
+        let payoff: Vec<f64> = corners
+            .iter()
+            .map(|s| sign * kind.intrinsic(*s, strike))
+            .collect();
         let call = kind == Kind::Call;
-        let (out_of_money, floor) = if call { ((strike - case.price).max(0.0), case.price) } else { ((case.price - strike).max(0.0), strike) };
+        let (out_of_money, floor) = if call {
+            ((strike - case.price).max(0.0), case.price)
+        } else {
+            ((case.price - strike).max(0.0), strike)
+        };
         let naked = if rules.puts_secured && !call {
             case.multiplier * strike
         } else {
-            case.multiplier * (l.price + rules.naked * case.price - out_of_money).max(l.price + rules.minimum * floor)
+            case.multiplier
+                * (l.price + rules.naked * case.price - out_of_money)
+                    .max(l.price + rules.minimum * floor)
         };
         // A sold put can lose its strike and no more.
         let alone = if l.quantity > 0 {
@@ -160,7 +204,8 @@ fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
     each.collect()
 }
 
-/// What decides whether contracts may stand together: calls sold beyond those bought, the last end of what is sold, the first of what is bought.
+/// What decides whether contracts may stand together: calls sold beyond those bought, the last end
+/// of what is sold, the first of what is bought.
 #[derive(Clone, Copy)]
 struct Half {
     calls: i32,
@@ -172,17 +217,33 @@ impl Half {
     fn of(c: &Contracts) -> Half {
         let calls = if c.call { 1 } else { 0 };
         if c.short {
-            Half { calls, last_short: c.time, first_long: f64::INFINITY }
+            Half {
+                calls,
+                last_short: c.time,
+                first_long: f64::INFINITY,
+            }
         } else {
-            Half { calls: -calls, last_short: f64::NEG_INFINITY, first_long: c.time }
+            Half {
+                calls: -calls,
+                last_short: f64::NEG_INFINITY,
+                first_long: c.time,
+            }
         }
     }
 
     fn with(&self, o: &Half) -> Half {
         Half {
             calls: self.calls + o.calls,
-            last_short: if o.last_short > self.last_short { o.last_short } else { self.last_short },
-            first_long: if o.first_long < self.first_long { o.first_long } else { self.first_long },
+            last_short: if o.last_short > self.last_short {
+                o.last_short
+            } else {
+                self.last_short
+            },
+            first_long: if o.first_long < self.first_long {
+                o.first_long
+            } else {
+                self.first_long
+            },
         }
     }
 
@@ -192,9 +253,13 @@ impl Half {
     }
 }
 
-/// Greatest loss of the gross payoff per unit; without bound where it is no legal group, or where it is `enough` or more.
+/// Greatest loss of the gross payoff per unit; without bound where it is no legal group, or where
+/// it is `enough` or more.
 fn group(all: &[Contracts], set: &[usize], enough: f64) -> f64 {
-    let together = set.iter().map(|i| Half::of(&all[*i])).reduce(|a, b| a.with(&b));
+    let together = set
+        .iter()
+        .map(|i| Half::of(&all[*i]))
+        .reduce(|a, b| a.with(&b));
     if !together.is_some_and(|t| t.is_legal()) {
         return f64::INFINITY;
     }
@@ -209,7 +274,8 @@ fn group(all: &[Contracts], set: &[usize], enough: f64) -> f64 {
     worst
 }
 
-/// A sold call and a sold put of any expirations: the side that needs more uncovered, and the other's premium; of two equal sides the smaller premium.
+/// A sold call and a sold put of any expirations: the side that needs more uncovered, and the
+/// other's premium; of two equal sides the smaller premium.
 fn strangle(a: &Contracts, b: &Contracts, multiplier: f64) -> f64 {
     if !(a.short && b.short && a.call != b.call) {
         return f64::INFINITY;
@@ -222,14 +288,27 @@ fn strangle(a: &Contracts, b: &Contracts, multiplier: f64) -> f64 {
     a.naked.max(b.naked) + other * multiplier
 }
 
-/// A sold call on a lot of shares needs nothing more, a sold put on a lot of sold shares what it is in the money.
+/// A sold call on a lot of shares needs nothing more, a sold put on a lot of sold shares what it is
+/// in the money.
 fn covered<'a>(case: &'a RegimeCase, all: &'a [Contracts]) -> impl Iterator<Item = Column> + 'a {
-    let lots = case.legs.iter().enumerate().filter(|(_, l)| l.kind == super::RegimeKind::Stock && l.quantity.abs() as f64 >= case.multiplier);
+    let lots = case.legs.iter().enumerate().filter(|(_, l)| {
+        l.kind == super::RegimeKind::Stock && l.quantity.abs() as f64 >= case.multiplier
+    });
     lots.flat_map(move |(stock, shares)| {
-        all.iter().filter(move |c| c.short && c.call == (shares.quantity > 0)).map(move |c| {
-            let strike = case.legs[c.place].option().map_or(0.0, |o| o.1);
-            let requirement = if c.call { 0.0 } else { (strike - case.price).max(0.0) * case.multiplier };
-            Column { legs: vec![c.place], stock: Some(stock), requirement }
-        })
+        all.iter()
+            .filter(move |c| c.short && c.call == (shares.quantity > 0))
+            .map(move |c| {
+                let strike = case.legs[c.place].option().map_or(0.0, |o| o.1);
+                let requirement = if c.call {
+                    0.0
+                } else {
+                    (strike - case.price).max(0.0) * case.multiplier
+                };
+                Column {
+                    legs: vec![c.place],
+                    stock: Some(stock),
+                    requirement,
+                }
+            })
     })
 }

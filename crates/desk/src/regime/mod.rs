@@ -1,10 +1,11 @@
-//! Margin of one underlying's legs under three regimes, in `f64` and without rounding: what the batch calculator answers. `margin` is the
-//! exact-money sibling for the account.
+//! Margin of one underlying's legs under three regimes, in `f64` and without rounding: what the
+//! batch calculator answers. `margin` is the exact-money sibling for the account.
 //!
-//! - [`strategy`]: published strategy rules (the shape of FINRA Rule 4210(f)(2) and of the exchanges' margin manuals): the least total over all
-//!   legal pairings.
+//! - [`strategy`]: published strategy rules (the shape of FINRA Rule 4210(f)(2) and of the
+//!   exchanges' margin manuals): the least total over all legal pairings.
 //! - [`portfolio`]: theoretical loss over moves of the price (the shape of FINRA Rule 4210(g)).
-//! - [`scan`]: sixteen scenarios with an exposure charge (the published parameter layout of scan margin).
+//! - [`scan`]: sixteen scenarios with an exposure charge (the published parameter layout of scan
+//!   margin).
 //!
 //! Net is Σ quantity × price × multiplier over the options: above zero it was paid.
 
@@ -51,7 +52,14 @@ pub struct RegimeLeg {
 
 impl RegimeLeg {
     fn option(&self) -> Option<(Kind, f64, f64)> {
-        if let RegimeKind::Option { kind, strike, time, .. } = self.kind { Some((kind, strike, time)) } else { None }
+        if let RegimeKind::Option {
+            kind, strike, time, ..
+        } = self.kind
+        {
+            Some((kind, strike, time))
+        } else {
+            None
+        }
     }
 }
 
@@ -70,32 +78,51 @@ impl RegimeCase {
     /// Paid for the options (received below zero).
     pub fn net(&self) -> f64 {
         let options = self.legs.iter().filter(|l| l.option().is_some());
-        options.map(|l| l.quantity as f64 * l.price * self.multiplier).sum()
+        options
+            .map(|l| l.quantity as f64 * l.price * self.multiplier)
+            .sum()
     }
 
     /// Each leg alone.
     pub fn alone(&self) -> impl Iterator<Item = RegimeCase> + '_ {
-        self.legs.iter().map(|l| RegimeCase { legs: vec![*l], ..self.clone() })
+        self.legs.iter().map(|l| RegimeCase {
+            legs: vec![*l],
+            ..self.clone()
+        })
     }
 
     /// Checks what every regime needs.
     fn check(&self) -> Result<(), RegimeError> {
-        let positive =
-            |what: &'static str, value: f64| if value > 0.0 && value.is_finite() { Ok(()) } else { Err(RegimeError::Number { what, value }) };
+        let positive = |what: &'static str, value: f64| {
+            if value > 0.0 && value.is_finite() {
+                Ok(())
+            } else {
+                Err(RegimeError::Number { what, value })
+            }
+        };
         positive("underlying price", self.price)?;
         positive("multiplier", self.multiplier)?;
         for leg in &self.legs {
             if leg.quantity == 0 {
-                return Err(RegimeError::Number { what: "qty", value: 0.0 });
+                return Err(RegimeError::Number {
+                    what: "qty",
+                    value: 0.0,
+                });
             }
             if let Some((_, strike, time)) = leg.option() {
                 positive("strike", strike)?;
                 if !(time >= 0.0 && time.is_finite()) {
-                    return Err(RegimeError::Number { what: "t_years", value: time });
+                    return Err(RegimeError::Number {
+                        what: "t_years",
+                        value: time,
+                    });
                 }
             }
             if !(leg.price >= 0.0 && leg.price.is_finite()) {
-                return Err(RegimeError::Number { what: "price", value: leg.price });
+                return Err(RegimeError::Number {
+                    what: "price",
+                    value: leg.price,
+                });
             }
         }
         Ok(())

@@ -1,7 +1,8 @@
 //! Regimes that re-value every leg: over moves of the price, and over sixteen scenarios.
 //!
-//! The sixteen: price 0, +⅓, −⅓, +⅔, −⅔, +1, −1 of the price scan, each with volatility up and down; and ± `extreme_multiple` price scans at
-//! unchanged volatility, of whose loss `extreme_cover` counts. Losses are counted from the given prices.
+//! The sixteen: price 0, +⅓, −⅓, +⅔, −⅔, +1, −1 of the price scan, each with volatility up and
+//! down; and ± `extreme_multiple` price scans at unchanged volatility, of whose loss
+//! `extreme_cover` counts. Losses are counted from the given prices.
 
 use quant::{Style, Terms, european_price};
 
@@ -25,20 +26,53 @@ pub struct Portfolio {
 }
 
 fn not_below(what: &'static str, value: f64) -> Result<(), RegimeError> {
-    if value >= 0.0 && value.is_finite() { Ok(()) } else { Err(RegimeError::Number { what, value }) }
+    if value >= 0.0 && value.is_finite() {
+        Ok(())
+    } else {
+        Err(RegimeError::Number { what, value })
+    }
 }
 
 fn finite(what: &'static str, value: f64) -> Result<(), RegimeError> {
-    if value.is_finite() { Ok(()) } else { Err(RegimeError::Number { what, value }) }
+    if value.is_finite() {
+        Ok(())
+    } else {
+        Err(RegimeError::Number { what, value })
+    }
 }
 
 /// What a leg is worth per unit at a price and with volatility moved.
-fn worth(i: usize, leg: &RegimeLeg, price: f64, vol_by: f64, (rate, carry_yield): (f64, f64)) -> Result<f64, RegimeError> {
-    let RegimeKind::Option { kind, strike, time, vol } = leg.kind else { return Ok(price) };
+fn worth(
+    i: usize,
+    leg: &RegimeLeg,
+    price: f64,
+    vol_by: f64,
+    (rate, carry_yield): (f64, f64),
+) -> Result<f64, RegimeError> {
+    let RegimeKind::Option {
+        kind,
+        strike,
+        time,
+        vol,
+    } = leg.kind
+    else {
+        return Ok(price);
+    };
     let vol = vol.ok_or(RegimeError::NoVol(i))? + vol_by;
     not_below("vol", vol)?;
     // Down to nothing a price has no logarithm.
-    Ok(european_price(&Terms { kind, style: Style::European, strike, time, rate, carry_yield, vol }, price.max(1e-9)))
+    Ok(european_price(
+        &Terms {
+            kind,
+            style: Style::European,
+            strike,
+            time,
+            rate,
+            carry_yield,
+            vol,
+        },
+        price.max(1e-9),
+    ))
 }
 
 /// What the portfolio regime finds.
@@ -63,37 +97,67 @@ impl Swept {
 pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<Swept, RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Future) {
-        return Err(RegimeError::Undefined { kind: "future", regime: "portfolio" });
+        return Err(RegimeError::Undefined {
+            kind: "future",
+            regime: "portfolio",
+        });
     }
     if p.points == 0 || !p.points.is_multiple_of(2) {
         return Err(RegimeError::OddPoints(p.points));
     }
-    for (what, value) in [("down", p.down), ("up", p.up), ("minimum_per_contract", p.minimum_per_contract)] {
+    for (what, value) in [
+        ("down", p.down),
+        ("up", p.up),
+        ("minimum_per_contract", p.minimum_per_contract),
+    ] {
         not_below(what, value)?;
     }
     if p.down > 1.0 {
-        return Err(RegimeError::Number { what: "down", value: p.down });
+        return Err(RegimeError::Number {
+            what: "down",
+            value: p.down,
+        });
     }
     finite("rate", p.rate)?;
     finite("yield", p.carry_yield)?;
     let half = p.points / 2;
-    let moves = (1..=half).flat_map(|k| [-p.down, p.up].map(|far| far * f64::from(k) / f64::from(half)));
+    let moves =
+        (1..=half).flat_map(|k| [-p.down, p.up].map(|far| far * f64::from(k) / f64::from(half)));
     let (mut worst, mut at) = (0.0_f64, 0.0);
     for by in moves {
         let price = case.price * (1.0 + by);
         let mut loss = 0.0;
         for (i, leg) in case.legs.iter().enumerate() {
-            let units = if leg.option().is_some() { case.multiplier } else { 1.0 };
+            let units = if leg.option().is_some() {
+                case.multiplier
+            } else {
+                1.0
+            };
             // Shares are counted from the price of the underlying.
-            let from = if leg.option().is_some() { leg.price } else { case.price };
-            loss -= leg.quantity as f64 * units * (worth(i, leg, price, 0.0, (p.rate, p.carry_yield))? - from);
+            let from = if leg.option().is_some() {
+                leg.price
+            } else {
+                case.price
+            };
+            loss -= leg.quantity as f64
+                * units
+                * (worth(i, leg, price, 0.0, (p.rate, p.carry_yield))? - from);
         }
         if loss > worst {
             (worst, at) = (loss, by);
         }
     }
-    let contracts: i64 = case.legs.iter().filter(|l| l.option().is_some()).map(|l| l.quantity.abs()).sum();
-    Ok(Swept { worst, at, minimum: p.minimum_per_contract * case.multiplier * contracts as f64 })
+    let contracts: i64 = case
+        .legs
+        .iter()
+        .filter(|l| l.option().is_some())
+        .map(|l| l.quantity.abs())
+        .sum();
+    Ok(Swept {
+        worst,
+        at,
+        minimum: p.minimum_per_contract * case.multiplier * contracts as f64,
+    })
 }
 
 /// Parameters of the scan regime.
@@ -136,7 +200,10 @@ pub struct Scanned {
 pub fn scan(case: &RegimeCase, p: &Scan) -> Result<Scanned, RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Stock) {
-        return Err(RegimeError::Undefined { kind: "stock", regime: "scan" });
+        return Err(RegimeError::Undefined {
+            kind: "stock",
+            regime: "scan",
+        });
     }
     let parameters = [
         ("price_scan", p.price_scan),
@@ -156,27 +223,56 @@ pub fn scan(case: &RegimeCase, p: &Scan) -> Result<Scanned, RegimeError> {
             let vol = vol.ok_or(RegimeError::NoVol(leg))?;
             // A scan of nothing takes nothing away.
             if vol <= p.vol_scan {
-                return Err(RegimeError::VolScan { leg, vol, vol_scan: p.vol_scan });
+                return Err(RegimeError::VolScan {
+                    leg,
+                    vol,
+                    vol_scan: p.vol_scan,
+                });
             }
         }
     }
     let thirds = [0.0, 1.0, -1.0, 2.0, -2.0, 3.0, -3.0].map(|k| k / 3.0);
-    let plain = thirds.into_iter().flat_map(|k| [p.vol_scan, -p.vol_scan].map(|vol| (k * p.price_scan, vol, 1.0)));
-    let extreme = [1.0, -1.0].map(|side| (side * p.extreme_multiple * p.price_scan, 0.0, p.extreme_cover));
+    let plain = thirds
+        .into_iter()
+        .flat_map(|k| [p.vol_scan, -p.vol_scan].map(|vol| (k * p.price_scan, vol, 1.0)));
+    let extreme = [1.0, -1.0].map(|side| {
+        (
+            side * p.extreme_multiple * p.price_scan,
+            0.0,
+            p.extreme_cover,
+        )
+    });
     let (mut worst, mut at) = (0.0_f64, (0.0, 0.0));
     for (by, vol_by, counts) in plain.chain(extreme) {
         let mut loss = 0.0;
         for (i, leg) in case.legs.iter().enumerate() {
-            let from = if leg.option().is_some() { leg.price } else { case.price };
-            loss -= leg.quantity as f64 * case.multiplier * (worth(i, leg, case.price + by, vol_by, (p.rate, p.carry_yield))? - from);
+            let from = if leg.option().is_some() {
+                leg.price
+            } else {
+                case.price
+            };
+            loss -= leg.quantity as f64
+                * case.multiplier
+                * (worth(i, leg, case.price + by, vol_by, (p.rate, p.carry_yield))? - from);
         }
         if loss * counts > worst {
             (worst, at) = (loss * counts, (by, vol_by));
         }
     }
-    let shorts: i64 = case.legs.iter().filter(|l| l.option().is_some() && l.quantity < 0).map(|l| -l.quantity).sum();
+    let shorts: i64 = case
+        .legs
+        .iter()
+        .filter(|l| l.option().is_some() && l.quantity < 0)
+        .map(|l| -l.quantity)
+        .sum();
     let net_option_value = case.net();
     let exposure = p.exposure_rate * case.price * case.multiplier * shorts as f64;
     let risk = worst.max(p.short_option_minimum * shorts as f64);
-    Ok(Scanned { scan_risk: worst, at, net_option_value, exposure, requirement: (risk - net_option_value).max(0.0) + exposure })
+    Ok(Scanned {
+        scan_risk: worst,
+        at,
+        net_option_value,
+        exposure,
+        requirement: (risk - net_option_value).max(0.0) + exposure,
+    })
 }

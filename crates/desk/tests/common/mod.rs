@@ -15,7 +15,12 @@ pub fn price(text: &str) -> Price {
 pub fn contract(text: &str, expiry: Date) -> Contract {
     let (strike, kind) = text.split_at(text.len() - 1);
     let kind = if kind == "C" { Kind::Call } else { Kind::Put };
-    Contract { root: "TEST".into(), expiry, kind, strike: price(strike) }
+    Contract {
+        root: "TEST".into(),
+        expiry,
+        kind,
+        strike: price(strike),
+    }
 }
 
 /// "+1 95P -2 100C" → legs of one expiration.
@@ -25,7 +30,9 @@ pub fn structure(text: &str) -> Structure {
 
 pub fn on(text: &str, expiry: Date) -> Structure {
     let words: Vec<&str> = text.split_whitespace().collect();
-    let legs = words.chunks(2).map(|w| Leg::option(contract(w[1], expiry), w[0].parse().unwrap()));
+    let legs = words
+        .chunks(2)
+        .map(|w| Leg::option(contract(w[1], expiry), w[0].parse().unwrap()));
     Structure::new(legs).unwrap()
 }
 
@@ -71,12 +78,27 @@ pub fn underlying() -> Underlying {
 }
 
 pub fn quote(bid: &str, ask: &str) -> Quote {
-    Quote { bid: price(bid), ask: price(ask), bid_size: 10, ask_size: 10, volume: 5, open_interest: 500 }
+    Quote {
+        bid: price(bid),
+        ask: price(ask),
+        bid_size: 10,
+        ask_size: 10,
+        volume: 5,
+        open_interest: 500,
+    }
 }
 
 /// A market at 100.00 around quotes, volatility 25 %, with an event inside.
 pub fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
-    let legs = quotes.iter().map(|(bid, ask)| LegMarket { quote: quote(bid, ask), vol: 0.25, theoretical: 0.0, rate: 0.04 }).collect();
+    let legs = quotes
+        .iter()
+        .map(|(bid, ask)| LegMarket {
+            quote: quote(bid, ask),
+            vol: 0.25,
+            theoretical: 0.0,
+            rate: 0.04,
+        })
+        .collect();
     MarketView {
         at: Moment::at(date(2031, 3, 11), 10, 42),
         underlying: Box::leak(Box::new(u.clone())),
@@ -84,13 +106,19 @@ pub fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
         legs,
         horizon_vol: 0.25,
         carry: Carry::Dividends(Vec::new()),
-        events: vec![Event { date: date(2031, 3, 20), kind: EventKind::News, what: "results".into() }],
+        events: vec![Event {
+            date: date(2031, 3, 20),
+            kind: EventKind::News,
+            what: "results".into(),
+        }],
     }
 }
 
 /// A curve at a price, straight between its points.
 pub fn at(prices: &[f64], values: &[f64], price: f64) -> f64 {
-    let i = prices.partition_point(|p| *p < price).clamp(1, prices.len() - 1);
+    let i = prices
+        .partition_point(|p| *p < price)
+        .clamp(1, prices.len() - 1);
     let share = (price - prices[i - 1]) / (prices[i] - prices[i - 1]);
     values[i - 1] + share * (values[i] - values[i - 1])
 }

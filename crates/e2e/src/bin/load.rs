@@ -1,5 +1,6 @@
-//! Many clients at once: orders placed, changed, cancelled and filled against the released program, and what became of every one of them.
-//! Run by `cargo xtask load [seconds]`; loopback only, against a program and a database of its own, and it ends by itself.
+//! Many clients at once: orders placed, changed, cancelled and filled against the released program,
+//! and what became of every one of them. Run by `cargo xtask load [seconds]`; loopback only,
+//! against a program and a database of its own, and it ends by itself.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -23,7 +24,8 @@ const LONGEST: u64 = 600;
 
 type Http = Client<HttpConnector, Full<Bytes>>;
 
-/// What one client saw: how long each order took to be acknowledged, what was answered, and the numbers it was given.
+/// What one client saw: how long each order took to be acknowledged, what was answered, and the
+/// numbers it was given.
 #[derive(Default)]
 struct Seen {
     millis: Vec<f64>,
@@ -38,23 +40,51 @@ struct Seen {
 
 #[tokio::main]
 async fn main() {
-    let seconds = std::env::args().nth(1).and_then(|s| s.parse().ok()).unwrap_or(SECONDS).clamp(1, LONGEST);
+    let seconds = std::env::args()
+        .nth(1)
+        .and_then(|s| s.parse().ok())
+        .unwrap_or(SECONDS)
+        .clamp(1, LONGEST);
     let folder = tempfile::tempdir().expect("a folder");
     let data = folder.path().join("load.db");
     let program = Arc::new(Program::serve(&data, 0));
-    let http: Http = Client::builder(TokioExecutor::new()).pool_max_idle_per_host(CLIENTS).build_http();
+    let http: Http = Client::builder(TokioExecutor::new())
+        .pool_max_idle_per_host(CLIENTS)
+        .build_http();
     // Money for everything that rests, and a running market.
     for _ in 0..3 {
-        ask(&http, &program.address, "POST", "api/account/deposit", Some(json!({ "amount": "10000000.00" }))).await;
+        ask(
+            &http,
+            &program.address,
+            "POST",
+            "api/account/deposit",
+            Some(json!({ "amount": "10000000.00" })),
+        )
+        .await;
     }
-    ask(&http, &program.address, "POST", "api/clock", Some(json!({ "running": true }))).await;
+    ask(
+        &http,
+        &program.address,
+        "POST",
+        "api/clock",
+        Some(json!({ "running": true })),
+    )
+    .await;
     let legs = Arc::new(puts(&http, &program.address).await);
-    println!("{CLIENTS} clients, {RATE} orders a second together, {seconds} s, {} different contracts", legs.len());
+    println!(
+        "{CLIENTS} clients, {RATE} orders a second together, {seconds} s, {} different contracts",
+        legs.len()
+    );
     let (began, next) = (Instant::now(), Arc::new(AtomicU64::new(0)));
     let all = RATE * seconds;
     let clients: Vec<_> = (0..CLIENTS)
         .map(|_| {
-            let (http, program, legs, next) = (http.clone(), Arc::clone(&program), Arc::clone(&legs), Arc::clone(&next));
+            let (http, program, legs, next) = (
+                http.clone(),
+                Arc::clone(&program),
+                Arc::clone(&legs),
+                Arc::clone(&next),
+            );
             tokio::spawn(async move {
                 let mut seen = Seen::default();
                 loop {
@@ -76,30 +106,53 @@ async fn main() {
     }
     let took = began.elapsed().as_secs_f64();
     report("order to its acknowledgement", &mut seen.millis, 100.0);
-    report("change or cancel to its acknowledgement", &mut seen.other_millis, 100.0);
-    println!("answers by status: {:?}; {:.0} orders a second over {took:.1} s", seen.statuses, seen.millis.len() as f64 / took);
+    report(
+        "change or cancel to its acknowledgement",
+        &mut seen.other_millis,
+        100.0,
+    );
+    println!(
+        "answers by status: {:?}; {:.0} orders a second over {took:.1} s",
+        seen.statuses,
+        seen.millis.len() as f64 / took
+    );
     for (why, times) in &seen.refused {
         println!("  refused {times} × {why}");
     }
     let lost = check(&http, &program.address, &seen).await;
     // Killed at this moment it finds everything again.
-    let Ok(program) = Arc::try_unwrap(program) else { panic!("a client still holds the program") };
+    let Ok(program) = Arc::try_unwrap(program) else {
+        panic!("a client still holds the program")
+    };
     drop(program);
     let again = Program::serve(&data, 0);
     let after = check(&http, &again.address, &seen).await;
-    let failed = seen.statuses.iter().filter(|(status, _)| **status >= 500).map(|(_, n)| n).sum::<u64>();
-    println!("lost {lost}, lost after a kill {after}, doubled {}, answers of 5xx {failed}", seen.doubled.len());
+    let failed = seen
+        .statuses
+        .iter()
+        .filter(|(status, _)| **status >= 500)
+        .map(|(_, n)| n)
+        .sum::<u64>();
+    println!(
+        "lost {lost}, lost after a kill {after}, doubled {}, answers of 5xx {failed}",
+        seen.doubled.len()
+    );
     if lost + after > 0 || !seen.doubled.is_empty() || failed > 0 {
         std::process::exit(1);
     }
 }
 
-/// One order, sent twice now and then as a client does that got no answer; some are changed or cancelled.
+/// One order, sent twice now and then as a client does that got no answer; some are changed or
+/// cancelled.
 async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, seen: &mut Seen) {
     let leg = &legs[n as usize % legs.len()];
     let id = format!("load-{n}");
     // Every tenth crosses the market and fills; the others rest below it.
-    let limit = if n.is_multiple_of(10) { leg["ask"].clone() } else { json!("0.01") };
+    let limit = if n.is_multiple_of(10) {
+        leg["ask"].clone()
+    } else {
+        json!("0.01")
+    };
     let body = json!({
         "clientId": id, "symbol": "WXMT", "legs": [{ "contract": leg["contract"], "quantity": 1 }], "quantity": 1 + n % 3,
         "limit": limit, "timeInForce": "day",
@@ -108,7 +161,9 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
     let (status, answer) = sent(body.clone()).await;
     seen.millis.push(due.elapsed().as_secs_f64() * 1e3);
     count(seen, status, &answer);
-    let Some(number) = answer["id"].as_u64() else { return };
+    let Some(number) = answer["id"].as_u64() else {
+        return;
+    };
     if n.is_multiple_of(25) {
         let (status, again) = sent(body).await;
         count(seen, status, &again);
@@ -121,9 +176,23 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
     if answer["open"] == true && !n.is_multiple_of(40) {
         let began = Instant::now();
         let (status, answer) = if n % 7 == 3 {
-            ask(http, address, "POST", &format!("api/orders/{number}/limit"), Some(json!({ "limit": "0.02" }))).await
+            ask(
+                http,
+                address,
+                "POST",
+                &format!("api/orders/{number}/limit"),
+                Some(json!({ "limit": "0.02" })),
+            )
+            .await
         } else {
-            ask(http, address, "POST", &format!("api/orders/{number}/cancel"), Some(json!({}))).await
+            ask(
+                http,
+                address,
+                "POST",
+                &format!("api/orders/{number}/cancel"),
+                Some(json!({})),
+            )
+            .await
         };
         seen.other_millis.push(began.elapsed().as_secs_f64() * 1e3);
         count(seen, status, &answer);
@@ -133,7 +202,13 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
 fn count(seen: &mut Seen, status: u16, answer: &Value) {
     *seen.statuses.entry(status).or_default() += 1;
     if status >= 400 {
-        let why: String = answer["message"].as_str().unwrap_or("no sentence").chars().filter(|c| !c.is_ascii_digit()).take(100).collect();
+        let why: String = answer["message"]
+            .as_str()
+            .unwrap_or("no sentence")
+            .chars()
+            .filter(|c| !c.is_ascii_digit())
+            .take(100)
+            .collect();
         *seen.refused.entry(why).or_default() += 1;
     }
 }
@@ -151,40 +226,95 @@ fn merge(all: &mut Seen, one: Seen) {
     }
 }
 
-/// How many acknowledged orders are missing, stand twice or under another number; and whether the ledger adds up.
+/// How many acknowledged orders are missing, stand twice or under another number; and whether the
+/// ledger adds up.
 async fn check(http: &Http, address: &str, seen: &Seen) -> usize {
     let (_, orders) = ask(http, address, "GET", "api/orders", None).await;
     let mut by_client: BTreeMap<&str, Vec<u64>> = BTreeMap::new();
     for o in orders.as_array().map_or(&[][..], Vec::as_slice) {
-        by_client.entry(o["clientId"].as_str().unwrap_or_default()).or_default().push(o["id"].as_u64().unwrap_or(0));
+        by_client
+            .entry(o["clientId"].as_str().unwrap_or_default())
+            .or_default()
+            .push(o["id"].as_u64().unwrap_or(0));
     }
     let (_, ledger) = ask(http, address, "GET", "api/ledger", None).await;
-    assert_eq!((ledger["violations"].as_array().map(Vec::len), &ledger["sum"]), (Some(0), &ledger["cash"]), "the ledger does not add up");
-    seen.placed.iter().filter(|(client, number)| by_client.get(client.as_str()).map(Vec::as_slice) != Some(&[**number])).count()
+    assert_eq!(
+        (
+            ledger["violations"].as_array().map(Vec::len),
+            &ledger["sum"]
+        ),
+        (Some(0), &ledger["cash"]),
+        "the ledger does not add up"
+    );
+    seen.placed
+        .iter()
+        .filter(|(client, number)| {
+            by_client.get(client.as_str()).map(Vec::as_slice) != Some(&[**number])
+        })
+        .count()
 }
 
 /// Cheap puts of the fund's monthly, with their asks.
 async fn puts(http: &Http, address: &str) -> Vec<Value> {
     let (_, chain) = ask(http, address, "GET", "api/chain/WXMT", None).await;
-    let marks = chain["head"]["marks"].as_array().cloned().unwrap_or_default();
-    let mark = marks.iter().find(|m| m["cycle"] == "monthly" && m["days"].as_i64() > Some(30)).cloned().expect("a monthly");
+    let marks = chain["head"]["marks"]
+        .as_array()
+        .cloned()
+        .unwrap_or_default();
+    let mark = marks
+        .iter()
+        .find(|m| m["cycle"] == "monthly" && m["days"].as_i64() > Some(30))
+        .cloned()
+        .expect("a monthly");
     let key = mark["key"].as_str().unwrap_or_default();
-    let (_, chain) = ask(http, address, "GET", &format!("api/chain/WXMT?expiration={key}"), None).await;
-    let rows = chain["blocks"][0]["rows"].as_array().cloned().unwrap_or_default();
-    let cheap = |r: &Value| r["put"]["ask"].as_str().and_then(|a| a.parse::<f64>().ok()).is_some_and(|a| a > 0.1 && a < 3.0);
-    rows.iter().filter(|r| cheap(r)).map(|r| r["put"].clone()).collect()
+    let (_, chain) = ask(
+        http,
+        address,
+        "GET",
+        &format!("api/chain/WXMT?expiration={key}"),
+        None,
+    )
+    .await;
+    let rows = chain["blocks"][0]["rows"]
+        .as_array()
+        .cloned()
+        .unwrap_or_default();
+    let cheap = |r: &Value| {
+        r["put"]["ask"]
+            .as_str()
+            .and_then(|a| a.parse::<f64>().ok())
+            .is_some_and(|a| a > 0.1 && a < 3.0)
+    };
+    rows.iter()
+        .filter(|r| cheap(r))
+        .map(|r| r["put"].clone())
+        .collect()
 }
 
-async fn ask(http: &Http, address: &str, method: &str, path: &str, body: Option<Value>) -> (u16, Value) {
+async fn ask(
+    http: &Http,
+    address: &str,
+    method: &str,
+    path: &str,
+    body: Option<Value>,
+) -> (u16, Value) {
     let base = address.trim_end_matches('/');
-    let request =
-        hyper::Request::builder().method(method).uri(format!("{base}/{path}")).header("origin", base).header("content-type", "application/json");
+    let request = hyper::Request::builder()
+        .method(method)
+        .uri(format!("{base}/{path}"))
+        .header("origin", base)
+        .header("content-type", "application/json");
     let bytes = Bytes::from(body.map(|b| b.to_string()).unwrap_or_default());
     let request = request.body(Full::new(bytes)).expect("a request");
     match http.request(request).await {
         Ok(response) => {
             let status = response.status().as_u16();
-            let body = response.into_body().collect().await.map(|b| b.to_bytes()).unwrap_or_default();
+            let body = response
+                .into_body()
+                .collect()
+                .await
+                .map(|b| b.to_bytes())
+                .unwrap_or_default();
             (status, serde_json::from_slice(&body).unwrap_or(Value::Null))
         }
         Err(e) => (599, json!({ "message": e.to_string() })),
@@ -193,9 +323,15 @@ async fn ask(http: &Http, address: &str, method: &str, path: &str, body: Option<
 
 fn report(what: &str, millis: &mut [f64], wanted: f64) {
     millis.sort_by(f64::total_cmp);
-    let at = |share: f64| millis.get(((millis.len() as f64 * share) as usize).min(millis.len().saturating_sub(1))).copied().unwrap_or(f64::NAN);
+    let at = |share: f64| {
+        millis
+            .get(((millis.len() as f64 * share) as usize).min(millis.len().saturating_sub(1)))
+            .copied()
+            .unwrap_or(f64::NAN)
+    };
     println!(
-        "{what}: median {:.1} ms, 95 % under {:.1}, 99 % under {:.1}, longest {:.1}, {} draws; wanted 99 % under {wanted}",
+        "{what}: median {:.1} ms, 95 % under {:.1}, 99 % under {:.1}, longest {:.1}, {} draws; \
+         wanted 99 % under {wanted}",
         at(0.5),
         at(0.95),
         at(0.99),

@@ -1,5 +1,5 @@
-//! Speed as a trader meets it, printed: start to first page, nudge to repaint, cost of pushing a chain.
-//! Run by `cargo xtask measure` against the released program.
+//! Speed as a trader meets it, printed: start to first page, nudge to repaint, cost of pushing a
+//! chain. Run by `cargo xtask measure` against the released program.
 
 use std::time::{Duration, Instant};
 
@@ -26,20 +26,46 @@ async fn main() {
             b.find("[data-cell]").await;
             starts.push(began.elapsed().as_secs_f64() * 1e3);
         }
-        report("program start to first rows on the page", "ms", starts, 2_000.0);
+        report(
+            "program start to first rows on the page",
+            "ms",
+            starts,
+            2_000.0,
+        );
 
         let program = Program::demo(&data, 0);
         b.goto(&program.address).await;
         b.find("[data-cell]").await;
-        report("nudge of a four-leg draft to its repaint, quotes running", "ms", nudges(&b).await, 50.0);
-        report("drag of a leg by one row to the repaint of the outline", "ms", drags(&b).await, 50.0);
+        report(
+            "nudge of a four-leg draft to its repaint, quotes running",
+            "ms",
+            nudges(&b).await,
+            50.0,
+        );
+        report(
+            "drag of a leg by one row to the repaint of the outline",
+            "ms",
+            drags(&b).await,
+            50.0,
+        );
         b.keys("e").await;
         b.find("[data-testid=bench-date]").await;
-        report("step of the bench's date slider to its repaint", "ms", slides(&b, "date", "bench-date").await, 50.0);
-        report("step of the bench's volatility slider to its repaint", "ms", slides(&b, "volatility", "bench-today").await, 50.0);
+        report(
+            "step of the bench's date slider to its repaint",
+            "ms",
+            slides(&b, "date", "bench-date").await,
+            50.0,
+        );
+        report(
+            "step of the bench's volatility slider to its repaint",
+            "ms",
+            slides(&b, "volatility", "bench-today").await,
+            50.0,
+        );
         let (dropped, frames) = frames(&b, &program).await;
         report(
-            "frames later than a sixtieth of a second by half, a page of 74 rows × 23 columns at 1920 × 1500, quotes running",
+            "frames later than a sixtieth of a second by half, a page of 74 rows × 23 columns at \
+             1920 × 1500, quotes running",
             "% of frames",
             vec![dropped],
             1.0,
@@ -47,8 +73,18 @@ async fn main() {
         println!("  of {frames} frames");
         b.goto("about:blank").await;
         let cores = pushing(&b, &program).await;
-        report("pushing twelve WXMT expirations 4 times a second", "% of one core", vec![cores * 100.0], 30.0);
-        report("memory of the running demo", "MB", vec![resident(program.id())], 300.0);
+        report(
+            "pushing twelve WXMT expirations 4 times a second",
+            "% of one core",
+            vec![cores * 100.0],
+            30.0,
+        );
+        report(
+            "memory of the running demo",
+            "MB",
+            vec![resident(program.id())],
+            300.0,
+        );
     })
     .await;
 }
@@ -56,7 +92,13 @@ async fn main() {
 /// Resident memory of a process (Linux).
 fn resident(id: u32) -> f64 {
     let status = std::fs::read_to_string(format!("/proc/{id}/status")).unwrap_or_default();
-    let kilobytes = status.lines().find_map(|l| l.strip_prefix("VmRSS:")?.split_whitespace().next()?.parse::<f64>().ok());
+    let kilobytes = status.lines().find_map(|l| {
+        l.strip_prefix("VmRSS:")?
+            .split_whitespace()
+            .next()?
+            .parse::<f64>()
+            .ok()
+    });
     kilobytes.map_or(f64::NAN, |k| k / 1024.0)
 }
 
@@ -65,21 +107,25 @@ fn report(what: &str, unit: &str, mut values: Vec<f64>, wanted: f64) {
     let (least, most) = (values[0], values[values.len() - 1]);
     let late = values[(values.len() * 95 / 100).min(values.len() - 1)];
     println!(
-        "{what}: median {:.1} {unit} ({least:.1} to {most:.1}, 95 % under {late:.1}, {} draws; wanted under {wanted})",
+        "{what}: median {:.1} {unit} ({least:.1} to {most:.1}, 95 % under {late:.1}, {} draws; \
+         wanted under {wanted})",
         values[values.len() / 2],
         values.len()
     );
 }
 
-/// An iron condor nudged up and down: from the key until the frame that shows the new strikes is painted,
-/// clocked in the page.
+/// An iron condor nudged up and down: from the key until the frame that shows the new strikes is
+/// painted, clocked in the page.
 async fn nudges(b: &Browser) -> Vec<f64> {
     let pick = "const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
         const middle = Math.floor(strikes.length / 2);
         const click = (i, side, what) => document.querySelector(`[data-cell='${strikes[i]}-${side}-${what}']`).click();
         click(middle - 5, 'call', 'bid'); click(middle - 7, 'call', 'ask'); click(middle + 5, 'put', 'bid'); click(middle + 7, 'put', 'ask');";
     b.run(pick).await;
-    b.until("[data-testid=structure-name]", "a condor", |t| t.starts_with("iron condor")).await;
+    b.until("[data-testid=structure-name]", "a condor", |t| {
+        t.starts_with("iron condor")
+    })
+    .await;
     let nudge = |key: &str| {
         format!(
             "const [done] = arguments;
@@ -92,13 +138,18 @@ async fn nudges(b: &Browser) -> Vec<f64> {
     };
     let mut out = Vec::new();
     for i in 0..NUDGES {
-        out.extend(b.run_async(&nudge(if i % 2 == 0 { "]" } else { "[" })).await.as_f64());
+        out.extend(
+            b.run_async(&nudge(if i % 2 == 0 { "]" } else { "[" }))
+                .await
+                .as_f64(),
+        );
         tokio::time::sleep(Duration::from_millis(110)).await;
     }
     out
 }
 
-/// A leg's tab dragged to the next row and back, clocked from the pointer's move to the frame that shows the other outline.
+/// A leg's tab dragged to the next row and back, clocked from the pointer's move to the frame that
+/// shows the other outline.
 async fn drags(b: &Browser) -> Vec<f64> {
     let script = |down: bool| {
         format!(
@@ -124,7 +175,8 @@ async fn drags(b: &Browser) -> Vec<f64> {
     out
 }
 
-/// A slider of the bench moved by one step, clocked from the key to the frame that shows the moved curve.
+/// A slider of the bench moved by one step, clocked from the key to the frame that shows the moved
+/// curve.
 async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
     let step = |key: &str| {
         format!(
@@ -139,13 +191,22 @@ async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
     };
     let mut out = Vec::new();
     for i in 0..NUDGES {
-        out.extend(b.run_async(&step(if (i / 10) % 2 == 0 { "ArrowRight" } else { "ArrowLeft" })).await.as_f64());
+        out.extend(
+            b.run_async(&step(if (i / 10) % 2 == 0 {
+                "ArrowRight"
+            } else {
+                "ArrowLeft"
+            }))
+            .await
+            .as_f64(),
+        );
         tokio::time::sleep(Duration::from_millis(110)).await;
     }
     out
 }
 
-/// Share of late frames, in percent, while a large chain is followed; and how many frames there were.
+/// Share of late frames, in percent, while a large chain is followed; and how many frames there
+/// were.
 async fn frames(b: &Browser, program: &Program) -> (f64, u64) {
     b.resize_to(1920, 1500).await;
     b.run("localStorage.setItem('chain-columns', JSON.stringify({ sides: 'both', columns: ['openInterest', 'volume', 'implied', 'gamma', 'theta', 'vega', 'theoretical', 'middle', 'delta'] }));
@@ -161,7 +222,10 @@ async fn frames(b: &Browser, program: &Program) -> (f64, u64) {
     let found = b.run_async(count).await;
     b.run("localStorage.clear()").await;
     b.resize(1280).await;
-    (found[0].as_f64().unwrap_or(f64::NAN), found[1].as_u64().unwrap_or(0))
+    (
+        found[0].as_f64().unwrap_or(f64::NAN),
+        found[1].as_u64().unwrap_or(0),
+    )
 }
 
 /// Share of a core the program needs while a page follows twelve expirations.
@@ -181,14 +245,28 @@ async fn pushing(b: &Browser, program: &Program) -> f64 {
     let (began, before) = (Instant::now(), cpu_seconds(program.id()));
     tokio::time::sleep(WATCHED).await;
     let used = (cpu_seconds(program.id()) - before) / began.elapsed().as_secs_f64();
-    println!("  {} expirations, {} strikes; pushed in {} s: {}", listed[0], listed[1], WATCHED.as_secs(), b.run("return window.pushed").await);
+    println!(
+        "  {} expirations, {} strikes; pushed in {} s: {}",
+        listed[0],
+        listed[1],
+        WATCHED.as_secs(),
+        b.run("return window.pushed").await
+    );
     used
 }
 
-/// User and system time of a process, from Linux's /proc (fields 14 and 15 of stat, in ticks of 1/100 s).
+/// User and system time of a process, from Linux's /proc (fields 14 and 15 of stat, in ticks of
+/// 1/100 s).
 fn cpu_seconds(process: u32) -> f64 {
-    let stat = std::fs::read_to_string(format!("/proc/{process}/stat")).expect("the program runs on Linux");
+    let stat = std::fs::read_to_string(format!("/proc/{process}/stat"))
+        .expect("the program runs on Linux");
     let after = stat.rsplit(')').next().unwrap_or_default();
-    let field = |n: usize| after.split_whitespace().nth(n - 3).and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
+    let field = |n: usize| {
+        after
+            .split_whitespace()
+            .nth(n - 3)
+            .and_then(|t| t.parse::<f64>().ok())
+            .unwrap_or(0.0)
+    };
     (field(14) + field(15)) / 100.0
 }

@@ -13,16 +13,25 @@ async fn main() {
         let home = &program.address;
         b.goto(home).await;
         b.find("[data-cell]").await;
-        for (contract, what) in [("205-call", "bid"), ("210-call", "ask"), ("170-put", "bid"), ("165-put", "ask")] {
+        for (contract, what) in [
+            ("205-call", "bid"),
+            ("210-call", "ask"),
+            ("170-put", "bid"),
+            ("165-put", "ask"),
+        ] {
             b.click(&format!("[data-cell='{contract}-{what}']")).await;
         }
-        b.until("[data-testid=structure-name]", "a condor", |t| t.starts_with("iron condor")).await;
+        b.until("[data-testid=structure-name]", "a condor", |t| {
+            t.starts_with("iron condor")
+        })
+        .await;
         b.run("document.activeElement.blur()").await;
         shot(&b, "chain").await;
         b.keys("t").await;
         b.find("[role=dialog] [role=slider]").await;
         shot(&b, "ticket").await;
-        b.click("[role=dialog] [aria-label^='margin sheet of']").await;
+        b.click("[role=dialog] [aria-label^='margin sheet of']")
+            .await;
         b.find("[aria-label='If the market moves']").await;
         shot(&b, "margin").await;
         b.keys(e2e::ESCAPE).await;
@@ -39,11 +48,19 @@ async fn main() {
         // A calendar in the second place of the tray, over two expirations.
         b.press("+ draft").await;
         let far = "NMOU:2031-06-20";
-        b.select("[aria-label='Open an expiration under the rows']", far).await;
+        b.select("[aria-label='Open an expiration under the rows']", far)
+            .await;
         b.find(&format!("[data-block='{far}'] [data-cell]")).await;
-        b.click("[data-of='NMOU:2031-04-18'][data-cell='190-call-bid']").await;
-        b.run(&format!("document.querySelector(\"[data-of='{far}'][data-cell='190-call-ask']\").click()")).await;
-        b.until("[data-testid=structure-name]", "a calendar", |t| t.starts_with("long call calendar")).await;
+        b.click("[data-of='NMOU:2031-04-18'][data-cell='190-call-bid']")
+            .await;
+        b.run(&format!(
+            "document.querySelector(\"[data-of='{far}'][data-cell='190-call-ask']\").click()"
+        ))
+        .await;
+        b.until("[data-testid=structure-name]", "a calendar", |t| {
+            t.starts_with("long call calendar")
+        })
+        .await;
         b.run("document.activeElement.blur()").await;
         beside(&b, "smile").await;
         shot(&b, "chain-smile").await;
@@ -51,9 +68,14 @@ async fn main() {
         b.click("[data-testid=tray-A]").await;
         b.keys("2").await;
         b.find("[data-testid=bench-outline]").await;
-        for (key, name) in
-            [("o", "bench"), ("m", "bench-map"), ("g", "bench-greeks"), ("r", "bench-grid"), ("p", "bench-chance"), ("v", "bench-compare")]
-        {
+        for (key, name) in [
+            ("o", "bench"),
+            ("m", "bench-map"),
+            ("g", "bench-greeks"),
+            ("r", "bench-grid"),
+            ("p", "bench-chance"),
+            ("v", "bench-compare"),
+        ] {
             b.keys(key).await;
             shot(&b, name).await;
         }

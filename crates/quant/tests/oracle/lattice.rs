@@ -11,7 +11,8 @@ pub fn leisen_reimer(t: &Terms, spot: f64, steps: usize) -> f64 {
     let n = steps | 1;
     let dt = t.time / n as f64;
     let deviation = t.vol * t.time.sqrt();
-    let d1 = ((spot / t.strike).ln() + (t.rate - t.carry_yield) * t.time) / deviation + deviation / 2.0;
+    let d1 =
+        ((spot / t.strike).ln() + (t.rate - t.carry_yield) * t.time) / deviation + deviation / 2.0;
     let growth = ((t.rate - t.carry_yield) * dt).exp();
     let p = peizer_pratt(d1 - deviation, n as f64);
     let share = peizer_pratt(d1, n as f64);
@@ -19,8 +20,12 @@ pub fn leisen_reimer(t: &Terms, spot: f64, steps: usize) -> f64 {
     let down = (growth - p * up) / (1.0 - p);
     let discount = (-t.rate * dt).exp();
     let (log_up, log_down) = (up.ln(), down.ln());
-    let price_at = |level: usize, ups: usize| spot * (ups as f64 * log_up + (level - ups) as f64 * log_down).exp();
-    let mut values: Vec<f64> = (0..=n).map(|k| t.kind.intrinsic(price_at(n, k), t.strike)).collect();
+    let price_at = |level: usize, ups: usize| {
+        spot * (ups as f64 * log_up + (level - ups) as f64 * log_down).exp()
+    };
+    let mut values: Vec<f64> = (0..=n)
+        .map(|k| t.kind.intrinsic(price_at(n, k), t.strike))
+        .collect();
     let ratio = up / down;
     for level in (0..n).rev() {
         let mut node = price_at(level, 0);

@@ -38,9 +38,13 @@ struct ExerciseRequest {
 
 /// Says whether a bought option is exercised at its end.
 #[utoipa::path(put, path = "/exercise", tag = "account", request_body = ExerciseRequest, responses((status = 204), (status = 422, body = Problem)))]
-async fn exercise(State(app): State<AppState>, Body(request): Body<ExerciseRequest>) -> Result<StatusCode, Problem> {
+async fn exercise(
+    State(app): State<AppState>,
+    Body(request): Body<ExerciseRequest>,
+) -> Result<StatusCode, Problem> {
     let contract = request.contract.parse().map_err(Refusal::from)?;
-    app.command(move |desk| desk.decline(contract, !request.exercise)).await?;
+    app.command(move |desk| desk.decline(contract, !request.exercise))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -51,5 +55,9 @@ async fn ledger(State(app): State<AppState>) -> Result<Json<LedgerView>, Problem
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(masthead)).routes(routes!(book)).routes(routes!(exercise)).routes(routes!(ledger))
+    OpenApiRouter::new()
+        .routes(routes!(masthead))
+        .routes(routes!(book))
+        .routes(routes!(exercise))
+        .routes(routes!(ledger))
 }

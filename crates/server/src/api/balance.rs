@@ -50,14 +50,30 @@ struct AccountRulesWire {
 
 /// Sets kind and level of the account, and whether day trades are counted.
 #[utoipa::path(put, path = "/account/rules", tag = "account", request_body = AccountRulesWire, responses((status = 204), (status = 422, body = Problem)))]
-async fn set_account_rules(State(app): State<AppState>, Body(wire): Body<AccountRulesWire>) -> Result<StatusCode, Problem> {
+async fn set_account_rules(
+    State(app): State<AppState>,
+    Body(wire): Body<AccountRulesWire>,
+) -> Result<StatusCode, Problem> {
     let kind = match wire.kind {
         KindWire::Cash => AccountKind::Cash,
         KindWire::Margin => AccountKind::Margin,
         KindWire::Portfolio => AccountKind::Portfolio,
     };
-    let switch = if wire.day_trades_by_date { DayTradeSwitch::ByDate } else { DayTradeSwitch::Off };
-    app.command(move |desk| desk.set_account_rules(AccountRules { kind, level: wire.level }, switch)).await?;
+    let switch = if wire.day_trades_by_date {
+        DayTradeSwitch::ByDate
+    } else {
+        DayTradeSwitch::Off
+    };
+    app.command(move |desk| {
+        desk.set_account_rules(
+            AccountRules {
+                kind,
+                level: wire.level,
+            },
+            switch,
+        )
+    })
+    .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -74,11 +90,24 @@ const MOST_PAID_IN: Money = Money::whole(10_000_000);
 
 /// Pays paper money in.
 #[utoipa::path(post, path = "/account/deposit", tag = "account", request_body = DepositRequest, responses((status = 204), (status = 422, body = Problem)))]
-async fn deposit(State(app): State<AppState>, Body(request): Body<DepositRequest>) -> Result<StatusCode, Problem> {
-    let wrong = |message: String| Refusal::Field { field: "amount", message };
-    let amount: Money = request.amount.parse().map_err(|e: desk::NumberError| wrong(e.to_string()))?;
+async fn deposit(
+    State(app): State<AppState>,
+    Body(request): Body<DepositRequest>,
+) -> Result<StatusCode, Problem> {
+    let wrong = |message: String| Refusal::Field {
+        field: "amount",
+        message,
+    };
+    let amount: Money = request
+        .amount
+        .parse()
+        .map_err(|e: desk::NumberError| wrong(e.to_string()))?;
     if amount <= Money::ZERO || amount > MOST_PAID_IN || amount.raw() % 100 != 0 {
-        return Err(wrong(format!("{amount} cannot be paid in; write whole cents from 0.01 to {}", MOST_PAID_IN.grouped())).into());
+        return Err(wrong(format!(
+            "{amount} cannot be paid in; write whole cents from 0.01 to {}",
+            MOST_PAID_IN.grouped()
+        ))
+        .into());
     }
     app.command(move |desk| desk.deposit(amount)).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -86,17 +115,33 @@ async fn deposit(State(app): State<AppState>, Body(request): Body<DepositRequest
 
 /// The margin of a structure, by part, and as strikes or the market move.
 #[utoipa::path(post, path = "/margin", tag = "evaluate", request_body = EvaluateRequest, responses((status = 200, body = MarginSheet), (status = 422, body = Problem)))]
-async fn margin_sheet(State(app): State<AppState>, Body(request): Body<EvaluateRequest>) -> Result<Json<MarginSheet>, Problem> {
+async fn margin_sheet(
+    State(app): State<AppState>,
+    Body(request): Body<EvaluateRequest>,
+) -> Result<Json<MarginSheet>, Problem> {
     let sheet = app.read(move |state, quoter| {
         let structure = structure(&request.legs)?;
         trading::check_legs(state, &request.symbol, &structure.unit())?;
-        let entry = entry(&request.entry, &structure.unit(), known(state, &request.symbol)?.style_of_price)?;
-        let proposal = Proposal { structure, entry, range: None, closing: request.closes.is_some() && !request.rolls };
+        let entry = entry(
+            &request.entry,
+            &structure.unit(),
+            known(state, &request.symbol)?.style_of_price,
+        )?;
+        let proposal = Proposal {
+            structure,
+            entry,
+            range: None,
+            closing: request.closes.is_some() && !request.rolls,
+        };
         margin_view::sheet(state, quoter, &request.symbol, &proposal)
     });
     Ok(Json(sheet.await??))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(balance)).routes(routes!(set_account_rules)).routes(routes!(deposit)).routes(routes!(margin_sheet))
+    OpenApiRouter::new()
+        .routes(routes!(balance))
+        .routes(routes!(set_account_rules))
+        .routes(routes!(deposit))
+        .routes(routes!(margin_sheet))
 }

@@ -75,7 +75,12 @@ fn bell_wire(state: &crate::state::State, b: &Bell) -> BellWire {
         Listens::Told(Occurrence::Deficit) => "deficit",
     };
     let (symbol, level) = match &b.listens {
-        Listens::Price { symbol, unit: None, level, .. } => (Some(symbol.clone()), Some(level.to_string())),
+        Listens::Price {
+            symbol,
+            unit: None,
+            level,
+            ..
+        } => (Some(symbol.clone()), Some(level.to_string())),
         Listens::Price { symbol, .. } => (Some(symbol.clone()), None),
         Listens::Told(_) => (None, None),
     };
@@ -97,24 +102,57 @@ fn bell_wire(state: &crate::state::State, b: &Bell) -> BellWire {
 #[utoipa::path(get, path = "/bells", tag = "bells", responses((status = 200, body = Vec<BellWire>)))]
 async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
     let state = app.desk.snapshot();
-    Json(state.bells.iter().rev().map(|b| bell_wire(&state, b)).collect())
+    Json(
+        state
+            .bells
+            .iter()
+            .rev()
+            .map(|b| bell_wire(&state, b))
+            .collect(),
+    )
 }
 
 /// Sets a bell on a price.
 #[utoipa::path(post, path = "/bells", tag = "bells", request_body = BellRequest, responses((status = 201, body = BellWire), (status = 422, body = Problem)))]
-async fn set_bell(State(app): State<AppState>, Body(request): Body<BellRequest>) -> Result<(StatusCode, Json<BellWire>), Problem> {
+async fn set_bell(
+    State(app): State<AppState>,
+    Body(request): Body<BellRequest>,
+) -> Result<(StatusCode, Json<BellWire>), Problem> {
     let state = app.desk.snapshot();
-    let style = state.world.underlying(&request.symbol).map(|u| u.style_of_price).unwrap_or_default();
-    let unit = if request.legs.is_empty() { None } else { Some(structure(&request.legs)?.unit()) };
-    let side = if matches!(request.side, SideWire::Above) { BellSide::Above } else { BellSide::Below };
-    let listens = Listens::Price { symbol: request.symbol, unit, side, level: parse_price("level", &request.level, style)? };
+    let style = state
+        .world
+        .underlying(&request.symbol)
+        .map(|u| u.style_of_price)
+        .unwrap_or_default();
+    let unit = if request.legs.is_empty() {
+        None
+    } else {
+        Some(structure(&request.legs)?.unit())
+    };
+    let side = if matches!(request.side, SideWire::Above) {
+        BellSide::Above
+    } else {
+        BellSide::Below
+    };
+    let listens = Listens::Price {
+        symbol: request.symbol,
+        unit,
+        side,
+        level: parse_price("level", &request.level, style)?,
+    };
     let bell = app.command(move |desk| desk.set_bell(listens)).await?;
-    Ok((StatusCode::CREATED, Json(bell_wire(&app.desk.snapshot(), &bell))))
+    Ok((
+        StatusCode::CREATED,
+        Json(bell_wire(&app.desk.snapshot(), &bell)),
+    ))
 }
 
 /// Answers a bell that rings.
 #[utoipa::path(post, path = "/bells/{id}/answer", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
-async fn answer_bell(State(app): State<AppState>, Path(id): Path<u64>) -> Result<StatusCode, Problem> {
+async fn answer_bell(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+) -> Result<StatusCode, Problem> {
     app.command(move |desk| desk.answer_bells(Some(id))).await?;
     Ok(StatusCode::NO_CONTENT)
 }
@@ -137,9 +175,17 @@ struct MoveBellRequest {
 /// Moves a bell that has not rung.
 #[utoipa::path(put, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), request_body = MoveBellRequest,
     responses((status = 200, body = BellWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn move_bell(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<MoveBellRequest>) -> Result<Json<BellWire>, Problem> {
+async fn move_bell(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+    Body(request): Body<MoveBellRequest>,
+) -> Result<Json<BellWire>, Problem> {
     let state = app.desk.snapshot();
-    let bell = state.bells.iter().find(|b| b.id == id).ok_or(crate::refusal::Refusal::NoBell(id))?;
+    let bell = state
+        .bells
+        .iter()
+        .find(|b| b.id == id)
+        .ok_or(crate::refusal::Refusal::NoBell(id))?;
     let level = parse_price("level", &request.level, style_of(&state, &bell.listens))?;
     let moved = app.command(move |desk| desk.move_bell(id, level)).await?;
     Ok(Json(bell_wire(&app.desk.snapshot(), &moved)))
@@ -147,7 +193,10 @@ async fn move_bell(State(app): State<AppState>, Path(id): Path<u64>, Body(reques
 
 /// Takes away a bell that has not rung.
 #[utoipa::path(delete, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
-async fn remove_bell(State(app): State<AppState>, Path(id): Path<u64>) -> Result<StatusCode, Problem> {
+async fn remove_bell(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+) -> Result<StatusCode, Problem> {
     app.command(move |desk| desk.remove_bell(id)).await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -4,7 +4,10 @@ use std::collections::BTreeMap;
 
 use axum::Json;
 use axum::extract::State;
-use desk::{Along, Bench, ChancesAsked, Evaluation, Judgement, Law, MOST_GRID, Moved, Proposal, Shift, Span, Steps, Sticky, Structure, Underlying};
+use desk::{
+    Along, Bench, ChancesAsked, Evaluation, Judgement, Law, MOST_GRID, Moved, Proposal, Shift,
+    Span, Steps, Sticky, Structure, Underlying,
+};
 use market::Quoter;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -142,10 +145,12 @@ pub struct ChancesWanted {
     /// Higher price; one deviation above when absent.
     #[serde(default)]
     pub higher: Option<f64>,
-    /// Profit to reach, in percent of the most that can be made (of what is tied up, where that has no limit).
+    /// Profit to reach, in percent of the most that can be made (of what is tied up, where that has
+    /// no limit).
     #[serde(default)]
     pub target_percent: Option<f64>,
-    /// Loss at which it is given up, in percent of the most that can be lost (of what is tied up, where that has no limit).
+    /// Loss at which it is given up, in percent of the most that can be lost (of what is tied up,
+    /// where that has no limit).
     #[serde(default)]
     pub stop_percent: Option<f64>,
 }
@@ -195,7 +200,10 @@ fn refuse<T>(field: &'static str, message: String) -> Result<T, Refusal> {
 /// Checks days from now.
 pub(crate) fn check_days(days: &[f64]) -> Result<(), Refusal> {
     if days.len() > MOST_DATES || days.iter().any(|d| !(0.0..=MOST_DAYS).contains(d)) {
-        return refuse("days", format!("{days:?}: write at most {MOST_DATES} dates, each 0 to 2,000 days from now"));
+        return refuse(
+            "days",
+            format!("{days:?}: write at most {MOST_DATES} dates, each 0 to 2,000 days from now"),
+        );
     }
     Ok(())
 }
@@ -203,23 +211,48 @@ pub(crate) fn check_days(days: &[f64]) -> Result<(), Refusal> {
 fn shift(wire: ShiftWire) -> Result<Shift, Refusal> {
     match wire {
         ShiftWire::Points(p) if (-100.0..=300.0).contains(&p) => Ok(Shift::Points(p / 100.0)),
-        ShiftWire::Percent(p) if (-100.0..=500.0).contains(&p) => Ok(Shift::Factor(1.0 + p / 100.0)),
-        ShiftWire::Points(p) => refuse("moved", format!("{p} is not a shift of volatility; write −100 to 300 points")),
-        ShiftWire::Percent(p) => refuse("moved", format!("{p} is not a shift of volatility; write −100 to 500 percent")),
+        ShiftWire::Percent(p) if (-100.0..=500.0).contains(&p) => {
+            Ok(Shift::Factor(1.0 + p / 100.0))
+        }
+        ShiftWire::Points(p) => refuse(
+            "moved",
+            format!("{p} is not a shift of volatility; write −100 to 300 points"),
+        ),
+        ShiftWire::Percent(p) => refuse(
+            "moved",
+            format!("{p} is not a shift of volatility; write −100 to 500 percent"),
+        ),
     }
 }
 
 /// The smiles of the expirations of a structure, by their ends.
-fn smiles(state: &DeskState, quoter: &mut Quoter, u: &Underlying, structure: &Structure) -> Result<Vec<(desk::Moment, desk::Smile)>, Refusal> {
-    let listed = state.world.expirations(&u.symbol, state.clock.now).unwrap_or_default();
-    let ends: std::collections::BTreeSet<desk::Moment> = structure.options().map(|(c, _)| u.expiry_moment(c)).collect();
+fn smiles(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    u: &Underlying,
+    structure: &Structure,
+) -> Result<Vec<(desk::Moment, desk::Smile)>, Refusal> {
+    let listed = state
+        .world
+        .expirations(&u.symbol, state.clock.now)
+        .unwrap_or_default();
+    let ends: std::collections::BTreeSet<desk::Moment> = structure
+        .options()
+        .map(|(c, _)| u.expiry_moment(c))
+        .collect();
     let of = |end: &desk::Moment| {
-        let smile = listed.iter().find(|e| e.moment() == *end).and_then(|e| smile_view::smile(state, quoter, u, e));
+        let smile = listed
+            .iter()
+            .find(|e| e.moment() == *end)
+            .and_then(|e| smile_view::smile(state, quoter, u, e));
         let missing = || {
             let date = desk::short_date(end.date());
             Refusal::Field {
                 field: "moved",
-                message: format!("too few strikes of {date} are quoted for a smile; ask under one volatility, with the smile at the strike"),
+                message: format!(
+                    "too few strikes of {date} are quoted for a smile; ask under one volatility, \
+                     with the smile at the strike"
+                ),
             }
         };
         Ok((*end, smile.ok_or_else(missing)?))
@@ -229,16 +262,29 @@ fn smiles(state: &DeskState, quoter: &mut Quoter, u: &Underlying, structure: &St
 
 fn moved(wire: &MovedWire, smiles: &[(desk::Moment, desk::Smile)]) -> Result<Moved, Refusal> {
     if !(-20.0..=20.0).contains(&wire.rate_points) {
-        return refuse("moved", format!("{} is not a shift of interest; write −20 to 20 points", wire.rate_points));
+        return refuse(
+            "moved",
+            format!(
+                "{} is not a shift of interest; write −20 to 20 points",
+                wire.rate_points
+            ),
+        );
     }
     let dated = |(date, by): (&String, &ShiftWire)| match date.parse() {
         Ok(date) => Ok((date, shift(*by)?)),
-        Err(_) => refuse("moved", format!("{date:?} is not a date; write it like 2031-04-18")),
+        Err(_) => refuse(
+            "moved",
+            format!("{date:?} is not a date; write it like 2031-04-18"),
+        ),
     };
     Ok(Moved {
         everywhere: wire.everywhere.map_or(Ok(Shift::Points(0.0)), shift)?,
         at: wire.at.iter().map(dated).collect::<Result<_, _>>()?,
-        sticky: if wire.sticky == StickyWire::Delta { Sticky::Delta(smiles.to_vec()) } else { Sticky::Strike },
+        sticky: if wire.sticky == StickyWire::Delta {
+            Sticky::Delta(smiles.to_vec())
+        } else {
+            Sticky::Strike
+        },
         rate: wire.rate_points / 100.0,
     })
 }
@@ -248,10 +294,21 @@ fn span(wire: SpanWire) -> Result<Span, Refusal> {
         SpanWire::Usual => Ok(Span::Usual),
         SpanWire::Deviations(k) if k > 0.0 && k <= 8.0 => Ok(Span::Deviations(k)),
         SpanWire::Percent(p) if p > 0.0 && p <= 100.0 => Ok(Span::Percent(p)),
-        SpanWire::Between([low, high]) if low >= 0.0 && low < high && high.is_finite() => Ok(Span::Between(low, high)),
-        SpanWire::Deviations(k) => refuse("span", format!("{k} deviations are not to be drawn; write above 0, at most 8")),
-        SpanWire::Percent(p) => refuse("span", format!("{p} percent are not to be drawn; write above 0, at most 100")),
-        SpanWire::Between([low, high]) => refuse("span", format!("{low} to {high} are not prices to draw between; write the lower one first")),
+        SpanWire::Between([low, high]) if low >= 0.0 && low < high && high.is_finite() => {
+            Ok(Span::Between(low, high))
+        }
+        SpanWire::Deviations(k) => refuse(
+            "span",
+            format!("{k} deviations are not to be drawn; write above 0, at most 8"),
+        ),
+        SpanWire::Percent(p) => refuse(
+            "span",
+            format!("{p} percent are not to be drawn; write above 0, at most 100"),
+        ),
+        SpanWire::Between([low, high]) => refuse(
+            "span",
+            format!("{low} to {high} are not prices to draw between; write the lower one first"),
+        ),
     }
 }
 
@@ -259,28 +316,57 @@ fn steps(wire: &StepsWire) -> Result<Steps, Refusal> {
     match wire {
         StepsWire::Deviations(k) if *k > 0.0 && *k <= 2.0 => Ok(Steps::Deviations(*k)),
         StepsWire::Percent(p) if *p > 0.0 && *p <= 20.0 => Ok(Steps::Percent(*p)),
-        StepsWire::Prices(all) if (1..=MOST_GRID).contains(&all.len()) && all.iter().all(|p| *p > 0.0 && p.is_finite()) => {
+        StepsWire::Prices(all)
+            if (1..=MOST_GRID).contains(&all.len())
+                && all.iter().all(|p| *p > 0.0 && p.is_finite()) =>
+        {
             Ok(Steps::These(all.clone()))
         }
-        StepsWire::Deviations(k) => refuse("grid", format!("steps of {k} deviations; write above 0, at most 2")),
-        StepsWire::Percent(p) => refuse("grid", format!("steps of {p} percent; write above 0, at most 20")),
-        StepsWire::Prices(all) => refuse("grid", format!("{all:?}: write 1 to {MOST_GRID} prices above zero")),
+        StepsWire::Deviations(k) => refuse(
+            "grid",
+            format!("steps of {k} deviations; write above 0, at most 2"),
+        ),
+        StepsWire::Percent(p) => refuse(
+            "grid",
+            format!("steps of {p} percent; write above 0, at most 20"),
+        ),
+        StepsWire::Prices(all) => refuse(
+            "grid",
+            format!("{all:?}: write 1 to {MOST_GRID} prices above zero"),
+        ),
     }
 }
 
-fn chances(wire: &ChancesWanted, e: &Evaluation, smile: Option<desk::Smile>) -> Result<ChancesAsked, Refusal> {
+fn chances(
+    wire: &ChancesWanted,
+    e: &Evaluation,
+    smile: Option<desk::Smile>,
+) -> Result<ChancesAsked, Refusal> {
     let law = match (wire.smile, smile) {
         (true, Some(smile)) => Law::Smile(smile),
-        (true, None) => return refuse("chances", "without options there is no smile; ask under one volatility".into()),
+        (true, None) => {
+            return refuse(
+                "chances",
+                "without options there is no smile; ask under one volatility".into(),
+            );
+        }
         (false, _) => Law::Flat,
     };
     let between = match (wire.lower, wire.higher) {
         (None, None) => None,
         (Some(low), Some(high)) if low > 0.0 && low < high && high.is_finite() => Some((low, high)),
-        (low, high) => return refuse("chances", format!("{low:?} and {high:?}: write both prices, the lower one first, above zero")),
+        (low, high) => {
+            return refuse(
+                "chances",
+                format!("{low:?} and {high:?}: write both prices, the lower one first, above zero"),
+            );
+        }
     };
     let percent = |p: Option<f64>| match p {
-        Some(p) if !(p > 0.0 && p <= 1_000.0) => refuse("chances", format!("{p} percent is not a target or a stop; write above 0, at most 1,000")),
+        Some(p) if !(p > 0.0 && p <= 1_000.0) => refuse(
+            "chances",
+            format!("{p} percent is not a target or a stop; write above 0, at most 1,000"),
+        ),
         p => Ok(p),
     };
     // What a percentage is of, in money.
@@ -305,7 +391,11 @@ pub(crate) struct Judged {
 }
 
 /// Evaluates and judges on one snapshot.
-pub(crate) fn judge(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Result<Judged, Refusal> {
+pub(crate) fn judge(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    request: &BenchRequest,
+) -> Result<Judged, Refusal> {
     let structure = structure(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
@@ -316,18 +406,38 @@ pub(crate) fn judge(state: &DeskState, quoter: &mut Quoter, request: &BenchReque
             let spot = crate::state::spot_of(state, &request.symbol).to_f64();
             let price = g.price.unwrap_or(spot);
             if !(price > 0.0 && price.is_finite()) {
-                return refuse("greeks", format!("{price} is not a price; write one above zero"));
+                return refuse(
+                    "greeks",
+                    format!("{price} is not a price; write one above zero"),
+                );
             }
-            Some((if g.over_time { Along::Time(price) } else { Along::Price }, g.days.clone()))
+            Some((
+                if g.over_time {
+                    Along::Time(price)
+                } else {
+                    Along::Price
+                },
+                g.days.clone(),
+            ))
         }
         None => None,
     };
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
-    let proposal = Proposal { structure: structure.clone(), entry, range: None, closing: false };
+    let proposal = Proposal {
+        structure: structure.clone(),
+        entry,
+        range: None,
+        closing: false,
+    };
     let market = money::market_of(state, quoter, &request.symbol, &structure)?;
     let evaluation = money::evaluate_in(state, quoter, &market, &proposal)?;
-    let needs_smile = request.moved.sticky == StickyWire::Delta || request.chances.as_ref().is_some_and(|c| c.smile);
-    let smiles = if needs_smile { smiles(state, quoter, underlying, &structure)? } else { Vec::new() };
+    let needs_smile = request.moved.sticky == StickyWire::Delta
+        || request.chances.as_ref().is_some_and(|c| c.smile);
+    let smiles = if needs_smile {
+        smiles(state, quoter, underlying, &structure)?
+    } else {
+        Vec::new()
+    };
     let asked = Judgement {
         price: evaluation.price,
         moved: moved(&request.moved, &smiles)?,
@@ -336,26 +446,62 @@ pub(crate) fn judge(state: &DeskState, quoter: &mut Quoter, request: &BenchReque
         map: request.map,
         greeks,
         grid: request.grid.as_ref().map(|g| steps(&g.steps)).transpose()?,
-        chances: request.chances.as_ref().map(|c| chances(c, &evaluation, smiles.first().map(|(_, s)| *s))).transpose()?,
+        chances: request
+            .chances
+            .as_ref()
+            .map(|c| chances(c, &evaluation, smiles.first().map(|(_, s)| *s)))
+            .transpose()?,
         structure,
     };
-    Ok(Judged { bench: desk::bench(&asked, &market).map_err(Refusal::from)?, evaluation, asked })
+    Ok(Judged {
+        bench: desk::bench(&asked, &market).map_err(Refusal::from)?,
+        evaluation,
+        asked,
+    })
 }
 
-fn answered(state: &DeskState, quoter: &mut Quoter, request: &BenchRequest) -> Result<BenchWire, Refusal> {
+fn answered(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    request: &BenchRequest,
+) -> Result<BenchWire, Refusal> {
     let judged = judge(state, quoter, request)?;
     let effect = effect_on_book(state, quoter, &judged.evaluation, &request.symbol);
     let unit = request.grid.as_ref().map_or(GridUnit::Money, |g| g.unit);
-    let (now, last) = (state.clock.now, judged.asked.structure.options().map(|(c, _)| c.expiry).max());
+    let (now, last) = (
+        state.clock.now,
+        judged
+            .asked
+            .structure
+            .options()
+            .map(|(c, _)| c.expiry)
+            .max(),
+    );
     let ahead = last.map_or(0, |last| now.days_until(last));
-    let events = state.world.events(&request.symbol, now, ahead).into_iter().map(|e| event_mark(e, now)).collect();
-    Ok(bench_wire(judged, known(state, &request.symbol)?, (effect, events), unit))
+    let events = state
+        .world
+        .events(&request.symbol, now, ahead)
+        .into_iter()
+        .map(|e| event_mark(e, now))
+        .collect();
+    Ok(bench_wire(
+        judged,
+        known(state, &request.symbol)?,
+        (effect, events),
+        unit,
+    ))
 }
 
 /// Judges a structure at the market of now.
 #[utoipa::path(post, path = "/bench", tag = "evaluate", request_body = BenchRequest, responses((status = 200, body = BenchWire), (status = 422, body = Problem)))]
-async fn bench(State(app): State<AppState>, Body(request): Body<BenchRequest>) -> Result<Json<BenchWire>, Problem> {
-    Ok(Json(app.read(move |state, quoter| answered(state, quoter, &request)).await??))
+async fn bench(
+    State(app): State<AppState>,
+    Body(request): Body<BenchRequest>,
+) -> Result<Json<BenchWire>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| answered(state, quoter, &request))
+            .await??,
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

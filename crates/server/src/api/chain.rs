@@ -43,8 +43,12 @@ struct ChainQuery {
 
 /// Reads the names of columns.
 fn columns(text: &str) -> Result<Vec<Column>, Refusal> {
-    let one =
-        |name: &str| serde_json::from_value(serde_json::Value::from(name)).map_err(|e| Refusal::Field { field: "columns", message: e.to_string() });
+    let one = |name: &str| {
+        serde_json::from_value(serde_json::Value::from(name)).map_err(|e| Refusal::Field {
+            field: "columns",
+            message: e.to_string(),
+        })
+    };
     text.split(',').take(MOST_COLUMNS).map(one).collect()
 }
 
@@ -52,13 +56,29 @@ fn columns(text: &str) -> Result<Vec<Column>, Refusal> {
 #[utoipa::path(get, path = "/markets", tag = "chain", responses((status = 200, body = Vec<MarketLine>)))]
 async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
     let state = app.desk.snapshot();
-    Json(state.world.underlyings(state.clock.now).map(|u| MarketLine { symbol: u.symbol.clone(), name: u.name.clone() }).collect())
+    Json(
+        state
+            .world
+            .underlyings(state.clock.now)
+            .map(|u| MarketLine {
+                symbol: u.symbol.clone(),
+                name: u.name.clone(),
+            })
+            .collect(),
+    )
 }
 
 /// One chain.
 #[utoipa::path(get, path = "/chain/{symbol}", tag = "chain", params(("symbol" = String, Path), ChainQuery), responses((status = 200, body = ChainView), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn chain(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<ChainQuery>) -> Result<Json<ChainView>, Problem> {
-    let columns = query.columns.as_deref().map_or_else(|| Ok(Vec::new()), columns)?;
+async fn chain(
+    State(app): State<AppState>,
+    Path(symbol): Path<String>,
+    Query(query): Query<ChainQuery>,
+) -> Result<Json<ChainView>, Problem> {
+    let columns = query
+        .columns
+        .as_deref()
+        .map_or_else(|| Ok(Vec::new()), columns)?;
     let view = app
         .read(move |state, quoter| {
             let head = head(state, &symbol)?;
@@ -73,5 +93,7 @@ async fn chain(State(app): State<AppState>, Path(symbol): Path<String>, Query(qu
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(markets)).routes(routes!(chain))
+    OpenApiRouter::new()
+        .routes(routes!(markets))
+        .routes(routes!(chain))
 }

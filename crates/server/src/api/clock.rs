@@ -54,7 +54,10 @@ async fn read(State(app): State<AppState>) -> Json<ClockWire> {
 
 /// Changes the clock; everything on the way of a step happens in its order.
 #[utoipa::path(post, path = "/clock", tag = "clock", request_body = ClockRequest, responses((status = 200, body = ClockWire), (status = 422, body = Problem)))]
-async fn change(State(app): State<AppState>, Body(request): Body<ClockRequest>) -> Result<Json<ClockWire>, Problem> {
+async fn change(
+    State(app): State<AppState>,
+    Body(request): Body<ClockRequest>,
+) -> Result<Json<ClockWire>, Problem> {
     let now = app
         .command(move |desk| {
             if request.running.is_some() || request.speed.is_some() {

@@ -8,7 +8,10 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::bench::{BenchRequest, ChancesWanted, GridAsked, GridUnit, Judged, MovedWire, SpanWire, StepsWire, check_days, judge};
+use crate::api::bench::{
+    BenchRequest, ChancesWanted, GridAsked, GridUnit, Judged, MovedWire, SpanWire, StepsWire,
+    check_days, judge,
+};
 use crate::app::AppState;
 use crate::entry_wire::EntryWire;
 use crate::problem::{Body, Problem};
@@ -85,23 +88,57 @@ pub struct Comparison {
 /// Most drafts.
 const MOST_DRAFTS: usize = 4;
 
-fn compared(state: &DeskState, quoter: &mut Quoter, request: &CompareRequest) -> Result<Comparison, Refusal> {
+fn compared(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    request: &CompareRequest,
+) -> Result<Comparison, Refusal> {
     let refuse = |field: &'static str, message: String| Err(Refusal::Field { field, message });
     let u = known(state, &request.symbol)?;
     check_days(&[request.days])?;
     if !(1..=MOST_DRAFTS).contains(&request.drafts.len()) {
-        return refuse("drafts", format!("{} drafts; compare 1 to {MOST_DRAFTS}", request.drafts.len()));
+        return refuse(
+            "drafts",
+            format!(
+                "{} drafts; compare 1 to {MOST_DRAFTS}",
+                request.drafts.len()
+            ),
+        );
     }
     let spot = spot_of(state, &request.symbol).to_f64();
     if !(request.price > 0.0 && request.price < spot * 100.0) {
-        return refuse("price", format!("{} is not a price of {}; write one above zero", request.price, request.symbol));
+        return refuse(
+            "price",
+            format!(
+                "{} is not a price of {}; write one above zero",
+                request.price, request.symbol
+            ),
+        );
     }
     let units = |legs: &[LegWire]| -> i64 {
-        let of = |l: &LegWire| if l.contract == request.symbol { l.quantity.abs() } else { l.quantity.abs() * u.lot() };
+        let of = |l: &LegWire| {
+            if l.contract == request.symbol {
+                l.quantity.abs()
+            } else {
+                l.quantity.abs() * u.lot()
+            }
+        };
         legs.iter().map(of).max().unwrap_or(0)
     };
-    let most = request.drafts.iter().map(|d| units(&d.legs)).max().unwrap_or(0);
-    let stock = Compared { slot: "stock".into(), legs: vec![LegWire { contract: request.symbol.clone(), quantity: most }], entry: EntryWire::Middle };
+    let most = request
+        .drafts
+        .iter()
+        .map(|d| units(&d.legs))
+        .max()
+        .unwrap_or(0);
+    let stock = Compared {
+        slot: "stock".into(),
+        legs: vec![LegWire {
+            contract: request.symbol.clone(),
+            quantity: most,
+        }],
+        entry: EntryWire::Middle,
+    };
     let own = (u.kind != desk::UnderlyingKind::Index).then_some(stock);
     // One span for all: past the target, and past what the first draft reaches.
     let asked = |d: &Compared, span| BenchRequest {
@@ -113,36 +150,92 @@ fn compared(state: &DeskState, quoter: &mut Quoter, request: &CompareRequest) ->
         span,
         map: false,
         greeks: None,
-        grid: Some(GridAsked { steps: StepsWire::Prices(vec![request.price]), unit: GridUnit::Money }),
-        chances: Some(ChancesWanted { smile: false, lower: None, higher: None, target_percent: None, stop_percent: None }),
+        grid: Some(GridAsked {
+            steps: StepsWire::Prices(vec![request.price]),
+            unit: GridUnit::Money,
+        }),
+        chances: Some(ChancesWanted {
+            smile: false,
+            lower: None,
+            higher: None,
+            target_percent: None,
+            stop_percent: None,
+        }),
     };
-    let usual = judge(state, quoter, &asked(&request.drafts[0], SpanWire::Usual))?.bench.prices;
-    let low = usual.first().copied().unwrap_or(spot).min(request.price * 0.98);
-    let high = usual.last().copied().unwrap_or(spot).max(request.price * 1.02);
+    let usual = judge(state, quoter, &asked(&request.drafts[0], SpanWire::Usual))?
+        .bench
+        .prices;
+    let low = usual
+        .first()
+        .copied()
+        .unwrap_or(spot)
+        .min(request.price * 0.98);
+    let high = usual
+        .last()
+        .copied()
+        .unwrap_or(spot)
+        .max(request.price * 1.02);
     // Evenly spaced, so that the curves share their prices.
-    let prices: Vec<f64> = (0..=200).map(|i| low + (high - low) * f64::from(i) / 200.0).collect();
+    let prices: Vec<f64> = (0..=200)
+        .map(|i| low + (high - low) * f64::from(i) / 200.0)
+        .collect();
     let mut columns = Vec::new();
     for d in request.drafts.iter().chain(&own) {
-        let Judged { evaluation: e, bench: b, .. } = judge(state, quoter, &asked(d, SpanWire::Between([low, high])))?;
-        let at = |values: &[f64]| prices.iter().map(|p| between(&b.prices, values, *p)).collect::<Vec<f64>>();
-        let past = b.horizon.moment <= state.clock.now.plus_millis((request.days * 86_400_000.0) as i64);
+        let Judged {
+            evaluation: e,
+            bench: b,
+            ..
+        } = judge(state, quoter, &asked(d, SpanWire::Between([low, high])))?;
+        let at = |values: &[f64]| {
+            prices
+                .iter()
+                .map(|p| between(&b.prices, values, *p))
+                .collect::<Vec<f64>>()
+        };
+        let past = b.horizon.moment
+            <= state
+                .clock
+                .now
+                .plus_millis((request.days * 86_400_000.0) as i64);
         let grid = b.grid.as_ref().map_or(&[][..], |g| &g.profit[..]);
-        let profit = if past { grid.last() } else { grid.first() }.and_then(|p| p.first()).copied().unwrap_or(0.0);
+        let profit = if past { grid.last() } else { grid.first() }
+            .and_then(|p| p.first())
+            .copied()
+            .unwrap_or(0.0);
         let chances = b.chances.as_ref().map_or(&[][..], |c| &c.dates[..]);
-        let chance = if past { chances.last() } else { chances.first() }.map_or(0.0, |c| c.profit);
+        let chance = if past {
+            chances.last()
+        } else {
+            chances.first()
+        }
+        .map_or(0.0, |c| c.profit);
         let (capital, outline) = (e.money.tied_up.to_f64(), at(&b.outline));
         let share = |v: f64| (capital > 0.0).then(|| v / capital);
         columns.push(ComparedWire {
             slot: d.slot.clone(),
-            name: format!("{} {}", e.name.text, e.unit.strikes_label()).trim_end().to_owned(),
+            name: format!("{} {}", e.name.text, e.unit.strikes_label())
+                .trim_end()
+                .to_owned(),
             price: net_price(e.price, u.style_of_price),
             profit,
             capital: e.money.tied_up.to_string(),
             part: share(profit),
             chance,
-            leverage: share(units(&d.legs) as f64 * if u.kind == desk::UnderlyingKind::Future { u.multiplier as f64 } else { 1.0 } * spot),
+            leverage: share(
+                units(&d.legs) as f64
+                    * if u.kind == desk::UnderlyingKind::Future {
+                        u.multiplier as f64
+                    } else {
+                        1.0
+                    }
+                    * spot,
+            ),
             least: extent(&e.horizon.shape.least),
-            on_date: if past { outline.clone() } else { b.lines.first().map_or_else(Vec::new, |l| at(&l.profit)) },
+            on_date: if past {
+                outline.clone()
+            } else {
+                b.lines.first().map_or_else(Vec::new, |l| at(&l.profit))
+            },
             outline,
             best: Vec::new(),
         });
@@ -153,7 +246,9 @@ fn compared(state: &DeskState, quoter: &mut Quoter, request: &CompareRequest) ->
 
 /// A curve at a price, straight between its points.
 fn between(prices: &[f64], values: &[f64], at: f64) -> f64 {
-    let after = prices.partition_point(|p| *p < at).clamp(1, prices.len() - 1);
+    let after = prices
+        .partition_point(|p| *p < at)
+        .clamp(1, prices.len() - 1);
     let share = (at - prices[after - 1]) / (prices[after] - prices[after - 1]);
     values[after - 1] + share * (values[after] - values[after - 1])
 }
@@ -165,11 +260,16 @@ fn mark_best(columns: &mut [ComparedWire]) {
         ("part", |c| c.part),
         ("chance", |c| Some(c.chance)),
         ("leverage", |c| c.leverage),
-        ("least", |c| c.least.profit.as_deref().and_then(|p| p.parse().ok())),
+        ("least", |c| {
+            c.least.profit.as_deref().and_then(|p| p.parse().ok())
+        }),
     ];
     for (name, of) in rows {
         let best = columns.iter().filter_map(of).reduce(f64::max);
-        for c in columns.iter_mut().filter(|c| of(c).is_some() && of(c) == best) {
+        for c in columns
+            .iter_mut()
+            .filter(|c| of(c).is_some() && of(c) == best)
+        {
             c.best.push(name.into());
         }
     }
@@ -177,8 +277,14 @@ fn mark_best(columns: &mut [ComparedWire]) {
 
 /// Compares drafts at one price and date.
 #[utoipa::path(post, path = "/compare", tag = "evaluate", request_body = CompareRequest, responses((status = 200, body = Comparison), (status = 422, body = Problem)))]
-async fn compare(State(app): State<AppState>, Body(request): Body<CompareRequest>) -> Result<Json<Comparison>, Problem> {
-    Ok(Json(app.read(move |state, quoter| compared(state, quoter, &request)).await??))
+async fn compare(
+    State(app): State<AppState>,
+    Body(request): Body<CompareRequest>,
+) -> Result<Json<Comparison>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| compared(state, quoter, &request))
+            .await??,
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

@@ -1,4 +1,5 @@
-//! Drafts: structures being considered, kept across restarts; a shelf for those set aside; and drafts as text.
+//! Drafts: structures being considered, kept across restarts; a shelf for those set aside; and
+//! drafts as text.
 
 use std::collections::BTreeMap;
 
@@ -64,17 +65,39 @@ impl DraftWire {
         let u = known(state, &self.symbol)?;
         let length = |text: &Option<String>| text.as_ref().map_or(0, |t| t.chars().count());
         if length(&self.name) > MOST_NAME {
-            return refuse("name", format!("{} characters; write at most {MOST_NAME}", length(&self.name)));
+            return refuse(
+                "name",
+                format!(
+                    "{} characters; write at most {MOST_NAME}",
+                    length(&self.name)
+                ),
+            );
         }
         if length(&self.note) > MOST_NOTE {
-            return refuse("note", format!("{} characters; write at most {MOST_NOTE}", length(&self.note)));
+            return refuse(
+                "note",
+                format!(
+                    "{} characters; write at most {MOST_NOTE}",
+                    length(&self.note)
+                ),
+            );
         }
         if let Some(t) = &self.target {
             if !(t.price > 0.0 && t.price.is_finite()) {
-                return refuse("target", format!("{} is not a price; write one above zero", t.price));
+                return refuse(
+                    "target",
+                    format!("{} is not a price; write one above zero", t.price),
+                );
             }
-            if let Some(date) = t.date.as_ref().filter(|d| d.parse::<jiff::civil::Date>().is_err()) {
-                return refuse("target", format!("{date:?} is not a date; write it like 2031-04-18"));
+            if let Some(date) = t
+                .date
+                .as_ref()
+                .filter(|d| d.parse::<jiff::civil::Date>().is_err())
+            {
+                return refuse(
+                    "target",
+                    format!("{date:?} is not a date; write it like 2031-04-18"),
+                );
             }
         }
         if !self.legs.is_empty() {
@@ -87,7 +110,8 @@ impl DraftWire {
     }
 
     fn text(&self) -> Result<String, Problem> {
-        serde_json::to_string(self).map_err(|e| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.to_string()))
+        serde_json::to_string(self)
+            .map_err(|e| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.to_string()))
     }
 }
 
@@ -106,7 +130,10 @@ fn slot(text: &str) -> Result<String, Refusal> {
     if SLOTS.contains(&text) {
         Ok(text.to_owned())
     } else {
-        Err(Refusal::Field { field: "slot", message: format!("{text:?} is not a place in the tray; use A, B, C or D") })
+        Err(Refusal::Field {
+            field: "slot",
+            message: format!("{text:?} is not a place in the tray; use A, B, C or D"),
+        })
     }
 }
 
@@ -114,24 +141,43 @@ fn slot(text: &str) -> Result<String, Refusal> {
 #[utoipa::path(get, path = "/drafts", tag = "drafts", responses((status = 200, body = Vec<SlottedDraft>)))]
 async fn list_drafts(State(app): State<AppState>) -> Json<Vec<SlottedDraft>> {
     let drafts = app.desk.snapshot().drafts;
-    let read = |(slot, body): (&String, &String)| Some(SlottedDraft { slot: slot.clone(), draft: serde_json::from_str(body).ok()? });
-    Json(drafts.iter().filter(|(slot, _)| SLOTS.contains(&slot.as_str())).filter_map(read).collect())
+    let read = |(slot, body): (&String, &String)| {
+        Some(SlottedDraft {
+            slot: slot.clone(),
+            draft: serde_json::from_str(body).ok()?,
+        })
+    };
+    Json(
+        drafts
+            .iter()
+            .filter(|(slot, _)| SLOTS.contains(&slot.as_str()))
+            .filter_map(read)
+            .collect(),
+    )
 }
 
 /// Keeps a draft.
 #[utoipa::path(put, path = "/drafts/{slot}", tag = "drafts", params(("slot" = String, Path)), request_body = DraftWire,
     responses((status = 204), (status = 422, body = Problem)))]
-async fn keep(State(app): State<AppState>, Path(name): Path<String>, Body(draft): Body<DraftWire>) -> Result<StatusCode, Problem> {
+async fn keep(
+    State(app): State<AppState>,
+    Path(name): Path<String>,
+    Body(draft): Body<DraftWire>,
+) -> Result<StatusCode, Problem> {
     let slot = slot(&name)?;
     draft.check(&app.desk.snapshot())?;
     let body = draft.text()?;
-    app.command(move |desk| desk.keep_draft(slot, Some(body))).await?;
+    app.command(move |desk| desk.keep_draft(slot, Some(body)))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Throws a draft away.
 #[utoipa::path(delete, path = "/drafts/{slot}", tag = "drafts", params(("slot" = String, Path)), responses((status = 204), (status = 422, body = Problem)))]
-async fn discard(State(app): State<AppState>, Path(name): Path<String>) -> Result<StatusCode, Problem> {
+async fn discard(
+    State(app): State<AppState>,
+    Path(name): Path<String>,
+) -> Result<StatusCode, Problem> {
     let slot = slot(&name)?;
     app.command(move |desk| desk.keep_draft(slot, None)).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -144,14 +190,22 @@ const SHELF: &str = "shelf/";
 #[utoipa::path(get, path = "/shelf", tag = "drafts", responses((status = 200, body = BTreeMap<String, DraftWire>)))]
 async fn shelf(State(app): State<AppState>) -> Json<BTreeMap<String, DraftWire>> {
     let drafts = app.desk.snapshot().drafts;
-    let read = |(slot, body): (&String, &String)| Some((slot.strip_prefix(SHELF)?.to_owned(), serde_json::from_str(body).ok()?));
+    let read = |(slot, body): (&String, &String)| {
+        Some((
+            slot.strip_prefix(SHELF)?.to_owned(),
+            serde_json::from_str(body).ok()?,
+        ))
+    };
     Json(drafts.iter().filter_map(read).collect())
 }
 
 fn shelved(name: &str) -> Result<String, Refusal> {
     let length = name.chars().count();
     if name.trim().is_empty() || length > MOST_NAME {
-        return Err(Refusal::Field { field: "name", message: format!("{name:?} is not a name; write 1 to {MOST_NAME} characters") });
+        return Err(Refusal::Field {
+            field: "name",
+            message: format!("{name:?} is not a name; write 1 to {MOST_NAME} characters"),
+        });
     }
     Ok(format!("{SHELF}{}", name.trim()))
 }
@@ -159,28 +213,50 @@ fn shelved(name: &str) -> Result<String, Refusal> {
 /// Sets a draft aside under a name; one of the same name is replaced.
 #[utoipa::path(put, path = "/shelf/{name}", tag = "drafts", params(("name" = String, Path)), request_body = DraftWire,
     responses((status = 204), (status = 422, body = Problem)))]
-async fn set_aside(State(app): State<AppState>, Path(name): Path<String>, Body(draft): Body<DraftWire>) -> Result<StatusCode, Problem> {
+async fn set_aside(
+    State(app): State<AppState>,
+    Path(name): Path<String>,
+    Body(draft): Body<DraftWire>,
+) -> Result<StatusCode, Problem> {
     let place = shelved(&name)?;
     draft.check(&app.desk.snapshot())?;
     let body = draft.text()?;
-    app.command(move |desk| desk.keep_draft(place, Some(body))).await?;
+    app.command(move |desk| desk.keep_draft(place, Some(body)))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Takes a draft off the shelf.
 #[utoipa::path(delete, path = "/shelf/{name}", tag = "drafts", params(("name" = String, Path)), responses((status = 204), (status = 422, body = Problem)))]
-async fn take_off(State(app): State<AppState>, Path(name): Path<String>) -> Result<StatusCode, Problem> {
+async fn take_off(
+    State(app): State<AppState>,
+    Path(name): Path<String>,
+) -> Result<StatusCode, Problem> {
     let place = shelved(&name)?;
-    app.command(move |desk| desk.keep_draft(place, None)).await?;
+    app.command(move |desk| desk.keep_draft(place, None))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// The legs of a draft as a table of contract, quantity and price.
 #[utoipa::path(post, path = "/drafts/csv", tag = "drafts", request_body = DraftWire, responses((status = 200, content_type = "text/csv", body = String), (status = 422, body = Problem)))]
-async fn as_csv(State(app): State<AppState>, Body(draft): Body<DraftWire>) -> Result<impl IntoResponse, Problem> {
+async fn as_csv(
+    State(app): State<AppState>,
+    Body(draft): Body<DraftWire>,
+) -> Result<impl IntoResponse, Problem> {
     draft.check(&app.desk.snapshot())?;
-    let prices = if let Some(EntryWire::Legs(prices)) = &draft.entry { prices.clone() } else { BTreeMap::new() };
-    let text = legs_csv(draft.legs.iter().map(|l| (l.contract.clone(), l.quantity, prices.get(&l.contract).cloned())));
+    let prices = if let Some(EntryWire::Legs(prices)) = &draft.entry {
+        prices.clone()
+    } else {
+        BTreeMap::new()
+    };
+    let text = legs_csv(draft.legs.iter().map(|l| {
+        (
+            l.contract.clone(),
+            l.quantity,
+            prices.get(&l.contract).cloned(),
+        )
+    }));
     Ok(([(CONTENT_TYPE, "text/csv; charset=utf-8")], text))
 }
 
@@ -202,34 +278,70 @@ pub struct DraftRead {
 }
 
 fn read_draft(state: &DeskState, text: &str) -> Result<DraftRead, Refusal> {
-    let bad = |message: String| Refusal::Field { field: "text", message };
+    let bad = |message: String| Refusal::Field {
+        field: "text",
+        message,
+    };
     let draft: DraftWire = if text.trim_start().starts_with('{') {
         serde_json::from_str(text).map_err(|e| bad(format!("no draft: {e}")))?
     } else {
         let rows = read_legs_csv(text).map_err(bad)?;
-        let legs: Vec<LegWire> = rows.iter().map(|(i, quantity, _)| LegWire { contract: i.to_string(), quantity: *quantity }).collect();
-        let prices: BTreeMap<String, String> = rows.iter().filter_map(|(i, _, price)| Some((i.to_string(), price.clone()?))).collect();
-        let Some(u) = rows.first().and_then(|(i, _, _)| state.world.underlying_of(i)) else {
+        let legs: Vec<LegWire> = rows
+            .iter()
+            .map(|(i, quantity, _)| LegWire {
+                contract: i.to_string(),
+                quantity: *quantity,
+            })
+            .collect();
+        let prices: BTreeMap<String, String> = rows
+            .iter()
+            .filter_map(|(i, _, price)| Some((i.to_string(), price.clone()?)))
+            .collect();
+        let Some(u) = rows
+            .first()
+            .and_then(|(i, _, _)| state.world.underlying_of(i))
+        else {
             return Err(bad("the first leg belongs to no known underlying".into()));
         };
         let entry = (!prices.is_empty()).then_some(EntryWire::Legs(prices));
-        DraftWire { symbol: u.symbol.clone(), legs, name: None, note: None, entry, target: None }
+        DraftWire {
+            symbol: u.symbol.clone(),
+            legs,
+            name: None,
+            note: None,
+            entry,
+            target: None,
+        }
     };
     draft.check(state)?;
     let (u, structure) = (known(state, &draft.symbol)?, structure(&draft.legs)?);
     for leg in structure.legs() {
-        if state.world.underlying_of(&leg.instrument).is_none_or(|of| of.symbol != u.symbol) {
-            return Err(Refusal::OtherUnderlying(leg.instrument.clone(), u.symbol.clone()));
+        if state
+            .world
+            .underlying_of(&leg.instrument)
+            .is_none_or(|of| of.symbol != u.symbol)
+        {
+            return Err(Refusal::OtherUnderlying(
+                leg.instrument.clone(),
+                u.symbol.clone(),
+            ));
         }
     }
-    let gone = structure.options().filter(|(c, _)| u.expiry_moment(c) <= state.clock.now);
-    let expired = gone.map(|(c, _)| format!("{}, {}", c.label(), desk::short_date(c.expiry))).collect();
+    let gone = structure
+        .options()
+        .filter(|(c, _)| u.expiry_moment(c) <= state.clock.now);
+    let expired = gone
+        .map(|(c, _)| format!("{}, {}", c.label(), desk::short_date(c.expiry)))
+        .collect();
     Ok(DraftRead { draft, expired })
 }
 
 /// Reads a draft from text: of a file, a link or the clipboard.
 #[utoipa::path(post, path = "/drafts/read", tag = "drafts", request_body = DraftText, responses((status = 200, body = DraftRead), (status = 422, body = Problem)))]
-async fn read_text(State(app): State<AppState>, Body(text): Body<DraftText>) -> Result<Json<DraftRead>, Problem> {
+async fn read_text(
+    State(app): State<AppState>,
+    Body(text): Body<DraftText>,
+) -> Result<Json<DraftRead>, Problem> {
     Ok(Json(read_draft(&app.desk.snapshot(), &text.text)?))
 }
 

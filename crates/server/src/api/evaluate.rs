@@ -19,19 +19,34 @@ use crate::trading;
 use crate::wire::{CheckWire, EvaluateRequest, EvaluationWire, evaluation, structure};
 
 /// Parses, evaluates and translates; also used by the stream.
-pub(crate) fn evaluate_now(state: &DeskState, quoter: &mut Quoter, request: &EvaluateRequest) -> Result<EvaluationWire, Refusal> {
+pub(crate) fn evaluate_now(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    request: &EvaluateRequest,
+) -> Result<EvaluationWire, Refusal> {
     let structure = structure(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
-    let proposal = Proposal { structure, entry, range: request.low.zip(request.high), closing: request.closes.is_some() && !request.rolls };
+    let proposal = Proposal {
+        structure,
+        entry,
+        range: request.low.zip(request.high),
+        closing: request.closes.is_some() && !request.rolls,
+    };
     let answer = money::evaluate(state, quoter, &request.symbol, &proposal)?;
     // An exit that waits for its entry closes a campaign that is not there yet.
-    let after = match request.closes.map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer)) {
+    let after = match request
+        .closes
+        .map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer))
+    {
         None | Some(Err(Refusal::NoCampaign(_))) => None,
         Some(found) => Some(found?),
     };
-    let mut wire = EvaluationWire { after, ..evaluation(&answer, underlying) };
+    let mut wire = EvaluationWire {
+        after,
+        ..evaluation(&answer, underlying)
+    };
     wire.checks.extend(day_trade(state, request));
     Ok(wire)
 }
@@ -41,20 +56,35 @@ fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> 
     let campaign = request.closes.filter(|_| !request.rolls)?;
     let today = state.clock.now.date();
     let opened = |l: &desk::Lot| l.campaign == campaign && l.opened.date() == today;
-    let security = state.world.underlying(&request.symbol).is_some_and(|u| u.kind != desk::UnderlyingKind::Future);
+    let security = state
+        .world
+        .underlying(&request.symbol)
+        .is_some_and(|u| u.kind != desk::UnderlyingKind::Future);
     if !security || !state.account.lots().iter().any(opened) {
         return None;
     }
     let trading = state.day_trading(state.day_trade_rule()?);
     let (next, most) = (trading.count() + 1, trading.rule.most);
-    let text = format!("opened today: closing it is day trade {next} where {most} in {} sessions are free", trading.rule.sessions);
-    Some(CheckWire { verdict: "note".into(), text })
+    let text = format!(
+        "opened today: closing it is day trade {next} where {most} in {} sessions are free",
+        trading.rule.sessions
+    );
+    Some(CheckWire {
+        verdict: "note".into(),
+        text,
+    })
 }
 
 /// Evaluates a structure at the market of now.
 #[utoipa::path(post, path = "/evaluate", tag = "evaluate", request_body = EvaluateRequest, responses((status = 200, body = EvaluationWire), (status = 422, body = Problem)))]
-async fn evaluate(State(app): State<AppState>, Body(request): Body<EvaluateRequest>) -> Result<Json<EvaluationWire>, Problem> {
-    Ok(Json(app.read(move |state, quoter| evaluate_now(state, quoter, &request)).await??))
+async fn evaluate(
+    State(app): State<AppState>,
+    Body(request): Body<EvaluateRequest>,
+) -> Result<Json<EvaluationWire>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| evaluate_now(state, quoter, &request))
+            .await??,
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

@@ -65,11 +65,17 @@ const REALISED: usize = 31;
 fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<HistoryView, Refusal> {
     known(state, symbol)?;
     if !(1..=MOST_BARS).contains(&query.bars) {
-        return Err(Refusal::Field { field: "bars", message: format!("{} bars; write 1 to {MOST_BARS}", query.bars) });
+        return Err(Refusal::Field {
+            field: "bars",
+            message: format!("{} bars; write 1 to {MOST_BARS}", query.bars),
+        });
     }
     let (world, now) = (&state.world, state.clock.now);
     let sessions = query.bars * if query.weekly { 5 } else { 1 };
-    let from = now.date().checked_sub((sessions as i64 * 7 / 5 + 10).days()).unwrap_or(now.date());
+    let from = now
+        .date()
+        .checked_sub((sessions as i64 * 7 / 5 + 10).days())
+        .unwrap_or(now.date());
     let days = world.bars(symbol, from, now);
     let week = |b: &market::Bar| (desk::day_number(b.date) + 3).div_euclid(7);
     let merged: Vec<market::Bar> = if query.weekly {
@@ -93,7 +99,9 @@ fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<Hist
     let bars: Vec<BarWire> = bars
         .map(|b| {
             let at = close_of(b.date).min(now);
-            let closes = world.closes(symbol, at.plus_millis(86_400_000), REALISED).unwrap_or_default();
+            let closes = world
+                .closes(symbol, at.plus_millis(86_400_000), REALISED)
+                .unwrap_or_default();
             BarWire {
                 date: b.date.to_string(),
                 open: b.open.to_f64(),
@@ -101,22 +109,39 @@ fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<Hist
                 low: b.low.to_f64(),
                 close: b.close.to_f64(),
                 volume: b.volume,
-                implied: world.knows_chain(symbol, at).then(|| vol30(world, symbol, at)).flatten(),
+                implied: world
+                    .knows_chain(symbol, at)
+                    .then(|| vol30(world, symbol, at))
+                    .flatten(),
                 realised: desk::realised(&closes),
             }
         })
         .collect();
-    let first = bars.first().and_then(|b| b.date.parse().ok()).unwrap_or(now.date());
+    let first = bars
+        .first()
+        .and_then(|b| b.date.parse().ok())
+        .unwrap_or(now.date());
     let begin = Moment::at(first, 9, 30);
     let events = world.events(symbol, begin, begin.days_until(now.date()));
-    let past = events.into_iter().filter(|e| e.date <= now.date()).map(|e| event_mark(e, now)).collect();
+    let past = events
+        .into_iter()
+        .filter(|e| e.date <= now.date())
+        .map(|e| event_mark(e, now))
+        .collect();
     Ok(HistoryView { bars, events: past })
 }
 
 /// Bars with volume and volatilities, and the events between them.
 #[utoipa::path(get, path = "/history/{symbol}", tag = "chain", params(("symbol" = String, Path), HistoryQuery), responses((status = 200, body = HistoryView), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn past(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<HistoryQuery>) -> Result<Json<HistoryView>, Problem> {
-    Ok(Json(app.read(move |state, _| history(state, &symbol, &query)).await??))
+async fn past(
+    State(app): State<AppState>,
+    Path(symbol): Path<String>,
+    Query(query): Query<HistoryQuery>,
+) -> Result<Json<HistoryView>, Problem> {
+    Ok(Json(
+        app.read(move |state, _| history(state, &symbol, &query))
+            .await??,
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

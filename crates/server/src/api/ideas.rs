@@ -18,8 +18,13 @@ use crate::state::{State as DeskState, known};
 use crate::wire::{EvaluationWire, evaluation};
 
 fn intentions() -> utoipa::openapi::Object {
-    let names = Intention::ALL.iter().filter_map(|i| serde_json::to_value(i).ok());
-    utoipa::openapi::ObjectBuilder::new().schema_type(utoipa::openapi::Type::String).enum_values(Some(names)).build()
+    let names = Intention::ALL
+        .iter()
+        .filter_map(|i| serde_json::to_value(i).ok());
+    utoipa::openapi::ObjectBuilder::new()
+        .schema_type(utoipa::openapi::Type::String)
+        .enum_values(Some(names))
+        .build()
 }
 
 /// For what, and when.
@@ -42,42 +47,86 @@ pub struct IdeaWire {
     pub evaluation: EvaluationWire,
 }
 
-fn candidates(state: &DeskState, quoter: &mut Quoter, symbol: &str, e: &desk::Expiration) -> Result<Candidates, Refusal> {
+fn candidates(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    symbol: &str,
+    e: &desk::Expiration,
+) -> Result<Candidates, Refusal> {
     let (u, at) = (known(state, symbol)?, state.clock.now);
-    let listed = quoter.chain(&state.world, u, e, at).into_iter().map(|(contract, l)| Candidate { contract, delta: l.delta });
+    let listed = quoter
+        .chain(&state.world, u, e, at)
+        .into_iter()
+        .map(|(contract, l)| Candidate {
+            contract,
+            delta: l.delta,
+        });
     Ok(Candidates {
         spot: crate::state::spot_of(state, symbol).to_f64(),
-        deviation: state.world.total_variance(symbol, at, e.moment()).unwrap_or(0.0).sqrt(),
+        deviation: state
+            .world
+            .total_variance(symbol, at, e.moment())
+            .unwrap_or(0.0)
+            .sqrt(),
         listed: listed.collect(),
     })
 }
 
-fn view(state: &DeskState, quoter: &mut Quoter, symbol: &str, query: &IdeasQuery) -> Result<Vec<IdeaWire>, Refusal> {
-    let (u, e) = (known(state, symbol)?, expiration_of(state, symbol, &query.expiration)?);
-    let later = state.world.expirations(symbol, state.clock.now).unwrap_or_default().into_iter();
+fn view(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    symbol: &str,
+    query: &IdeasQuery,
+) -> Result<Vec<IdeaWire>, Refusal> {
+    let (u, e) = (
+        known(state, symbol)?,
+        expiration_of(state, symbol, &query.expiration)?,
+    );
+    let later = state
+        .world
+        .expirations(symbol, state.clock.now)
+        .unwrap_or_default()
+        .into_iter();
     let far = later
         .filter(|l| l.date > e.date && l.cycle != desk::Cycle::Weekly)
         .find(|l| state.clock.now.days_until(l.date) >= 2 * state.clock.now.days_until(e.date));
     let own = Instrument::Underlying(symbol.to_owned());
     let material = Material {
         near: candidates(state, quoter, symbol, &e)?,
-        far: far.map(|far| candidates(state, quoter, symbol, &far)).transpose()?,
+        far: far
+            .map(|far| candidates(state, quoter, symbol, &far))
+            .transpose()?,
         own: (u.kind != desk::UnderlyingKind::Index).then(|| symbol.to_owned()),
         lot: u.lot(),
         held: state.account.held(&own),
     };
     let made = desk::ideas(query.intention, &material).into_iter();
     made.map(|idea| {
-        let proposal = Proposal { structure: idea.structure, entry: desk::EntryPrice::Middle, range: None, closing: false };
-        Ok(IdeaWire { why: idea.why, evaluation: evaluation(&money::evaluate(state, quoter, symbol, &proposal)?, u) })
+        let proposal = Proposal {
+            structure: idea.structure,
+            entry: desk::EntryPrice::Middle,
+            range: None,
+            closing: false,
+        };
+        Ok(IdeaWire {
+            why: idea.why,
+            evaluation: evaluation(&money::evaluate(state, quoter, symbol, &proposal)?, u),
+        })
     })
     .collect()
 }
 
 /// Structures for an intention in one expiration.
 #[utoipa::path(get, path = "/ideas/{symbol}", tag = "chain", params(("symbol" = String, Path), IdeasQuery), responses((status = 200, body = Vec<IdeaWire>), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn ideas(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<IdeasQuery>) -> Result<Json<Vec<IdeaWire>>, Problem> {
-    Ok(Json(app.read(move |state, quoter| view(state, quoter, &symbol, &query)).await??))
+async fn ideas(
+    State(app): State<AppState>,
+    Path(symbol): Path<String>,
+    Query(query): Query<IdeasQuery>,
+) -> Result<Json<Vec<IdeaWire>>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| view(state, quoter, &symbol, &query))
+            .await??,
+    ))
 }
 
 /// What a place is measured by.
@@ -127,29 +176,70 @@ pub struct Picked {
     pub label: String,
 }
 
-fn picked(state: &DeskState, quoter: &mut Quoter, symbol: &str, query: &PickQuery) -> Result<Picked, Refusal> {
+fn picked(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    symbol: &str,
+    query: &PickQuery,
+) -> Result<Picked, Refusal> {
     let e = expiration_of(state, symbol, &query.expiration)?;
-    let wrong = |message: String| Err(Refusal::Field { field: "value", message });
+    let wrong = |message: String| {
+        Err(Refusal::Field {
+            field: "value",
+            message,
+        })
+    };
     let place = match query.by {
-        By::Delta if query.value.abs() > 0.0 && query.value.abs() < 1.0 => Place::Delta(query.value.abs()),
-        By::Delta => return wrong(format!("{} is not a delta; write above 0, below 1", query.value)),
+        By::Delta if query.value.abs() > 0.0 && query.value.abs() < 1.0 => {
+            Place::Delta(query.value.abs())
+        }
+        By::Delta => {
+            return wrong(format!(
+                "{} is not a delta; write above 0, below 1",
+                query.value
+            ));
+        }
         By::Deviations if query.value.abs() <= 8.0 => Place::Deviations(query.value),
-        By::Deviations => return wrong(format!("{} deviations are beyond any strike; write −8 to 8", query.value)),
+        By::Deviations => {
+            return wrong(format!(
+                "{} deviations are beyond any strike; write −8 to 8",
+                query.value
+            ));
+        }
         By::Away if query.value.is_finite() => Place::Away(query.value),
         By::Away => return wrong(format!("{} is not a distance", query.value)),
     };
-    let kind = if query.side == Side::Call { Kind::Call } else { Kind::Put };
+    let kind = if query.side == Side::Call {
+        Kind::Call
+    } else {
+        Kind::Put
+    };
     let all = candidates(state, quoter, symbol, &e)?;
-    let found = all.pick(kind, place).ok_or(Refusal::Field { field: "expiration", message: format!("{} lists no such side", query.expiration) })?;
-    Ok(Picked { contract: found.to_string(), label: found.label() })
+    let found = all.pick(kind, place).ok_or(Refusal::Field {
+        field: "expiration",
+        message: format!("{} lists no such side", query.expiration),
+    })?;
+    Ok(Picked {
+        contract: found.to_string(),
+        label: found.label(),
+    })
 }
 
 /// The listed contract nearest to a delta, a deviation or a distance.
 #[utoipa::path(get, path = "/pick/{symbol}", tag = "chain", params(("symbol" = String, Path), PickQuery), responses((status = 200, body = Picked), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn pick(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<PickQuery>) -> Result<Json<Picked>, Problem> {
-    Ok(Json(app.read(move |state, quoter| picked(state, quoter, &symbol, &query)).await??))
+async fn pick(
+    State(app): State<AppState>,
+    Path(symbol): Path<String>,
+    Query(query): Query<PickQuery>,
+) -> Result<Json<Picked>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| picked(state, quoter, &symbol, &query))
+            .await??,
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    OpenApiRouter::new().routes(routes!(ideas)).routes(routes!(pick))
+    OpenApiRouter::new()
+        .routes(routes!(ideas))
+        .routes(routes!(pick))
 }

@@ -3,7 +3,10 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::{Easing, EntryPrice, Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide};
+use desk::{
+    Easing, EntryPrice, Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger,
+    TriggerSide,
+};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -46,7 +49,8 @@ enum TriggerSideWire {
     Rest,
 }
 
-/// Holds the order until the price watched stands at or above a level: either a price or a distance above the lowest seen.
+/// Holds the order until the price watched stands at or above a level: either a price or a distance
+/// above the lowest seen.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 struct TriggerWire {
@@ -70,7 +74,12 @@ impl TriggerWire {
         let level = match (self.at, self.trailing) {
             (Some(at), None) => Level::At(parse_price("trigger.at", &at, style)?),
             (None, Some(by)) => Level::Trailing(parse_price("trigger.trailing", &by, style)?),
-            _ => return Err(Refusal::Field { field: "trigger", message: "write either a price in \"at\" or a distance in \"trailing\"".into() }),
+            _ => {
+                return Err(Refusal::Field {
+                    field: "trigger",
+                    message: "write either a price in \"at\" or a distance in \"trailing\"".into(),
+                });
+            }
         };
         Ok(Trigger { side, level })
     }
@@ -109,27 +118,42 @@ struct PlaceRequest {
 
 impl PlaceRequest {
     fn parse(self, state: &crate::state::State) -> Result<Request, Refusal> {
-        let style = state.world.underlying(&self.symbol).map(|u| u.style_of_price).unwrap_or_default();
+        let style = state
+            .world
+            .underlying(&self.symbol)
+            .map(|u| u.style_of_price)
+            .unwrap_or_default();
         let length = self.client_id.chars().count();
         if !(1..=64).contains(&length) {
-            return Err(Refusal::Field { field: "clientId", message: format!("{length} characters; write 1 to 64") });
+            return Err(Refusal::Field {
+                field: "clientId",
+                message: format!("{length} characters; write 1 to 64"),
+            });
         }
         Ok(Request {
             client_id: self.client_id,
             symbol: self.symbol,
             unit: structure(&self.legs)?,
             quantity: self.quantity,
-            pricing: self.limit.map_or(Ok(Pricing::Market), |text| parse_price("limit", &text, style).map(Pricing::Limit))?,
+            pricing: self.limit.map_or(Ok(Pricing::Market), |text| {
+                parse_price("limit", &text, style).map(Pricing::Limit)
+            })?,
             trigger: self.trigger.map(|t| t.parse(style)).transpose()?,
             link: Link::default(),
             time_in_force: match (self.time_in_force, self.good_till) {
                 (TimeInForceWire::GoodTillDate, date) => {
                     let date = date.unwrap_or_default();
                     let message = format!("{date:?} is not a date; write it like 2031-04-18");
-                    TimeInForce::GoodTillDate(date.parse().map_err(|_| Refusal::Field { field: "goodTill", message })?)
+                    TimeInForce::GoodTillDate(date.parse().map_err(|_| Refusal::Field {
+                        field: "goodTill",
+                        message,
+                    })?)
                 }
                 (_, Some(date)) => {
-                    return Err(Refusal::Field { field: "goodTill", message: format!("{date:?} needs the time in force goodTillDate") });
+                    return Err(Refusal::Field {
+                        field: "goodTill",
+                        message: format!("{date:?} needs the time in force goodTillDate"),
+                    });
                 }
                 (TimeInForceWire::Day, None) => TimeInForce::Day,
                 (TimeInForceWire::GoodTillCancelled, None) => TimeInForce::GoodTillCancelled,
@@ -140,7 +164,12 @@ impl PlaceRequest {
                 (None, false) => Purpose::Open,
                 (Some(campaign), false) => Purpose::Close(campaign),
                 (Some(campaign), true) => Purpose::Roll(campaign),
-                (None, true) => return Err(Refusal::Field { field: "rolls", message: "name the campaign that is rolled in \"closes\"".into() }),
+                (None, true) => {
+                    return Err(Refusal::Field {
+                        field: "rolls",
+                        message: "name the campaign that is rolled in \"closes\"".into(),
+                    });
+                }
             },
         })
     }
@@ -164,7 +193,10 @@ async fn list_orders(State(app): State<AppState>) -> Json<Vec<OrderWire>> {
 /// Places a ticket.
 #[utoipa::path(post, path = "/orders", tag = "orders", request_body = PlaceRequest,
     responses((status = 201, body = OrderWire), (status = 409, body = Problem), (status = 422, body = Problem)))]
-async fn place(State(app): State<AppState>, Body(request): Body<PlaceRequest>) -> Result<(StatusCode, Json<OrderWire>), Problem> {
+async fn place(
+    State(app): State<AppState>,
+    Body(request): Body<PlaceRequest>,
+) -> Result<(StatusCode, Json<OrderWire>), Problem> {
     let request = request.parse(&app.desk.snapshot())?;
     let placed = app.command(move |desk| desk.place(request)).await?;
     Ok((StatusCode::CREATED, Json(shown(&app, &placed)?)))
@@ -205,12 +237,29 @@ struct LinkedRequest {
 /// Places tickets that depend on each other, all or none.
 #[utoipa::path(post, path = "/orders/linked", tag = "orders", request_body = LinkedRequest,
     responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
-async fn place_linked(State(app): State<AppState>, Body(request): Body<LinkedRequest>) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
+async fn place_linked(
+    State(app): State<AppState>,
+    Body(request): Body<LinkedRequest>,
+) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
     let tie = request.tie.parse();
     let state = app.desk.snapshot();
-    let requests = request.orders.into_iter().map(|r| r.parse(&state)).collect::<Result<Vec<_>, Refusal>>()?;
-    let placed = app.command(move |desk| desk.place_linked(requests, tie)).await?;
-    Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?)))
+    let requests = request
+        .orders
+        .into_iter()
+        .map(|r| r.parse(&state))
+        .collect::<Result<Vec<_>, Refusal>>()?;
+    let placed = app
+        .command(move |desk| desk.place_linked(requests, tie))
+        .await?;
+    Ok((
+        StatusCode::CREATED,
+        Json(
+            placed
+                .iter()
+                .map(|o| shown(&app, o))
+                .collect::<Result<_, _>>()?,
+        ),
+    ))
 }
 
 /// One order as FIX 4.4 text, its fields parted by "|" where the standard has a control character.
@@ -218,7 +267,11 @@ async fn place_linked(State(app): State<AppState>, Body(request): Body<LinkedReq
     responses((status = 200, content_type = "text/plain", body = String), (status = 404, body = Problem)))]
 async fn fix_text(State(app): State<AppState>, Path(id): Path<u64>) -> Result<String, Problem> {
     let state = app.desk.snapshot();
-    let found = state.orders.iter().find(|o| o.id == id).ok_or(Refusal::NoOrder(id))?;
+    let found = state
+        .orders
+        .iter()
+        .find(|o| o.id == id)
+        .ok_or(Refusal::NoOrder(id))?;
     let underlying = known(&state, &found.request.symbol)?;
     Ok(fix::order_text(found, underlying).replace(fix::BETWEEN, "|"))
 }
@@ -230,14 +283,27 @@ fn shown(app: &AppState, o: &desk::Order) -> Result<OrderWire, Refusal> {
 
 /// How prices of an order are written.
 fn style_of(state: &crate::state::State, id: u64) -> PriceStyle {
-    let symbol = state.orders.iter().find(|o| o.id == id).map(|o| o.request.symbol.as_str()).unwrap_or_default();
-    state.world.underlying(symbol).map(|u| u.style_of_price).unwrap_or_default()
+    let symbol = state
+        .orders
+        .iter()
+        .find(|o| o.id == id)
+        .map(|o| o.request.symbol.as_str())
+        .unwrap_or_default();
+    state
+        .world
+        .underlying(symbol)
+        .map(|u| u.style_of_price)
+        .unwrap_or_default()
 }
 
 /// Changes the limit of a working order.
 #[utoipa::path(post, path = "/orders/{id}/limit", tag = "orders", params(("id" = u64, Path)), request_body = RepriceRequest,
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
-async fn reprice(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<RepriceRequest>) -> Result<Json<OrderWire>, Problem> {
+async fn reprice(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+    Body(request): Body<RepriceRequest>,
+) -> Result<Json<OrderWire>, Problem> {
     let price = parse_price("limit", &request.limit, style_of(&app.desk.snapshot(), id))?;
     let changed = app.command(move |desk| desk.reprice(id, price)).await?;
     Ok(Json(shown(&app, &changed)?))
@@ -254,8 +320,14 @@ struct ResizeRequest {
 /// Changes the size of a working order.
 #[utoipa::path(post, path = "/orders/{id}/quantity", tag = "orders", params(("id" = u64, Path)), request_body = ResizeRequest,
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
-async fn resize(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<ResizeRequest>) -> Result<Json<OrderWire>, Problem> {
-    let changed = app.command(move |desk| desk.resize(id, request.quantity)).await?;
+async fn resize(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+    Body(request): Body<ResizeRequest>,
+) -> Result<Json<OrderWire>, Problem> {
+    let changed = app
+        .command(move |desk| desk.resize(id, request.quantity))
+        .await?;
     Ok(Json(shown(&app, &changed)?))
 }
 
@@ -277,12 +349,26 @@ struct EaseRequest {
 /// Eases the limit of a working order step by step, or stops easing it.
 #[utoipa::path(post, path = "/orders/{id}/ease", tag = "orders", params(("id" = u64, Path)), request_body = EaseRequest,
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
-async fn ease(State(app): State<AppState>, Path(id): Path<u64>, Body(request): Body<EaseRequest>) -> Result<Json<OrderWire>, Problem> {
+async fn ease(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+    Body(request): Body<EaseRequest>,
+) -> Result<Json<OrderWire>, Problem> {
     let style = style_of(&app.desk.snapshot(), id);
     let easing = match (request.step, request.every, request.to) {
-        (Some(step), Some(every), Some(to)) => Some(Easing { step: parse_price("step", &step, style)?, every, to: parse_price("to", &to, style)? }),
+        (Some(step), Some(every), Some(to)) => Some(Easing {
+            step: parse_price("step", &step, style)?,
+            every,
+            to: parse_price("to", &to, style)?,
+        }),
         (None, None, None) => None,
-        _ => return Err(Refusal::Field { field: "step", message: "write step, every and to, or none of them to stop".into() }.into()),
+        _ => {
+            return Err(Refusal::Field {
+                field: "step",
+                message: "write step, every and to, or none of them to stop".into(),
+            }
+            .into());
+        }
     };
     let changed = app.command(move |desk| desk.ease(id, easing)).await?;
     Ok(Json(shown(&app, &changed)?))
@@ -301,17 +387,35 @@ struct TieRequest {
 /// Ties working orders to each other.
 #[utoipa::path(post, path = "/orders/tie", tag = "orders", request_body = TieRequest,
     responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
-async fn tie(State(app): State<AppState>, Body(request): Body<TieRequest>) -> Result<Json<Vec<OrderWire>>, Problem> {
-    let changed = app.command(move |desk| desk.tie(&request.orders, request.tie.parse())).await?;
-    Ok(Json(changed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?))
+async fn tie(
+    State(app): State<AppState>,
+    Body(request): Body<TieRequest>,
+) -> Result<Json<Vec<OrderWire>>, Problem> {
+    let changed = app
+        .command(move |desk| desk.tie(&request.orders, request.tie.parse()))
+        .await?;
+    Ok(Json(
+        changed
+            .iter()
+            .map(|o| shown(&app, o))
+            .collect::<Result<_, _>>()?,
+    ))
 }
 
 /// Takes the ties of a working order away.
 #[utoipa::path(post, path = "/orders/{id}/untie", tag = "orders", params(("id" = u64, Path)),
     responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
-async fn untie(State(app): State<AppState>, Path(id): Path<u64>) -> Result<Json<Vec<OrderWire>>, Problem> {
+async fn untie(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+) -> Result<Json<Vec<OrderWire>>, Problem> {
     let changed = app.command(move |desk| desk.untie(id)).await?;
-    Ok(Json(changed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?))
+    Ok(Json(
+        changed
+            .iter()
+            .map(|o| shown(&app, o))
+            .collect::<Result<_, _>>()?,
+    ))
 }
 
 /// A price of the ticket's three.
@@ -351,22 +455,47 @@ struct CloseRequest {
 /// Closes several positions at their rest, middle or cross, all or none of the orders.
 #[utoipa::path(post, path = "/positions/close", tag = "orders", request_body = CloseRequest,
     responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
-async fn close_positions(State(app): State<AppState>, Body(request): Body<CloseRequest>) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
+async fn close_positions(
+    State(app): State<AppState>,
+    Body(request): Body<CloseRequest>,
+) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
     let length = request.client_id.chars().count();
     if !(1..=48).contains(&length) {
-        return Err(Refusal::Field { field: "clientId", message: format!("{length} characters; write 1 to 48") }.into());
+        return Err(Refusal::Field {
+            field: "clientId",
+            message: format!("{length} characters; write 1 to 48"),
+        }
+        .into());
     }
     if !(1..=20).contains(&request.positions.len()) {
-        return Err(Refusal::Field { field: "positions", message: format!("{} positions; write 1 to 20", request.positions.len()) }.into());
+        return Err(Refusal::Field {
+            field: "positions",
+            message: format!("{} positions; write 1 to 20", request.positions.len()),
+        }
+        .into());
     }
     let at = match request.at {
         MarkWire::Rest => EntryPrice::Rest,
         MarkWire::Middle => EntryPrice::Middle,
         MarkWire::Cross => EntryPrice::Cross,
     };
-    let which: Vec<(u64, i64)> = request.positions.iter().map(|p| (p.campaign, p.packages)).collect();
-    let placed = app.command(move |desk| desk.close_positions(&request.client_id, &which, &at)).await?;
-    Ok((StatusCode::CREATED, Json(placed.iter().map(|o| shown(&app, o)).collect::<Result<_, _>>()?)))
+    let which: Vec<(u64, i64)> = request
+        .positions
+        .iter()
+        .map(|p| (p.campaign, p.packages))
+        .collect();
+    let placed = app
+        .command(move |desk| desk.close_positions(&request.client_id, &which, &at))
+        .await?;
+    Ok((
+        StatusCode::CREATED,
+        Json(
+            placed
+                .iter()
+                .map(|o| shown(&app, o))
+                .collect::<Result<_, _>>()?,
+        ),
+    ))
 }
 
 /// Where a campaign is rolled to.
@@ -392,14 +521,24 @@ struct RollWire {
 /// The package that rolls a campaign to another expiration, strikes moved by as many steps.
 #[utoipa::path(get, path = "/positions/{campaign}/roll", tag = "orders", params(("campaign" = u64, Path), RollQuery),
     responses((status = 200, body = RollWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn roll_of(State(app): State<AppState>, Path(campaign): Path<u64>, Query(query): Query<RollQuery>) -> Result<Json<RollWire>, Problem> {
+async fn roll_of(
+    State(app): State<AppState>,
+    Path(campaign): Path<u64>,
+    Query(query): Query<RollQuery>,
+) -> Result<Json<RollWire>, Problem> {
     let found = app.read(move |state, _| {
         let expiry = query.expiry.parse().map_err(|_| Refusal::Field {
             field: "expiry",
-            message: format!("{:?} is not a date; write it like 2031-04-18", query.expiry.chars().take(40).collect::<String>()),
+            message: format!(
+                "{:?} is not a date; write it like 2031-04-18",
+                query.expiry.chars().take(40).collect::<String>()
+            ),
         })?;
         let (unit, opens) = crate::campaigns::roll(state, campaign, expiry, query.strikes)?;
-        Ok::<_, Refusal>(RollWire { unit: crate::wire::legs_wire(&unit), opens })
+        Ok::<_, Refusal>(RollWire {
+            unit: crate::wire::legs_wire(&unit),
+            opens,
+        })
     });
     Ok(Json(found.await??))
 }
@@ -407,7 +546,10 @@ async fn roll_of(State(app): State<AppState>, Path(campaign): Path<u64>, Query(q
 /// Cancels a working order.
 #[utoipa::path(post, path = "/orders/{id}/cancel", tag = "orders", params(("id" = u64, Path)),
     responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
-async fn cancel(State(app): State<AppState>, Path(id): Path<u64>) -> Result<Json<OrderWire>, Problem> {
+async fn cancel(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+) -> Result<Json<OrderWire>, Problem> {
     let changed = app.command(move |desk| desk.cancel(id)).await?;
     Ok(Json(shown(&app, &changed)?))
 }

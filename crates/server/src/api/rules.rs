@@ -23,16 +23,26 @@ pub struct RulesWire {
 /// The rules as they are.
 #[utoipa::path(get, path = "/rules", tag = "account", responses((status = 200, body = RulesWire)))]
 async fn rules(State(app): State<AppState>) -> Json<RulesWire> {
-    Json(RulesWire { risk_percent: app.desk.snapshot().risk_percent })
+    Json(RulesWire {
+        risk_percent: app.desk.snapshot().risk_percent,
+    })
 }
 
 /// Replaces the rules.
 #[utoipa::path(put, path = "/rules", tag = "account", request_body = RulesWire, responses((status = 204), (status = 422, body = Problem)))]
-async fn set_rules(State(app): State<AppState>, Body(rules): Body<RulesWire>) -> Result<StatusCode, Problem> {
+async fn set_rules(
+    State(app): State<AppState>,
+    Body(rules): Body<RulesWire>,
+) -> Result<StatusCode, Problem> {
     if let Some(p) = rules.risk_percent.filter(|p| !(*p > 0.0 && *p <= 100.0)) {
-        return Err(Refusal::Field { field: "riskPercent", message: format!("{p} is not a share of the account; write above 0, at most 100") }.into());
+        return Err(Refusal::Field {
+            field: "riskPercent",
+            message: format!("{p} is not a share of the account; write above 0, at most 100"),
+        }
+        .into());
     }
-    app.command(move |desk| desk.set_risk_rule(rules.risk_percent)).await?;
+    app.command(move |desk| desk.set_risk_rule(rules.risk_percent))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -21,8 +21,15 @@ struct SmileQuery {
 
 /// What bid, middle and ask of each strike imply, and the line through them.
 #[utoipa::path(get, path = "/smile/{symbol}", tag = "chain", params(("symbol" = String, Path), SmileQuery), responses((status = 200, body = SmileView), (status = 404, body = Problem), (status = 422, body = Problem)))]
-async fn smile(State(app): State<AppState>, Path(symbol): Path<String>, Query(query): Query<SmileQuery>) -> Result<Json<SmileView>, Problem> {
-    Ok(Json(app.read(move |state, quoter| smile_view(state, quoter, &symbol, &query.expiration)).await??))
+async fn smile(
+    State(app): State<AppState>,
+    Path(symbol): Path<String>,
+    Query(query): Query<SmileQuery>,
+) -> Result<Json<SmileView>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| smile_view(state, quoter, &symbol, &query.expiration))
+            .await??,
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

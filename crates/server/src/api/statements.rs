@@ -30,21 +30,39 @@ fn file(text: String, kind: &'static str, name: &'static str) -> Response {
 #[utoipa::path(get, path = "/positions.csv", tag = "account", responses((status = 200, content_type = "text/csv", body = String)))]
 async fn positions_csv(State(app): State<AppState>) -> Result<Response, Problem> {
     let text = app.read(statement::positions_csv).await?;
-    Ok(file(text, "text/csv; charset=utf-8", "attachment; filename=\"positions.csv\""))
+    Ok(file(
+        text,
+        "text/csv; charset=utf-8",
+        "attachment; filename=\"positions.csv\"",
+    ))
 }
 
 /// Executions as CSV.
 #[utoipa::path(get, path = "/fills.csv", tag = "account", responses((status = 200, content_type = "text/csv", body = String)))]
 async fn fills_csv(State(app): State<AppState>) -> Result<Response, Problem> {
     let text = app.read(|state, _| statement::fills_csv(state)).await?;
-    Ok(file(text, "text/csv; charset=utf-8", "attachment; filename=\"fills.csv\""))
+    Ok(file(
+        text,
+        "text/csv; charset=utf-8",
+        "attachment; filename=\"fills.csv\"",
+    ))
 }
 
 /// Executions, positions and cash as an OFX investment statement.
 #[utoipa::path(get, path = "/statement.ofx", tag = "account", responses((status = 200, content_type = "application/x-ofx", body = String)))]
 async fn statement_ofx(State(app): State<AppState>) -> Result<Response, Problem> {
-    let text = app.read(statement::ofx).await?.map_err(|e| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "statement", e.to_string()))?;
-    Ok(file(text, "application/x-ofx", "attachment; filename=\"statement.ofx\""))
+    let text = app.read(statement::ofx).await?.map_err(|e| {
+        Problem::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "statement",
+            e.to_string(),
+        )
+    })?;
+    Ok(file(
+        text,
+        "application/x-ofx",
+        "attachment; filename=\"statement.ofx\"",
+    ))
 }
 
 /// What became of a file of executions.
@@ -59,14 +77,37 @@ struct ImportReport {
 /// Books the executions of a CSV file, all or none.
 #[utoipa::path(post, path = "/fills/import", tag = "account", request_body(content = String, content_type = "text/csv"),
     responses((status = 200, body = ImportReport), (status = 422, body = ImportReport)))]
-async fn import_fills(State(app): State<AppState>, text: String) -> Result<(StatusCode, Json<ImportReport>), Problem> {
-    Ok(match app.command(move |desk| desk.import_fills(&text)).await? {
-        Ok(booked) => (StatusCode::OK, Json(ImportReport { booked, problems: Vec::new() })),
-        Err(problems) => (StatusCode::UNPROCESSABLE_ENTITY, Json(ImportReport { booked: 0, problems })),
-    })
+async fn import_fills(
+    State(app): State<AppState>,
+    text: String,
+) -> Result<(StatusCode, Json<ImportReport>), Problem> {
+    Ok(
+        match app.command(move |desk| desk.import_fills(&text)).await? {
+            Ok(booked) => (
+                StatusCode::OK,
+                Json(ImportReport {
+                    booked,
+                    problems: Vec::new(),
+                }),
+            ),
+            Err(problems) => (
+                StatusCode::UNPROCESSABLE_ENTITY,
+                Json(ImportReport {
+                    booked: 0,
+                    problems,
+                }),
+            ),
+        },
+    )
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
-    let larger = OpenApiRouter::new().routes(routes!(import_fills)).layer(DefaultBodyLimit::max(MOST_FILE));
-    OpenApiRouter::new().routes(routes!(positions_csv)).routes(routes!(fills_csv)).routes(routes!(statement_ofx)).merge(larger)
+    let larger = OpenApiRouter::new()
+        .routes(routes!(import_fills))
+        .layer(DefaultBodyLimit::max(MOST_FILE));
+    OpenApiRouter::new()
+        .routes(routes!(positions_csv))
+        .routes(routes!(fills_csv))
+        .routes(routes!(statement_ofx))
+        .merge(larger)
 }

@@ -7,8 +7,26 @@ use quant::{Accuracy, Lognormal, touch};
 use super::Outcome;
 use super::table::{self, Row};
 
-const COLUMNS: [&str; 8] = ["id", "underlying", "low", "high", "t_years", "vol", "rate", "yield"];
-const RESULTS: [&str; 8] = ["below", "between", "above", "touch_low", "touch_high", "touch_either", "touch_both", "touch_neither"];
+const COLUMNS: [&str; 8] = [
+    "id",
+    "underlying",
+    "low",
+    "high",
+    "t_years",
+    "vol",
+    "rate",
+    "yield",
+];
+const RESULTS: [&str; 8] = [
+    "below",
+    "between",
+    "above",
+    "touch_low",
+    "touch_high",
+    "touch_either",
+    "touch_both",
+    "touch_neither",
+];
 
 pub const HELP: &str = "\
 Columns in:
@@ -27,15 +45,35 @@ Columns out, chances between 0 and 1 under a lognormal price watched continuousl
 A barrier already at or behind the price counts as touched. Exit status 1 if a row has an error.";
 
 pub fn run(input: Box<dyn Read>, output: &mut dyn Write, _: Accuracy) -> Result<Outcome, String> {
-    table::run(input, output, &COLUMNS, &RESULTS, |rows| rows.iter().map(chance).collect())
+    table::run(input, output, &COLUMNS, &RESULTS, |rows| {
+        rows.iter().map(chance).collect()
+    })
 }
 
 fn chance(row: &Row<'_>) -> Result<Vec<f64>, String> {
-    let [underlying, low, high, time, vol, rate, carry_yield] =
-        ["underlying", "low", "high", "t_years", "vol", "rate", "yield"].map(|name| row.number(name));
-    let (underlying, low, high, time, vol, drift) = (underlying?, low?, high?, time?, vol?, rate? - carry_yield?);
+    let [underlying, low, high, time, vol, rate, carry_yield] = [
+        "underlying",
+        "low",
+        "high",
+        "t_years",
+        "vol",
+        "rate",
+        "yield",
+    ]
+    .map(|name| row.number(name));
+    let (underlying, low, high, time, vol, drift) =
+        (underlying?, low?, high?, time?, vol?, rate? - carry_yield?);
     let t = touch(underlying, low, high, drift, vol, time).map_err(|e| e.to_string())?;
     let end = Lognormal::new(underlying, drift, vol, time).map_err(|e| e.to_string())?;
     let (below, above) = (end.below(low), end.above(high));
-    Ok(vec![below, (1.0 - below - above).max(0.0), above, t.low, t.high, t.either, t.both, t.neither])
+    Ok(vec![
+        below,
+        (1.0 - below - above).max(0.0),
+        above,
+        t.low,
+        t.high,
+        t.either,
+        t.both,
+        t.neither,
+    ])
 }

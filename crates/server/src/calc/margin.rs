@@ -2,7 +2,9 @@
 
 use std::io::{Read, Write};
 
-use desk::regime::{self, Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, Strategy};
+use desk::regime::{
+    self, Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, Strategy,
+};
 use quant::{Accuracy, Kind};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -133,23 +135,53 @@ pub fn run(input: Box<dyn Read>, output: &mut dyn Write, _: Accuracy) -> Result<
 
 fn answer(read: CaseIn) -> Result<Answer, String> {
     let regime = regime_of(&read.regime, read.params)?;
-    let legs = read.legs.iter().enumerate().map(|(i, l)| leg(i, l, read.underlying.price)).collect::<Result<Vec<_>, _>>()?;
+    let legs = read
+        .legs
+        .iter()
+        .enumerate()
+        .map(|(i, l)| leg(i, l, read.underlying.price))
+        .collect::<Result<Vec<_>, _>>()?;
     if legs.is_empty() {
         return Err("there are no legs".into());
     }
-    let case = RegimeCase { price: read.underlying.price, multiplier: read.underlying.multiplier, legs };
-    let mut out = Answer { id: read.id, ..Answer::default() };
+    let case = RegimeCase {
+        price: read.underlying.price,
+        multiplier: read.underlying.multiplier,
+        legs,
+    };
+    let mut out = Answer {
+        id: read.id,
+        ..Answer::default()
+    };
     out.requirement = match &regime {
         Regime::Strategy(rules) => {
-            let (requirement, groups) = regime::strategy(&case, rules).map_err(|e| e.to_string())?;
-            let one = |(leg, qty): &(usize, i64)| GroupLeg { leg: *leg, qty: *qty };
-            out.groups = Some(groups.iter().map(|g| GroupOut { legs: g.legs.iter().map(one).collect(), requirement: g.requirement }).collect());
+            let (requirement, groups) =
+                regime::strategy(&case, rules).map_err(|e| e.to_string())?;
+            let one = |(leg, qty): &(usize, i64)| GroupLeg {
+                leg: *leg,
+                qty: *qty,
+            };
+            out.groups = Some(
+                groups
+                    .iter()
+                    .map(|g| GroupOut {
+                        legs: g.legs.iter().map(one).collect(),
+                        requirement: g.requirement,
+                    })
+                    .collect(),
+            );
             requirement
         }
-        Regime::Portfolio(rules) => regime::portfolio(&case, rules).map_err(|e| e.to_string())?.requirement(),
+        Regime::Portfolio(rules) => regime::portfolio(&case, rules)
+            .map_err(|e| e.to_string())?
+            .requirement(),
         Regime::Scan(rules) => {
             let s = regime::scan(&case, rules).map_err(|e| e.to_string())?;
-            out.scanned = Some(ScannedOut { scan_risk: s.scan_risk, net_option_value: s.net_option_value, exposure: s.exposure });
+            out.scanned = Some(ScannedOut {
+                scan_risk: s.scan_risk,
+                net_option_value: s.net_option_value,
+                exposure: s.exposure,
+            });
             s.requirement
         }
     };
@@ -173,7 +205,11 @@ fn requirement(regime: &Regime, case: &RegimeCase) -> Result<f64, RegimeError> {
 
 /// Under the portfolio regime an option's value stays in the equity.
 fn tied_up(regime: &Regime, case: &RegimeCase, requirement: f64) -> f64 {
-    if let Regime::Portfolio(_) = regime { requirement } else { requirement + case.net() }
+    if let Regime::Portfolio(_) = regime {
+        requirement
+    } else {
+        requirement + case.net()
+    }
 }
 
 fn regime_of(name: &str, params: Value) -> Result<Regime, String> {
@@ -181,16 +217,43 @@ fn regime_of(name: &str, params: Value) -> Result<Regime, String> {
     match name {
         "strategy" => {
             let p: StrategyIn = serde_json::from_value(params).map_err(wrong)?;
-            Ok(Regime::Strategy(Strategy { naked: p.naked, minimum: p.minimum, stock_initial: p.stock_initial, puts_secured: false }))
+            Ok(Regime::Strategy(Strategy {
+                naked: p.naked,
+                minimum: p.minimum,
+                stock_initial: p.stock_initial,
+                puts_secured: false,
+            }))
         }
         "portfolio" => {
             let p: PortfolioIn = serde_json::from_value(params).map_err(wrong)?;
-            let PortfolioIn { down, up, points, minimum_per_contract, rate, carry_yield } = p;
-            Ok(Regime::Portfolio(Portfolio { down, up, points, minimum_per_contract, rate, carry_yield }))
+            let PortfolioIn {
+                down,
+                up,
+                points,
+                minimum_per_contract,
+                rate,
+                carry_yield,
+            } = p;
+            Ok(Regime::Portfolio(Portfolio {
+                down,
+                up,
+                points,
+                minimum_per_contract,
+                rate,
+                carry_yield,
+            }))
         }
         "scan" => {
             let p: ScanIn = serde_json::from_value(params).map_err(wrong)?;
-            let ScanIn { price_scan, vol_scan, extreme_multiple, extreme_cover, exposure_rate, short_option_minimum, rate } = p;
+            let ScanIn {
+                price_scan,
+                vol_scan,
+                extreme_multiple,
+                extreme_cover,
+                exposure_rate,
+                short_option_minimum,
+                rate,
+            } = p;
             Ok(Regime::Scan(Scan {
                 price_scan,
                 vol_scan,
@@ -202,31 +265,56 @@ fn regime_of(name: &str, params: Value) -> Result<Regime, String> {
                 carry_yield: rate,
             }))
         }
-        _ => Err(format!("regime {name:?} is not known; write strategy, portfolio or scan")),
+        _ => Err(format!(
+            "regime {name:?} is not known; write strategy, portfolio or scan"
+        )),
     }
 }
 
 fn leg(i: usize, l: &LegIn, underlying: f64) -> Result<RegimeLeg, String> {
     if l.qty.fract() != 0.0 || l.qty == 0.0 || l.qty.abs() > 1e9 {
-        return Err(format!("leg {i}: qty {} is not a whole number of contracts or shares other than zero", l.qty));
+        return Err(format!(
+            "leg {i}: qty {} is not a whole number of contracts or shares other than zero",
+            l.qty
+        ));
     }
     let quantity = l.qty as i64;
-    let needed = |name: &str, value: Option<f64>| value.ok_or_else(|| format!("leg {i}: a {} needs {name}", l.kind));
+    let needed = |name: &str, value: Option<f64>| {
+        value.ok_or_else(|| format!("leg {i}: a {} needs {name}", l.kind))
+    };
     let option = |kind| {
-        let option = RegimeKind::Option { kind, strike: needed("strike", l.strike)?, time: needed("t_years", l.t_years)?, vol: l.vol };
-        Ok(RegimeLeg { quantity, kind: option, price: needed("price", l.price)? })
+        let option = RegimeKind::Option {
+            kind,
+            strike: needed("strike", l.strike)?,
+            time: needed("t_years", l.t_years)?,
+            vol: l.vol,
+        };
+        Ok(RegimeLeg {
+            quantity,
+            kind: option,
+            price: needed("price", l.price)?,
+        })
     };
     let own = |kind| {
         if l.strike.is_some() || l.t_years.is_some() {
-            return Err(format!("leg {i}: a {} has no strike and no t_years", l.kind));
+            return Err(format!(
+                "leg {i}: a {} has no strike and no t_years",
+                l.kind
+            ));
         }
-        Ok(RegimeLeg { quantity, kind, price: l.price.unwrap_or(underlying) })
+        Ok(RegimeLeg {
+            quantity,
+            kind,
+            price: l.price.unwrap_or(underlying),
+        })
     };
     match l.kind.as_str() {
         "call" => option(Kind::Call),
         "put" => option(Kind::Put),
         "stock" => own(RegimeKind::Stock),
         "future" => own(RegimeKind::Future),
-        other => Err(format!("leg {i}: kind {other:?} is not known; write call, put, stock or future")),
+        other => Err(format!(
+            "leg {i}: kind {other:?} is not known; write call, put, stock or future"
+        )),
     }
 }

@@ -1,8 +1,9 @@
 //! The batch calculator: `pikebell calc price|iv|chance|position|margin`.
 //!
-//! Rows are read, worked out in parallel and written in their order, a block at a time. A row that cannot be priced gets an
-//! `error` text and the good rows are still written; the exit status then is 1. What cannot be read at all (no such file, a
-//! missing column) ends the run with status 2 and a message, before anything is written.
+//! Rows are read, worked out in parallel and written in their order, a block at a time. A row that
+//! cannot be priced gets an `error` text and the good rows are still written; the exit status then
+//! is 1. What cannot be read at all (no such file, a missing column) ends the run with status 2 and
+//! a message, before anything is written.
 
 mod chance;
 mod iv;
@@ -83,11 +84,15 @@ pub fn run(what: &Calc) -> Result<Outcome, String> {
         Calc::Margin(f) => (f, margin::run),
     };
     let input: Box<dyn Read> = match &files.input {
-        Some(path) => Box::new(BufReader::new(File::open(path).map_err(|e| format!("{}: {e}", path.display()))?)),
+        Some(path) => Box::new(BufReader::new(
+            File::open(path).map_err(|e| format!("{}: {e}", path.display()))?,
+        )),
         None => Box::new(std::io::stdin().lock()),
     };
     let mut output: Box<dyn Write> = match &files.output {
-        Some(path) => Box::new(BufWriter::new(File::create(path).map_err(|e| format!("{}: {e}", path.display()))?)),
+        Some(path) => Box::new(BufWriter::new(
+            File::create(path).map_err(|e| format!("{}: {e}", path.display()))?,
+        )),
         None => Box::new(BufWriter::new(std::io::stdout().lock())),
     };
     let accuracy = match files.accuracy {
@@ -106,7 +111,8 @@ struct Document {
     cases: Vec<Value>,
 }
 
-/// Works out the cases of a document in parallel and writes their answers in order. One that cannot be read or worked out has its id and why.
+/// Works out the cases of a document in parallel and writes their answers in order. One that cannot
+/// be read or worked out has its id and why.
 fn run_cases<C: DeserializeOwned, A: Serialize>(
     input: Box<dyn Read>,
     output: &mut dyn Write,
@@ -115,15 +121,27 @@ fn run_cases<C: DeserializeOwned, A: Serialize>(
     let document: Document = serde_json::from_reader(input).map_err(|e| format!("reading: {e}"))?;
     let answer = |case: Value| {
         let id = case.get("id").cloned().unwrap_or(Value::Null);
-        let worked = serde_json::from_value(case).map_err(|e| e.to_string()).and_then(&work);
+        let worked = serde_json::from_value(case)
+            .map_err(|e| e.to_string())
+            .and_then(&work);
         let written = worked.and_then(|a| serde_json::to_value(a).map_err(|e| e.to_string()));
         written.map_err(|error| serde_json::json!({ "id": id, "error": error }))
     };
     let answers: Vec<Result<Value, Value>> = document.cases.into_par_iter().map(answer).collect();
-    let outcome = if answers.iter().all(Result::is_ok) { Outcome::AllGood } else { Outcome::SomeBad };
-    let cases: Vec<Value> = answers.into_iter().map(|a| a.unwrap_or_else(|failed| failed)).collect();
-    serde_json::to_writer(&mut *output, &serde_json::json!({ "cases": cases })).map_err(|e| format!("writing: {e}"))?;
-    output.write_all(b"\n").map_err(|e| format!("writing: {e}"))?;
+    let outcome = if answers.iter().all(Result::is_ok) {
+        Outcome::AllGood
+    } else {
+        Outcome::SomeBad
+    };
+    let cases: Vec<Value> = answers
+        .into_iter()
+        .map(|a| a.unwrap_or_else(|failed| failed))
+        .collect();
+    serde_json::to_writer(&mut *output, &serde_json::json!({ "cases": cases }))
+        .map_err(|e| format!("writing: {e}"))?;
+    output
+        .write_all(b"\n")
+        .map_err(|e| format!("writing: {e}"))?;
     Ok(outcome)
 }
 

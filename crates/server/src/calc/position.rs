@@ -94,27 +94,52 @@ struct EvalOut {
     vega_pt: Option<f64>,
 }
 
-pub fn run(input: Box<dyn Read>, output: &mut dyn Write, accuracy: Accuracy) -> Result<Outcome, String> {
+pub fn run(
+    input: Box<dyn Read>,
+    output: &mut dyn Write,
+    accuracy: Accuracy,
+) -> Result<Outcome, String> {
     run_cases(input, output, |case| work(case, accuracy))
 }
 
 fn leg(number: usize, l: LegIn) -> Result<PositionLeg, String> {
-    let need = |name: &str, value: Option<f64>| value.ok_or_else(|| format!("leg {number}: {name} is missing"));
+    let need = |name: &str, value: Option<f64>| {
+        value.ok_or_else(|| format!("leg {number}: {name} is missing"))
+    };
     let option = |kind| -> Result<PositionKind, String> {
         let style = match l.style.as_deref() {
             None | Some("european") => Style::European,
             Some("american") => Style::American,
-            Some(other) => return Err(format!("leg {number}: style {other:?} is not known; write european or american")),
+            Some(other) => {
+                return Err(format!(
+                    "leg {number}: style {other:?} is not known; write european or american"
+                ));
+            }
         };
-        Ok(PositionKind::Option { kind, style, strike: need("strike", l.strike)?, time: need("t_years", l.t_years)?, vol: need("vol", l.vol)? })
+        Ok(PositionKind::Option {
+            kind,
+            style,
+            strike: need("strike", l.strike)?,
+            time: need("t_years", l.t_years)?,
+            vol: need("vol", l.vol)?,
+        })
     };
     let instrument = match l.kind.as_str() {
         "call" => option(Kind::Call)?,
         "put" => option(Kind::Put)?,
         "stock" => PositionKind::Stock,
-        other => return Err(format!("leg {number}: kind {other:?} is not known; write call, put or stock")),
+        other => {
+            return Err(format!(
+                "leg {number}: kind {other:?} is not known; write call, put or stock"
+            ));
+        }
     };
-    Ok(PositionLeg { instrument, quantity: l.qty, multiplier: l.multiplier, entry: l.entry_price })
+    Ok(PositionLeg {
+        instrument,
+        quantity: l.qty,
+        multiplier: l.multiplier,
+        entry: l.entry_price,
+    })
 }
 
 fn limit(l: Limit, sign: f64) -> (Value, Option<&'static str>) {
@@ -125,14 +150,29 @@ fn limit(l: Limit, sign: f64) -> (Value, Option<&'static str>) {
 }
 
 fn point(p: &Point) -> EvalOut {
-    EvalOut { value: p.value, pl: p.profit, delta: p.delta, gamma: p.gamma, theta_day: p.theta_day, vega_pt: p.vega_point }
+    EvalOut {
+        value: p.value,
+        pl: p.profit,
+        delta: p.delta,
+        gamma: p.gamma,
+        theta_day: p.theta_day,
+        vega_pt: p.vega_point,
+    }
 }
 
-/// The points asked for, in their order; those of one moment and volatility are worked out together.
-fn evaluated(position: &Position, asked: &[EvalIn], accuracy: Accuracy) -> Result<Vec<EvalOut>, quant::Error> {
+/// The points asked for, in their order; those of one moment and volatility are worked out
+/// together.
+fn evaluated(
+    position: &Position,
+    asked: &[EvalIn],
+    accuracy: Accuracy,
+) -> Result<Vec<EvalOut>, quant::Error> {
     let mut scenes: Vec<(Scene, Vec<usize>)> = Vec::new();
     for (i, e) in asked.iter().enumerate() {
-        let scene = Scene { elapsed: e.elapsed_years, vols: Shift::Points(e.vol_shift).into() };
+        let scene = Scene {
+            elapsed: e.elapsed_years,
+            vols: Shift::Points(e.vol_shift).into(),
+        };
         match scenes.iter_mut().find(|(s, _)| *s == scene) {
             Some((_, places)) => places.push(i),
             None => scenes.push((scene, vec![i])),
@@ -152,9 +192,21 @@ fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
     if case.legs.is_empty() {
         return Err("legs: at least one is needed".into());
     }
-    let legs = case.legs.into_iter().enumerate().map(|(i, l)| leg(i, l)).collect::<Result<Vec<_>, _>>()?;
-    let position = Position { spot: case.spot, rate: case.rate, carry_yield: case.carry_yield, legs };
-    let horizon = position.horizon(case.prob_vol, accuracy).map_err(|e| e.to_string())?;
+    let legs = case
+        .legs
+        .into_iter()
+        .enumerate()
+        .map(|(i, l)| leg(i, l))
+        .collect::<Result<Vec<_>, _>>()?;
+    let position = Position {
+        spot: case.spot,
+        rate: case.rate,
+        carry_yield: case.carry_yield,
+        legs,
+    };
+    let horizon = position
+        .horizon(case.prob_vol, accuracy)
+        .map_err(|e| e.to_string())?;
     let eval = evaluated(&position, &case.eval, accuracy).map_err(|e| e.to_string())?;
     let h = horizon.as_ref();
     let most = h.map(|h| limit(h.most, 1.0));

@@ -7,7 +7,19 @@ use quant::{Accuracy, Contract, DividendModel, Error, Terms, Valuation, value_al
 use super::Outcome;
 use super::table::{self, Answer};
 
-const COLUMNS: [&str; 11] = ["id", "kind", "style", "on", "underlying", "strike", "t_years", "rate", "yield", "vol", "dividends"];
+const COLUMNS: [&str; 11] = [
+    "id",
+    "kind",
+    "style",
+    "on",
+    "underlying",
+    "strike",
+    "t_years",
+    "rate",
+    "yield",
+    "vol",
+    "dividends",
+];
 const RESULTS: [&str; 6] = ["price", "delta", "gamma", "theta_day", "vega_pt", "rho_pt"];
 
 pub const HELP: &str = "\
@@ -36,19 +48,40 @@ In the exercise region of an American option the price is the exercise value, de
 a Greek that does not exist (at expiry, at the strike) is empty.
 Every digit of the 64-bit number is written. Exit status 1 if a row has an error.";
 
-pub fn run(input: Box<dyn Read>, output: &mut dyn Write, accuracy: Accuracy) -> Result<Outcome, String> {
+pub fn run(
+    input: Box<dyn Read>,
+    output: &mut dyn Write,
+    accuracy: Accuracy,
+) -> Result<Outcome, String> {
     table::run(input, output, &COLUMNS, &RESULTS, |rows| {
         table::options(
             rows,
             "vol",
             |options| {
-                let contracts: Vec<Contract> = options.iter().map(|(c, vol)| Contract { terms: Terms { vol: *vol, ..c.terms }, ..*c }).collect();
+                let contracts: Vec<Contract> = options
+                    .iter()
+                    .map(|(c, vol)| Contract {
+                        terms: Terms {
+                            vol: *vol,
+                            ..c.terms
+                        },
+                        ..*c
+                    })
+                    .collect();
                 let valued = value_all(&contracts, accuracy);
-                contracts.iter().zip(valued).map(|(c, v)| columns(&c.terms, c.spot, v)).collect()
+                contracts
+                    .iter()
+                    .zip(valued)
+                    .map(|(c, v)| columns(&c.terms, c.spot, v))
+                    .collect()
             },
             |option, vol| {
-                let terms = Terms { vol, ..option.terms };
-                let valued = DividendModel::new(&terms, &option.dividends, accuracy).and_then(|m| m.value(option.underlying));
+                let terms = Terms {
+                    vol,
+                    ..option.terms
+                };
+                let valued = DividendModel::new(&terms, &option.dividends, accuracy)
+                    .and_then(|m| m.value(option.underlying));
                 columns(&terms, option.underlying, valued)
             },
         )
@@ -59,7 +92,21 @@ fn columns(terms: &Terms, underlying: f64, valued: Result<Valuation, Error>) -> 
     let v = valued.map_err(|e| e.to_string())?;
     if terms.time == 0.0 && underlying == terms.strike {
         // The corner of the payoff has no derivatives.
-        return Ok(vec![v.price, f64::NAN, f64::NAN, f64::NAN, f64::NAN, f64::NAN]);
+        return Ok(vec![
+            v.price,
+            f64::NAN,
+            f64::NAN,
+            f64::NAN,
+            f64::NAN,
+            f64::NAN,
+        ]);
     }
-    Ok(vec![v.price, v.delta, v.gamma, v.theta_day, v.vega_point, v.rho_point])
+    Ok(vec![
+        v.price,
+        v.delta,
+        v.gamma,
+        v.theta_day,
+        v.vega_point,
+        v.rho_point,
+    ])
 }

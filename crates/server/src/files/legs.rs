@@ -1,4 +1,5 @@
-//! Legs of a draft as a table: `contract` (OSI symbol, or the underlying's own), `quantity` (bought above zero), `price` (may be empty).
+//! Legs of a draft as a table: `contract` (OSI symbol, or the underlying's own), `quantity` (bought
+//! above zero), `price` (may be empty).
 
 use desk::Instrument;
 
@@ -6,9 +7,14 @@ use super::table::{Table, read};
 
 /// Writes legs.
 pub fn legs_csv(legs: impl Iterator<Item = (String, i64, Option<String>)>) -> String {
-    let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-    let rows = std::iter::once(["contract".to_owned(), "quantity".into(), "price".into()])
-        .chain(legs.map(|(contract, quantity, price)| [contract, quantity.to_string(), price.unwrap_or_default()]));
+    let mut out = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .from_writer(Vec::new());
+    let rows = std::iter::once(["contract".to_owned(), "quantity".into(), "price".into()]).chain(
+        legs.map(|(contract, quantity, price)| {
+            [contract, quantity.to_string(), price.unwrap_or_default()]
+        }),
+    );
     for row in rows {
         // Writing to memory does not fail.
         let _ = out.write_record(row);
@@ -22,12 +28,23 @@ pub fn read_legs_csv(text: &str) -> Result<Vec<(Instrument, i64, Option<String>)
     let mut legs = Vec::new();
     let bad = table.rows(|row| {
         let price = Some(row.text("price").trim().to_owned()).filter(|p| !p.is_empty());
-        legs.push((row.read("contract")?, read("quantity", row.text("quantity").trim())?, price));
+        legs.push((
+            row.read("contract")?,
+            read("quantity", row.text("quantity").trim())?,
+            price,
+        ));
         Ok(())
     });
     match bad.as_slice() {
-        [] if legs.is_empty() => Err("there are no legs in it; write contract,quantity,price and one line for each leg".into()),
+        [] if legs.is_empty() => Err(
+            "there are no legs in it; write contract,quantity,price and one line for each leg"
+                .into(),
+        ),
         [] => Ok(legs),
-        bad => Err(bad.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ")),
+        bad => Err(bad
+            .iter()
+            .map(ToString::to_string)
+            .collect::<Vec<_>>()
+            .join("; ")),
     }
 }

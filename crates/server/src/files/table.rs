@@ -1,4 +1,5 @@
-//! Tables as RFC 4180 has them, whose columns are found by name and whose bad rows are refused one by one.
+//! Tables as RFC 4180 has them, whose columns are found by name and whose bad rows are refused one
+//! by one.
 
 use std::collections::BTreeMap;
 use std::fmt::Display;
@@ -43,19 +44,46 @@ impl Table {
     /// Reads the first row; `needed` columns must be there.
     pub(super) fn open(mut input: impl Read, needed: &[&str]) -> Result<Table, String> {
         let mut bytes = Vec::new();
-        input.read_to_end(&mut bytes).map_err(|e| format!("reading: {e}"))?;
-        let ends = (0..).zip(&bytes).filter(|(_, b)| **b == b'\n').map(|(i, _)| i).collect();
-        let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::Headers).from_reader(std::io::Cursor::new(bytes));
-        let headers = reader.headers().map_err(|e| format!("line 1: {e}"))?.clone();
-        let columns: BTreeMap<String, usize> = headers.iter().enumerate().map(|(i, name)| (name.to_owned(), i)).collect();
+        input
+            .read_to_end(&mut bytes)
+            .map_err(|e| format!("reading: {e}"))?;
+        let ends = (0..)
+            .zip(&bytes)
+            .filter(|(_, b)| **b == b'\n')
+            .map(|(i, _)| i)
+            .collect();
+        let mut reader = csv::ReaderBuilder::new()
+            .flexible(true)
+            .trim(csv::Trim::Headers)
+            .from_reader(std::io::Cursor::new(bytes));
+        let headers = reader
+            .headers()
+            .map_err(|e| format!("line 1: {e}"))?
+            .clone();
+        let columns: BTreeMap<String, usize> = headers
+            .iter()
+            .enumerate()
+            .map(|(i, name)| (name.to_owned(), i))
+            .collect();
         match needed.iter().find(|name| !columns.contains_key(**name)) {
-            Some(missing) => Err(format!("line 1: there is no column {missing:?}; needed are {}", needed.join(", "))),
-            None => Ok(Table { reader, columns, ends }),
+            Some(missing) => Err(format!(
+                "line 1: there is no column {missing:?}; needed are {}",
+                needed.join(", ")
+            )),
+            None => Ok(Table {
+                reader,
+                columns,
+                ends,
+            }),
         }
     }
 
-    /// Gives each row to `take`; what it refuses, and what is no row at all, comes back with its line.
-    pub(super) fn rows(mut self, mut take: impl FnMut(&Row<'_>) -> Result<(), String>) -> Vec<BadRow> {
+    /// Gives each row to `take`; what it refuses, and what is no row at all, comes back with its
+    /// line.
+    pub(super) fn rows(
+        mut self,
+        mut take: impl FnMut(&Row<'_>) -> Result<(), String>,
+    ) -> Vec<BadRow> {
         let mut bad = Vec::new();
         let mut record = csv::StringRecord::new();
         loop {
@@ -65,11 +93,17 @@ impl Table {
             match self.reader.read_record(&mut record) {
                 Ok(false) => return bad,
                 Ok(true) => {
-                    if let Err(what) = take(&Row { record: &record, columns: &self.columns }) {
+                    if let Err(what) = take(&Row {
+                        record: &record,
+                        columns: &self.columns,
+                    }) {
                         bad.push(BadRow { line, what });
                     }
                 }
-                Err(e) => bad.push(BadRow { line, what: e.to_string() }),
+                Err(e) => bad.push(BadRow {
+                    line,
+                    what: e.to_string(),
+                }),
             }
         }
     }
@@ -78,7 +112,10 @@ impl Table {
 impl Row<'_> {
     /// A cell; empty where the row ends before it or the column is not there.
     pub(super) fn text(&self, name: &str) -> &str {
-        self.columns.get(name).and_then(|i| self.record.get(*i)).unwrap_or("")
+        self.columns
+            .get(name)
+            .and_then(|i| self.record.get(*i))
+            .unwrap_or("")
     }
 
     /// A value of a cell, or what is wrong with it.
@@ -91,6 +128,10 @@ impl Row<'_> {
 
     /// As `read`, with a value for an empty cell.
     pub(super) fn or<T: FromStr<Err: Display>>(&self, name: &str, empty: T) -> Result<T, String> {
-        if self.text(name).is_empty() { Ok(empty) } else { self.read(name) }
+        if self.text(name).is_empty() {
+            Ok(empty)
+        } else {
+            self.read(name)
+        }
     }
 }

@@ -27,7 +27,14 @@ impl Place {
 
     /// With something besides asked for.
     pub fn desk_with(&self, asked: Asked) -> Result<Desk, server::Refusal> {
-        open(&self.0.path().join("desk.db"), Beginning::Empty, &Asked { seed: SEED, ..asked })
+        open(
+            &self.0.path().join("desk.db"),
+            Beginning::Empty,
+            &Asked {
+                seed: SEED,
+                ..asked
+            },
+        )
     }
 
     pub fn program(&self) -> Program {
@@ -35,10 +42,18 @@ impl Place {
     }
 
     /// With a market of one's own beside the simulated one.
-    pub fn program_with(&self, market: Option<&std::path::Path>) -> Result<Program, server::Refusal> {
+    pub fn program_with(
+        &self,
+        market: Option<&std::path::Path>,
+    ) -> Result<Program, server::Refusal> {
         let hosts = Hosts::loopback(HOST.parse().unwrap());
-        let desk = self.desk_with(Asked { market: market.map(Into::into), ..Asked::default() })?;
-        Ok(Program { app: router(AppState::new(DeskHandle::start(desk)), hosts) })
+        let desk = self.desk_with(Asked {
+            market: market.map(Into::into),
+            ..Asked::default()
+        })?;
+        Ok(Program {
+            app: router(AppState::new(DeskHandle::start(desk)), hosts),
+        })
     }
 }
 
@@ -52,13 +67,21 @@ impl Program {
         let status = response.status();
         let body = to_bytes(response.into_body(), 10_000_000).await.unwrap();
         let text = || Value::String(String::from_utf8_lossy(&body).into_owned());
-        (status, serde_json::from_slice(&body).unwrap_or_else(|_| text()))
+        (
+            status,
+            serde_json::from_slice(&body).unwrap_or_else(|_| text()),
+        )
     }
 
     /// A request with a body as it is, valid or not.
     pub async fn raw(&self, method: &str, path: &str, body: &str) -> (StatusCode, Value) {
-        let request = Request::builder().method(method).uri(path).header(header::HOST, HOST).header(header::CONTENT_TYPE, "application/json");
-        self.send(request.body(Body::from(body.to_owned())).unwrap()).await
+        let request = Request::builder()
+            .method(method)
+            .uri(path)
+            .header(header::HOST, HOST)
+            .header(header::CONTENT_TYPE, "application/json");
+        self.send(request.body(Body::from(body.to_owned())).unwrap())
+            .await
     }
 
     pub async fn post(&self, path: &str, body: &Value) -> (StatusCode, Value) {
@@ -75,17 +98,30 @@ impl Program {
     pub async fn monthly(&self) -> (String, Vec<Value>) {
         let head = self.get("/api/chain/NMOU").await["head"].clone();
         let marks = head["marks"].as_array().unwrap();
-        let mark = marks.iter().find(|m| m["cycle"] == "monthly" && m["days"].as_i64() > Some(30)).unwrap();
+        let mark = marks
+            .iter()
+            .find(|m| m["cycle"] == "monthly" && m["days"].as_i64() > Some(30))
+            .unwrap();
         let key = mark["key"].as_str().unwrap().to_owned();
-        let rows = self.get(&format!("/api/chain/NMOU?expiration={key}")).await["blocks"][0]["rows"].as_array().unwrap().clone();
+        let rows =
+            self.get(&format!("/api/chain/NMOU?expiration={key}")).await["blocks"][0]["rows"]
+                .as_array()
+                .unwrap()
+                .clone();
         (key, rows)
     }
 
     /// Legs of a bear call vertical above the price, one package.
     pub async fn bear_call(&self) -> Value {
         let (_, rows) = self.monthly().await;
-        let spot = self.get("/api/chain/NMOU").await["head"]["level"].as_f64().unwrap();
-        let above: Vec<&Value> = rows.iter().rev().filter(|r| r["at"].as_f64().unwrap() > spot * 1.03).collect();
+        let spot = self.get("/api/chain/NMOU").await["head"]["level"]
+            .as_f64()
+            .unwrap();
+        let above: Vec<&Value> = rows
+            .iter()
+            .rev()
+            .filter(|r| r["at"].as_f64().unwrap() > spot * 1.03)
+            .collect();
         json!([{ "contract": above[0]["call"]["contract"], "quantity": -1 }, { "contract": above[3]["call"]["contract"], "quantity": 1 }])
     }
 

@@ -18,9 +18,23 @@ import { look, requestOf, useScene, type Tab } from './scene';
 import { SidePanel } from './SidePanel';
 import { TimeMap } from './TimeMap';
 
-const TABS: { value: Tab; label: string }[] = [{ value: 'outline', label: 'outline' }, { value: 'map', label: 'time map' }, { value: 'greeks', label: 'Greeks' }, { value: 'grid', label: 'grid' }, { value: 'chance', label: 'chance' }, { value: 'compare', label: 'compare' }];
+const TABS: { value: Tab; label: string }[] = [
+  { value: 'outline', label: 'outline' },
+  { value: 'map', label: 'time map' },
+  { value: 'greeks', label: 'Greeks' },
+  { value: 'grid', label: 'grid' },
+  { value: 'chance', label: 'chance' },
+  { value: 'compare', label: 'compare' },
+];
 
-const TAB_KEYS: Record<string, Tab> = { o: 'outline', m: 'map', g: 'greeks', r: 'grid', p: 'chance', v: 'compare' };
+const TAB_KEYS: Record<string, Tab> = {
+  o: 'outline',
+  m: 'map',
+  g: 'greeks',
+  r: 'grid',
+  p: 'chance',
+  v: 'compare',
+};
 
 /** Where the active draft is judged. */
 export function BenchView() {
@@ -31,27 +45,73 @@ export function BenchView() {
   const box = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 660, height: 470 });
   useEffect(() => {
-    const watch = new ResizeObserver(([e]) => { if (e) setSize({ width: Math.floor(e.contentRect.width), height: Math.floor(e.contentRect.height) }); });
+    const watch = new ResizeObserver(([e]) => {
+      if (e)
+        setSize({
+          width: Math.floor(e.contentRect.width),
+          height: Math.floor(e.contentRect.height),
+        });
+    });
     if (box.current) watch.observe(box.current);
-    return () => { watch.disconnect(); };
+    return () => {
+      watch.disconnect();
+    };
   }, [draft === undefined]); // eslint-disable-line react-hooks/exhaustive-deps -- the box is there once a draft is
   const legs = draft && draft.legs.length > 0 ? draft.legs : undefined;
   // Only how far away its end is must be known before; everything shown comes from the bench's own answer.
-  const before = useQuery({ ...evaluationQuery(draft && legs ? { symbol: draft.symbol, legs, entry: draft.entry ?? 'middle' } : null, 60_000), select: (e) => e.days });
-  const bench = useQuery(benchQuery(draft && legs && before.data !== undefined ? requestOf(scene, draft, before.data) : null));
+  const before = useQuery({
+    ...evaluationQuery(
+      draft && legs ? { symbol: draft.symbol, legs, entry: draft.entry ?? 'middle' } : null,
+      60_000,
+    ),
+    select: (e) => e.days,
+  });
+  const bench = useQuery(
+    benchQuery(
+      draft && legs && before.data !== undefined ? requestOf(scene, draft, before.data) : null,
+    ),
+  );
   const b = bench.data;
   const e = b?.evaluation;
-  const ghost = useGhost(b, JSON.stringify(e && [e.unit, e.packages]), `${active} ${draft?.symbol ?? ''}`);
-  const keys = useMemo(() => ({
-    t: () => { if (draft && e) openTicket({ symbol: draft.symbol, unit: e.unit, quantity: e.packages }); },
-    Escape: () => { void navigate('/chain'); },
-    ...Object.fromEntries(Object.entries(TAB_KEYS).map(([key, tab]) => [key, () => { look({ tab }); }])),
-  }), [draft, e, navigate]);
+  const ghost = useGhost(
+    b,
+    JSON.stringify(e && [e.unit, e.packages]),
+    `${active} ${draft?.symbol ?? ''}`,
+  );
+  const keys = useMemo(
+    () => ({
+      t: () => {
+        if (draft && e) openTicket({ symbol: draft.symbol, unit: e.unit, quantity: e.packages });
+      },
+      Escape: () => {
+        void navigate('/chain');
+      },
+      ...Object.fromEntries(
+        Object.entries(TAB_KEYS).map(([key, tab]) => [
+          key,
+          () => {
+            look({ tab });
+          },
+        ]),
+      ),
+    }),
+    [draft, e, navigate],
+  );
   if (!draft || !legs) {
-    return <p className="p-6 text-ink2">No draft to judge. Build one in the <Link to="/chain" className="text-brass underline">chain</Link>: it is drawn here with date lines, moved volatility, Greeks, a grid of profits and chances.</p>;
+    return (
+      <p className="p-6 text-ink2">
+        No draft to judge. Build one in the{' '}
+        <Link to="/chain" className="text-brass underline">
+          chain
+        </Link>
+        : it is drawn here with date lines, moved volatility, Greeks, a grid of profits and chances.
+      </p>
+    );
   }
   const trouble = before.error ?? bench.error;
-  const expiries = [...new Set(legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).date))].sort();
+  const expiries = [
+    ...new Set(legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).date)),
+  ].sort();
   const title = e ? `${draft.symbol} ${e.name} ${e.strikes}` : draft.symbol;
   const width = size.width - 4;
   return (
@@ -59,24 +119,90 @@ export function BenchView() {
       <DraftPanel draft={draft} evaluation={e} price={e?.spot} onKeys={keys} />
       <section aria-label="Judgement" className="flex min-w-0 flex-col px-3 pt-1.5 pb-2">
         <div className="flex items-baseline gap-3">
-          <h1 className="truncate font-serif text-[20px] leading-7" title={title}>{title}</h1>
-          {e && <span className="whitespace-nowrap text-ink2">{e.packages} at <b className="text-ink">{e.price.amount} {e.price.side}</b></span>}
-          <Link to={`/chain/${draft.symbol}`} className="ml-auto whitespace-nowrap text-brass underline-offset-2 hover:underline">to the chain</Link>
-          <Button weight="strong" disabled={!e} onClick={keys.t} aria-keyshortcuts="t">Ticket</Button>
+          <h1 className="truncate font-serif text-[20px] leading-7" title={title}>
+            {title}
+          </h1>
+          {e && (
+            <span className="whitespace-nowrap text-ink2">
+              {e.packages} at{' '}
+              <b className="text-ink">
+                {e.price.amount} {e.price.side}
+              </b>
+            </span>
+          )}
+          <Link
+            to={`/chain/${draft.symbol}`}
+            className="ml-auto whitespace-nowrap text-brass underline-offset-2 hover:underline"
+          >
+            to the chain
+          </Link>
+          <Button weight="strong" disabled={!e} onClick={keys.t} aria-keyshortcuts="t">
+            Ticket
+          </Button>
         </div>
-        <div className="flex items-center pt-1"><Choices<Tab> label="What is shown" value={scene.tab} onChange={(tab) => { look({ tab }); }} choices={TABS} />{scene.tab !== 'compare' && <MarketControls bench={b} expiries={expiries} />}</div>
+        <div className="flex items-center pt-1">
+          <Choices<Tab>
+            label="What is shown"
+            value={scene.tab}
+            onChange={(tab) => {
+              look({ tab });
+            }}
+            choices={TABS}
+          />
+          {scene.tab !== 'compare' && <MarketControls bench={b} expiries={expiries} />}
+        </div>
         {scene.tab !== 'compare' && <Controls bench={b} />}
-        {trouble && <div className="pt-2"><Notice>{trouble.message}</Notice></div>}
+        {trouble && (
+          <div className="pt-2">
+            <Notice>{trouble.message}</Notice>
+          </div>
+        )}
         <div ref={box} className="min-h-0 flex-1 overflow-auto pt-1.5">
-          {b && scene.tab === 'outline' && <OutlinePlot bench={b} ghost={ghost} width={width} height={Math.max(220, size.height - 62)} name={title} />}
-          {b && scene.tab === 'map' && <TimeMap symbol={draft.symbol} bench={b} width={width} height={Math.max(280, size.height - 8)} onPick={(part, price) => { look({ part, price }); }} />}
-          {b && scene.tab === 'greeks' && <GreekPlots bench={b} width={width} height={Math.max(340, size.height - 16)} />}
+          {b && scene.tab === 'outline' && (
+            <OutlinePlot
+              bench={b}
+              ghost={ghost}
+              width={width}
+              height={Math.max(220, size.height - 62)}
+              name={title}
+            />
+          )}
+          {b && scene.tab === 'map' && (
+            <TimeMap
+              symbol={draft.symbol}
+              bench={b}
+              width={width}
+              height={Math.max(280, size.height - 8)}
+              onPick={(part, price) => {
+                look({ part, price });
+              }}
+            />
+          )}
+          {b && scene.tab === 'greeks' && (
+            <GreekPlots bench={b} width={width} height={Math.max(340, size.height - 16)} />
+          )}
           {b && scene.tab === 'grid' && <ProfitGrid bench={b} />}
           {b && scene.tab === 'chance' && <ChancePanel bench={b} width={width} />}
-          {b && scene.tab === 'compare' && <ComparePanel key={draft.symbol} draft={draft} spot={b.evaluation.spot} now={b.evaluation.at} days={b.days} width={width} />}
+          {b && scene.tab === 'compare' && (
+            <ComparePanel
+              key={draft.symbol}
+              draft={draft}
+              spot={b.evaluation.spot}
+              now={b.evaluation.at}
+              days={b.days}
+              width={width}
+            />
+          )}
         </div>
       </section>
-      {b ? <SidePanel bench={b} request={{ symbol: draft.symbol, legs, entry: draft.entry ?? 'middle' }} /> : <aside className="border-l border-hair bg-raised" />}
+      {b ? (
+        <SidePanel
+          bench={b}
+          request={{ symbol: draft.symbol, legs, entry: draft.entry ?? 'middle' }}
+        />
+      ) : (
+        <aside className="border-l border-hair bg-raised" />
+      )}
     </div>
   );
 }

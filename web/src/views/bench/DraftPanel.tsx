@@ -4,7 +4,20 @@ import type { Draft, Entry, Evaluation, Leg } from '../../api/client';
 import { listedQuery } from '../../api/queries';
 import { isOption, keyOf, parts } from '../../drafts/contract';
 import { DraftMenu } from '../../drafts/DraftMenu';
-import { more, moveLeg, moveLegTo, packages, ratio, recentre, remove, scale, shift, turn, turnLeg, widen } from '../../drafts/moves';
+import {
+  more,
+  moveLeg,
+  moveLegTo,
+  packages,
+  ratio,
+  recentre,
+  remove,
+  scale,
+  shift,
+  turn,
+  turnLeg,
+  widen,
+} from '../../drafts/moves';
 import { nudges } from '../../drafts/nudges';
 import { change, redo, undo } from '../../drafts/store';
 import { dayMonth } from '../../format';
@@ -13,61 +26,199 @@ import { useKeys, type Keys } from '../../ui/keys';
 
 const field = 'h-6 rounded border border-strong bg-ground px-1 font-semibold';
 const step = '!h-6 !px-1.5';
-type Listed = { strikes: number[]; marks: { key: string; label: string; days: number; date: string }[] };
+type Listed = {
+  strikes: number[];
+  marks: { key: string; label: string; days: number; date: string }[];
+};
 
 /** Strikes and expirations of a draft's legs. */
-export function useListed(draft: Draft | undefined): { of: (contract: string) => Listed | undefined; strikesOf: (contract: string) => number[]; marks: Listed['marks'] } {
-  const keys = useMemo(() => [...new Set((draft?.legs ?? []).filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))], [draft]);
-  const found = useQueries({ queries: keys.map((key) => listedQuery(draft?.symbol ?? '', key)), combine: (all) => all.map((q) => q.data) });
+export function useListed(draft: Draft | undefined): {
+  of: (contract: string) => Listed | undefined;
+  strikesOf: (contract: string) => number[];
+  marks: Listed['marks'];
+} {
+  const keys = useMemo(
+    () => [
+      ...new Set(
+        (draft?.legs ?? []).filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)),
+      ),
+    ],
+    [draft],
+  );
+  const found = useQueries({
+    queries: keys.map((key) => listedQuery(draft?.symbol ?? '', key)),
+    combine: (all) => all.map((q) => q.data),
+  });
   return useMemo(() => {
     const of = (contract: string) => found[keys.indexOf(keyOf(contract))];
-    return { of, strikesOf: (contract) => of(contract)?.strikes ?? [], marks: found.find((f) => f)?.marks ?? [] };
+    return {
+      of,
+      strikesOf: (contract) => of(contract)?.strikes ?? [],
+      marks: found.find((f) => f)?.marks ?? [],
+    };
   }, [found, keys]);
 }
 
 /** A whole number that is written; what is none is left standing until it is one. */
-function Quantity({ name, value, onChange }: { name: string; value: number; onChange: (n: number) => void }) {
+function Quantity({
+  name,
+  value,
+  onChange,
+}: {
+  name: string;
+  value: number;
+  onChange: (n: number) => void;
+}) {
   const [text, setText] = useState<string>();
   return (
-    <input inputMode="numeric" aria-label={`how many of the ${name}`} value={text ?? String(value)} onBlur={() => { setText(undefined); }} className={`${field} w-11 text-center tabular-nums`}
-      onChange={(e) => { const t = e.target.value.trim(); setText(t); if (/^[1-9]\d{0,5}$/.test(t)) onChange(Number(t)); }} />
+    <input
+      inputMode="numeric"
+      aria-label={`how many of the ${name}`}
+      value={text ?? String(value)}
+      onBlur={() => {
+        setText(undefined);
+      }}
+      className={`${field} w-11 text-center tabular-nums`}
+      onChange={(e) => {
+        const t = e.target.value.trim();
+        setText(t);
+        if (/^[1-9]\d{0,5}$/.test(t)) onChange(Number(t));
+      }}
+    />
   );
 }
 
-function LegRow({ draft, leg, listed, entry, middle }: { draft: Draft; leg: Leg; listed: ReturnType<typeof useListed>; entry: Entry; middle: string | undefined }) {
-  const act = (f: (d: Draft) => Draft) => () => { change(draft.symbol, f); };
+function LegRow({
+  draft,
+  leg,
+  listed,
+  entry,
+  middle,
+}: {
+  draft: Draft;
+  leg: Leg;
+  listed: ReturnType<typeof useListed>;
+  entry: Entry;
+  middle: string | undefined;
+}) {
+  const act = (f: (d: Draft) => Draft) => () => {
+    change(draft.symbol, f);
+  };
   const option = isOption(leg.contract);
   const p = option ? parts(leg.contract) : undefined;
   const lot = option ? 1 : 100;
   const strikes = listed.strikesOf(leg.contract);
   const name = p ? `${p.strike} ${p.kind === 'C' ? 'call' : 'put'}` : draft.symbol;
   const at = p ? strikes.indexOf(p.strike) : -1;
-  const strike = (by: number) => { const next = strikes[at + by]; return at < 0 || next === undefined ? undefined : act((d) => moveLeg(d, leg.contract, next)); };
+  const strike = (by: number) => {
+    const next = strikes[at + by];
+    return at < 0 || next === undefined ? undefined : act((d) => moveLeg(d, leg.contract, next));
+  };
   const price = typeof entry === 'object' && 'legs' in entry ? entry.legs : undefined;
   return (
     <li className="flex flex-col gap-1 border-t border-hair py-1.5" data-bench-leg={leg.contract}>
       <div className="flex items-center gap-1">
-        <button type="button" onClick={act((d) => turnLeg(d, leg.contract))} aria-label={`${leg.quantity > 0 ? 'buy' : 'sell'} the ${name}: turn it over`} className={`h-6 w-10 rounded text-[12px] font-semibold ${leg.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}>{leg.quantity > 0 ? 'buy' : 'sell'}</button>
-        <Button className={step} aria-label={`fewer of the ${name}`} onClick={act((d) => more(d, leg.contract, -Math.sign(leg.quantity) * lot))}>−</Button>
-        <Quantity name={name} value={Math.abs(leg.quantity)} onChange={(n) => { change(draft.symbol, (d) => more(d, leg.contract, Math.sign(leg.quantity) * (n - Math.abs(leg.quantity)))); }} />
-        <Button className={step} aria-label={`more of the ${name}`} onClick={act((d) => more(d, leg.contract, Math.sign(leg.quantity) * lot))}>+</Button>
-        <b className="grow truncate text-right">{p ? (p.kind === 'C' ? 'call' : 'put') : 'the underlying'}</b>
-        <Button weight="quiet" className={step} aria-label={`take the ${name} out`} onClick={act((d) => remove(d, leg.contract))}>×</Button>
+        <button
+          type="button"
+          onClick={act((d) => turnLeg(d, leg.contract))}
+          aria-label={`${leg.quantity > 0 ? 'buy' : 'sell'} the ${name}: turn it over`}
+          className={`h-6 w-10 rounded text-[12px] font-semibold ${leg.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}
+        >
+          {leg.quantity > 0 ? 'buy' : 'sell'}
+        </button>
+        <Button
+          className={step}
+          aria-label={`fewer of the ${name}`}
+          onClick={act((d) => more(d, leg.contract, -Math.sign(leg.quantity) * lot))}
+        >
+          −
+        </Button>
+        <Quantity
+          name={name}
+          value={Math.abs(leg.quantity)}
+          onChange={(n) => {
+            change(draft.symbol, (d) =>
+              more(d, leg.contract, Math.sign(leg.quantity) * (n - Math.abs(leg.quantity))),
+            );
+          }}
+        />
+        <Button
+          className={step}
+          aria-label={`more of the ${name}`}
+          onClick={act((d) => more(d, leg.contract, Math.sign(leg.quantity) * lot))}
+        >
+          +
+        </Button>
+        <b className="grow truncate text-right">
+          {p ? (p.kind === 'C' ? 'call' : 'put') : 'the underlying'}
+        </b>
+        <Button
+          weight="quiet"
+          className={step}
+          aria-label={`take the ${name} out`}
+          onClick={act((d) => remove(d, leg.contract))}
+        >
+          ×
+        </Button>
       </div>
       {p && (
         <div className="flex items-center gap-1">
-          <Button className={step} aria-label={`${name}: one strike lower`} disabled={!strike(-1)} onClick={strike(-1)}>‹</Button>
+          <Button
+            className={step}
+            aria-label={`${name}: one strike lower`}
+            disabled={!strike(-1)}
+            onClick={strike(-1)}
+          >
+            ‹
+          </Button>
           <b className="w-12 text-center tabular-nums">{p.strike}</b>
-          <Button className={step} aria-label={`${name}: one strike higher`} disabled={!strike(1)} onClick={strike(1)}>›</Button>
-          <select aria-label={`expiration of the ${name}`} value={keyOf(leg.contract)} onChange={(e) => { change(draft.symbol, (d) => moveLegTo(d, leg.contract, e.target.value)); }} className={`${field} min-w-0 grow`}>
-            {listed.marks.some((m) => m.key === keyOf(leg.contract)) ? null : <option value={keyOf(leg.contract)}>{dayMonth(p.date)}</option>}
-            {listed.marks.map((m) => <option key={m.key} value={m.key}>{m.label}, {m.days} d</option>)}
+          <Button
+            className={step}
+            aria-label={`${name}: one strike higher`}
+            disabled={!strike(1)}
+            onClick={strike(1)}
+          >
+            ›
+          </Button>
+          <select
+            aria-label={`expiration of the ${name}`}
+            value={keyOf(leg.contract)}
+            onChange={(e) => {
+              change(draft.symbol, (d) => moveLegTo(d, leg.contract, e.target.value));
+            }}
+            className={`${field} min-w-0 grow`}
+          >
+            {listed.marks.some((m) => m.key === keyOf(leg.contract)) ? null : (
+              <option value={keyOf(leg.contract)}>{dayMonth(p.date)}</option>
+            )}
+            {listed.marks.map((m) => (
+              <option key={m.key} value={m.key}>
+                {m.label}, {m.days} d
+              </option>
+            ))}
           </select>
         </div>
       )}
       {price && (
-        <label className="flex items-center justify-end gap-2 text-ink2">at<input inputMode="decimal" placeholder={middle} value={price[leg.contract] ?? ''} className={`num w-20 ${field}`}
-          onChange={(e) => { const text = e.target.value.trim(); const rest = Object.fromEntries(Object.entries(price).filter(([k]) => k !== leg.contract)); change(draft.symbol, (d) => ({ ...d, entry: { legs: text === '' ? rest : { ...rest, [leg.contract]: text } } })); }} /></label>
+        <label className="flex items-center justify-end gap-2 text-ink2">
+          at
+          <input
+            inputMode="decimal"
+            placeholder={middle}
+            value={price[leg.contract] ?? ''}
+            className={`num w-20 ${field}`}
+            onChange={(e) => {
+              const text = e.target.value.trim();
+              const rest = Object.fromEntries(
+                Object.entries(price).filter(([k]) => k !== leg.contract),
+              );
+              change(draft.symbol, (d) => ({
+                ...d,
+                entry: { legs: text === '' ? rest : { ...rest, [leg.contract]: text } },
+              }));
+            }}
+          />
+        </label>
       )}
     </li>
   );
@@ -75,51 +226,179 @@ function LegRow({ draft, leg, listed, entry, middle }: { draft: Draft; leg: Leg;
 
 const DECIMAL = /^-?\d+([.-]\d+)?$/;
 /** Where the entry price comes from. */
-function EntryChooser({ draft, evaluation: e }: { draft: Draft; evaluation: Evaluation | undefined }) {
+function EntryChooser({
+  draft,
+  evaluation: e,
+}: {
+  draft: Draft;
+  evaluation: Evaluation | undefined;
+}) {
   const entry = draft.entry ?? 'middle';
   const kind = typeof entry === 'string' ? entry : 'net' in entry ? 'net' : 'legs';
   const [text, setText] = useState<string>();
-  const set = (next: Entry) => { change(draft.symbol, (d) => ({ ...d, entry: next })); };
-  const shown = text ?? (typeof entry === 'object' && 'net' in entry ? entry.net.replace('-', '') : '');
+  const set = (next: Entry) => {
+    change(draft.symbol, (d) => ({ ...d, entry: next }));
+  };
+  const shown =
+    text ?? (typeof entry === 'object' && 'net' in entry ? entry.net.replace('-', '') : '');
   const credit = typeof entry === 'object' && 'net' in entry && entry.net.startsWith('-');
   return (
     <div className="flex flex-col gap-1">
-      <Choices label="Entry price" value={kind} onChange={(v) => { setText(undefined); set(v === 'net' ? { net: e?.price.value ?? '0' } : v === 'legs' ? { legs: {} } : v); }}
-        choices={[{ value: 'rest', label: 'rest' }, { value: 'middle', label: 'middle' }, { value: 'cross', label: 'cross' }, { value: 'net', label: 'net' }, { value: 'legs', label: 'legs' }]} />
+      <Choices
+        label="Entry price"
+        value={kind}
+        onChange={(v) => {
+          setText(undefined);
+          set(v === 'net' ? { net: e?.price.value ?? '0' } : v === 'legs' ? { legs: {} } : v);
+        }}
+        choices={[
+          { value: 'rest', label: 'rest' },
+          { value: 'middle', label: 'middle' },
+          { value: 'cross', label: 'cross' },
+          { value: 'net', label: 'net' },
+          { value: 'legs', label: 'legs' },
+        ]}
+      />
       {kind === 'net' && (
         <div className="flex items-center gap-1">
-          <input aria-label="Net price by hand" inputMode="decimal" value={shown} className={`num w-20 ${field}`} onChange={(ev) => { const t = ev.target.value.trim(); setText(t); if (DECIMAL.test(t)) set({ net: credit ? `-${t}` : t }); }} />
-          <Choices label="Pay or receive" value={credit ? 'credit' : 'debit'} onChange={(side) => { if (DECIMAL.test(shown)) set({ net: side === 'credit' ? `-${shown}` : shown }); }} choices={[{ value: 'debit', label: 'debit' }, { value: 'credit', label: 'credit' }]} />
+          <input
+            aria-label="Net price by hand"
+            inputMode="decimal"
+            value={shown}
+            className={`num w-20 ${field}`}
+            onChange={(ev) => {
+              const t = ev.target.value.trim();
+              setText(t);
+              if (DECIMAL.test(t)) set({ net: credit ? `-${t}` : t });
+            }}
+          />
+          <Choices
+            label="Pay or receive"
+            value={credit ? 'credit' : 'debit'}
+            onChange={(side) => {
+              if (DECIMAL.test(shown)) set({ net: side === 'credit' ? `-${shown}` : shown });
+            }}
+            choices={[
+              { value: 'debit', label: 'debit' },
+              { value: 'credit', label: 'credit' },
+            ]}
+          />
         </div>
       )}
-      {e && <p className="text-ink2">entry <b className="text-ink">{e.price.amount} {e.price.side}</b>, middle {e.middle.amount}</p>}
+      {e && (
+        <p className="text-ink2">
+          entry{' '}
+          <b className="text-ink">
+            {e.price.amount} {e.price.side}
+          </b>
+          , middle {e.middle.amount}
+        </p>
+      )}
     </div>
   );
 }
 
 /** The draft's legs with steppers, and everything that moves it as a whole. */
-export function DraftPanel({ draft, evaluation: e, price, onKeys }: { draft: Draft; evaluation: Evaluation | undefined; price: number | undefined; onKeys: Keys }) {
+export function DraftPanel({
+  draft,
+  evaluation: e,
+  price,
+  onKeys,
+}: {
+  draft: Draft;
+  evaluation: Evaluation | undefined;
+  price: number | undefined;
+  onKeys: Keys;
+}) {
   const listed = useListed(draft);
   const entry = draft.entry ?? 'middle';
-  const act = (f: (d: Draft) => Draft) => () => { change(draft.symbol, f); };
+  const act = (f: (d: Draft) => Draft) => () => {
+    change(draft.symbol, f);
+  };
   const expirations = listed.marks.map((m) => m.key);
-  const keys = useMemo(() => ({ ...nudges(draft.symbol, listed.strikesOf, expirations, price), ...onKeys }), [draft.symbol, listed, expirations, price, onKeys]);
+  const keys = useMemo(
+    () => ({ ...nudges(draft.symbol, listed.strikesOf, expirations, price), ...onKeys }),
+    [draft.symbol, listed, expirations, price, onKeys],
+  );
   useKeys(keys);
-  const middleOf = (contract: string) => { const l = e?.legs.find((x) => x.contract === contract); return l && `${l.bid}/${l.ask}`; };
+  const middleOf = (contract: string) => {
+    const l = e?.legs.find((x) => x.contract === contract);
+    return l && `${l.bid}/${l.ask}`;
+  };
   return (
-    <section aria-label="Legs" className="flex w-[240px] flex-col gap-2 overflow-auto border-r border-hair px-2.5 py-2" tabIndex={-1}>
-      <div className="flex items-center justify-between gap-1"><b className="truncate">{draft.name ?? 'Draft'}</b><DraftMenu draft={draft} /></div>
-      {draft.note && <p className="max-h-16 overflow-auto whitespace-pre-wrap text-ink2" tabIndex={0}>{draft.note}</p>}
-      <ul>{draft.legs.map((l) => <LegRow key={l.contract} draft={draft} leg={l} listed={listed} entry={entry} middle={middleOf(l.contract)} />)}</ul>
+    <section
+      aria-label="Legs"
+      className="flex w-[240px] flex-col gap-2 overflow-auto border-r border-hair px-2.5 py-2"
+      tabIndex={-1}
+    >
+      <div className="flex items-center justify-between gap-1">
+        <b className="truncate">{draft.name ?? 'Draft'}</b>
+        <DraftMenu draft={draft} />
+      </div>
+      {draft.note && (
+        <p className="max-h-16 overflow-auto whitespace-pre-wrap text-ink2" tabIndex={0}>
+          {draft.note}
+        </p>
+      )}
+      <ul>
+        {draft.legs.map((l) => (
+          <LegRow
+            key={l.contract}
+            draft={draft}
+            leg={l}
+            listed={listed}
+            entry={entry}
+            middle={middleOf(l.contract)}
+          />
+        ))}
+      </ul>
       <div className="grid grid-cols-[auto_1fr_1fr] items-center gap-1 border-t border-hair pt-2">
-        <span className="text-ink2">strikes</span><Button aria-keyshortcuts="[" onClick={act((d) => shift(d, listed.strikesOf, -1))}>lower</Button><Button aria-keyshortcuts="]" onClick={act((d) => shift(d, listed.strikesOf, 1))}>higher</Button>
-        <span className="text-ink2">width</span><Button aria-keyshortcuts="-" onClick={act((d) => widen(d, listed.strikesOf, -1))}>narrower</Button><Button aria-keyshortcuts="=" onClick={act((d) => widen(d, listed.strikesOf, 1))}>wider</Button>
-        <span className="text-ink2">sold</span><Button aria-keyshortcuts="<" onClick={act((d) => ratio(d, -1))}>fewer</Button><Button aria-keyshortcuts=">" onClick={act((d) => ratio(d, 1))}>more</Button>
-        <span className="text-ink2">× {packages(draft)}</span><Button aria-keyshortcuts="," onClick={act((d) => scale(d, -1))}>fewer</Button><Button aria-keyshortcuts="." onClick={act((d) => scale(d, 1))}>more</Button>
+        <span className="text-ink2">strikes</span>
+        <Button aria-keyshortcuts="[" onClick={act((d) => shift(d, listed.strikesOf, -1))}>
+          lower
+        </Button>
+        <Button aria-keyshortcuts="]" onClick={act((d) => shift(d, listed.strikesOf, 1))}>
+          higher
+        </Button>
+        <span className="text-ink2">width</span>
+        <Button aria-keyshortcuts="-" onClick={act((d) => widen(d, listed.strikesOf, -1))}>
+          narrower
+        </Button>
+        <Button aria-keyshortcuts="=" onClick={act((d) => widen(d, listed.strikesOf, 1))}>
+          wider
+        </Button>
+        <span className="text-ink2">sold</span>
+        <Button aria-keyshortcuts="<" onClick={act((d) => ratio(d, -1))}>
+          fewer
+        </Button>
+        <Button aria-keyshortcuts=">" onClick={act((d) => ratio(d, 1))}>
+          more
+        </Button>
+        <span className="text-ink2">× {packages(draft)}</span>
+        <Button aria-keyshortcuts="," onClick={act((d) => scale(d, -1))}>
+          fewer
+        </Button>
+        <Button aria-keyshortcuts="." onClick={act((d) => scale(d, 1))}>
+          more
+        </Button>
       </div>
       <div className="grid grid-cols-2 gap-1">
-        <Button aria-keyshortcuts="x" onClick={act(turn)}>turn over</Button><Button aria-keyshortcuts="c" disabled={price === undefined} onClick={act((d) => recentre(d, listed.strikesOf, price ?? 0))}>re-centre</Button>
-        <Button aria-keyshortcuts="z" onClick={undo}>undo</Button><Button aria-keyshortcuts="Z" onClick={redo}>redo</Button>
+        <Button aria-keyshortcuts="x" onClick={act(turn)}>
+          turn over
+        </Button>
+        <Button
+          aria-keyshortcuts="c"
+          disabled={price === undefined}
+          onClick={act((d) => recentre(d, listed.strikesOf, price ?? 0))}
+        >
+          re-centre
+        </Button>
+        <Button aria-keyshortcuts="z" onClick={undo}>
+          undo
+        </Button>
+        <Button aria-keyshortcuts="Z" onClick={redo}>
+          redo
+        </Button>
       </div>
       <EntryChooser key={JSON.stringify(draft.legs)} draft={draft} evaluation={e} />
     </section>

@@ -4,36 +4,133 @@ import { dayMonth, fixed } from '../../format';
 import { Button, Choices } from '../../ui/controls';
 import { look, useScene } from './scene';
 
-const HATCHED = 'repeating-linear-gradient(45deg, transparent 0 5px, color-mix(in srgb, var(--loss) 22%, transparent) 5px 6px)';
+const HATCHED =
+  'repeating-linear-gradient(45deg, transparent 0 5px, color-mix(in srgb, var(--loss) 22%, transparent) 5px 6px)';
 const STEPS = { deviations: [0.25, 0.5, 1], percent: [1, 2.5, 5], prices: [] } as const;
-const UNITS = { money: 'in money', ofMost: 'in percent of the most that can be made', ofCapital: 'in percent of what is tied up' };
+const UNITS = {
+  money: 'in money',
+  ofMost: 'in percent of the most that can be made',
+  ofCapital: 'in percent of what is tied up',
+};
 
 /** Chosen prices by dates as plain numbers; losses hatched, the even line heavy. */
 export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
   const { grid: s } = useScene();
   const [copied, setCopied] = useState(false);
-  const set = (change: Partial<typeof s>) => { look({ grid: { ...s, ...change } }); };
+  const set = (change: Partial<typeof s>) => {
+    look({ grid: { ...s, ...change } });
+  };
   const g = b.grid;
   const decimals = s.unit === 'money' ? 0 : 1;
-  const heads = (g?.dates ?? []).map((date, i, all) => ({ date, days: g?.days[i] ?? 0, last: i === all.length - 1 }));
-  const rows = (g?.prices ?? []).map((price, i) => ({ price, cells: (g?.values ?? []).map((line) => line[i] ?? 0) })).reverse();
-  const csv = () => [['price', ...heads.map((h) => h.date)], ...rows.map((r) => [r.price.toFixed(2), ...r.cells.map((c) => c.toFixed(2))])].map((r) => r.join(',')).join('\r\n');
-  const copy = () => { void navigator.clipboard.writeText(csv()).then(() => { setCopied(true); setTimeout(() => { setCopied(false); }, 2_000); }); };
+  const heads = (g?.dates ?? []).map((date, i, all) => ({
+    date,
+    days: g?.days[i] ?? 0,
+    last: i === all.length - 1,
+  }));
+  const rows = (g?.prices ?? [])
+    .map((price, i) => ({ price, cells: (g?.values ?? []).map((line) => line[i] ?? 0) }))
+    .reverse();
+  const csv = () =>
+    [
+      ['price', ...heads.map((h) => h.date)],
+      ...rows.map((r) => [r.price.toFixed(2), ...r.cells.map((c) => c.toFixed(2))]),
+    ]
+      .map((r) => r.join(','))
+      .join('\r\n');
+  const copy = () => {
+    void navigator.clipboard.writeText(csv()).then(() => {
+      setCopied(true);
+      setTimeout(() => {
+        setCopied(false);
+      }, 2_000);
+    });
+  };
   return (
     <div>
       <div className="flex flex-wrap items-center gap-2 pb-2">
-        <Choices label="Prices by" value={s.by} onChange={(by) => { set({ by, step: STEPS[by][1] ?? 1 }); }} choices={[{ value: 'deviations', label: 'σ' }, { value: 'percent', label: 'percent' }, { value: 'prices', label: 'chosen' }]} />
-        {s.by !== 'prices' && <select aria-label="Step" value={s.step} onChange={(e) => { set({ step: Number(e.target.value) }); }} className="h-6 rounded border border-strong bg-raised px-1 font-semibold">{STEPS[s.by].map((v) => <option key={v} value={v}>{s.by === 'percent' ? `${v} %` : `${v} σ`}</option>)}</select>}
-        {s.by === 'prices' && <input aria-label="Chosen prices" placeholder="180 187.5 195" value={s.prices} onChange={(e) => { set({ prices: e.target.value }); }} className="h-6 w-56 rounded border border-strong bg-ground px-2 font-semibold" />}
-        <Choices label="Told in" value={s.unit} onChange={(unit) => { set({ unit }); }} choices={[{ value: 'money', label: 'money' }, { value: 'ofMost', label: '% of most' }, { value: 'ofCapital', label: '% of tied up' }]} />
-        <Button disabled={rows.length === 0} onClick={copy}>{copied ? 'copied' : 'copy as CSV'}</Button>
+        <Choices
+          label="Prices by"
+          value={s.by}
+          onChange={(by) => {
+            set({ by, step: STEPS[by][1] ?? 1 });
+          }}
+          choices={[
+            { value: 'deviations', label: 'σ' },
+            { value: 'percent', label: 'percent' },
+            { value: 'prices', label: 'chosen' },
+          ]}
+        />
+        {s.by !== 'prices' && (
+          <select
+            aria-label="Step"
+            value={s.step}
+            onChange={(e) => {
+              set({ step: Number(e.target.value) });
+            }}
+            className="h-6 rounded border border-strong bg-raised px-1 font-semibold"
+          >
+            {STEPS[s.by].map((v) => (
+              <option key={v} value={v}>
+                {s.by === 'percent' ? `${v} %` : `${v} σ`}
+              </option>
+            ))}
+          </select>
+        )}
+        {s.by === 'prices' && (
+          <input
+            aria-label="Chosen prices"
+            placeholder="180 187.5 195"
+            value={s.prices}
+            onChange={(e) => {
+              set({ prices: e.target.value });
+            }}
+            className="h-6 w-56 rounded border border-strong bg-ground px-2 font-semibold"
+          />
+        )}
+        <Choices
+          label="Told in"
+          value={s.unit}
+          onChange={(unit) => {
+            set({ unit });
+          }}
+          choices={[
+            { value: 'money', label: 'money' },
+            { value: 'ofMost', label: '% of most' },
+            { value: 'ofCapital', label: '% of tied up' },
+          ]}
+        />
+        <Button disabled={rows.length === 0} onClick={copy}>
+          {copied ? 'copied' : 'copy as CSV'}
+        </Button>
       </div>
-      {g && !g.values && <p className="text-ink2">{s.unit === 'ofMost' ? 'What it can make has no limit (or is nothing): there is no share of it to tell.' : 'Nothing is tied up: there is no share of it to tell.'}</p>}
+      {g && !g.values && (
+        <p className="text-ink2">
+          {s.unit === 'ofMost'
+            ? 'What it can make has no limit (or is nothing): there is no share of it to tell.'
+            : 'Nothing is tied up: there is no share of it to tell.'}
+        </p>
+      )}
       {!g && <p className="text-ink2">Write the prices to look at, with spaces between.</p>}
       {g?.values && (
         <table className="border-collapse tabular-nums" aria-label="Profit by price and date">
           <thead>
-            <tr><th className="px-2 py-0.5 text-right font-normal text-ink2">price</th>{heads.map((h) => <th key={`${h.date} ${h.days}`} className="px-2 py-0.5 text-right leading-4 font-semibold">{h.days < 0.05 ? 'now' : dayMonth(h.date)}<br /><span className="font-normal text-ink2">{h.last ? `end${b.evaluation.estimate ? ', about' : ''}` : `${fixed(h.days, 0)} d`}</span></th>)}</tr>
+            <tr>
+              <th className="px-2 py-0.5 text-right font-normal text-ink2">price</th>
+              {heads.map((h) => (
+                <th
+                  key={`${h.date} ${h.days}`}
+                  className="px-2 py-0.5 text-right leading-4 font-semibold"
+                >
+                  {h.days < 0.05 ? 'now' : dayMonth(h.date)}
+                  <br />
+                  <span className="font-normal text-ink2">
+                    {h.last
+                      ? `end${b.evaluation.estimate ? ', about' : ''}`
+                      : `${fixed(h.days, 0)} d`}
+                  </span>
+                </th>
+              ))}
+            </tr>
           </thead>
           <tbody>
             {rows.map((r, i) => {
@@ -41,11 +138,27 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
               const above = rows[i - 1];
               return (
                 <tr key={r.price} className={here ? 'font-semibold' : ''}>
-                  <th scope="row" className="border-t border-hair px-2 py-0.5 text-right font-semibold whitespace-nowrap">{fixed(r.price, 2)} <span className="font-normal text-ink2">{fixed((r.price / b.evaluation.spot - 1) * 100, 1, true)} %</span></th>
+                  <th
+                    scope="row"
+                    className="border-t border-hair px-2 py-0.5 text-right font-semibold whitespace-nowrap"
+                  >
+                    {fixed(r.price, 2)}{' '}
+                    <span className="font-normal text-ink2">
+                      {fixed((r.price / b.evaluation.spot - 1) * 100, 1, true)} %
+                    </span>
+                  </th>
                   {r.cells.map((c, j) => {
                     const turns = above && (above.cells[j] ?? 0) < 0 !== c < 0;
                     const side = j > 0 && (r.cells[j - 1] ?? 0) < 0 !== c < 0;
-                    return <td key={j} className={`min-w-[64px] px-2 py-0.5 text-right ${turns ? 'border-t-2 border-t-ink' : 'border-t border-t-hair'} ${side ? 'border-l-2 border-l-ink' : ''}`} style={c < 0 ? { backgroundImage: HATCHED } : undefined}>{fixed(c, decimals, true)}</td>;
+                    return (
+                      <td
+                        key={j}
+                        className={`min-w-[64px] px-2 py-0.5 text-right ${turns ? 'border-t-2 border-t-ink' : 'border-t border-t-hair'} ${side ? 'border-l-2 border-l-ink' : ''}`}
+                        style={c < 0 ? { backgroundImage: HATCHED } : undefined}
+                      >
+                        {fixed(c, decimals, true)}
+                      </td>
+                    );
                   })}
                 </tr>
               );
@@ -53,7 +166,9 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
           </tbody>
         </table>
       )}
-      <p className="mt-2 text-ink2">Profit {UNITS[s.unit]}; a heavy line where it turns from gain to loss.</p>
+      <p className="mt-2 text-ink2">
+        Profit {UNITS[s.unit]}; a heavy line where it turns from gain to loss.
+      </p>
     </div>
   );
 }

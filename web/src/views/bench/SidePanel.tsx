@@ -9,8 +9,30 @@ function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [str
   return (
     <table className="w-full">
       <caption className="pb-0.5 text-left font-semibold">{title}</caption>
-      {heads && <thead><tr className="text-[12px] text-ink2"><td /><th scope="col" className="num font-normal">{heads[0]}</th><th scope="col" className="num font-normal">{heads[1]}</th></tr></thead>}
-      <tbody>{rows.map(([name, a, b]) => <tr key={name} className="border-t border-hair"><th scope="row" className="py-px text-left font-normal text-ink2">{name}</th><td className={`num ${b === undefined ? 'font-semibold' : ''}`}>{a}</td>{b !== undefined && <td className="num pl-2 font-semibold">{b}</td>}</tr>)}</tbody>
+      {heads && (
+        <thead>
+          <tr className="text-[12px] text-ink2">
+            <td />
+            <th scope="col" className="num font-normal">
+              {heads[0]}
+            </th>
+            <th scope="col" className="num font-normal">
+              {heads[1]}
+            </th>
+          </tr>
+        </thead>
+      )}
+      <tbody>
+        {rows.map(([name, a, b]) => (
+          <tr key={name} className="border-t border-hair">
+            <th scope="row" className="py-px text-left font-normal text-ink2">
+              {name}
+            </th>
+            <td className={`num ${b === undefined ? 'font-semibold' : ''}`}>{a}</td>
+            {b !== undefined && <td className="num pl-2 font-semibold">{b}</td>}
+          </tr>
+        ))}
+      </tbody>
     </table>
   );
 }
@@ -22,20 +44,47 @@ export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: 
   const cash = m.cash.startsWith('-') ? 'you pay' : 'you receive';
   const { before, after, atRisk } = b.effect;
   const rows: Row[] = [
-    [cash, money(m.cash.replace('-', ''))], ['fees', money(m.fees)], ['margin', money(m.requirementAlone)],
-    ['needed for the order', cents(m.needed)], ['tied up after', cents(m.tiedUp)], ['leg by leg', cents(m.legByLeg)], ['saved together', cents(m.saved)],
-    ['most on what is tied up', m.part == null ? '—' : `${percent(m.part, 1)} %`], ['the same a year', m.partAYear == null ? '—' : `${percent(m.partAYear, 0)} %`],
+    [cash, money(m.cash.replace('-', ''))],
+    ['fees', money(m.fees)],
+    ['margin', money(m.requirementAlone)],
+    ['needed for the order', cents(m.needed)],
+    ['tied up after', cents(m.tiedUp)],
+    ['leg by leg', cents(m.legByLeg)],
+    ['saved together', cents(m.saved)],
+    ['most on what is tied up', m.part == null ? '—' : `${percent(m.part, 1)} %`],
+    ['the same a year', m.partAYear == null ? '—' : `${percent(m.partAYear, 0)} %`],
   ];
   return (
-    <aside aria-label="In words and money" className="flex flex-col gap-2.5 overflow-auto border-l border-hair bg-raised px-3 py-2" tabIndex={0}>
-      <p className="font-serif text-[15px] leading-5" data-testid="bench-words">{e.sentences.join(' ')}</p>
+    <aside
+      aria-label="In words and money"
+      className="flex flex-col gap-2.5 overflow-auto border-l border-hair bg-raised px-3 py-2"
+      tabIndex={0}
+    >
+      <p className="font-serif text-[15px] leading-5" data-testid="bench-words">
+        {e.sentences.join(' ')}
+      </p>
       <Rows title="Money" rows={rows} />
-      <div className="-mt-2 flex items-start justify-between gap-2 text-[12px] text-ink2"><p>{m.parts.join(' · ')}</p><MarginSheet request={request} name={e.name} weight="quiet" /></div>
-      <Rows title="Effect on the book" heads={['before', 'after']} rows={[
-        ['lean, index shares', fixed(before.lean, 1, true), fixed(after.lean, 1, true)], ['θ a day', fixed(before.theta, 1, true), fixed(after.theta, 1, true)],
-        ['vega a point', fixed(before.vega, 1, true), fixed(after.vega, 1, true)], ['buying power', cents(before.buyingPower), cents(after.buyingPower)],
-      ]} />
-      <p className="-mt-2 text-ink2">account at risk <b className="whitespace-nowrap text-ink">{atRisk == null ? 'no limit' : `${percent(atRisk, 1)} %`}</b> · chance <b className="whitespace-nowrap text-ink">{percent(e.chanceOfProfit, 0)} %</b></p>
+      <div className="-mt-2 flex items-start justify-between gap-2 text-[12px] text-ink2">
+        <p>{m.parts.join(' · ')}</p>
+        <MarginSheet request={request} name={e.name} weight="quiet" />
+      </div>
+      <Rows
+        title="Effect on the book"
+        heads={['before', 'after']}
+        rows={[
+          ['lean, index shares', fixed(before.lean, 1, true), fixed(after.lean, 1, true)],
+          ['θ a day', fixed(before.theta, 1, true), fixed(after.theta, 1, true)],
+          ['vega a point', fixed(before.vega, 1, true), fixed(after.vega, 1, true)],
+          ['buying power', cents(before.buyingPower), cents(after.buyingPower)],
+        ]}
+      />
+      <p className="-mt-2 text-ink2">
+        account at risk{' '}
+        <b className="whitespace-nowrap text-ink">
+          {atRisk == null ? 'no limit' : `${percent(atRisk, 1)} %`}
+        </b>{' '}
+        · chance <b className="whitespace-nowrap text-ink">{percent(e.chanceOfProfit, 0)} %</b>
+      </p>
       <RiskRule />
       <Checks evaluation={e} />
     </aside>

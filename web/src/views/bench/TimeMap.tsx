@@ -10,8 +10,15 @@ import { useScene } from './scene';
 
 const LEFT = 60;
 const BOTTOM = 26;
-const colour = (level: number) => (level === 0 ? 'var(--ink)' : level > 0 ? 'var(--gain)' : 'var(--loss)');
-type Props = { symbol: string; bench: BenchAnswer; width: number; height: number; onPick: (part: number, price: number) => void };
+const colour = (level: number) =>
+  level === 0 ? 'var(--ink)' : level > 0 ? 'var(--gain)' : 'var(--loss)';
+type Props = {
+  symbol: string;
+  bench: BenchAnswer;
+  width: number;
+  height: number;
+  onPick: (part: number, price: number) => void;
+};
 
 /** Width of the past beside the map. */
 const PAST = 0.36;
@@ -28,21 +35,45 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
   const x = scaleLinear([0, days], [LEFT, width - 12]);
   const y = scaleLinear([prices[0] ?? 0, prices.at(-1) ?? 1], [height - BOTTOM, 12]);
   const spot = b.evaluation.spot;
-  const strikes = [...new Set(b.evaluation.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
+  const strikes = [
+    ...new Set(
+      b.evaluation.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike),
+    ),
+  ];
   const read = picked ?? spot;
   const events = b.events.filter((e) => e.days <= days);
   const all = map.profit.flat();
   // Round heights between the worst and the best on the map, without the even one.
-  const levels = scaleLinear([Math.min(...all), Math.max(...all)], [0, 1]).ticks(8).filter((v) => v !== 0);
-  const lines = [...levels, 0].map((level) => ({ level, segments: contour(map.days, prices, map.profit, level) }));
-  const path = (segments: Segment[]) => segments.map(([x0, y0, x1, y1]) => `M${x(x0).toFixed(1)} ${y(y0).toFixed(1)}L${x(x1).toFixed(1)} ${y(y1).toFixed(1)}`).join('');
+  const levels = scaleLinear([Math.min(...all), Math.max(...all)], [0, 1])
+    .ticks(8)
+    .filter((v) => v !== 0);
+  const lines = [...levels, 0].map((level) => ({
+    level,
+    segments: contour(map.days, prices, map.profit, level),
+  }));
+  const path = (segments: Segment[]) =>
+    segments
+      .map(
+        ([x0, y0, x1, y1]) =>
+          `M${x(x0).toFixed(1)} ${y(y0).toFixed(1)}L${x(x1).toFixed(1)} ${y(y1).toFixed(1)}`,
+      )
+      .join('');
   const deviation = Math.log((b.bands[2] ?? spot) / spot) / Math.sqrt(Math.max(b.days, 1e-9));
-  const cone = (k: number) => map.days.map((d, i) => `${i === 0 ? 'M' : 'L'}${x(d).toFixed(1)} ${y(spot * Math.exp(k * deviation * Math.sqrt(d))).toFixed(1)}`).join('');
+  const cone = (k: number) =>
+    map.days
+      .map(
+        (d, i) =>
+          `${i === 0 ? 'M' : 'L'}${x(d).toFixed(1)} ${y(spot * Math.exp(k * deviation * Math.sqrt(d))).toFixed(1)}`,
+      )
+      .join('');
   const [dayTicks, priceTicks] = [x.ticks(8), y.ticks(9)];
   const half = days / (map.days.length - 1) / 2;
   // A height is named where its line begins at the left: its highest and its lowest beginning, where they are apart.
   const named = (segments: Segment[]): [number, number][] => {
-    const ends = segments.flatMap(([x0, y0, x1, y1]): [number, number][] => [[x0, y0], [x1, y1]]);
+    const ends = segments.flatMap(([x0, y0, x1, y1]): [number, number][] => [
+      [x0, y0],
+      [x1, y1],
+    ]);
     const first = Math.min(...ends.map(([d]) => d));
     const begins = ends.filter(([d]) => d <= first + 1e-9).sort((p, q) => q[1] - p[1]);
     const [high, low] = [begins[0], begins.at(-1)];
@@ -52,35 +83,186 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
   const told = chosen && at(b.prices, chosen.profit, read);
   return (
     <div className="flex">
-    {history && <div className="border-r border-hair" style={{ width: past }}><HistoryPane symbol={symbol} level={spot} weekly={false} axis={{ height: height - BOTTOM, y: (p) => y(p) }} width={past - 1} strikes={strikes} evens={b.evens} /></div>}
-    <svg role="img" tabIndex={0} width={width} height={height} className="block" aria-label={`Profit by date and price; even at the end at ${b.evens.map((e) => fixed(e, 2)).join(', ') || 'no price'}. Arrows move date and price.`}
-      onClick={(e) => { const box = e.currentTarget.getBoundingClientRect(); onPick(Math.min(1, Math.max(0, x.invert(e.clientX - box.left) / days)), y.invert(e.clientY - box.top)); }}
-      onKeyDown={(e) => {
-        const [dx = 0, dy = 0] = { ArrowRight: [0.02, 0], ArrowLeft: [-0.02, 0], ArrowUp: [0, 0.01], ArrowDown: [0, -0.01] }[e.key] ?? [];
-        if (dx === 0 && dy === 0) return;
-        e.preventDefault();
-        onPick(Math.min(1, Math.max(0, (b.lines[0]?.days ?? 0) / days + dx)), read + dy * ((prices.at(-1) ?? 1) - (prices[0] ?? 0)));
-      }}>
-      <defs><Hatch id="map-loss" /><clipPath id="map-box"><rect x={LEFT} y={12} width={width - 12 - LEFT} height={height - BOTTOM - 12} /></clipPath></defs>
-      <g clipPath="url(#map-box)">
-        {map.days.map((d, i) => below(prices, map.profit[i] ?? []).map(([from, to]) => (
-          <rect key={`${d} ${from}`} x={x(d - half)} width={x(d + half) - x(d - half) + 0.5} y={y(to)} height={Math.max(0, y(from) - y(to))} fill="url(#map-loss)" />
-        )))}
-        {[-2, -1, 1, 2].map((k) => <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />)}
-        {lines.map((l) => <path key={l.level} data-testid={l.level === 0 ? 'map-even' : undefined} d={path(l.segments)} fill="none" stroke={colour(l.level)} strokeWidth={l.level === 0 ? 2.5 : 1} />)}
-        <line x1={x(0)} x2={x(days)} y1={y(spot)} y2={y(spot)} stroke="var(--ink)" strokeOpacity={0.5} />
-        {events.map((e) => <line key={`${e.date} ${e.what}`} x1={x(e.days)} x2={x(e.days)} y1={12} y2={height - BOTTOM} stroke={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'} strokeDasharray="1 3" strokeWidth={1.5} />)}
-        {chosen && <line x1={x(chosen.days)} x2={x(chosen.days)} y1={12} y2={height - BOTTOM} stroke="var(--brass)" strokeWidth={1.5} />}
-        {picked !== undefined && <line x1={LEFT} x2={width - 12} y1={y(picked)} y2={y(picked)} stroke="var(--brass)" strokeWidth={1.5} />}
-      </g>
-      {events.map((e) => <text key={`${e.date} ${e.what}`} x={x(e.days)} y={11} textAnchor="middle" fontSize={13} fill={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}>{e.kind === 'news' ? '◆' : '◇'}<title>{`${e.what}, ${e.label}`}</title></text>)}
-      {chosen && told !== undefined && <text data-testid="map-read" x={Math.min(width - 16, Math.max(LEFT + 4, x(chosen.days) + 6))} y={y(read) - 6} textAnchor={x(chosen.days) > width - 120 ? 'end' : 'start'} fontSize={13} fontWeight={700} fill="var(--brass)" stroke="var(--ground)" strokeWidth={4} paintOrder="stroke">{fixed(told, 0, true)}</text>}
-      {priceTicks.map((t) => <text key={t} x={LEFT - 8} y={y(t) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">{label(t, priceTicks)}</text>)}
-      {dayTicks.map((t) => <text key={t} x={x(t)} y={height - 8} textAnchor="middle" fontSize={12} fill="var(--ink2)">{t === 0 ? 'now' : `${t} d`}</text>)}
-      {lines.flatMap((l) => named(l.segments).map(([d, p]) => (
-        <text key={`${l.level} ${p}`} x={x(d) + 6} y={y(p) + 4} fontSize={12} fontWeight={l.level === 0 ? 700 : 600} fill={colour(l.level)} stroke="var(--ground)" strokeWidth={4} paintOrder="stroke">{l.level === 0 ? 'even' : fixed(l.level, 0, true)}</text>
-      )))}
-    </svg>
+      {history && (
+        <div className="border-r border-hair" style={{ width: past }}>
+          <HistoryPane
+            symbol={symbol}
+            level={spot}
+            weekly={false}
+            axis={{ height: height - BOTTOM, y: (p) => y(p) }}
+            width={past - 1}
+            strikes={strikes}
+            evens={b.evens}
+          />
+        </div>
+      )}
+      <svg
+        role="img"
+        tabIndex={0}
+        width={width}
+        height={height}
+        className="block"
+        aria-label={`Profit by date and price; even at the end at ${b.evens.map((e) => fixed(e, 2)).join(', ') || 'no price'}. Arrows move date and price.`}
+        onClick={(e) => {
+          const box = e.currentTarget.getBoundingClientRect();
+          onPick(
+            Math.min(1, Math.max(0, x.invert(e.clientX - box.left) / days)),
+            y.invert(e.clientY - box.top),
+          );
+        }}
+        onKeyDown={(e) => {
+          const [dx = 0, dy = 0] =
+            {
+              ArrowRight: [0.02, 0],
+              ArrowLeft: [-0.02, 0],
+              ArrowUp: [0, 0.01],
+              ArrowDown: [0, -0.01],
+            }[e.key] ?? [];
+          if (dx === 0 && dy === 0) return;
+          e.preventDefault();
+          onPick(
+            Math.min(1, Math.max(0, (b.lines[0]?.days ?? 0) / days + dx)),
+            read + dy * ((prices.at(-1) ?? 1) - (prices[0] ?? 0)),
+          );
+        }}
+      >
+        <defs>
+          <Hatch id="map-loss" />
+          <clipPath id="map-box">
+            <rect x={LEFT} y={12} width={width - 12 - LEFT} height={height - BOTTOM - 12} />
+          </clipPath>
+        </defs>
+        <g clipPath="url(#map-box)">
+          {map.days.map((d, i) =>
+            below(prices, map.profit[i] ?? []).map(([from, to]) => (
+              <rect
+                key={`${d} ${from}`}
+                x={x(d - half)}
+                width={x(d + half) - x(d - half) + 0.5}
+                y={y(to)}
+                height={Math.max(0, y(from) - y(to))}
+                fill="url(#map-loss)"
+              />
+            )),
+          )}
+          {[-2, -1, 1, 2].map((k) => (
+            <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />
+          ))}
+          {lines.map((l) => (
+            <path
+              key={l.level}
+              data-testid={l.level === 0 ? 'map-even' : undefined}
+              d={path(l.segments)}
+              fill="none"
+              stroke={colour(l.level)}
+              strokeWidth={l.level === 0 ? 2.5 : 1}
+            />
+          ))}
+          <line
+            x1={x(0)}
+            x2={x(days)}
+            y1={y(spot)}
+            y2={y(spot)}
+            stroke="var(--ink)"
+            strokeOpacity={0.5}
+          />
+          {events.map((e) => (
+            <line
+              key={`${e.date} ${e.what}`}
+              x1={x(e.days)}
+              x2={x(e.days)}
+              y1={12}
+              y2={height - BOTTOM}
+              stroke={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}
+              strokeDasharray="1 3"
+              strokeWidth={1.5}
+            />
+          ))}
+          {chosen && (
+            <line
+              x1={x(chosen.days)}
+              x2={x(chosen.days)}
+              y1={12}
+              y2={height - BOTTOM}
+              stroke="var(--brass)"
+              strokeWidth={1.5}
+            />
+          )}
+          {picked !== undefined && (
+            <line
+              x1={LEFT}
+              x2={width - 12}
+              y1={y(picked)}
+              y2={y(picked)}
+              stroke="var(--brass)"
+              strokeWidth={1.5}
+            />
+          )}
+        </g>
+        {events.map((e) => (
+          <text
+            key={`${e.date} ${e.what}`}
+            x={x(e.days)}
+            y={11}
+            textAnchor="middle"
+            fontSize={13}
+            fill={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}
+          >
+            {e.kind === 'news' ? '◆' : '◇'}
+            <title>{`${e.what}, ${e.label}`}</title>
+          </text>
+        ))}
+        {chosen && told !== undefined && (
+          <text
+            data-testid="map-read"
+            x={Math.min(width - 16, Math.max(LEFT + 4, x(chosen.days) + 6))}
+            y={y(read) - 6}
+            textAnchor={x(chosen.days) > width - 120 ? 'end' : 'start'}
+            fontSize={13}
+            fontWeight={700}
+            fill="var(--brass)"
+            stroke="var(--ground)"
+            strokeWidth={4}
+            paintOrder="stroke"
+          >
+            {fixed(told, 0, true)}
+          </text>
+        )}
+        {priceTicks.map((t) => (
+          <text key={t} x={LEFT - 8} y={y(t) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
+            {label(t, priceTicks)}
+          </text>
+        ))}
+        {dayTicks.map((t) => (
+          <text
+            key={t}
+            x={x(t)}
+            y={height - 8}
+            textAnchor="middle"
+            fontSize={12}
+            fill="var(--ink2)"
+          >
+            {t === 0 ? 'now' : `${t} d`}
+          </text>
+        ))}
+        {lines.flatMap((l) =>
+          named(l.segments).map(([d, p]) => (
+            <text
+              key={`${l.level} ${p}`}
+              x={x(d) + 6}
+              y={y(p) + 4}
+              fontSize={12}
+              fontWeight={l.level === 0 ? 700 : 600}
+              fill={colour(l.level)}
+              stroke="var(--ground)"
+              strokeWidth={4}
+              paintOrder="stroke"
+            >
+              {l.level === 0 ? 'even' : fixed(l.level, 0, true)}
+            </text>
+          )),
+        )}
+      </svg>
     </div>
   );
 }

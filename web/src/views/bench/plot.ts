@@ -7,11 +7,17 @@ export const decimalsOf = (ticks: number[]) => {
   const step = Math.abs((ticks[1] ?? 1) - (ticks[0] ?? 0));
   return step >= 1 ? 0 : step >= 0.1 ? 1 : 2;
 };
-export const label = (value: number, ticks: number[], plus = false) => fixed(value, decimalsOf(ticks), plus);
+export const label = (value: number, ticks: number[], plus = false) =>
+  fixed(value, decimalsOf(ticks), plus);
 /** The value of a drawn curve at a price, straight between its points. */
 export function at(prices: number[], values: number[], price: number): number | undefined {
   const after = prices.findIndex((p) => p >= price);
   if (after < 0) return undefined;
-  const [x0 = 0, x1 = 0, y0 = 0, y1 = 0] = [prices[after - 1], prices[after], values[after - 1], values[after]];
+  const [x0 = 0, x1 = 0, y0 = 0, y1 = 0] = [
+    prices[after - 1],
+    prices[after],
+    values[after - 1],
+    values[after],
+  ];
   return after === 0 || x1 === x0 ? values[after] : y0 + ((price - x0) / (x1 - x0)) * (y1 - y0);
 }

@@ -42,11 +42,20 @@ type Props = {
 };
 
 /** Follows the pointer over the rows of a block and moves a leg to the strike under it. */
-function dragLeg(symbol: string, axis: Axis, top: () => number, contract: string, start: React.PointerEvent) {
+function dragLeg(
+  symbol: string,
+  axis: Axis,
+  top: () => number,
+  contract: string,
+  start: React.PointerEvent,
+) {
   if (start.button !== 0) return;
   let moving = contract;
   const onMove = (e: PointerEvent) => {
-    const index = Math.min(axis.strikes.length - 1, Math.max(0, Math.floor((e.clientY - top()) / ROW)));
+    const index = Math.min(
+      axis.strikes.length - 1,
+      Math.max(0, Math.floor((e.clientY - top()) / ROW)),
+    );
     const strike = axis.strikes[index];
     if (strike === undefined) return;
     change(symbol, (d) => {
@@ -69,36 +78,82 @@ function dragLeg(symbol: string, axis: Axis, top: () => number, contract: string
 }
 
 /** Rows and picture on one price axis; several expirations under one another, each with its own. */
-export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onCursor, onTrade, onClose, packages }: Props) {
+export function ChainTable({
+  head,
+  blocks,
+  draft,
+  evaluation,
+  ghost,
+  cursor,
+  onCursor,
+  onTrade,
+  onClose,
+  packages,
+}: Props) {
   const { columns, sides: wanted } = useColumns();
   const { beside, weekly } = useLook();
-  const strikesOfDraft = [...new Set((draft?.legs ?? NONE).filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike))];
+  const strikesOfDraft = [
+    ...new Set(
+      (draft?.legs ?? NONE)
+        .filter((l) => isOption(l.contract))
+        .map((l) => parts(l.contract).strike),
+    ),
+  ];
   const evens = (evaluation?.evens ?? []).map((v) => Number(v.from));
   const box = useRef<HTMLDivElement>(null);
   const places = useRef(new Map<string, HTMLElement>());
   const [width, setWidth] = useState(1216);
   const [from, to] = useWindow(box);
   const strikes = blocks.map((b) => b.rows.map((r) => r.at).join(' ')).join('|');
-  const axes = useMemo(() => strikes.split('|').map((s) => makeAxis(s === '' ? [] : s.split(' ').map(Number))), [strikes]);
+  const axes = useMemo(
+    () => strikes.split('|').map((s) => makeAxis(s === '' ? [] : s.split(' ').map(Number))),
+    [strikes],
+  );
   const symbol = head.symbol;
-  const removeLeg = useMemo(() => (contract: string) => { change(symbol, (d) => remove(d, contract)); }, [symbol]);
-  const take = useMemo(() => (legs: Leg[]) => { change(symbol, (d) => ({ ...d, legs })); }, [symbol]);
+  const removeLeg = useMemo(
+    () => (contract: string) => {
+      change(symbol, (d) => remove(d, contract));
+    },
+    [symbol],
+  );
+  const take = useMemo(
+    () => (legs: Leg[]) => {
+      change(symbol, (d) => ({ ...d, legs }));
+    },
+    [symbol],
+  );
   const keys = blocks.map((b) => b.key).join(' ');
-  const drags = useMemo(() => keys.split(' ').map((key, i) => (contract: string, e: React.PointerEvent) => {
-    const axis = axes[i];
-    if (axis) dragLeg(symbol, axis, () => places.current.get(key)?.getBoundingClientRect().top ?? 0, contract, e);
-  }), [keys, axes, symbol]);
+  const drags = useMemo(
+    () =>
+      keys.split(' ').map((key, i) => (contract: string, e: React.PointerEvent) => {
+        const axis = axes[i];
+        if (axis)
+          dragLeg(
+            symbol,
+            axis,
+            () => places.current.get(key)?.getBoundingClientRect().top ?? 0,
+            contract,
+            e,
+          );
+      }),
+    [keys, axes, symbol],
+  );
   useEffect(() => {
-    const watch = new ResizeObserver(([e]) => { if (e) setWidth(e.contentRect.width); });
+    const watch = new ResizeObserver(([e]) => {
+      if (e) setWidth(e.contentRect.width);
+    });
     if (box.current) watch.observe(box.current);
-    return () => { watch.disconnect(); };
+    return () => {
+      watch.disconnect();
+    };
   }, []);
   // More rows than fit: begin with the price in the middle. (The table is made anew for another choice of rows.)
   const level = useRef(head.level);
   const some = (blocks[0]?.rows.length ?? 0) > 1;
   useEffect(() => {
     const at = box.current;
-    if (some && at && blocks.length === 1) at.scrollTop = (axes[0]?.y(level.current) ?? 0) - at.clientHeight / 2 + HEAD;
+    if (some && at && blocks.length === 1)
+      at.scrollTop = (axes[0]?.y(level.current) ?? 0) - at.clientHeight / 2 + HEAD;
     // Only when the rows first appear: later the trader scrolls.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [some]);
@@ -109,29 +164,83 @@ export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onC
   const several = blocks.length > 1;
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
   const dragKink = (block: number) => (strike: number, e: React.PointerEvent) => {
-    const leg = draft?.legs.find((l) => isOption(l.contract) && parts(l.contract).strike === strike);
+    const leg = draft?.legs.find(
+      (l) => isOption(l.contract) && parts(l.contract).strike === strike,
+    );
     if (leg) drags[block]?.(leg.contract, e);
   };
-  const goTo = (strike: string, of: 'call' | 'put') => { onCursor({ strike, side: of, what: 'ask', key: blocks[0]?.key ?? '' }); document.querySelector<HTMLElement>(`[data-cell="${strike}-${of}-ask"], [data-cell="${strike}-put-ask"]`)?.focus(); };
-  const th = 'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
-  const heads = columns.map((key) => <th key={key} className={th}><abbr title={told(key)?.name} className="no-underline">{told(key)?.head}</abbr></th>);
-  const span = packages ? PACKAGE_HEADS.length : (sides === 'both' ? 2 : 1) * (columns.length + 2) + 3;
-  const tops = blocks.map((_, i) => HEAD + axes.slice(0, i).reduce((sum, a) => sum + a.height, 0) + (several ? (i + 1) * HEAD : 0));
+  const goTo = (strike: string, of: 'call' | 'put') => {
+    onCursor({ strike, side: of, what: 'ask', key: blocks[0]?.key ?? '' });
+    document
+      .querySelector<HTMLElement>(
+        `[data-cell="${strike}-${of}-ask"], [data-cell="${strike}-put-ask"]`,
+      )
+      ?.focus();
+  };
+  const th =
+    'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
+  const heads = columns.map((key) => (
+    <th key={key} className={th}>
+      <abbr title={told(key)?.name} className="no-underline">
+        {told(key)?.head}
+      </abbr>
+    </th>
+  ));
+  const span = packages
+    ? PACKAGE_HEADS.length
+    : (sides === 'both' ? 2 : 1) * (columns.length + 2) + 3;
+  const tops = blocks.map(
+    (_, i) =>
+      HEAD +
+      axes.slice(0, i).reduce((sum, a) => sum + a.height, 0) +
+      (several ? (i + 1) * HEAD : 0),
+  );
   return (
-    <div ref={box} className="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Strikes and outline" tabIndex={-1}>
+    <div
+      ref={box}
+      className="min-h-0 flex-1 overflow-y-auto"
+      role="region"
+      aria-label="Strikes and outline"
+      tabIndex={-1}
+    >
       <div className="relative flex items-start">
         {side > 0 && (
           <div className="border-r border-hair bg-raised" style={{ width: side }}>
-            <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">{beside === 'history' ? <HistoryHead /> : <SmileHead />}</div>
+            <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">
+              {beside === 'history' ? <HistoryHead /> : <SmileHead />}
+            </div>
             {blocks.map((b, i) => {
               const axis = axes[i];
-              return axis && (
-                <div key={b.key}>
-                  {several && <div className="h-6 border-b border-hair" />}
-                  <div className="relative" style={{ height: axis.height }}>
-                    {b.rows.length > 1 && (beside === 'history' ? <HistoryPane symbol={symbol} level={head.level} weekly={weekly} ahead={b.mark} axis={axis} width={side - 1} strikes={strikesOfDraft} evens={evens} volume={false} /> : <SmilePane symbol={symbol} expiration={b.key} axis={axis} width={side - 1} onStrike={goTo} />)}
+              return (
+                axis && (
+                  <div key={b.key}>
+                    {several && <div className="h-6 border-b border-hair" />}
+                    <div className="relative" style={{ height: axis.height }}>
+                      {b.rows.length > 1 &&
+                        (beside === 'history' ? (
+                          <HistoryPane
+                            symbol={symbol}
+                            level={head.level}
+                            weekly={weekly}
+                            ahead={b.mark}
+                            axis={axis}
+                            width={side - 1}
+                            strikes={strikesOfDraft}
+                            evens={evens}
+                            volume={false}
+                          />
+                        ) : (
+                          <SmilePane
+                            symbol={symbol}
+                            expiration={b.key}
+                            axis={axis}
+                            width={side - 1}
+                            onStrike={goTo}
+                          />
+                        ))}
+                    </div>
                   </div>
-                </div>
+                )
               );
             })}
             {beside === 'history' && <HistoryFoot head={head} width={side - 1} />}
@@ -140,59 +249,168 @@ export function ChainTable({ head, blocks, draft, evaluation, ghost, cursor, onC
         <table className="table-fixed border-collapse text-[12.5px]" style={{ width: table }}>
           <caption className="sr-only">{`${packages ? 'Packages' : 'Calls left, puts right'}, ${blocks.map((b) => `${b.mark.label}, ${b.mark.days} days`).join('; ')}`}</caption>
           <thead>
-            {packages ? <tr>{PACKAGE_HEADS.map(([name, how]) => <th key={name} className={`${th} ${how}`}>{name || <span className="sr-only">debit or credit</span>}</th>)}</tr> : <tr>
-              {sides !== 'puts' && heads}{sides !== 'puts' && <th className={th}>bid</th>}{sides !== 'puts' && <th className={th}>ask</th>}
-              <th className={`${th} w-[62px]`}><span className="sr-only">call leg</span></th><th className={`${th} w-[58px] text-center`}>strike</th><th className={`${th} w-[62px]`}><span className="sr-only">put leg</span></th>
-              {sides !== 'calls' && <th className={th}>bid</th>}{sides !== 'calls' && <th className={th}>ask</th>}{sides !== 'calls' && [...heads].reverse()}
-            </tr>}
+            {packages ? (
+              <tr>
+                {PACKAGE_HEADS.map(([name, how]) => (
+                  <th key={name} className={`${th} ${how}`}>
+                    {name || <span className="sr-only">debit or credit</span>}
+                  </th>
+                ))}
+              </tr>
+            ) : (
+              <tr>
+                {sides !== 'puts' && heads}
+                {sides !== 'puts' && <th className={th}>bid</th>}
+                {sides !== 'puts' && <th className={th}>ask</th>}
+                <th className={`${th} w-[62px]`}>
+                  <span className="sr-only">call leg</span>
+                </th>
+                <th className={`${th} w-[58px] text-center`}>strike</th>
+                <th className={`${th} w-[62px]`}>
+                  <span className="sr-only">put leg</span>
+                </th>
+                {sides !== 'calls' && <th className={th}>bid</th>}
+                {sides !== 'calls' && <th className={th}>ask</th>}
+                {sides !== 'calls' && [...heads].reverse()}
+              </tr>
+            )}
           </thead>
           {blocks.map((b, i) => {
-            const [first, last] = [Math.max(0, Math.floor((from - (tops[i] ?? 0)) / ROW)), Math.min(b.rows.length, Math.ceil((to - (tops[i] ?? 0)) / ROW))];
+            const [first, last] = [
+              Math.max(0, Math.floor((from - (tops[i] ?? 0)) / ROW)),
+              Math.min(b.rows.length, Math.ceil((to - (tops[i] ?? 0)) / ROW)),
+            ];
             const drawn = b.rows.slice(first, last);
-            const [above, below] = drawn.length === 0 ? [b.rows.length * ROW, 0] : [first * ROW, (b.rows.length - last) * ROW];
+            const [above, below] =
+              drawn.length === 0
+                ? [b.rows.length * ROW, 0]
+                : [first * ROW, (b.rows.length - last) * ROW];
             return (
-              <tbody key={b.key} ref={(at) => { if (at) places.current.set(b.key, at); return () => { places.current.delete(b.key); }; }} data-block={b.key}>
+              <tbody
+                key={b.key}
+                ref={(at) => {
+                  if (at) places.current.set(b.key, at);
+                  return () => {
+                    places.current.delete(b.key);
+                  };
+                }}
+                data-block={b.key}
+              >
                 {several && (
-                  <tr style={{ height: HEAD }} className="border-b border-hair bg-warm"><th scope="rowgroup" colSpan={span} className="px-2 text-left font-semibold">
-                    {b.mark.label} · {b.mark.days} d · {b.mark.cycle} · expected move ±{b.mark.expectedMove.toFixed(2)}
-                    <button type="button" aria-label={`close the rows of ${b.mark.label}`} className="ml-2 px-1 text-ink2 hover:text-loss" onClick={() => { onClose(b.key); }}>×</button>
-                  </th></tr>
+                  <tr style={{ height: HEAD }} className="border-b border-hair bg-warm">
+                    <th scope="rowgroup" colSpan={span} className="px-2 text-left font-semibold">
+                      {b.mark.label} · {b.mark.days} d · {b.mark.cycle} · expected move ±
+                      {b.mark.expectedMove.toFixed(2)}
+                      <button
+                        type="button"
+                        aria-label={`close the rows of ${b.mark.label}`}
+                        className="ml-2 px-1 text-ink2 hover:text-loss"
+                        onClick={() => {
+                          onClose(b.key);
+                        }}
+                      >
+                        ×
+                      </button>
+                    </th>
+                  </tr>
                 )}
-                {above > 0 && <tr aria-hidden style={{ height: above }}><td colSpan={span} /></tr>}
-                {i === 0 && packages && <PackageRows rows={drawn} lines={packages} legs={draft?.legs ?? NONE} onTake={take} />}
-                {!(i === 0 && packages) && drawn.map((row) => (
-                  <ChainRow key={row.strike} block={b.key} columns={columns} sides={sides} row={row} callIn={row.at < head.level} putIn={row.at > head.level} cursor={cursor?.key === b.key && cursor.strike === row.strike ? cursor : null}
-                    callLeg={legOf(row.call.contract)} putLeg={legOf(row.put.contract)} onTrade={onTrade} onCursor={onCursor} onDragLeg={drags[i] ?? (() => undefined)} onRemoveLeg={removeLeg} />
-                ))}
-                {below > 0 && <tr aria-hidden style={{ height: below }}><td colSpan={span} /></tr>}
+                {above > 0 && (
+                  <tr aria-hidden style={{ height: above }}>
+                    <td colSpan={span} />
+                  </tr>
+                )}
+                {i === 0 && packages && (
+                  <PackageRows
+                    rows={drawn}
+                    lines={packages}
+                    legs={draft?.legs ?? NONE}
+                    onTake={take}
+                  />
+                )}
+                {!(i === 0 && packages) &&
+                  drawn.map((row) => (
+                    <ChainRow
+                      key={row.strike}
+                      block={b.key}
+                      columns={columns}
+                      sides={sides}
+                      row={row}
+                      callIn={row.at < head.level}
+                      putIn={row.at > head.level}
+                      cursor={cursor?.key === b.key && cursor.strike === row.strike ? cursor : null}
+                      callLeg={legOf(row.call.contract)}
+                      putLeg={legOf(row.put.contract)}
+                      onTrade={onTrade}
+                      onCursor={onCursor}
+                      onDragLeg={drags[i] ?? (() => undefined)}
+                      onRemoveLeg={removeLeg}
+                    />
+                  ))}
+                {below > 0 && (
+                  <tr aria-hidden style={{ height: below }}>
+                    <td colSpan={span} />
+                  </tr>
+                )}
               </tbody>
             );
           })}
         </table>
         <div className="border-l border-hair bg-raised" style={{ width: picture }}>
-          <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]"><OutlineHead evaluation={evaluation} /></div>
+          <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">
+            <OutlineHead evaluation={evaluation} />
+          </div>
           {blocks.map((b, i) => {
             const axis = axes[i];
-            return axis && (
-              <div key={b.key}>
-                {several && <div className="h-6 border-b border-hair" />}
-                <div className="relative" style={{ height: axis.height }}>
-                  {b.rows.length > 1 && <PictureLines axis={axis} width={picture} level={head.level} spot={head.spot} mark={b.mark} evaluation={evaluation} />}
-                  {evaluation && b.rows.length > 1 && <Outline id={`b${i}`} evaluation={evaluation} ghost={ghost} axis={axis} width={picture} bands={b.mark.bands} onDragKink={dragKink(i)} />}
+            return (
+              axis && (
+                <div key={b.key}>
+                  {several && <div className="h-6 border-b border-hair" />}
+                  <div className="relative" style={{ height: axis.height }}>
+                    {b.rows.length > 1 && (
+                      <PictureLines
+                        axis={axis}
+                        width={picture}
+                        level={head.level}
+                        spot={head.spot}
+                        mark={b.mark}
+                        evaluation={evaluation}
+                      />
+                    )}
+                    {evaluation && b.rows.length > 1 && (
+                      <Outline
+                        id={`b${i}`}
+                        evaluation={evaluation}
+                        ghost={ghost}
+                        axis={axis}
+                        width={picture}
+                        bands={b.mark.bands}
+                        onDragKink={dragKink(i)}
+                      />
+                    )}
+                  </div>
                 </div>
-              </div>
+              )
             );
           })}
           <OutlineFoot evaluation={evaluation} />
         </div>
         {blocks.map((b, i) => {
           const axis = axes[i];
-          return axis && b.rows.length > 1 && (
-            <div key={b.key} className="pointer-events-none absolute left-0" style={{ top: tops[i], width, height: axis.height }}>
-              <div className="absolute top-0" style={{ left: side, width: table }}><RowLines axis={axis} width={table} level={head.level} mark={b.mark} /></div>
-              <TargetLine draft={draft} axis={axis} width={width} picture={picture} />
-              <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />
-            </div>
+          return (
+            axis &&
+            b.rows.length > 1 && (
+              <div
+                key={b.key}
+                className="pointer-events-none absolute left-0"
+                style={{ top: tops[i], width, height: axis.height }}
+              >
+                <div className="absolute top-0" style={{ left: side, width: table }}>
+                  <RowLines axis={axis} width={table} level={head.level} mark={b.mark} />
+                </div>
+                <TargetLine draft={draft} axis={axis} width={width} picture={picture} />
+                <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />
+              </div>
+            )
           );
         })}
       </div>

@@ -32,15 +32,27 @@ const NO_LEGS: Draft['legs'] = [];
 const NO_MARKS: Mark[] = [];
 /** Most expirations open under one another. */
 const MOST_OPEN = 4;
-const PRICES: [Cursor['side'], Cursor['what']][] = [['call', 'bid'], ['call', 'ask'], ['put', 'bid'], ['put', 'ask']];
+const PRICES: [Cursor['side'], Cursor['what']][] = [
+  ['call', 'bid'],
+  ['call', 'ask'],
+  ['put', 'bid'],
+  ['put', 'ask'],
+];
 
 /** First sight: the monthly nearest to five weeks, where most decisions happen. */
-const usualOf = (marks: Mark[]) => marks.filter((m) => m.cycle !== 'weekly').sort((a, b) => Math.abs(a.days - 38) - Math.abs(b.days - 38))[0] ?? marks[0];
+const usualOf = (marks: Mark[]) =>
+  marks
+    .filter((m) => m.cycle !== 'weekly')
+    .sort((a, b) => Math.abs(a.days - 38) - Math.abs(b.days - 38))[0] ?? marks[0];
 
 /** Lowest and highest price of all open rows. */
 function rangeOf(blocks: Block[]): [number, number] | undefined {
-  const reaches = blocks.filter((b) => b.rows.length > 1).map((b) => reach(makeAxis(b.rows.map((r) => r.at))));
-  return reaches.length === 0 ? undefined : [Math.min(...reaches.map((r) => r[0])), Math.max(...reaches.map((r) => r[1]))];
+  const reaches = blocks
+    .filter((b) => b.rows.length > 1)
+    .map((b) => reach(makeAxis(b.rows.map((r) => r.at))));
+  return reaches.length === 0
+    ? undefined
+    : [Math.min(...reaches.map((r) => r[0])), Math.max(...reaches.map((r) => r[1]))];
 }
 
 export function ChainView() {
@@ -72,84 +84,182 @@ export function ChainView() {
   const openKeys = (found.length > 0 ? found : usual ? [usual] : []).join('|');
   const open = useMemo(() => (openKeys === '' ? [] : openKeys.split('|')), [openKeys]);
   const chosen = open[0];
-  const blocks = useMemo((): Block[] => open.flatMap((key) => {
-    const mark = marks.find((m) => m.key === key);
-    const rows = mark && head ? shown(key, allRows[key] ?? NONE, around, head.level, mark.bands, legs) : NONE;
-    return mark ? [{ key, mark, rows: rising ? [...rows].reverse() : rows }] : [];
-  }), [open, marks, allRows, around, rising, head, legs]);
+  const blocks = useMemo(
+    (): Block[] =>
+      open.flatMap((key) => {
+        const mark = marks.find((m) => m.key === key);
+        const rows =
+          mark && head
+            ? shown(key, allRows[key] ?? NONE, around, head.level, mark.bands, legs)
+            : NONE;
+        return mark ? [{ key, mark, rows: rising ? [...rows].reverse() : rows }] : [];
+      }),
+    [open, marks, allRows, around, rising, head, legs],
+  );
 
   const reading = usePackages();
-  const packages = useQuery(packagesQuery(symbol, reading.on && chosen ? { expiration: chosen, template: reading.template, width: reading.width || null } : null));
-  const legKeys = [...new Set(legs.filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract)))].sort().join('|');
+  const packages = useQuery(
+    packagesQuery(
+      symbol,
+      reading.on && chosen
+        ? { expiration: chosen, template: reading.template, width: reading.width || null }
+        : null,
+    ),
+  );
+  const legKeys = [
+    ...new Set(legs.filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract))),
+  ]
+    .sort()
+    .join('|');
   useEffect(() => {
-    if (loaded) watchChain(symbol, [...new Set([...open, ...legKeys.split('|')].filter((k) => k !== ''))], columns);
+    if (loaded)
+      watchChain(
+        symbol,
+        [...new Set([...open, ...legKeys.split('|')].filter((k) => k !== ''))],
+        columns,
+      );
   }, [loaded, symbol, open, legKeys, columns]);
-  useEffect(() => () => { watchChain(null, [], []); evaluate(null); }, []);
+  useEffect(
+    () => () => {
+      watchChain(null, [], []);
+      evaluate(null);
+    },
+    [],
+  );
 
-  const ends = rangeOf(blocks)?.map((p) => p.toFixed(4)).join(' ');
+  const ends = rangeOf(blocks)
+    ?.map((p) => p.toFixed(4))
+    .join(' ');
   const second = head?.at.slice(0, 19);
   const entry = draft?.entry;
   useEffect(() => {
     const [low, high] = ends?.split(' ').map(Number) ?? [];
-    evaluate(legs.length > 0 && low !== undefined ? { symbol, legs, entry: entry ?? 'middle', low, high } : null);
+    evaluate(
+      legs.length > 0 && low !== undefined
+        ? { symbol, legs, entry: entry ?? 'middle', low, high }
+        : null,
+    );
   }, [symbol, legs, entry, ends, second]);
   const evaluation = legs.length > 0 ? answer : undefined;
   const ghost = useGhost(evaluation, JSON.stringify(legs), `${active} ${symbol}`);
 
-  const trade = useMemo(() => (contract: string, quantity: number) => {
-    change(symbol, (d) => {
-      const next = add(d, contract, quantity);
-      setNote(next === d ? `A draft holds at most ${MOST_LEGS} legs; remove one first (select its tab, Delete).` : undefined);
-      return next;
-    });
-  }, [symbol]);
+  const trade = useMemo(
+    () => (contract: string, quantity: number) => {
+      change(symbol, (d) => {
+        const next = add(d, contract, quantity);
+        setNote(
+          next === d
+            ? `A draft holds at most ${MOST_LEGS} legs; remove one first (select its tab, Delete).`
+            : undefined,
+        );
+        return next;
+      });
+    },
+    [symbol],
+  );
   const level = head?.level;
   const readsPackages = reading.on;
   const keys = useMemo(() => {
-    const strikesOf = (contract: string) => (allRows[keyOf(contract)] ?? NONE).map((r) => r.at).reverse();
+    const strikesOf = (contract: string) =>
+      (allRows[keyOf(contract)] ?? NONE).map((r) => r.at).reverse();
     const lines = blocks.flatMap((b) => b.rows.map((row) => ({ key: b.key, row })));
     const at = lines.findIndex((l) => l.key === cursor?.key && l.row.strike === cursor.strike);
     const prices = PRICES.filter(([side]) => sides === 'both' || sides === `${side}s`);
     const column = prices.findIndex(([s, w]) => s === cursor?.side && w === cursor.what);
     const focus = (selector: string, place: number) => {
       const found = document.querySelector<HTMLElement>(selector);
-      if (found) { found.focus(); return; }
+      if (found) {
+        found.focus();
+        return;
+      }
       // Not drawn yet: scroll there first.
       const box = document.querySelector('[aria-label="Strikes and outline"]');
       if (box) box.scrollTop = place * 20 - box.clientHeight / 2;
-      setTimeout(() => { document.querySelector<HTMLElement>(selector)?.focus(); }, 60);
+      setTimeout(() => {
+        document.querySelector<HTMLElement>(selector)?.focus();
+      }, 60);
     };
     const go = (dy: number, dx: number) => () => {
       if (readsPackages) {
         const all = [...document.querySelectorAll<HTMLElement>('[data-package]')];
         const here = all.indexOf(document.activeElement as HTMLElement);
-        all[here < 0 ? Math.floor(all.length / 2) : Math.min(all.length - 1, Math.max(0, here + dy))]?.focus();
+        all[
+          here < 0 ? Math.floor(all.length / 2) : Math.min(all.length - 1, Math.max(0, here + dy))
+        ]?.focus();
         return;
       }
       const first = blocks[0]?.rows.length ?? 0;
-      const place = Math.min(lines.length - 1, Math.max(0, at < 0 ? Math.floor(first / 2) : at + dy));
+      const place = Math.min(
+        lines.length - 1,
+        Math.max(0, at < 0 ? Math.floor(first / 2) : at + dy),
+      );
       const line = lines[place];
-      const [side, what] = prices[Math.min(prices.length - 1, Math.max(0, column < 0 ? 1 : column + dx))] ?? ['call', 'ask'];
-      if (line) focus(`[data-of="${line.key}"][data-cell="${line.row.strike}-${side}-${what}"]`, place);
+      const [side, what] = prices[
+        Math.min(prices.length - 1, Math.max(0, column < 0 ? 1 : column + dx))
+      ] ?? ['call', 'ask'];
+      if (line)
+        focus(`[data-of="${line.key}"][data-cell="${line.row.strike}-${side}-${what}"]`, place);
     };
     const contract = cursor && lines[at]?.row[cursor.side].contract;
     return {
-      ...nudges(symbol, strikesOf, marks.map((m) => m.key), level),
-      ArrowUp: go(-1, 0), ArrowDown: go(1, 0), ArrowLeft: go(0, -1), ArrowRight: go(0, 1),
-      b: contract ? () => { trade(contract, 1); } : undefined,
-      s: contract ? () => { trade(contract, -1); } : undefined,
-      t: () => { startTicket(draft, evaluation); },
+      ...nudges(
+        symbol,
+        strikesOf,
+        marks.map((m) => m.key),
+        level,
+      ),
+      ArrowUp: go(-1, 0),
+      ArrowDown: go(1, 0),
+      ArrowLeft: go(0, -1),
+      ArrowRight: go(0, 1),
+      b: contract
+        ? () => {
+            trade(contract, 1);
+          }
+        : undefined,
+      s: contract
+        ? () => {
+            trade(contract, -1);
+          }
+        : undefined,
+      t: () => {
+        startTicket(draft, evaluation);
+      },
       Enter: () => (document.activeElement === document.body ? void navigate('/bench') : false),
-      e: () => { void navigate('/bench'); },
+      e: () => {
+        void navigate('/bench');
+      },
     };
-  }, [symbol, blocks, allRows, marks, level, cursor, trade, draft, evaluation, sides, readsPackages, navigate]);
+  }, [
+    symbol,
+    blocks,
+    allRows,
+    marks,
+    level,
+    cursor,
+    trade,
+    draft,
+    evaluation,
+    sides,
+    readsPackages,
+    navigate,
+  ]);
   useKeys(keys);
   const choose = (key: string, under: boolean) => {
-    const next = !under ? [key] : open.includes(key) ? open.filter((k) => k !== key) : [...open, key].slice(-MOST_OPEN);
+    const next = !under
+      ? [key]
+      : open.includes(key)
+        ? open.filter((k) => k !== key)
+        : [...open, key].slice(-MOST_OPEN);
     setPicked((p) => ({ ...p, [symbol]: next.length > 0 ? next : [key] }));
   };
 
-  if (chainProblem) return <div className="p-6"><Notice>{chainProblem}</Notice></div>;
+  if (chainProblem)
+    return (
+      <div className="p-6">
+        <Notice>{chainProblem}</Notice>
+      </div>
+    );
   if (!head) return <p className="p-6 text-ink2">Reading the chain of {symbol}</p>;
   const mark = blocks[0]?.mark;
   return (
@@ -160,19 +270,84 @@ export function ChainView() {
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
       <div className="flex items-center gap-2 border-t border-hair px-4 py-1">
         <ShowChooser />
-        <Choices label="Rows as" value={reading.on ? 'packages' : 'contracts'} onChange={(v) => { readAs({ on: v === 'packages' }); }} choices={[{ value: 'contracts', label: 'contracts' }, { value: 'packages', label: 'packages' }]} />
-        {reading.on && <PackageChooser widths={packages.data?.widths ?? []} width={packages.data?.width ?? ''} />}
+        <Choices
+          label="Rows as"
+          value={reading.on ? 'packages' : 'contracts'}
+          onChange={(v) => {
+            readAs({ on: v === 'packages' });
+          }}
+          choices={[
+            { value: 'contracts', label: 'contracts' },
+            { value: 'packages', label: 'packages' },
+          ]}
+        />
+        {reading.on && (
+          <PackageChooser widths={packages.data?.widths ?? []} width={packages.data?.width ?? ''} />
+        )}
         <BuildPanel symbol={symbol} mark={mark} />
-        <select aria-label="Open an expiration under the rows" value="" onChange={(e) => { choose(e.target.value, true); }} className="h-6 w-[104px] rounded border border-strong bg-raised px-1 font-semibold">
+        <select
+          aria-label="Open an expiration under the rows"
+          value=""
+          onChange={(e) => {
+            choose(e.target.value, true);
+          }}
+          className="h-6 w-[104px] rounded border border-strong bg-raised px-1 font-semibold"
+        >
           <option value="">+ under</option>
-          {marks.filter((m) => !open.includes(m.key)).map((m) => <option key={m.key} value={m.key}>{m.label}, {m.days} d</option>)}
+          {marks
+            .filter((m) => !open.includes(m.key))
+            .map((m) => (
+              <option key={m.key} value={m.key}>
+                {m.label}, {m.days} d
+              </option>
+            ))}
         </select>
-        {mark && !reading.on && <span className="truncate text-ink2 max-[1240px]:hidden">{mark.cycle}{mark.amSettled ? ', settles at the opening' : ''}, ±<b className="text-ink">{mark.expectedMove.toFixed(2)}</b> expected</span>}
-        <Elsewhere legs={legs} open={open} own={head.own?.word ?? ''} onChoose={(key) => { choose(key, true); }} onRemove={(contract) => { change(symbol, (d) => remove(d, contract)); }} />
-        {note && <span role="alert" className="text-loss">{note}</span>}
-        <DraftActions draft={draft} evaluation={evaluation} onTurn={() => { change(symbol, turn); }} />
+        {mark && !reading.on && (
+          <span className="truncate text-ink2 max-[1240px]:hidden">
+            {mark.cycle}
+            {mark.amSettled ? ', settles at the opening' : ''}, ±
+            <b className="text-ink">{mark.expectedMove.toFixed(2)}</b> expected
+          </span>
+        )}
+        <Elsewhere
+          legs={legs}
+          open={open}
+          own={head.own?.word ?? ''}
+          onChoose={(key) => {
+            choose(key, true);
+          }}
+          onRemove={(contract) => {
+            change(symbol, (d) => remove(d, contract));
+          }}
+        />
+        {note && (
+          <span role="alert" className="text-loss">
+            {note}
+          </span>
+        )}
+        <DraftActions
+          draft={draft}
+          evaluation={evaluation}
+          onTurn={() => {
+            change(symbol, turn);
+          }}
+        />
       </div>
-      <ChainTable key={`${symbol} ${chosen ?? ''} ${around} ${String(rising)} ${String(reading.on)}`} head={head} blocks={blocks} draft={draft} evaluation={evaluation} ghost={ghost} cursor={cursor} onCursor={setCursor} onTrade={trade} onClose={(key) => { choose(key, true); }} packages={reading.on ? packages.data?.lines ?? [] : undefined} />
+      <ChainTable
+        key={`${symbol} ${chosen ?? ''} ${around} ${String(rising)} ${String(reading.on)}`}
+        head={head}
+        blocks={blocks}
+        draft={draft}
+        evaluation={evaluation}
+        ghost={ghost}
+        cursor={cursor}
+        onCursor={setCursor}
+        onTrade={trade}
+        onClose={(key) => {
+          choose(key, true);
+        }}
+        packages={reading.on ? (packages.data?.lines ?? []) : undefined}
+      />
     </div>
   );
 }

@@ -10,7 +10,11 @@ const layer = 'pointer-events-none absolute top-0 left-0';
 
 type Level = { name: string; y: number; ours: boolean };
 const bandsOf = (axis: Axis, mark: Mark | undefined): Level[] =>
-  (mark?.bands ?? []).map((price, i) => ({ name: `${SIGMAS[i] ?? ''} ${fixed(price, price > 1000 ? 0 : 1)}`, y: axis.y(price), ours: false }));
+  (mark?.bands ?? []).map((price, i) => ({
+    name: `${SIGMAS[i] ?? ''} ${fixed(price, price > 1000 ? 0 : 1)}`,
+    y: axis.y(price),
+    ours: false,
+  }));
 const inside = (axis: Axis) => (l: Level) => l.y > 2 && l.y < axis.height - 2;
 
 /** Last price and deviations through the rows: faint, so that the numbers they cross stay legible. */
@@ -18,8 +22,29 @@ export function RowLines({ axis, width, level, mark }: Props) {
   const at = axis.y(level);
   return (
     <svg aria-hidden width={width} height={axis.height} className={`${layer} z-10`}>
-      {bandsOf(axis, mark).filter(inside(axis)).map((b) => <line key={b.name} x1={0} x2={width} y1={b.y} y2={b.y} stroke="var(--slate)" strokeDasharray="2 4" strokeOpacity={0.65} />)}
-      <line x1={0} x2={width} y1={at} y2={at} stroke="var(--ink)" strokeOpacity={0.35} strokeWidth={2} />
+      {bandsOf(axis, mark)
+        .filter(inside(axis))
+        .map((b) => (
+          <line
+            key={b.name}
+            x1={0}
+            x2={width}
+            y1={b.y}
+            y2={b.y}
+            stroke="var(--slate)"
+            strokeDasharray="2 4"
+            strokeOpacity={0.65}
+          />
+        ))}
+      <line
+        x1={0}
+        x2={width}
+        y1={at}
+        y2={at}
+        stroke="var(--ink)"
+        strokeOpacity={0.35}
+        strokeWidth={2}
+      />
     </svg>
   );
 }
@@ -43,30 +68,80 @@ function spread(levels: Level[], price: number, height: number): (Level & { at: 
       out.push(l);
     }
   };
-  side(levels.filter((l) => l.y >= price).sort((a, b) => a.y - b.y), 1);
-  side(levels.filter((l) => l.y < price).sort((a, b) => b.y - a.y), -1);
+  side(
+    levels.filter((l) => l.y >= price).sort((a, b) => a.y - b.y),
+    1,
+  );
+  side(
+    levels.filter((l) => l.y < price).sort((a, b) => b.y - a.y),
+    -1,
+  );
   return out;
 }
 
 /** The same lines through the picture, with break-evens, all named in the gutter; deviations beyond the rows
  * are named at the edge. */
-export function PictureLines({ axis, width, level, mark, evaluation, spot }: Props & { evaluation?: Evaluation; spot: string }) {
+export function PictureLines({
+  axis,
+  width,
+  level,
+  mark,
+  evaluation,
+  spot,
+}: Props & { evaluation?: Evaluation; spot: string }) {
   const at = axis.y(level);
   const bands = bandsOf(axis, mark);
-  const evens = (evaluation?.evens ?? []).map((e): Level => ({ name: `even ${e.from}`, y: axis.y(Number(e.from)), ours: true })).filter(inside(axis));
+  const evens = (evaluation?.evens ?? [])
+    .map((e): Level => ({ name: `even ${e.from}`, y: axis.y(Number(e.from)), ours: true }))
+    .filter(inside(axis));
   const arrow = (l: Level) => (l.y <= 2 ? '↑ ' : l.y >= axis.height - 2 ? '↓ ' : '');
   const end = width - GUTTER;
   return (
     <svg aria-hidden width={width} height={axis.height} className={layer}>
       {[...bands.filter(inside(axis)), ...evens].map((b) => (
-        <line key={b.name} x1={0} x2={end + 4} y1={b.y} y2={b.y} stroke={b.ours ? 'var(--ink2)' : 'var(--slate)'} strokeDasharray={b.ours ? '1 4' : '2 4'} />
+        <line
+          key={b.name}
+          x1={0}
+          x2={end + 4}
+          y1={b.y}
+          y2={b.y}
+          stroke={b.ours ? 'var(--ink2)' : 'var(--slate)'}
+          strokeDasharray={b.ours ? '1 4' : '2 4'}
+        />
       ))}
       {spread([...bands, ...evens], at, axis.height).map((l) => (
-        <text key={l.name} x={end + 8} y={l.at + 4} fontSize={12} fill={l.ours ? 'var(--ink)' : 'var(--slate)'} fontWeight={l.ours ? 600 : 400}>{arrow(l)}{l.name}</text>
+        <text
+          key={l.name}
+          x={end + 8}
+          y={l.at + 4}
+          fontSize={12}
+          fill={l.ours ? 'var(--ink)' : 'var(--slate)'}
+          fontWeight={l.ours ? 600 : 400}
+        >
+          {arrow(l)}
+          {l.name}
+        </text>
       ))}
-      <line x1={0} x2={end + 6} y1={at} y2={at} stroke="var(--ink)" strokeOpacity={0.6} strokeWidth={1.5} />
+      <line
+        x1={0}
+        x2={end + 6}
+        y1={at}
+        y2={at}
+        stroke="var(--ink)"
+        strokeOpacity={0.6}
+        strokeWidth={1.5}
+      />
       <rect x={end + 6} y={at - 10} width={GUTTER - 12} height={20} rx={3} fill="var(--ink)" />
-      <text x={end + GUTTER / 2} y={at + 4.5} textAnchor="middle" fontSize={13} fontWeight={700} fill="var(--raised)">{money(spot)}</text>
+      <text
+        x={end + GUTTER / 2}
+        y={at + 4.5}
+        textAnchor="middle"
+        fontSize={13}
+        fontWeight={700}
+        fill="var(--raised)"
+      >
+        {money(spot)}
+      </text>
     </svg>
   );
 }

@@ -8,7 +8,15 @@ import { GUTTER } from './Lines';
 import { useLook } from './look';
 
 type Point = { price: number; profit: number };
-type Props = { id: string; evaluation: Evaluation; ghost?: Evaluation; axis: Axis; width: number; bands: number[]; onDragKink?: (strike: number, e: React.PointerEvent) => void };
+type Props = {
+  id: string;
+  evaluation: Evaluation;
+  ghost?: Evaluation;
+  axis: Axis;
+  width: number;
+  bands: number[];
+  onDragKink?: (strike: number, e: React.PointerEvent) => void;
+};
 
 /** Profit against price on the rows' own axis: outline in ink, today in brass, loss hatched. */
 export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKink }: Props) {
@@ -16,35 +24,108 @@ export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKi
   const [low, high] = reach(axis);
   const grid = e.prices.map((price, i): Point => ({ price, profit: e.outline[i] ?? 0 }));
   const corners = e.estimate ? [] : e.kinks;
-  const outline = [...grid, ...corners].filter((p) => p.price >= low && p.price <= high).sort((a, b) => a.price - b.price);
-  const today = e.prices.map((price, i): Point => ({ price, profit: e.today[i] ?? 0 })).filter((p) => p.price >= low && p.price <= high);
+  const outline = [...grid, ...corners]
+    .filter((p) => p.price >= low && p.price <= high)
+    .sort((a, b) => a.price - b.price);
+  const today = e.prices
+    .map((price, i): Point => ({ price, profit: e.today[i] ?? 0 }))
+    .filter((p) => p.price >= low && p.price <= high);
   // Far tails do not squeeze the middle: the scale holds what two deviations and the legs reach, the rest is cut.
   const strikes = e.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike);
   const [nearest, farthest] = [Math.min(...bands, ...strikes), Math.max(...bands, ...strikes)];
-  const profits = [...outline, ...today].filter((p) => p.price >= nearest && p.price <= farthest).map((p) => p.profit);
-  const x = scaleLinear([Math.min(0, ...profits), Math.max(0, ...profits)], [16, width - GUTTER - 10]);
+  const profits = [...outline, ...today]
+    .filter((p) => p.price >= nearest && p.price <= farthest)
+    .map((p) => p.profit);
+  const x = scaleLinear(
+    [Math.min(0, ...profits), Math.max(0, ...profits)],
+    [16, width - GUTTER - 10],
+  );
   const y = (p: Point) => axis.y(p.price);
-  const shape = area<Point>().y(y).x0(x(0)).x1((p) => x(p.profit))(outline) ?? '';
-  const path = (points: Point[]) => line<Point>().x((p) => x(p.profit)).y(y)(points) ?? '';
+  const shape =
+    area<Point>()
+      .y(y)
+      .x0(x(0))
+      .x1((p) => x(p.profit))(outline) ?? '';
+  const path = (points: Point[]) =>
+    line<Point>()
+      .x((p) => x(p.profit))
+      .y(y)(points) ?? '';
   const legs = new Set(strikes);
   return (
-    <svg role="img" width={width} height={height} aria-label={`Outline of the ${e.name}. ${e.tailAbove}. ${e.tailBelow}.`} className="absolute top-0 left-0 z-[5]">
+    <svg
+      role="img"
+      width={width}
+      height={height}
+      aria-label={`Outline of the ${e.name}. ${e.tailAbove}. ${e.tailBelow}.`}
+      className="absolute top-0 left-0 z-[5]"
+    >
       <defs>
         <Hatch id={`${id}-loss`} />
-        <clipPath id={`${id}-gain-side`}><rect x={x(0)} y={0} width={Math.max(0, width - GUTTER + 2 - x(0))} height={height} /></clipPath>
-        <clipPath id={`${id}-picture`}><rect x={0} y={0} width={width - GUTTER + 2} height={height} /></clipPath>
-        <clipPath id={`${id}-loss-side`}><rect x={0} y={0} width={x(0)} height={height} /></clipPath>
+        <clipPath id={`${id}-gain-side`}>
+          <rect x={x(0)} y={0} width={Math.max(0, width - GUTTER + 2 - x(0))} height={height} />
+        </clipPath>
+        <clipPath id={`${id}-picture`}>
+          <rect x={0} y={0} width={width - GUTTER + 2} height={height} />
+        </clipPath>
+        <clipPath id={`${id}-loss-side`}>
+          <rect x={0} y={0} width={x(0)} height={height} />
+        </clipPath>
       </defs>
       <path d={shape} fill="var(--gain-soft)" clipPath={`url(#${id}-gain-side)`} />
       <path d={shape} fill={`url(#${id}-loss)`} clipPath={`url(#${id}-loss-side)`} />
       <line x1={x(0)} x2={x(0)} y1={0} y2={height} stroke="var(--ink2)" />
-      {ghost && <path data-testid="ghost" d={path(ghost.prices.map((price, i): Point => ({ price, profit: ghost.outline[i] ?? 0 })).filter((p) => p.price >= low && p.price <= high))} clipPath={`url(#${id}-picture)`} fill="none" stroke="var(--ink)" strokeOpacity={0.3} strokeDasharray="5 4" strokeWidth={1.5} />}
-      <path data-testid="today-line" d={path(today)} clipPath={`url(#${id}-picture)`} fill="none" stroke="var(--brass)" strokeWidth={2} />
-      <path data-testid="outline" d={path(outline)} clipPath={`url(#${id}-picture)`} fill="none" stroke="var(--ink)" strokeWidth={2} strokeLinejoin="round" />
-      {corners.filter((k) => legs.has(k.price) && k.price >= low && k.price <= high).map((k) => (
-        <circle key={k.price} cx={x(k.profit)} cy={axis.y(k.price)} r={5} fill="var(--raised)" stroke="var(--ink)" strokeWidth={2} className="cursor-ns-resize touch-none"
-          onPointerDown={(ev) => { onDragKink?.(k.price, ev); }}><title>drag to move the leg at {k.price}</title></circle>
-      ))}
+      {ghost && (
+        <path
+          data-testid="ghost"
+          d={path(
+            ghost.prices
+              .map((price, i): Point => ({ price, profit: ghost.outline[i] ?? 0 }))
+              .filter((p) => p.price >= low && p.price <= high),
+          )}
+          clipPath={`url(#${id}-picture)`}
+          fill="none"
+          stroke="var(--ink)"
+          strokeOpacity={0.3}
+          strokeDasharray="5 4"
+          strokeWidth={1.5}
+        />
+      )}
+      <path
+        data-testid="today-line"
+        d={path(today)}
+        clipPath={`url(#${id}-picture)`}
+        fill="none"
+        stroke="var(--brass)"
+        strokeWidth={2}
+      />
+      <path
+        data-testid="outline"
+        d={path(outline)}
+        clipPath={`url(#${id}-picture)`}
+        fill="none"
+        stroke="var(--ink)"
+        strokeWidth={2}
+        strokeLinejoin="round"
+      />
+      {corners
+        .filter((k) => legs.has(k.price) && k.price >= low && k.price <= high)
+        .map((k) => (
+          <circle
+            key={k.price}
+            cx={x(k.profit)}
+            cy={axis.y(k.price)}
+            r={5}
+            fill="var(--raised)"
+            stroke="var(--ink)"
+            strokeWidth={2}
+            className="cursor-ns-resize touch-none"
+            onPointerDown={(ev) => {
+              onDragKink?.(k.price, ev);
+            }}
+          >
+            <title>drag to move the leg at {k.price}</title>
+          </circle>
+        ))}
     </svg>
   );
 }
@@ -54,11 +135,24 @@ const tail = (text: string) => text.replaceAll('.00', '');
 /** Over the picture: what happens beyond its top, and which line is which. */
 export function OutlineHead({ evaluation: e }: { evaluation?: Evaluation }) {
   const rising = useLook((s) => s.rising);
-  if (!e) return <span className="px-2 text-ink2">profit and loss of the draft, on the same price axis</span>;
+  if (!e)
+    return (
+      <span className="px-2 text-ink2">profit and loss of the draft, on the same price axis</span>
+    );
   return (
     <span className="flex w-full justify-between px-2">
       <span data-testid="tail-above">{tail(rising ? e.tailBelow : e.tailAbove)}</span>
-      <span className="text-ink2"><span aria-hidden className="text-ink">━ </span>{e.estimate ? 'about, ' : ''}{e.legs.some((l) => l.expiry) ? `at ${e.days} d` : 'at any time'} <span aria-hidden className="pl-1 text-brass">━ </span>today</span>
+      <span className="text-ink2">
+        <span aria-hidden className="text-ink">
+          ━{' '}
+        </span>
+        {e.estimate ? 'about, ' : ''}
+        {e.legs.some((l) => l.expiry) ? `at ${e.days} d` : 'at any time'}{' '}
+        <span aria-hidden className="pl-1 text-brass">
+          ━{' '}
+        </span>
+        today
+      </span>
     </span>
   );
 }
@@ -66,5 +160,12 @@ export function OutlineHead({ evaluation: e }: { evaluation?: Evaluation }) {
 /** Under the picture: what happens beyond its foot. */
 export function OutlineFoot({ evaluation: e }: { evaluation?: Evaluation }) {
   const rising = useLook((s) => s.rising);
-  return <div data-testid="tail-below" className="sticky bottom-0 z-20 flex h-[22px] items-center border-t border-hair bg-raised px-2 text-[12px]">{e && tail(rising ? e.tailAbove : e.tailBelow)}</div>;
+  return (
+    <div
+      data-testid="tail-below"
+      className="sticky bottom-0 z-20 flex h-[22px] items-center border-t border-hair bg-raised px-2 text-[12px]"
+    >
+      {e && tail(rising ? e.tailAbove : e.tailBelow)}
+    </div>
+  );
 }

@@ -7,13 +7,35 @@ export function PackageChooser({ widths, width }: { widths: string[]; width: str
   const { template } = usePackages();
   return (
     <>
-      <select aria-label="Structure" value={template} onChange={(e) => { readAs({ template: e.target.value as Template, width: '' }); }} className={field}>
-        {TEMPLATES.map((t) => <option key={t.key} value={t.key}>{t.name}</option>)}
+      <select
+        aria-label="Structure"
+        value={template}
+        onChange={(e) => {
+          readAs({ template: e.target.value as Template, width: '' });
+        }}
+        className={field}
+      >
+        {TEMPLATES.map((t) => (
+          <option key={t.key} value={t.key}>
+            {t.name}
+          </option>
+        ))}
       </select>
       {widths.length > 0 && (
-        <label className="flex items-center gap-1 text-ink2">width
-          <select value={width} onChange={(e) => { readAs({ width: e.target.value }); }} className={`${field} text-ink`}>
-            {[...new Set([...widths, width])].map((w) => <option key={w} value={w}>{w}</option>)}
+        <label className="flex items-center gap-1 text-ink2">
+          width
+          <select
+            value={width}
+            onChange={(e) => {
+              readAs({ width: e.target.value });
+            }}
+            className={`${field} text-ink`}
+          >
+            {[...new Set([...widths, width])].map((w) => (
+              <option key={w} value={w}>
+                {w}
+              </option>
+            ))}
           </select>
         </label>
       )}

@@ -1,7 +1,12 @@
 /** The shared price axis: each strike's row is its place; between rows the price runs straight. */
 export const ROW = 20;
 
-export type Axis = { strikes: number[]; height: number; y: (price: number) => number; price: (y: number) => number };
+export type Axis = {
+  strikes: number[];
+  height: number;
+  y: (price: number) => number;
+  price: (y: number) => number;
+};
 
 /** `strikes` in the order of the rows: from high to low, or from low to high. */
 export function makeAxis(strikes: number[]): Axis {

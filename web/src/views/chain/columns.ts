@@ -31,7 +31,10 @@ export const COLUMNS: Told[] = [
 export const told = (key: Column) => COLUMNS.find((c) => c.key === key);
 
 /** So many stand beside each other without crowding, on each side or on one alone. */
-export const mostOf = (sides: Sides) => { const wide = window.innerWidth >= 1600; return sides === 'both' ? (wide ? 9 : 6) : wide ? 20 : 14; };
+export const mostOf = (sides: Sides) => {
+  const wide = window.innerWidth >= 1600;
+  return sides === 'both' ? (wide ? 9 : 6) : wide ? 20 : 14;
+};
 
 type Chosen = { columns: Column[]; sides: Sides };
 const USUAL: Chosen = { columns: ['openInterest', 'volume', 'implied', 'delta'], sides: 'both' };
@@ -54,10 +57,17 @@ function choose(next: Chosen) {
   localStorage.setItem(KEY, JSON.stringify(chosen));
   useColumns.setState(chosen);
 }
-export const showSides = (sides: Sides) => { choose({ ...useColumns.getState(), sides }); };
+export const showSides = (sides: Sides) => {
+  choose({ ...useColumns.getState(), sides });
+};
 export function toggle(key: Column) {
   const now = useColumns.getState();
-  choose({ ...now, columns: now.columns.includes(key) ? now.columns.filter((c) => c !== key) : [...now.columns, key] });
+  choose({
+    ...now,
+    columns: now.columns.includes(key)
+      ? now.columns.filter((c) => c !== key)
+      : [...now.columns, key],
+  });
 }
 /** Moves a column one place nearer to the prices (+1) or farther from them (−1). */
 export function move(key: Column, by: 1 | -1) {
@@ -69,4 +79,6 @@ export function move(key: Column, by: 1 | -1) {
   columns.splice(to, 0, key);
   choose({ ...now, columns });
 }
-export const usual = () => { choose(USUAL); };
+export const usual = () => {
+  choose(USUAL);
+};

@@ -5,8 +5,22 @@ import type { Around } from './rows';
 export type Beside = 'nothing' | 'history' | 'smile';
 export const CYCLES = ['weekly', 'monthly', 'quarterly', 'long'] as const;
 export type Cycle = (typeof CYCLES)[number];
-type Look = { around: Around; rising: boolean; beside: Beside; weekly: boolean; term: boolean; hidden: Cycle[] };
-const USUAL: Look = { around: '11', rising: false, beside: 'nothing', weekly: false, term: false, hidden: [] };
+type Look = {
+  around: Around;
+  rising: boolean;
+  beside: Beside;
+  weekly: boolean;
+  term: boolean;
+  hidden: Cycle[];
+};
+const USUAL: Look = {
+  around: '11',
+  rising: false,
+  beside: 'nothing',
+  weekly: false,
+  term: false,
+  hidden: [],
+};
 const KEY = 'chain-look';
 
 function kept(): Look {

@@ -20,5 +20,11 @@ export const TEMPLATES: { key: Template; name: string }[] = [
 ];
 
 type Reading = { on: boolean; template: Template; width: string };
-export const usePackages = create<Reading>(() => ({ on: false, template: 'bullPutVertical', width: '' }));
-export const readAs = (change: Partial<Reading>) => { usePackages.setState(change); };
+export const usePackages = create<Reading>(() => ({
+  on: false,
+  template: 'bullPutVertical',
+  width: '',
+}));
+export const readAs = (change: Partial<Reading>) => {
+  usePackages.setState(change);
+};

@@ -5,17 +5,30 @@ import { isOption, keyOf, parts } from '../../drafts/contract';
 export type Around = '11' | '25' | 'sigma' | 'all';
 
 /** Rows (strikes from high to low) that are shown of an expiration; its legs are always among them. */
-export function shown(key: string, rows: Row[], around: Around, spot: number, bands: number[], legs: Leg[]): Row[] {
+export function shown(
+  key: string,
+  rows: Row[],
+  around: Around,
+  spot: number,
+  bands: number[],
+  legs: Leg[],
+): Row[] {
   if (around === 'all') return rows;
   const first = (test: (r: Row) => boolean) => {
     const i = rows.findIndex(test);
     return i < 0 ? rows.length : i;
   };
   const middle = first((r) => r.at < spot);
-  const [from, to] = around === 'sigma'
-    ? [first((r) => r.at <= Math.max(...bands)) - 1, first((r) => r.at < Math.min(...bands)) + 1]
-    : [middle - Number(around), middle + Number(around)];
+  const [from, to] =
+    around === 'sigma'
+      ? [first((r) => r.at <= Math.max(...bands)) - 1, first((r) => r.at < Math.min(...bands)) + 1]
+      : [middle - Number(around), middle + Number(around)];
   const here = legs.filter((l) => isOption(l.contract) && keyOf(l.contract) === key);
-  const places = here.map((l) => rows.findIndex((r) => r.at === parts(l.contract).strike)).filter((i) => i >= 0);
-  return rows.slice(Math.max(0, Math.min(from, ...places.map((i) => i - 1))), Math.max(to, ...places.map((i) => i + 2)));
+  const places = here
+    .map((l) => rows.findIndex((r) => r.at === parts(l.contract).strike))
+    .filter((i) => i >= 0);
+  return rows.slice(
+    Math.max(0, Math.min(from, ...places.map((i) => i - 1))),
+    Math.max(to, ...places.map((i) => i + 2)),
+  );
 }

@@ -20,7 +20,10 @@ export function useWindow(box: React.RefObject<HTMLElement | null>): [number, nu
     at.addEventListener('scroll', look, { passive: true });
     const watch = new ResizeObserver(look);
     watch.observe(at);
-    return () => { at.removeEventListener('scroll', look); watch.disconnect(); };
+    return () => {
+      at.removeEventListener('scroll', look);
+      watch.disconnect();
+    };
   }, [box]);
   return seen;
 }
