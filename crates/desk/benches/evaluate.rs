@@ -45,6 +45,7 @@ fn evaluation(c: &mut Criterion) {
             structure: structure("+1 90P -1 95P -1 105C +1 110C"),
             entry: EntryPrice::Middle,
             range: None,
+            realised: Money::ZERO,
             closing: false,
         };
         let account = AccountView {
@@ -117,8 +118,9 @@ fn judged(c: &mut Criterion) {
         .cloned()
         .collect::<Vec<_>>();
     let asked = Judgement {
-        structure: Structure::new(legs).unwrap(),
+        structure: Holding::new(legs),
         price: price("0.50"),
+        realised: Money::ZERO,
         moved: Moved::default(),
         days: vec![0.0, 7.0, 14.0, 21.0, 28.0],
         span: Span::Usual,
@@ -208,11 +210,11 @@ fn account(c: &mut Criterion) {
         AccountRules::default(),
         0.04,
     );
-    let held: Vec<Holdings> = (0..12)
+    let held: Vec<MarginHolding> = (0..12)
         .map(|i| {
-            let mut all = Holdings {
+            let mut all = MarginHolding {
                 underlying: 100 * (i % 3),
-                ..Holdings::default()
+                ..MarginHolding::default()
             };
             for (quantity, text, later) in legs.iter().flat_map(|l| l.iter()) {
                 let c = contract(
@@ -224,9 +226,8 @@ fn account(c: &mut Criterion) {
                     },
                 );
                 all.add(MarginLeg {
-                    kind: c.kind,
-                    strike: c.strike,
-                    expiry: c.expiry,
+                    ends: underlying().expiry_moment(&c),
+                    contract: c.clone(),
                     quantity: *quantity,
                     mark: Price::cents(120 + 7 * i),
                 });

@@ -2,7 +2,7 @@
 //! stays rung until it is answered.
 
 use crate::number::Price;
-use crate::structure::Structure;
+use crate::package::Package;
 use crate::time::Moment;
 
 /// On which side of its level a price rings.
@@ -36,7 +36,7 @@ pub enum Listens {
         /// Underlying symbol.
         symbol: String,
         /// One package, lowest ratio.
-        unit: Option<Structure>,
+        unit: Option<Package>,
         /// On which side it rings.
         side: BellSide,
         /// The level.

@@ -27,6 +27,14 @@ impl Carry {
             .filter(move |(ex, _)| *ex > at && *ex <= until)
     }
 
+    /// Present value of the dividends until `expiry`: what a holder of the option forgoes. Nothing
+    /// where the underlying pays a yield or is a future.
+    pub fn present_value(&self, at: Moment, expiry: Moment, rate: f64) -> f64 {
+        self.dividends(at, expiry)
+            .map(|(ex, cash)| cash.to_f64() * libm::exp(-rate * at.years_until(ex)))
+            .sum()
+    }
+
     /// The continuous yield with the same forward: of the present value of the dividends until
     /// `expiry`, relative to `spot`, at most half of it.
     pub fn yield_until(&self, at: Moment, expiry: Moment, rate: f64, spot: f64) -> f64 {
@@ -34,10 +42,7 @@ impl Carry {
             Carry::Yield(yearly) => *yearly,
             Carry::Future => rate,
             Carry::Dividends(_) => {
-                let present: f64 = self
-                    .dividends(at, expiry)
-                    .map(|(ex, cash)| cash.to_f64() * libm::exp(-rate * at.years_until(ex)))
-                    .sum();
+                let present = self.present_value(at, expiry, rate);
                 -libm::log(1.0 - (present / spot).min(0.5))
                     / at.years_until(expiry).max(1.0 / 525_600.0)
             }

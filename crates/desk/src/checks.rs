@@ -6,7 +6,7 @@ use crate::evaluate::{AccountView, MarketView, MoneyEffect, Proposal};
 use crate::horizon::Horizon;
 use crate::naming::{Name, Nature};
 use crate::number::{Money, Price};
-use crate::package::PackageQuote;
+use crate::package_quote::PackageQuote;
 use crate::shape::Extent;
 use crate::ticket::OrderError;
 use crate::time::short_date;

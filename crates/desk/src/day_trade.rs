@@ -13,7 +13,7 @@ use jiff::civil::{Date, date};
 use crate::calendar::previous_session;
 use crate::instrument::Instrument;
 use crate::number::Money;
-use crate::order::Order;
+use crate::time::Moment;
 
 /// A rule and the days on which it stands.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -101,67 +101,121 @@ impl DayTrading {
     }
 }
 
-/// Day trades among `orders`, which are in the order of their numbers, in the sessions that the
-/// rule looks at. `counts` says of a symbol whether it is a security.
+/// A change of what the account holds: by an execution, or by the market (without an order).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Change<'a> {
+    /// When.
+    pub at: Moment,
+    /// The order that traded.
+    pub order: Option<u64>,
+    /// In what.
+    pub instrument: &'a Instrument,
+    /// By how much, signed.
+    pub quantity: i64,
+}
+
+/// What an instrument holds in the course of a day.
+#[derive(Debug, Clone, Copy, Default)]
+struct Course {
+    /// Held since before the day, signed.
+    overnight: i64,
+    /// Opened in it and still held.
+    today: i64,
+    /// The order that opened last.
+    opener: u64,
+}
+
+/// The part of `quantity` that closes `held`, which it makes smaller.
+fn close(held: &mut i64, quantity: &mut i64) -> bool {
+    if held.signum() != -quantity.signum() || *held == 0 {
+        return false;
+    }
+    let n = held.abs().min(quantity.abs());
+    *held -= n * held.signum();
+    *quantity -= n * quantity.signum();
+    true
+}
+
+/// Day trades in the sessions that the rule looks at.
+///
+/// What is bought and sold again (or the reverse) on one day is a day trade. What was held overnight
+/// and is sold before anything was bought anew is none, nor is buying it back afterwards: that opens.
+///
+/// `changes` are all of those sessions, in any order; `held` is what is held of an instrument after
+/// them; `counts` says of an instrument whether it is a security.
 pub fn day_trading<'a>(
     rule: DayTradeRule,
     today: Date,
-    orders: impl Iterator<Item = &'a Order>,
-    counts: impl Fn(&str) -> bool,
+    changes: impl Iterator<Item = Change<'a>>,
+    held: impl Fn(&Instrument) -> i64,
+    counts: impl Fn(&Instrument) -> bool,
 ) -> DayTrading {
     let first = (1..rule.sessions).fold(today, |day, _| previous_session(day));
-    // Executions in the order of time, with their orders.
-    let mut fills: Vec<(&Order, &crate::order::Fill)> = orders
-        .filter(|o| counts(&o.request.symbol))
-        .flat_map(|o| o.fills().map(move |f| (o, f)))
+    let mut changes: Vec<Change<'a>> = changes
+        .filter(|c| c.at.date() >= first && counts(c.instrument))
         .collect();
-    fills.retain(|(_, f)| f.at.date() >= first);
-    fills.sort_by_key(|(_, f)| f.at);
-    // What was opened today, by instrument: signed quantity and the last order that opened it.
-    let mut opened: BTreeMap<(Date, &Instrument), (i64, u64)> = BTreeMap::new();
-    // By order: legs that closed what was opened today, and the orders that opened it.
+    changes.sort_by_key(|c| c.at);
+    let mut courses: BTreeMap<&Instrument, (Date, Course)> = BTreeMap::new();
+    for c in &changes {
+        let start = courses.entry(c.instrument).or_insert_with(|| {
+            let overnight = held(c.instrument);
+            (
+                first,
+                Course {
+                    overnight,
+                    ..Course::default()
+                },
+            )
+        });
+        start.1.overnight -= c.quantity;
+    }
+    // By order: legs that closed what was opened on the same day, and the orders that opened it.
     let mut closed: BTreeMap<(Date, u64), BTreeMap<&Instrument, u64>> = BTreeMap::new();
-    let mut traded: Vec<u64> = Vec::new();
-    for (order, fill) in &fills {
-        let day = fill.at.date();
-        traded.push(order.id);
-        for leg in &fill.legs {
-            let (quantity, by) = opened
-                .entry((day, &leg.instrument))
-                .or_insert((0, order.id));
-            if *quantity != 0 && quantity.signum() == -leg.quantity.signum() {
-                closed
-                    .entry((day, order.id))
-                    .or_default()
-                    .insert(&leg.instrument, *by);
-            } else {
-                *by = order.id;
-            }
-            *quantity += leg.quantity;
+    let mut legs: BTreeMap<u64, Vec<&Instrument>> = BTreeMap::new();
+    for c in &changes {
+        let day = c.at.date();
+        let Some((of, course)) = courses.get_mut(c.instrument) else {
+            continue;
+        };
+        if *of != day {
+            course.overnight += std::mem::take(&mut course.today);
+            *of = day;
+        }
+        let Some(order) = c.order else {
+            course.overnight += c.quantity;
+            continue;
+        };
+        let own = legs.entry(order).or_default();
+        if !own.contains(&c.instrument) {
+            own.push(c.instrument);
+        }
+        let mut left = c.quantity;
+        if close(&mut course.today, &mut left) {
+            let by = closed.entry((day, order)).or_default();
+            by.insert(c.instrument, course.opener);
+        }
+        close(&mut course.overnight, &mut left);
+        if left != 0 {
+            course.today += left;
+            course.opener = order;
         }
     }
-    traded.sort_unstable();
-    traded.dedup();
-    let legs_of = |id: u64| {
-        fills
-            .iter()
-            .find(|(o, _)| o.id == id)
-            .map_or(0, |(o, _)| o.request.unit.legs().len())
-    };
-    let trades = closed.into_iter().map(|((date, order), legs)| {
-        let mut by: Vec<u64> = legs.values().copied().collect();
+    let count_of = |id: u64| legs.get(&id).map_or(0, Vec::len);
+    let trades = closed.iter().map(|((date, order), own)| {
+        let mut by: Vec<u64> = own.values().copied().collect();
+        by.sort_unstable();
         by.dedup();
         // A package closed as it was opened.
-        let whole = by.len() == 1 && legs_of(order) == legs.len() && legs_of(by[0]) == legs.len();
+        let whole = by.len() == 1 && count_of(*order) == own.len() && count_of(by[0]) == own.len();
         DayTrade {
-            date,
-            order,
-            count: if whole { 1 } else { legs.len() as i64 },
+            date: *date,
+            order: *order,
+            count: if whole { 1 } else { own.len() as i64 },
         }
     });
     DayTrading {
         rule,
         trades: trades.collect(),
-        orders: traded.len() as i64,
+        orders: legs.len() as i64,
     }
 }

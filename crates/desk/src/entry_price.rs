@@ -1,8 +1,8 @@
 //! Where the price of a draft comes from: the market, or the trader's hand.
 
+use crate::holding::Holding;
 use crate::number::Price;
-use crate::package::{PackageQuote, Quote, weights};
-use crate::structure::Structure;
+use crate::package_quote::{PackageQuote, Quote};
 use crate::underlying::Underlying;
 
 /// The net price that profit is counted from.
@@ -26,7 +26,7 @@ impl EntryPrice {
     /// The net price of one package.
     pub fn price(
         &self,
-        unit: &Structure,
+        unit: &Holding,
         quote: &PackageQuote,
         quotes: &[Quote],
         underlying: &Underlying,
@@ -44,7 +44,8 @@ impl EntryPrice {
                         .flatten()
                         .unwrap_or_else(|| quotes[i].mid())
                 };
-                let weighed = weights(unit, underlying)
+                let weighed = unit
+                    .weights(underlying)
                     .into_iter()
                     .enumerate()
                     .map(|(i, w)| (price(i), w));

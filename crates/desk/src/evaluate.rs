@@ -11,16 +11,16 @@ use crate::carry::Carry;
 use crate::checks::{Check, Checked, checks};
 use crate::day_trade::DayTrading;
 use crate::entry_price::EntryPrice;
-use crate::horizon::{Horizon, Horizons};
+use crate::holding::Holding;
+use crate::horizon::{Horizon, Parted};
 use crate::margin::{
-    Holdings, MarginBasis, MarginLeg, NeedsLevel, Requirement, levels, requirement,
+    MarginBasis, MarginHolding, MarginLeg, NeedsLevel, Requirement, levels, requirement,
 };
 use crate::naming::{Name, in_place, recognise};
 use crate::number::{Money, Price};
-use crate::package::{PackageQuote, package_quote};
+use crate::package_quote::{PackageQuote, package_quote};
 use crate::plain;
 use crate::shape::Extent;
-use crate::structure::Structure;
 use crate::ticket::{OrderError, check_bounds};
 use crate::time::Moment;
 use crate::underlying::{Fees, Underlying};
@@ -72,7 +72,7 @@ pub struct MarketView<'a> {
 const LOOK_AHEAD: i64 = 30;
 
 /// When the first option of a structure ends; some weeks ahead where there is none.
-pub fn first_expiry(structure: &Structure, market: &MarketView<'_>) -> Moment {
+pub fn first_expiry(structure: &Holding, market: &MarketView<'_>) -> Moment {
     let ends = structure
         .options()
         .map(|(c, _)| market.underlying.expiry_moment(c));
@@ -90,7 +90,7 @@ pub struct AccountView {
     /// Buying power set aside for working orders.
     pub reserved: Money,
     /// Open positions in this underlying.
-    pub here: Holdings,
+    pub here: MarginHolding,
     /// Fees.
     pub fees: Fees,
     /// Cash and positions at their marks.
@@ -110,9 +110,11 @@ pub struct AccountView {
 #[derive(Debug, Clone)]
 pub struct Proposal {
     /// Legs with full quantities.
-    pub structure: Structure,
+    pub structure: Holding,
     /// Where the net price comes from.
     pub entry: EntryPrice,
+    /// What was realised before, less fees: part of the profit that is drawn. Zero for a draft.
+    pub realised: Money,
     /// Price range to draw; chosen when absent.
     pub range: Option<(f64, f64)>,
     /// It closes (part of) a campaign.
@@ -219,7 +221,7 @@ pub struct Evaluation {
     /// Price of the underlying.
     pub spot: Price,
     /// One package.
-    pub unit: Structure,
+    pub unit: Holding,
     /// Packages.
     pub packages: i64,
     /// What it is called.
@@ -270,20 +272,23 @@ pub enum EvaluationError {
     Model(#[from] quant::Error),
 }
 
-/// A structure as margin sees it, at the market's marks.
-pub fn holdings(structure: &Structure, markets: &[LegMarket]) -> Holdings {
+/// A holding as margin sees it, at the market's marks.
+pub fn margined(
+    structure: &Holding,
+    underlying: &Underlying,
+    markets: &[LegMarket],
+) -> MarginHolding {
     // Options come first among the legs.
     let options = structure
         .options()
         .zip(markets)
         .map(|((c, quantity), m)| MarginLeg {
-            kind: c.kind,
-            strike: c.strike,
-            expiry: c.expiry,
+            contract: c.clone(),
+            ends: underlying.expiry_moment(c),
             quantity,
             mark: m.quote.mark(),
         });
-    Holdings {
+    MarginHolding {
         options: options.collect(),
         underlying: structure.underlying_quantity(),
     }
@@ -320,29 +325,25 @@ pub fn evaluate(
         .price(&unit, &quote, &quotes, market.underlying);
     check_bounds(&unit, market.underlying, market.spot, price)?;
     // Profit counts a future at its price, though nothing is paid for it.
-    let net = -price.times(packages * market.underlying.price_units(structure));
+    let units = packages * market.underlying.price_units(structure);
+    let net = proposal.realised - price.times(units);
 
-    let legs_at = |at| {
-        Legs::at(
-            structure,
-            market.underlying,
-            &market.legs,
-            (&market.carry, market.spot),
-            at,
-        )
-    };
-    let later = if structure.is_one_expiration() {
-        None
-    } else {
-        Some(legs_at(first_expiry(structure, market))?)
-    };
-    let worth = |_, prices: &[f64]| {
-        Ok(later
-            .as_ref()
-            .map_or_else(Vec::new, |legs| legs.values(prices)))
-    };
-    let horizon = Horizons { structure, market }.at_first_expiration(net, &worth)?;
-    let now = legs_at(market.at)?;
+    let parted = Parted::of(structure, market);
+    let later = Legs::at(
+        &parted.lasting,
+        market.underlying,
+        &parted.markets,
+        (&market.carry, market.spot),
+        parted.moment(),
+    )?;
+    let horizon = parted.horizon(net, &|prices| Ok(later.values(prices)), later.tail())?;
+    let now = Legs::at(
+        structure,
+        market.underlying,
+        &market.legs,
+        (&market.carry, market.spot),
+        market.at,
+    )?;
     let spot = market.spot.to_f64();
     let time = market.at.years_until(horizon.moment);
     let (low, high) = proposal
@@ -374,7 +375,7 @@ pub fn evaluate(
             .carry
             .yield_until(market.at, horizon.moment, rate, spot);
     let dist = Lognormal::new(spot, drift, market.horizon_vol, time)?;
-    let chance_of_profit = dist.profit(&horizon.outcomes()).0;
+    let chance_of_profit = horizon.outline.chance(&dist);
     let money = money_effect(structure, market, account, price);
     let cash = money.cash;
     let allowed = match (account.risk_percent, &horizon.shape.least) {
@@ -398,7 +399,7 @@ pub fn evaluate(
         structure,
         market.underlying,
         (delta, horizon.days),
-        money.buying_power_now,
+        money.buying_power_now.min(account.cash - account.reserved),
     );
     let checks = checks(&Checked {
         proposal,
@@ -440,7 +441,7 @@ pub fn evaluate(
 
 /// Received (above zero) or paid for a structure at a net price per package. Nothing is paid for a
 /// future; beside options it trades at its middle.
-fn entry_cash(structure: &Structure, market: &MarketView<'_>, price: Price) -> Money {
+fn entry_cash(structure: &Holding, market: &MarketView<'_>, price: Price) -> Money {
     let underlying = market.underlying;
     let future = structure
         .legs()
@@ -461,7 +462,7 @@ fn entry_cash(structure: &Structure, market: &MarketView<'_>, price: Price) -> M
 /// Buying power that a fill at a net price per package takes, fees included; below zero when it
 /// gives some back.
 pub fn money_taken(
-    structure: &Structure,
+    structure: &Holding,
     market: &MarketView<'_>,
     account: &AccountView,
     price: Price,
@@ -475,7 +476,9 @@ pub fn money_taken(
         account.rules,
         account.rate,
     );
-    let joined = account.here.with(&holdings(structure, &market.legs));
+    let joined = account
+        .here
+        .with(&margined(structure, underlying, &market.legs));
     let rises = requirement(&joined, &basis).takes() - requirement(&account.here, &basis).takes();
     rises + underlying.fees(structure, &account.fees) - entry_cash(structure, market, price)
 }
@@ -483,7 +486,7 @@ pub fn money_taken(
 /// Cash and margin before and after a fill at a net price per package; fees included in what comes
 /// after.
 pub fn money_effect(
-    structure: &Structure,
+    structure: &Holding,
     market: &MarketView<'_>,
     account: &AccountView,
     price: Price,
@@ -498,25 +501,21 @@ pub fn money_effect(
         account.rate,
     );
     let cash = entry_cash(structure, market, price);
-    let added = holdings(structure, &market.legs);
+    let added = margined(structure, underlying, &market.legs);
     let alone = requirement(&added, &basis);
     let tied = |held: &Requirement, cash: Money| held.takes() - cash;
-    let leg_by_leg = structure
-        .legs()
-        .iter()
-        .zip(&market.legs)
-        .filter_map(|(leg, m)| {
-            let one = Structure::new([leg.clone()]).ok()?;
-            let held = requirement(&holdings(&one, std::slice::from_ref(m)), &basis);
-            let paid = if underlying.is_margined(&leg.instrument) {
-                Money::ZERO
-            } else {
-                m.quote
-                    .mark()
-                    .times(leg.quantity * underlying.units(&leg.instrument))
-            };
-            Some(tied(&held, -paid))
-        });
+    let leg_by_leg = structure.legs().iter().zip(&market.legs).map(|(leg, m)| {
+        let one = Holding::new([leg.clone()]);
+        let held = requirement(&margined(&one, underlying, std::slice::from_ref(m)), &basis);
+        let paid = if underlying.is_margined(&leg.instrument) {
+            Money::ZERO
+        } else {
+            m.quote
+                .mark()
+                .times(leg.quantity * underlying.units(&leg.instrument))
+        };
+        tied(&held, -paid)
+    });
     let before = requirement(&account.here, &basis);
     let joined = account.here.with(&added);
     let after = requirement(&joined, &basis);
@@ -538,12 +537,12 @@ pub fn money_effect(
 }
 
 /// What is held afterwards beyond the account's approval and was not before.
-fn beyond(before: &Holdings, after: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
+fn beyond(before: &MarginHolding, after: &MarginHolding, basis: &MarginBasis) -> Vec<NeedsLevel> {
     let allowed = basis.rules.allows();
     if allowed == HIGHEST_LEVEL {
         return Vec::new();
     }
-    let over = |held: &Holdings| -> Vec<NeedsLevel> {
+    let over = |held: &MarginHolding| -> Vec<NeedsLevel> {
         levels(held, basis)
             .into_iter()
             .filter(|n| n.level > allowed)

@@ -7,8 +7,8 @@ use quant::Kind;
 use serde::{Deserialize, Serialize};
 
 use crate::contract::Contract;
+use crate::holding::{Holding, Leg};
 use crate::number::Price;
-use crate::structure::{Leg, Structure};
 
 /// What is wanted to happen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -110,7 +110,7 @@ pub struct Idea {
     /// What it is for, in a sentence.
     pub why: String,
     /// The structure.
-    pub structure: Structure,
+    pub structure: Holding,
 }
 
 /// What ideas are made from.
@@ -148,9 +148,8 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
         let Some(legs) = legs.into_iter().collect::<Option<Vec<Leg>>>() else {
             return;
         };
-        if let Ok(structure) = Structure::new(legs)
-            && structure.legs().len() == wanted
-        {
+        let structure = Holding::new(legs);
+        if structure.legs().len() == wanted {
             out.push(Idea { why, structure });
         }
     };

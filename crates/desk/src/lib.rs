@@ -18,6 +18,7 @@ mod day_trade;
 mod entry_price;
 mod evaluate;
 mod history;
+mod holding;
 mod horizon;
 mod idea;
 mod instrument;
@@ -25,7 +26,9 @@ mod margin;
 mod naming;
 mod number;
 pub mod order;
+mod outline;
 mod package;
+mod package_quote;
 mod plain;
 pub mod position;
 mod price_style;
@@ -33,7 +36,6 @@ pub mod regime;
 mod scene;
 mod shape;
 mod smile;
-mod structure;
 mod template;
 pub mod ticket;
 mod time;
@@ -41,7 +43,8 @@ mod underlying;
 mod valuation;
 
 pub use account::{
-    Account, Book, CampaignTotals, Cause, Entry, EntryKind, Lot, SETTLEMENT_SESSIONS,
+    Account, Book, Campaign, CampaignTotals, Cause, Chapter, ChapterKind, Entry, EntryKind, Label,
+    Lot, SETTLEMENT_SESSIONS, Share, average,
 };
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
@@ -54,36 +57,38 @@ pub use carry::Carry;
 pub use checks::{Check, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use day_trade::{
-    DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule,
+    Change, DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule,
     day_trading,
 };
 pub use entry_price::EntryPrice;
 pub use evaluate::{
     AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport,
-    MarketView, MoneyEffect, Proposal, evaluate, first_expiry, holdings, money_effect, money_taken,
+    MarketView, MoneyEffect, Proposal, evaluate, first_expiry, margined, money_effect, money_taken,
 };
 pub use history::{Standing, realised, standing};
+pub use holding::{Holding, Leg};
 pub use horizon::Horizon;
 pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
 pub use margin::{
-    Holdings, MarginBasis, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels, one_by_one,
-    requirement,
+    MarginBasis, MarginHolding, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels,
+    one_by_one, requirement,
 };
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
 pub use order::{
-    Easing, Fill, FillLeg, Level, Link, Order, Pricing, Purpose, Request, State, TimeInForce,
-    Trigger, TriggerSide,
+    Easing, Fill, FillLeg, Level, Link, Order, Pricing, Progress, Purpose, Request, State,
+    TimeInForce, Trigger, TriggerSide,
 };
-pub use package::{PackageQuote, Quote, leg_prices, package_quote};
+pub use outline::{Extreme, Outline};
+pub use package::{MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Package, PackageError};
+pub use package_quote::{PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use price_style::PriceStyle;
 pub use quant::{Kind, Style};
 pub use scene::Shift;
 pub use shape::{Even, Extent, Kink, Shape};
 pub use smile::{Smile, SmileQuote};
-pub use structure::{Leg, MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Structure, StructureError};
 pub use template::Template;
 pub use ticket::OrderError;
 pub use time::{Moment, MomentError, day_number, short_date};

@@ -10,8 +10,8 @@ use std::cmp::Ordering;
 use quant::Kind;
 
 use crate::contract::Contract;
+use crate::holding::Holding;
 use crate::number::{Money, Price};
-use crate::structure::Structure;
 use crate::underlying::{Underlying, UnderlyingKind};
 
 /// Whether a structure by its nature is paid for or paid out.
@@ -57,7 +57,7 @@ fn word(kind: Kind) -> &'static str {
 type Rung = (Price, i64);
 
 /// The name of a structure of any size; ratios, not quantities, decide.
-pub fn recognise(structure: &Structure, underlying: &Underlying) -> Name {
+pub fn recognise(structure: &Holding, underlying: &Underlying) -> Name {
     let options: Vec<(Contract, i64)> = structure
         .unit()
         .options()
@@ -333,11 +333,11 @@ fn one_calendar((near, sold): &(Contract, i64), (far, bought): &(Contract, i64))
 const LIKE_STOCK: (f64, i64) = (0.70, 180);
 
 /// The name where account and market make a difference: a sold put with its whole strike in cash, a
-/// bought call that moves like the shares. `delta` is of the first leg per unit, `free` is the cash
-/// that nothing else needs.
+/// bought call that moves like the shares. `delta` is of the first leg per unit, `free` is cash of
+/// one's own that nothing else needs: what could be borrowed secures nothing.
 pub(crate) fn in_place(
     plain: Name,
-    structure: &Structure,
+    structure: &Holding,
     underlying: &Underlying,
     (delta, days): (f64, i64),
     free: Money,

@@ -216,6 +216,17 @@ impl Money {
         }
     }
 
+    /// A model amount as money: nearest 1e-4. Not finite gives zero, and what is far beyond any
+    /// account its limit.
+    pub fn nearest(value: f64) -> Money {
+        let scaled = (value * Self::SCALE as f64).round();
+        if scaled.is_finite() {
+            Money(scaled as i64)
+        } else {
+            Money::ZERO
+        }
+    }
+
     /// For sentences: with a comma between thousands.
     pub fn grouped(self) -> String {
         let text = self.to_string();
@@ -239,6 +250,23 @@ impl Money {
             .trim_end_matches("00")
             .trim_end_matches('.')
             .to_owned()
+    }
+
+    /// `n` of `all` equal parts of it, to the nearest 1e-4, ties to even.
+    pub fn part(self, n: i64, all: i64) -> Money {
+        let product = i128::from(self.0) * i128::from(n);
+        Money(clamp(divide_half_even(product, i128::from(all.max(1)))))
+    }
+
+    /// Price per unit when it stands for so many units, to the nearest 1e-8, ties to even; zero for
+    /// none.
+    pub fn over(self, units: i64) -> Price {
+        if units == 0 {
+            return Price::ZERO;
+        }
+        let scaled = i128::from(self.0) * i128::from(Price::SCALE / Money::SCALE);
+        let (value, units) = (scaled * i128::from(units.signum()), i128::from(units.abs()));
+        Price(clamp(divide_half_even(value, units)))
     }
 
     /// Magnitude.

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
-use crate::structure::Structure;
+use crate::package::Package;
 use crate::ticket::OrderError;
 use crate::time::Moment;
 
@@ -121,7 +121,7 @@ pub struct Request {
     /// Underlying symbol.
     pub symbol: String,
     /// One package, lowest ratio, bought.
-    pub unit: Structure,
+    pub unit: Package,
     /// Packages.
     pub quantity: i64,
     /// Price at placement; with a trigger, once it is triggered.
@@ -135,6 +135,21 @@ pub struct Request {
     pub time_in_force: TimeInForce,
     /// Whether it opens, closes or rolls a campaign.
     pub purpose: Purpose,
+    /// Of a roll: the legs that close, by their place in the package. The engine finds them when the
+    /// order is placed; what the client sends stays empty.
+    pub closing: Vec<usize>,
+}
+
+impl Request {
+    /// Whether a leg of the package, by its place, closes what is held: every one of a closing order,
+    /// none of an opening one.
+    pub fn closes(&self, place: usize) -> bool {
+        match self.purpose {
+            Purpose::Open => false,
+            Purpose::Close(_) => true,
+            Purpose::Roll(_) => self.closing.contains(&place),
+        }
+    }
 }
 
 /// One execution.
@@ -180,9 +195,11 @@ pub enum Event {
     Tied(Link),
     /// So many packages became active: the order it waits for filled them.
     Activated(i64),
-    /// So many packages fell away: an order that cancels it filled them, or the one it waits for
-    /// ended without them.
+    /// So many packages fell away, those that could have filled first: an order that cancels it
+    /// filled them, or what it closes is no longer held.
     Reduced(i64),
+    /// So many packages that still waited fell away: the order they waited for ended without them.
+    Forgone(i64),
     /// The lowest price seen, which a trailing trigger follows.
     Trailed(Price),
     /// The trigger saw this price: the order is at the market.
@@ -227,6 +244,26 @@ pub struct Order {
     pub events: Vec<(Moment, Event)>,
 }
 
+/// How the packages of an order stand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Progress {
+    /// Asked for.
+    pub asked: i64,
+    /// Waiting for another order to fill.
+    pub waiting: i64,
+    /// May fill now.
+    pub active: i64,
+    /// Filled.
+    pub filled: i64,
+}
+
+impl Progress {
+    /// Asked for, less those that fell away.
+    pub fn wanted(&self) -> i64 {
+        self.waiting + self.active + self.filled
+    }
+}
+
 impl State {
     /// In one or two words.
     pub fn word(self) -> &'static str {
@@ -267,32 +304,57 @@ impl Order {
         })
     }
 
-    fn counted(&self, of: impl Fn(&Event) -> Option<i64>) -> i64 {
-        self.events.iter().filter_map(|(_, e)| of(e)).sum()
+    /// How its packages stand, computed from the events in their order.
+    pub fn progress(&self) -> Progress {
+        let quantity = self.request.quantity;
+        let mut p = Progress {
+            asked: quantity,
+            ..Progress::default()
+        };
+        if self.request.link.after.is_some() {
+            p.waiting = quantity;
+        } else {
+            p.active = quantity;
+        }
+        for (_, event) in &self.events {
+            match event {
+                Event::Resized(n) => {
+                    p.asked += n;
+                    p.active = (p.active + n).max(0);
+                }
+                Event::Activated(n) => {
+                    let n = (*n).min(p.waiting);
+                    p.waiting -= n;
+                    p.active += n;
+                }
+                Event::Reduced(n) => {
+                    let active = (*n).min(p.active);
+                    p.active -= active;
+                    p.waiting = (p.waiting - (n - active)).max(0);
+                }
+                Event::Forgone(n) => p.waiting = (p.waiting - n).max(0),
+                Event::Filled(f) => {
+                    p.active = (p.active - f.packages).max(0);
+                    p.filled += f.packages;
+                }
+                Event::Tied(link) if link.after.is_some() => {
+                    p.waiting += std::mem::take(&mut p.active);
+                }
+                Event::Tied(_) => p.active += std::mem::take(&mut p.waiting),
+                _ => {}
+            }
+        }
+        p
     }
 
     /// Packages asked for.
     pub fn asked(&self) -> i64 {
-        self.request.quantity
-            + self.counted(|e| {
-                if let Event::Resized(n) = e {
-                    Some(*n)
-                } else {
-                    None
-                }
-            })
+        self.progress().asked
     }
 
     /// Packages asked for, less those that fell away.
     pub fn wanted(&self) -> i64 {
-        self.asked()
-            - self.counted(|e| {
-                if let Event::Reduced(n) = e {
-                    Some(*n)
-                } else {
-                    None
-                }
-            })
+        self.progress().wanted()
     }
 
     /// The last that `of` finds in what happened.
@@ -336,22 +398,12 @@ impl Order {
 
     /// Packages that wait for another order to fill.
     pub fn waiting(&self) -> i64 {
-        if self.link().after.is_none() {
-            return 0;
-        }
-        let active = self.counted(|e| {
-            if let Event::Activated(n) = e {
-                Some(*n)
-            } else {
-                None
-            }
-        });
-        (self.wanted() - active).max(0)
+        self.progress().waiting
     }
 
     /// Packages that may fill now.
     pub fn remaining(&self) -> i64 {
-        self.wanted() - self.filled() - self.waiting()
+        self.progress().active
     }
 
     /// Whether a trigger still keeps it from the market.
@@ -397,12 +449,13 @@ impl Order {
             Event::Expired(_) => Some(State::Expired),
             _ => None,
         });
-        let filled = self.filled();
-        if filled > 0 && filled >= self.wanted() {
+        let progress = self.progress();
+        let filled = progress.filled;
+        if filled > 0 && filled >= progress.wanted() {
             State::Filled
         } else if let Some(state) = ended {
             state
-        } else if self.remaining() == 0 {
+        } else if progress.active == 0 {
             State::Waiting
         } else if self.watches().is_some() {
             State::Watching
@@ -431,7 +484,7 @@ impl Order {
 mod tests {
     use super::*;
     use crate::contract::Contract;
-    use crate::structure::Leg;
+    use crate::holding::Leg;
     use quant::Kind;
 
     fn order(quantity: i64, link: Link, trigger: Option<Trigger>, events: Vec<Event>) -> Order {
@@ -444,13 +497,14 @@ mod tests {
         let request = Request {
             client_id: "a".into(),
             symbol: "TEST".into(),
-            unit: Structure::new([Leg::option(contract, 1)]).unwrap(),
+            unit: Package::new([Leg::option(contract, 1)]).unwrap(),
             quantity,
             pricing: Pricing::Market,
             trigger,
             link,
             time_in_force: TimeInForce::Day,
             purpose: Purpose::Open,
+            closing: Vec::new(),
         };
         let at = Moment::from_millis(0);
         Order {
@@ -488,7 +542,8 @@ mod tests {
             (o.state(), o.remaining(), o.waiting())
         };
         use Event::{
-            Activated, Cancelled, Eased, Reduced, Repriced, Resized, Tied, Trailed, Triggered,
+            Activated, Cancelled, Eased, Forgone, Reduced, Repriced, Resized, Tied, Trailed,
+            Triggered,
         };
         let free = Link::default();
         for (link, trigger, events, want) in [
@@ -523,14 +578,21 @@ mod tests {
             (
                 child,
                 None,
-                vec![Activated(3), Reduced(1)],
+                vec![Activated(3), Forgone(1)],
                 (State::Working, 3, 0),
             ),
             (
                 child,
                 None,
-                vec![Activated(3), filled(3), Reduced(1)],
+                vec![Activated(3), filled(3), Forgone(1)],
                 (State::Filled, 0, 0),
+            ),
+            // Two of four are there to close; the other order of a bracket closed them.
+            (
+                child,
+                None,
+                vec![Activated(2), Reduced(2)],
+                (State::Waiting, 0, 2),
             ),
             (child, stop, vec![Activated(4)], (State::Watching, 4, 0)),
             (

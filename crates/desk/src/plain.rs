@@ -2,18 +2,19 @@
 
 use crate::contract::strike_label;
 use crate::evaluate::MarketView;
+use crate::holding::Holding;
 use crate::horizon::Horizon;
 use crate::naming::Name;
 use crate::number::{Money, Price};
+use crate::price_style::PriceStyle;
 use crate::shape::{Even, Extent};
-use crate::structure::Structure;
 use crate::underlying::UnderlyingKind;
 
 /// Name, term and money now; most to make; most to lose; break-evens: two to four sentences, the
 /// first alone when it closes.
 pub(crate) fn sentences(
     name: &Name,
-    structure: &Structure,
+    structure: &Holding,
     market: &MarketView<'_>,
     horizon: &Horizon,
     cash: Money,
@@ -86,7 +87,7 @@ pub(crate) fn sentences(
             format!("Most you can lose: {}, {}.", told(-*profit), any_of(places))
         }
     });
-    if let Some(text) = evens(&horizon.shape.evens) {
+    if let Some(text) = evens(&horizon.shape.evens, market.underlying.style_of_price) {
         out.push(format!("Even {text}."));
     }
     out
@@ -128,11 +129,11 @@ fn any_of(places: &[(Price, Option<Price>)]) -> String {
         .join(" or ")
 }
 
-fn evens(evens: &[Even]) -> Option<String> {
+fn evens(evens: &[Even], style: PriceStyle) -> Option<String> {
     let parts: Vec<String> = evens
         .iter()
         .map(|e| match e {
-            Even::Point(p) => format!("at {}", p.fixed(2)),
+            Even::Point(p) => format!("at {}", style.nearest(*p)),
             Even::Range(from, to) => place(*from, *to),
         })
         .collect();
@@ -144,39 +145,41 @@ pub fn tails(horizon: &Horizon) -> (String, String) {
     let kinks = &horizon.shape.kinks;
     let last = kinks[kinks.len() - 1];
     let above = match last.slope {
-        0 => format!(
+        0.0 => format!(
             "above {}: {}, flat",
             strike_label(last.price),
             signed(last.profit)
         ),
-        s if s > 0 => format!(
-            "above {}: gains {s} per point, no limit",
-            strike_label(last.price)
+        s if s > 0.0 => format!(
+            "above {}: gains {} per point, no limit",
+            strike_label(last.price),
+            per_point(s)
         ),
         s => format!(
             "above {}: loses {} per point, no limit",
             strike_label(last.price),
-            -s
+            per_point(-s)
         ),
     };
     let first = kinks[0];
     let below = match first.slope {
-        0 => format!("down to zero: {}, flat", signed(first.profit)),
-        s if s < 0 => format!(
+        0.0 => format!("down to zero: {}, flat", signed(first.profit)),
+        s if s < 0.0 => format!(
             "down to zero: gains {} per point, {} at zero",
-            -s,
+            per_point(-s),
             signed(first.profit)
         ),
         s => format!(
-            "down to zero: loses {s} per point, {} at zero",
+            "down to zero: loses {} per point, {} at zero",
+            per_point(s),
             signed(first.profit)
         ),
     };
     if horizon.estimate {
         let about =
             |amount: Money| format!("about {}{}", sign(amount), amount.abs().whole_grouped());
-        let far = if last.slope == 0 {
-            about(last.profit)
+        let far = if let Some(limit) = horizon.outline.limit_at_infinity {
+            about(Money::from_model(limit))
         } else {
             above
         };
@@ -186,6 +189,12 @@ pub fn tails(horizon: &Horizon) -> (String, String) {
         );
     }
     (above, below)
+}
+
+/// "100", "98.5": what one point is worth.
+fn per_point(slope: f64) -> String {
+    let text = format!("{slope:.1}");
+    text.strip_suffix(".0").unwrap_or(&text).to_owned()
 }
 
 fn sign(amount: Money) -> &'static str {

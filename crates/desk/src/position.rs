@@ -1,18 +1,16 @@
 //! A position of any legs in the model world: what it makes and loses at its first expiration, and
 //! its value and Greeks at chosen prices, times and volatilities.
 //!
-//! Profit at the horizon is exact piecewise-linear arithmetic in `f64` (no rounding to money) when
-//! nothing outlives the first expiration; otherwise later legs are valued by their models there and
-//! extremes and break-evens are found on a fine grid and refined. `shape` is the exact-money
-//! sibling for tickets.
+//! Profit at the horizon comes from `outline`, as that of drafts and of the book does, in `f64` and
+//! without rounding to money.
 //!
 //! A future is held like stock: a leg whose unit is the underlying itself. Options on a future are
 //! the case of a yield equal to the rate, `spot` being the future.
 
+pub use crate::outline::{Corner, Extreme, Outline};
+use crate::outline::{Lasting, Profile, expected};
 pub use crate::scene::{Scene, Shift, VolShift};
-use quant::{
-    Accuracy, Kind, Lognormal, Model, Outcome, Style, Terms, chance_of_reaching, find_root,
-};
+use quant::{Accuracy, Kind, Lognormal, Model, Style, Tail, Terms, chance_of_reaching};
 use rayon::prelude::*;
 
 /// What a leg is.
@@ -75,34 +73,13 @@ pub struct Position {
     pub legs: Vec<PositionLeg>,
 }
 
-/// The best or worst profit.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Limit {
-    /// This much (the limit, where it is only approached).
-    At(f64),
-    /// Beyond all bounds as the price rises.
-    Unlimited,
-}
-
 /// What happens at the horizon.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Horizon {
     /// Years to the first expiration.
     pub time: f64,
-    /// Best profit.
-    pub most: Limit,
-    /// Worst profit.
-    pub least: Limit,
-    /// Prices where profit changes sign or touches zero, ascending.
-    pub break_evens: Vec<f64>,
-    /// Stretches of exactly zero; without an upper end: for ever.
-    pub zero_ranges: Vec<(f64, Option<f64>)>,
-    /// Profit at a price of zero.
-    pub at_zero: f64,
-    /// Profit per unit of price far above everything.
-    pub slope_at_infinity: f64,
-    /// Profit there, if the slope is zero.
-    pub limit_at_infinity: Option<f64>,
+    /// Profit over price there.
+    pub outline: Outline,
     /// Chance of a profit.
     pub chance: f64,
     /// Expected profit, undiscounted.
@@ -173,9 +150,6 @@ fn point(models: &[(Option<Model>, f64)], spot: f64, cost: f64) -> Result<Point,
     out.profit = out.value - cost;
     Ok(out)
 }
-
-/// Points of the grid on which a position that outlives its horizon is searched.
-const SCAN: usize = 2_001;
 
 impl Position {
     /// Paid for the position (received below zero).
@@ -293,289 +267,92 @@ impl Position {
         )
     }
 
-    /// The first expiration; `None` without options. `vol` is that of the price up to it.
-    pub fn horizon(&self, vol: f64, accuracy: Accuracy) -> Result<Option<Horizon>, quant::Error> {
-        let Some(time) = self
+    /// What lasts longer than `time`: its units and models there, and its strikes.
+    fn lasting(&self, time: f64, accuracy: Accuracy) -> Result<LastingLegs, quant::Error> {
+        let later = self
             .legs
             .iter()
-            .filter_map(PositionLeg::time)
-            .reduce(f64::min)
-        else {
+            .filter(|l| l.time().is_some_and(|t| t > time));
+        let scene = Scene::later(time);
+        let one = |l: &PositionLeg| {
+            let terms = self.terms(l, &scene);
+            Ok((
+                terms.map(|t| Model::new(&t, accuracy)).transpose()?,
+                l.units(),
+            ))
+        };
+        Ok(later.map(one).collect::<Result<_, quant::Error>>()?)
+    }
+
+    /// The first expiration; `None` without options. `vol` is that of the price up to it, and
+    /// `realised` what was made before, less fees: zero for a position looked at alone.
+    ///
+    /// # Errors
+    /// Terms that the models refuse.
+    pub fn horizon(
+        &self,
+        vol: f64,
+        realised: f64,
+        accuracy: Accuracy,
+    ) -> Result<Option<Horizon>, quant::Error> {
+        let times = self.legs.iter().filter_map(PositionLeg::time);
+        let Some(time) = times.reduce(f64::min) else {
             return Ok(None);
         };
-        let lasting = self.legs.iter().any(|l| l.time().is_some_and(|t| t > time));
-        let curve = if lasting {
-            self.scanned(time, vol, accuracy)?
-        } else {
-            self.exact()
+        let ends = |l: &PositionLeg| match l.instrument {
+            PositionKind::Option {
+                kind,
+                strike,
+                time: t,
+                ..
+            } if t <= time => Some((kind, strike, l.units())),
+            _ => None,
         };
-        let chances = Lognormal::new(self.spot, self.rate - self.carry_yield, vol, time)?;
-        let (chance, expected) = chances.profit(&curve.pieces);
+        let own = self.legs.iter().filter(|l| l.time().is_none());
+        let profile = Profile {
+            cash: realised - self.net_cost(),
+            ending: self.legs.iter().filter_map(ends).collect(),
+            underlying: own.map(PositionLeg::units).sum(),
+        };
+        let models = self.lasting(time, accuracy)?;
+        let values = |prices: &[f64]| Ok(worth(&models, prices));
+        let terms = || {
+            models
+                .iter()
+                .filter_map(|(m, _)| m.as_ref().map(Model::terms))
+        };
+        let deviations = self.legs.iter().filter_map(|l| match l.instrument {
+            PositionKind::Option { vol, time, .. } => Some(vol * time.sqrt()),
+            PositionKind::Stock => None,
+        });
+        let tails = models
+            .iter()
+            .filter_map(|(m, units)| Some((m.as_ref()?.tail(), units)));
+        let lasting = Lasting {
+            values: &values,
+            strikes: terms().map(|t| t.strike).collect(),
+            tail: tails.fold(Tail::default(), |sum, (t, units)| Tail {
+                slope: sum.slope + t.slope * units,
+                level: sum.level + t.level * units,
+            }),
+            spot: self.spot,
+            deviation: deviations.fold(vol * time.sqrt(), f64::max),
+        };
+        let lasting = (!models.is_empty()).then_some(&lasting);
+        let outline = match lasting {
+            Some(lasting) => profile.with(lasting)?,
+            None => profile.exact(),
+        };
+        let law = Lognormal::new(self.spot, self.rate - self.carry_yield, vol, time)?;
         Ok(Some(Horizon {
             time,
-            most: curve.most,
-            least: curve.least,
-            break_evens: curve.break_evens,
-            zero_ranges: curve.zero_ranges,
-            at_zero: curve.pieces[0].value,
-            slope_at_infinity: curve.slope,
-            limit_at_infinity: curve.limit,
-            chance,
-            expected,
+            chance: outline.chance(&law),
+            expected: expected(&profile, lasting, &outline, &law)?,
+            outline,
         }))
     }
-
-    /// Corners at zero and the strikes, straight in between.
-    fn exact(&self) -> Curve {
-        let mut prices = vec![0.0];
-        prices.extend(self.legs.iter().filter_map(|l| {
-            if let PositionKind::Option { strike, .. } = l.instrument {
-                Some(strike)
-            } else {
-                None
-            }
-        }));
-        prices.sort_by(f64::total_cmp);
-        prices.dedup();
-        let profit = |s: f64| -> f64 {
-            let worth = self.legs.iter().map(|l| {
-                l.units()
-                    * match l.instrument {
-                        PositionKind::Option { kind, strike, .. } => {
-                            kind.intrinsic(s, strike) - l.entry
-                        }
-                        PositionKind::Stock => s - l.entry,
-                    }
-            });
-            worth.sum()
-        };
-        let slope = |s: f64| -> f64 {
-            let each = self.legs.iter().map(|l| match l.instrument {
-                PositionKind::Option {
-                    kind: Kind::Call,
-                    strike,
-                    ..
-                } if strike <= s => l.units(),
-                PositionKind::Option {
-                    kind: Kind::Put,
-                    strike,
-                    ..
-                } if strike > s => -l.units(),
-                PositionKind::Stock => l.units(),
-                PositionKind::Option { .. } => 0.0,
-            });
-            each.sum()
-        };
-        // What rounding of the sums can leave of an exact zero.
-        let top = prices[prices.len() - 1];
-        let scale: f64 = self
-            .legs
-            .iter()
-            .map(|l| l.units().abs() * (l.entry.abs() + top))
-            .sum();
-        let zero = |v: f64| if v.abs() <= 1e-12 * scale { 0.0 } else { v };
-        let flat = |v: f64| {
-            if v.abs() <= 1e-12 * self.legs.iter().map(|l| l.units().abs()).sum::<f64>() {
-                0.0
-            } else {
-                v
-            }
-        };
-        let pieces: Vec<Outcome> = (0..prices.len())
-            .map(|i| Outcome {
-                from: prices[i],
-                to: prices.get(i + 1).copied().unwrap_or(f64::INFINITY),
-                value: zero(profit(prices[i])),
-                slope: flat(slope(prices[i])),
-            })
-            .collect();
-        Curve::straight(pieces)
-    }
-
-    /// Later legs by their models at the horizon, on a fine grid.
-    fn scanned(&self, time: f64, vol: f64, accuracy: Accuracy) -> Result<Curve, quant::Error> {
-        let cost = self.net_cost();
-        let models = self.models(&Scene::later(time), accuracy)?;
-        let profit = |s: f64| worth(&models, &[s])[0] - cost;
-        // Far above everything a call is worth what exercise, or the forward, is.
-        let (mut slope, mut level) = (0.0, -cost);
-        for (model, units) in &models {
-            let Some(model) = model else {
-                slope += units;
-                continue;
-            };
-            let t = model.terms();
-            if t.kind == Kind::Call {
-                let exercised =
-                    t.time == 0.0 || (t.style == Style::American && t.carry_yield > 0.0);
-                let (asset, cash) = if exercised {
-                    (1.0, 1.0)
-                } else {
-                    ((-t.carry_yield * t.time).exp(), (-t.rate * t.time).exp())
-                };
-                slope += units * asset;
-                level -= units * t.strike * cash;
-            }
-        }
-        let gross: f64 = models.iter().map(|(_, units)| units.abs()).sum();
-        let slope = if slope.abs() <= 1e-12 * gross {
-            0.0
-        } else {
-            slope
-        };
-        let strikes = models
-            .iter()
-            .filter_map(|(m, _)| m.as_ref().map(|m| m.terms().strike));
-        let (low, high) = strikes
-            .clone()
-            .fold((self.spot, self.spot), |(a, b), k| (a.min(k), b.max(k)));
-        let widest = self.legs.iter().filter_map(|l| {
-            if let PositionKind::Option { vol, time, .. } = l.instrument {
-                Some(vol * time.sqrt())
-            } else {
-                None
-            }
-        });
-        let reach = (8.0 * widest.fold(vol * time.sqrt(), f64::max)).clamp(0.5, 6.0);
-        let (from, to) = (low.ln() - reach, high.ln() + reach);
-        let mut prices: Vec<f64> = (0..SCAN)
-            .map(|i| (from + (to - from) * i as f64 / (SCAN - 1) as f64).exp())
-            .chain(strikes)
-            .chain([0.0])
-            .collect();
-        prices.sort_by(f64::total_cmp);
-        prices.dedup();
-        let values: Vec<f64> = worth(&models, &prices)
-            .into_iter()
-            .map(|v| v - cost)
-            .collect();
-        let limit = (slope == 0.0).then_some(level);
-        let extreme = |sign: f64| {
-            if slope * sign > 0.0 {
-                return Limit::Unlimited;
-            }
-            let best = (0..values.len())
-                .max_by(|a, b| (sign * values[*a]).total_cmp(&(sign * values[*b])))
-                .unwrap_or(0);
-            let bracket = (
-                prices[best.saturating_sub(1)],
-                prices[(best + 1).min(prices.len() - 1)],
-            );
-            let peak = golden(|s| sign * profit(s), bracket.0, bracket.1).max(sign * values[best]);
-            Limit::At(sign * limit.map_or(peak, |l| peak.max(sign * l)))
-        };
-        let break_evens = (0..prices.len() - 1)
-            .filter(|&i| (values[i] > 0.0) != (values[i + 1] > 0.0))
-            .filter_map(|i| {
-                find_root(profit, prices[i], prices[i + 1], 1e-12 * prices[i + 1])
-                    .ok()
-                    .map(|r| r.x)
-            })
-            .collect();
-        let pieces = (0..prices.len())
-            .map(|i| match prices.get(i + 1) {
-                Some(next) => Outcome {
-                    from: prices[i],
-                    to: *next,
-                    value: values[i],
-                    slope: (values[i + 1] - values[i]) / (next - prices[i]),
-                },
-                None => Outcome {
-                    from: prices[i],
-                    to: f64::INFINITY,
-                    value: values[i],
-                    slope,
-                },
-            })
-            .collect();
-        Ok(Curve {
-            most: extreme(1.0),
-            least: extreme(-1.0),
-            break_evens,
-            zero_ranges: Vec::new(),
-            pieces,
-            slope,
-            limit,
-        })
-    }
 }
 
-/// Profit against price at the horizon.
-struct Curve {
-    pieces: Vec<Outcome>,
-    most: Limit,
-    least: Limit,
-    break_evens: Vec<f64>,
-    zero_ranges: Vec<(f64, Option<f64>)>,
-    slope: f64,
-    limit: Option<f64>,
-}
-
-impl Curve {
-    fn straight(pieces: Vec<Outcome>) -> Curve {
-        let last = pieces[pieces.len() - 1];
-        let extreme = |sign: f64| {
-            if last.slope * sign > 0.0 {
-                return Limit::Unlimited;
-            }
-            Limit::At(
-                sign * pieces
-                    .iter()
-                    .map(|p| sign * p.value)
-                    .fold(f64::NEG_INFINITY, f64::max),
-            )
-        };
-        let mut break_evens: Vec<f64> = Vec::new();
-        let mut zero_ranges: Vec<(f64, Option<f64>)> = Vec::new();
-        for p in &pieces {
-            let end = p.to.is_finite().then_some(p.to);
-            if p.value == 0.0 && p.slope == 0.0 {
-                match zero_ranges.last_mut().filter(|r| r.1 == Some(p.from)) {
-                    Some(range) => range.1 = end,
-                    None => zero_ranges.push((p.from, end)),
-                }
-            } else if p.value == 0.0 {
-                break_evens.push(p.from);
-            } else if p.slope != 0.0 {
-                let at = p.from - p.value / p.slope;
-                if at > p.from && at < p.to {
-                    break_evens.push(at);
-                }
-            }
-        }
-        // An end of a stretch of zero belongs to the stretch.
-        break_evens.retain(|b| {
-            !zero_ranges
-                .iter()
-                .any(|(from, to)| *b >= *from && to.is_none_or(|to| *b <= to))
-        });
-        Curve {
-            most: extreme(1.0),
-            least: extreme(-1.0),
-            break_evens,
-            zero_ranges,
-            slope: last.slope,
-            limit: (last.slope == 0.0).then_some(last.value),
-            pieces,
-        }
-    }
-}
-
-/// The highest value of a function with one peak between `a` and `b` (golden section).
-fn golden(f: impl Fn(f64) -> f64, mut a: f64, mut b: f64) -> f64 {
-    let share = (5.0_f64.sqrt() - 1.0) / 2.0;
-    let (mut c, mut d) = (b - share * (b - a), a + share * (b - a));
-    let (mut fc, mut fd) = (f(c), f(d));
-    for _ in 0..60 {
-        if fc > fd {
-            (b, d, fd) = (d, c, fc);
-            c = b - share * (b - a);
-            fc = f(c);
-        } else {
-            (a, c, fc) = (c, d, fd);
-            d = a + share * (b - a);
-            fd = f(d);
-        }
-    }
-    fc.max(fd)
-}
+/// Legs with their models at a moment, and money per 1.00 of their price; of the underlying itself
+/// there is no model.
+type LastingLegs = Vec<(Option<Model>, f64)>;

@@ -47,6 +47,19 @@ impl PriceStyle {
         format!("{sign}{}-{:0digits$}{half}", count / steps, count % steps)
     }
 
+    /// A price between two steps, such as a break-even, as near as the market writes it: with two
+    /// decimals, or to half a step.
+    pub fn nearest(self, price: Price) -> String {
+        match self.steps() {
+            None => price.fixed(2),
+            Some(steps) => {
+                let half = Price::SCALE / steps / 2;
+                let count = (price.raw() + half / 2).div_euclid(half);
+                self.write(Price::from_raw(count * half))
+            }
+        }
+    }
+
     /// A price as the market writes it, or as a decimal.
     pub fn read(self, text: &str) -> Result<Price, NumberError> {
         let (sign, size) = text.strip_prefix('-').map_or((1, text), |rest| (-1, rest));

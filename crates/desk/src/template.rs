@@ -5,8 +5,9 @@ use quant::Kind;
 use serde::{Deserialize, Serialize};
 
 use crate::contract::Contract;
+use crate::holding::Leg;
 use crate::number::Price;
-use crate::structure::{Leg, Structure};
+use crate::package::Package;
 
 /// A structure to list along a chain. The anchor is the strike that gives it its character: what is
 /// sold of a credit vertical, the middle of a butterfly, the centre of a condor.
@@ -75,7 +76,7 @@ impl Template {
         width: Price,
         near: impl Fn(Kind, Price) -> Option<Contract>,
         far: impl Fn(Kind, Price) -> Option<Contract>,
-    ) -> Option<Structure> {
+    ) -> Option<Package> {
         use Kind::{Call, Put};
         let leg = |kind, steps: i64, quantity| {
             Some(Leg::option(near(kind, anchor + width * steps)?, quantity))
@@ -101,6 +102,6 @@ impl Template {
             Template::CallRatio => vec![leg(Call, 0, 1), leg(Call, 1, -2)],
             Template::PutRatio => vec![leg(Put, 0, 1), leg(Put, -1, -2)],
         };
-        Structure::new(legs.into_iter().collect::<Option<Vec<Leg>>>()?).ok()
+        Package::new(legs.into_iter().collect::<Option<Vec<Leg>>>()?).ok()
     }
 }

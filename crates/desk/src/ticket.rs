@@ -4,10 +4,11 @@ use jiff::civil::Date;
 use thiserror::Error;
 
 use crate::contract::Contract;
+use crate::holding::Holding;
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
 use crate::order::MOST_PACKAGES;
-use crate::structure::{MOST_UNITS, Structure};
+use crate::package::MOST_UNITS;
 use crate::underlying::Underlying;
 
 /// Why an order is refused or cannot be changed.
@@ -183,7 +184,7 @@ fn told(price: Price) -> String {
 
 /// Checks a limit against the tick and against what the package could ever be worth.
 pub fn check_limit(
-    unit: &Structure,
+    unit: &Holding,
     underlying: &Underlying,
     spot: Price,
     price: Price,
@@ -206,7 +207,7 @@ pub fn check_limit(
 /// A call is worth no more than its underlying, a put no more than its strike (Merton 1973); twice
 /// that is a wide fence against typing errors.
 pub fn check_bounds(
-    unit: &Structure,
+    unit: &Holding,
     underlying: &Underlying,
     spot: Price,
     price: Price,
@@ -234,7 +235,7 @@ pub fn check_bounds(
 }
 
 /// Checks a number of packages: of shares or futures alone there may be more.
-pub fn check_quantity(unit: &Structure, quantity: i64) -> Result<(), OrderError> {
+pub fn check_quantity(unit: &Holding, quantity: i64) -> Result<(), OrderError> {
     let most = if unit.options().next().is_some() {
         MOST_PACKAGES
     } else {

@@ -5,10 +5,10 @@ use quant::Style;
 
 use crate::calendar::{Cycle, Expiration, ListingRule};
 use crate::contract::Contract;
+use crate::holding::Holding;
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
 use crate::price_style::PriceStyle;
-use crate::structure::Structure;
 use crate::time::Moment;
 
 /// What options are on.
@@ -198,7 +198,7 @@ impl Underlying {
     }
 
     /// Steps of a structure's net price: something alone keeps its own.
-    pub fn ticks_of(&self, structure: &Structure) -> TickTable {
+    pub fn ticks_of(&self, structure: &Holding) -> TickTable {
         match structure.legs() {
             [one] if one.instrument.option().is_some() => self.ticks.clone(),
             [_] => TickTable::single(self.own_tick),
@@ -224,7 +224,7 @@ impl Underlying {
     }
 
     /// Money per 1.00 of a structure's net price: that of an option, or of the underlying alone.
-    pub fn price_units(&self, structure: &Structure) -> i64 {
+    pub fn price_units(&self, structure: &Holding) -> i64 {
         if structure.options().next().is_some() {
             self.multiplier
         } else {
@@ -241,7 +241,7 @@ impl Underlying {
     }
 
     /// Fees of so many of each leg.
-    pub fn fees(&self, structure: &Structure, fees: &Fees) -> Money {
+    pub fn fees(&self, structure: &Holding, fees: &Fees) -> Money {
         let each = |instrument: &Instrument| match (instrument, self.kind) {
             (Instrument::Option(_), _) => fees.option,
             (_, UnderlyingKind::Future) => fees.future,

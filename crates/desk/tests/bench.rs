@@ -6,10 +6,11 @@ mod common;
 use common::*;
 use desk::*;
 
-fn asked(s: &Structure, price: Price) -> Judgement {
+fn asked(s: &Holding, price: Price) -> Judgement {
     Judgement {
         structure: s.clone(),
         price,
+        realised: Money::ZERO,
         moved: Moved::default(),
         days: vec![0.0],
         span: Span::Between(80.0, 125.0),
@@ -44,6 +45,7 @@ fn unmoved_and_today_it_is_the_evaluation() {
         structure: s.clone(),
         entry: EntryPrice::Middle,
         range: Some((80.0, 125.0)),
+        realised: Money::ZERO,
         closing: false,
     };
     let e = evaluate(&p, &m, &AccountView::default()).unwrap();
@@ -301,14 +303,13 @@ fn a_smile_that_moves_with_the_price_prices_like_its_own_volatility() {
 fn a_calendar_across_results_loses_its_near_volatility() {
     let now = Moment::at(jiff::civil::date(2031, 3, 11), 16, 0);
     let (near, far) = (day(), jiff::civil::date(2031, 6, 20));
-    let s = Structure::new(
+    let s = Holding::new(
         on("-1 100C", near)
             .legs()
             .iter()
             .chain(on("+1 100C", far).legs())
             .cloned(),
-    )
-    .unwrap();
+    );
     let mut m = market(&underlying(), &[("3.50", "3.60"), ("5.60", "5.80")]);
     m.at = now;
     let drop = |at: Vec<(jiff::civil::Date, Shift)>| {

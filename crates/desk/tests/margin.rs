@@ -19,9 +19,8 @@ fn legs(text: &str) -> Vec<MarginLeg> {
             };
             let c = contract(w[1], expiry);
             MarginLeg {
-                kind: c.kind,
-                strike: c.strike,
-                expiry,
+                ends: underlying().expiry_moment(&c),
+                contract: c.clone(),
                 quantity: w[0].parse().unwrap(),
                 mark: price(w[2].trim_start_matches('@')),
             }
@@ -29,8 +28,8 @@ fn legs(text: &str) -> Vec<MarginLeg> {
         .collect()
 }
 
-fn held(legs: &[MarginLeg], underlying: i64) -> Holdings {
-    Holdings {
+fn held(legs: &[MarginLeg], underlying: i64) -> MarginHolding {
+    MarginHolding {
         options: legs.to_vec(),
         underlying,
     }
@@ -198,13 +197,25 @@ fn any_legs() -> impl Strategy<Value = Vec<MarginLeg>> {
                 let mark = Price::from_f64(kind.intrinsic(100.0, strike.to_f64())).unwrap()
                     + Price::cents(50);
                 MarginLeg {
-                    kind,
-                    strike,
-                    expiry: if later {
-                        jiff::civil::date(2031, 6, 20)
-                    } else {
-                        day()
+                    contract: Contract {
+                        root: "TEST".into(),
+                        expiry: if later {
+                            jiff::civil::date(2031, 6, 20)
+                        } else {
+                            day()
+                        },
+                        kind,
+                        strike,
                     },
+                    ends: Moment::at(
+                        if later {
+                            jiff::civil::date(2031, 6, 20)
+                        } else {
+                            day()
+                        },
+                        16,
+                        0,
+                    ),
                     quantity,
                     mark,
                 }
@@ -221,16 +232,16 @@ proptest! {
     ) {
         let basis = basis("100", MarginClass::Equity);
         let need = |legs: &[MarginLeg]| requirement(&held(legs, 0), &basis).total;
-        let alone: Money = a.iter().map(|l| need(&[*l])).sum();
+        let alone: Money = a.iter().map(|l| need(std::slice::from_ref(l))).sum();
         prop_assert!(need(&a) <= alone, "a whole is never dearer than its legs");
         let longs: Vec<MarginLeg> = b
             .iter()
             .map(|l| MarginLeg {
                 quantity: l.quantity.abs(),
-                ..*l
+                ..l.clone()
             })
             .collect();
-        let with_longs: Vec<MarginLeg> = a.iter().chain(&longs).copied().collect();
+        let with_longs: Vec<MarginLeg> = a.iter().chain(&longs).cloned().collect();
         prop_assert!(
             need(&with_longs) <= need(&a),
             "bought options never add: {:?} {:?}",
@@ -241,7 +252,7 @@ proptest! {
             .iter()
             .map(|l| MarginLeg {
                 quantity: l.quantity * k,
-                ..*l
+                ..l.clone()
             })
             .collect();
         prop_assert!(need(&scaled) <= need(&a) * k);
@@ -254,8 +265,52 @@ proptest! {
             both.total <= need(&a) + price("50").times(shares.abs())
                 && both.total >= price("50").times(shares.abs())
         );
-        prop_assert_eq!(both.collateral, price("100").times(shares));
+        // Shares promised away below their price count at no more than that.
+        let value = price("100").times(shares);
+        prop_assert!(both.collateral <= value && (shares > 0 || both.collateral == value));
     }
+}
+
+/// 100 shares at 250 under a sold 150.50 call: what lies above the strike is promised away, and buying
+/// power stays within the net worth.
+#[test]
+fn shares_under_a_deep_call_give_no_more_than_their_strike() {
+    let basis = basis("250", MarginClass::Equity);
+    let got = requirement(&held(&legs("-1 150.5C @99.60"), 100), &basis);
+    assert_eq!(
+        (got.total.to_string(), got.collateral.to_string()),
+        ("12500.00".into(), "15050.00".into())
+    );
+    let net_worth = price("250").times(100) - price("99.60").times(100);
+    assert!(-got.takes() <= net_worth);
+}
+
+/// Long the series that settles on the opening prints, short the one of the same strike and date that
+/// settles at the close: the long ends first, so the short is uncovered, the other way round not.
+#[test]
+fn a_leg_is_known_by_its_series_and_the_moment_it_ends() {
+    let leg = |root: &str, hour: i64, quantity: i64| {
+        let contract = Contract {
+            root: root.into(),
+            ..contract("100C", day())
+        };
+        MarginLeg {
+            contract,
+            ends: Moment::at(day(), hour, 0),
+            quantity,
+            mark: price("3.00"),
+        }
+    };
+    let basis = basis("100", MarginClass::BroadIndex);
+    let need = |opening: i64, closing: i64| {
+        let mut all = MarginHolding::default();
+        all.add(leg("TEST", 9, opening));
+        all.add(leg("TESTW", 16, closing));
+        assert_eq!(all.options.len(), 2, "two series are not one");
+        requirement(&all, &basis).total
+    };
+    assert_eq!(need(1, -1), Money::whole(300 + 1_500));
+    assert_eq!(need(-1, 1), Money::ZERO);
 }
 
 /// Federal Reserve Regulation T (half of the value of shares) and FINRA 4210(f)(2) for covered
@@ -309,7 +364,14 @@ fn shares_cover_what_is_sold_against_them() {
             &basis(spot, MarginClass::Equity),
         );
         assert_eq!(got.total.to_string(), want, "{what}: {got:?}");
-        assert_eq!(got.takes(), got.total - price(spot).times(shares), "{what}");
+        // Under a sold call they count at no more than its strike.
+        let counted = if what.starts_with("covered call in") {
+            "95"
+        } else {
+            spot
+        };
+        let counted = price(counted).times(shares);
+        assert_eq!(got.takes(), got.total - counted, "{what}");
         assert_eq!(
             got.parts.iter().map(|p| p.amount).sum::<Money>(),
             got.total,

@@ -47,19 +47,34 @@ fn position(legs: Vec<PositionLeg>) -> Position {
     }
 }
 
+/// The amount, if there is one.
+fn ends(e: &Extreme) -> Option<f64> {
+    match e {
+        Extreme::At { profit, .. } => Some(*profit),
+        Extreme::Unlimited => None,
+    }
+}
+
 /// Worked by hand: shares with fewer and more calls than they cover, and lots of 10 against lots of
 /// 100.
 #[test]
 fn unequal_ratios_and_mixed_lots_have_exact_shapes() {
-    let at = |p: &Position| p.horizon(0.25, Accuracy::Interactive).unwrap().unwrap();
+    let at = |p: &Position| {
+        let horizon = p.horizon(0.25, 0.0, Accuracy::Interactive);
+        horizon.unwrap().unwrap().outline
+    };
     // 150 shares at 100, one call 110 sold at 2.50: 50 shares stay free above.
     let covered = at(&position(vec![
         stock(150.0, 100.0),
         option(-1.0, 100.0, Kind::Call, 110.0, 0.1, 2.5),
     ]));
     assert_eq!(
-        (covered.most, covered.least, covered.slope_at_infinity),
-        (Limit::Unlimited, Limit::At(-14_750.0), 50.0)
+        (
+            &covered.most,
+            ends(&covered.least),
+            covered.slope_at_infinity()
+        ),
+        (&Extreme::Unlimited, Some(-14_750.0), 50.0)
     );
     assert!(
         (covered.break_evens[0] - (100.0 - 250.0 / 150.0)).abs() < 1e-12
@@ -71,8 +86,8 @@ fn unequal_ratios_and_mixed_lots_have_exact_shapes() {
         option(-3.0, 100.0, Kind::Call, 110.0, 0.1, 2.5),
     ]));
     assert_eq!(
-        (over.most, over.least, over.slope_at_infinity),
-        (Limit::At(1_750.0), Limit::Unlimited, -200.0)
+        (ends(&over.most), &over.least, over.slope_at_infinity()),
+        (Some(1_750.0), &Extreme::Unlimited, -200.0)
     );
     assert!(
         (over.break_evens[0] - 92.5).abs() < 1e-12 && (over.break_evens[1] - 118.75).abs() < 1e-12
@@ -83,8 +98,8 @@ fn unequal_ratios_and_mixed_lots_have_exact_shapes() {
         option(-1.0, 100.0, Kind::Put, 90.0, 0.1, 0.8),
     ]));
     assert_eq!(
-        (lots.most, lots.least),
-        (Limit::At(380.0), Limit::At(-120.0))
+        (ends(&lots.most), ends(&lots.least)),
+        (Some(380.0), Some(-120.0))
     );
     assert_eq!(lots.break_evens, [93.8]);
     // A box is worth its width everywhere, less what it cost.
@@ -100,12 +115,12 @@ fn unequal_ratios_and_mixed_lots_have_exact_shapes() {
     ));
     assert_eq!(
         (
-            flat.most,
-            flat.least,
+            ends(&flat.most),
+            ends(&flat.least),
             flat.break_evens.len(),
             flat.zero_ranges.as_slice()
         ),
-        (Limit::At(0.0), Limit::At(0.0), 0, &[(0.0, None)][..])
+        (Some(0.0), Some(0.0), 0, &[(0.0, None)][..])
     );
 }
 
@@ -117,7 +132,8 @@ fn at_the_horizon_values_are_the_shape() {
         option(2.0, 100.0, Kind::Put, 92.0, 0.2, 0.9),
         option(-1.0, 10.0, Kind::Put, 80.0, 0.2, 0.1),
     ]);
-    let horizon = p.horizon(0.25, Accuracy::Interactive).unwrap().unwrap();
+    let horizon = p.horizon(0.25, 0.0, Accuracy::Interactive);
+    let outline = horizon.unwrap().unwrap().outline;
     let prices: Vec<f64> = (0..60).map(|i| 3.0 * f64::from(i)).collect();
     let values = p
         .values(&Scene::later(0.2), &prices, Accuracy::Interactive)
@@ -131,8 +147,8 @@ fn at_the_horizon_values_are_the_shape() {
     for (s, v) in prices.iter().zip(values) {
         assert!((v - p.net_cost() - profit(*s)).abs() < 1e-9, "{s}");
     }
-    assert!(horizon.break_evens.iter().all(|b| profit(*b).abs() < 1e-9));
-    assert!((horizon.at_zero - profit(0.0)).abs() < 1e-9);
+    assert!(outline.break_evens.iter().all(|b| profit(*b).abs() < 1e-9));
+    assert!((outline.profit_at(0.0) - profit(0.0)).abs() < 1e-9);
 }
 
 /// One expiration's volatility moves alone; a factor is not a sum.
@@ -253,6 +269,131 @@ fn half_of_the_most_is_reached_as_often_as_worked_out() {
         "a stop takes its share"
     );
     assert_eq!((reach(-50.0, None), reach(50.0, Some(10.0))), (1.0, 0.0));
+}
+
+fn european(n: f64, kind: Kind, strike: f64, time: f64, entry: f64) -> PositionLeg {
+    PositionLeg {
+        instrument: PositionKind::Option {
+            kind,
+            style: Style::European,
+            strike,
+            time,
+            vol: 0.25,
+        },
+        quantity: n,
+        multiplier: 1.0,
+        entry,
+    }
+}
+
+/// Spot 100: two 108 calls of one day sold, one 100 call of sixty days bought. Far above, the sold
+/// calls win over the bought one, and the last break-even lies beyond the highest strike.
+#[test]
+fn a_break_even_beyond_the_highest_strike_is_found() {
+    let legs = vec![
+        european(-2.0, Kind::Call, 108.0, 1.0 / 365.0, 0.01),
+        european(1.0, Kind::Call, 100.0, 60.0 / 365.0, 4.5),
+    ];
+    let p = Position {
+        spot: 100.0,
+        rate: 0.04,
+        carry_yield: 0.0,
+        legs,
+    };
+    let h = p.horizon(0.25, 0.0, Accuracy::Reference).unwrap().unwrap();
+    let last = h.outline.break_evens.last().unwrap();
+    // The later call by Black and Scholes at the horizon, the sold ones at their exercise value.
+    let terms = Terms {
+        kind: Kind::Call,
+        style: Style::European,
+        strike: 100.0,
+        time: 59.0 / 365.0,
+        rate: 0.04,
+        carry_yield: 0.0,
+        vol: 0.25,
+    };
+    let profit = |s: f64| quant::european_price(&terms, s) - 2.0 * (s - 108.0).max(0.0) - 4.48;
+    assert!(profit(*last).abs() < 1e-9, "{last} {}", profit(*last));
+    assert!((112.0..113.5).contains(last), "{last}");
+    assert_eq!(h.outline.break_evens.len(), 2);
+    assert_eq!(h.outline.least, Extreme::Unlimited);
+}
+
+/// A European calendar of calls under a yield: the bought one rises by e^(−qτ) a point far above and
+/// the sold one by 1, so the loss has no limit; without a yield it has. The chance of a profit is
+/// that of ending between the break-evens themselves.
+#[test]
+fn tails_of_calendars_are_those_of_the_model() {
+    let calendar = |carry_yield: f64| {
+        let legs = vec![
+            european(-1.0, Kind::Call, 100.0, 0.1, 3.2),
+            european(1.0, Kind::Call, 100.0, 0.5, 7.3),
+        ];
+        Position {
+            spot: 100.0,
+            rate: 0.04,
+            carry_yield,
+            legs,
+        }
+    };
+    let at = |q: f64| {
+        let h = calendar(q).horizon(0.25, 0.0, Accuracy::Reference);
+        h.unwrap().unwrap()
+    };
+    let (paying, plain) = (at(0.03), at(0.0));
+    assert_eq!(paying.outline.least, Extreme::Unlimited);
+    assert!((paying.outline.slope_at_infinity() - ((-0.012_f64).exp() - 1.0)).abs() < 1e-12);
+    let limit = 100.0 * (1.0 - (-0.016_f64).exp()) - 4.1;
+    assert!((plain.outline.limit_at_infinity.unwrap() - limit).abs() < 1e-9);
+    let law = quant::Lognormal::new(100.0, 0.04, 0.25, 0.1).unwrap();
+    let [low, high] = plain.outline.break_evens[..] else {
+        panic!("{:?}", plain.outline.break_evens)
+    };
+    assert!((plain.chance - (law.below(high) - law.below(low))).abs() < 1e-15);
+    // The mean by the trapezoidal rule over two hundred thousand prices.
+    let p = calendar(0.0);
+    let (n, width) = (200_000, 16.0);
+    let step = width / n as f64;
+    let z = |i: usize| -0.5 * width + step * i as f64;
+    let s = 0.25 * 0.1_f64.sqrt();
+    let prices: Vec<f64> = (0..=n)
+        .map(|i| 100.0 * (0.004 + s * z(i) - 0.5 * s * s).exp())
+        .collect();
+    let values = p.values(&Scene::later(0.1), &prices, Accuracy::Reference);
+    let mean: f64 = values
+        .unwrap()
+        .iter()
+        .enumerate()
+        .map(|(i, v)| (v - 4.1) * quant::pdf(z(i)) * step)
+        .sum();
+    assert!(
+        (plain.expected - mean).abs() < 1e-7,
+        "{} {mean}",
+        plain.expected
+    );
+}
+
+/// What was realised is part of the profit: it moves the outline as a whole.
+#[test]
+fn what_was_realised_moves_the_outline() {
+    let p = position(vec![
+        option(-1.0, 100.0, Kind::Put, 95.0, 0.1, 1.6),
+        option(1.0, 100.0, Kind::Put, 90.0, 0.1, 0.6),
+    ]);
+    let at = |realised: f64| {
+        let h = p.horizon(0.25, realised, Accuracy::Interactive);
+        h.unwrap().unwrap().outline
+    };
+    let (alone, whole) = (at(0.0), at(-60.0));
+    assert_eq!(
+        (ends(&alone.most), ends(&alone.least)),
+        (Some(100.0), Some(-400.0))
+    );
+    assert_eq!(
+        (ends(&whole.most), ends(&whole.least)),
+        (Some(40.0), Some(-460.0))
+    );
+    assert_eq!((alone.break_evens[0], whole.break_evens[0]), (94.0, 94.6));
 }
 
 proptest! {

@@ -75,7 +75,7 @@ fn every_structure_of_one_expiration_is_named() {
     }
     let (near, far) = (day(), jiff::civil::date(2031, 5, 16));
     let two = |a: &str, b: &str| {
-        Structure::new(on(a, near).legs().iter().chain(on(b, far).legs()).cloned()).unwrap()
+        Holding::new(on(a, near).legs().iter().chain(on(b, far).legs()).cloned())
     };
     assert_eq!(
         recognise(&two("-1 100C", "+1 100C"), &underlying()).text,
@@ -223,7 +223,7 @@ fn outlines_match_the_worked_examples() {
     }
 }
 
-fn any_structure() -> impl Strategy<Value = (Structure, Money)> {
+fn any_structure() -> impl Strategy<Value = (Holding, Money)> {
     let leg = (60..140_i64, any::<bool>(), prop_oneof![-5..0_i64, 1..6_i64]);
     let shares = prop_oneof![Just(0), -300..300_i64, Just(100), Just(-200)];
     (
@@ -242,10 +242,7 @@ fn any_structure() -> impl Strategy<Value = (Structure, Money)> {
                 instrument: Instrument::Underlying("TEST".into()),
                 quantity: shares,
             });
-            Some((
-                Structure::new(legs.chain(own)).ok()?,
-                Money::from_raw(cents * 100),
-            ))
+            Some((Holding::new(legs.chain(own)), Money::from_raw(cents * 100)))
         })
 }
 
@@ -262,7 +259,7 @@ proptest! {
             .sum();
         let payoff = payoff + (s.underlying_quantity() * at) as f64;
         prop_assert!((shape.profit_at(at as f64) - payoff - net.to_f64()).abs() < 1e-6);
-        let turned = Shape::of(&s.turned(), &underlying(), -net);
+        let turned = Shape::of(&s.reversed(), &underlying(), -net);
         prop_assert_eq!(&turned.evens, &shape.evens);
         match (&shape.least, &turned.most) {
             (Extent::Unlimited, Extent::Unlimited) => {}
@@ -291,38 +288,52 @@ proptest! {
     }
 
     #[test]
-    fn leg_prices_always_sum_to_the_net(
+    fn leg_prices_sum_to_the_net_inside_their_own_markets(
         (s, _) in any_structure(),
-        net in -500..500_i64,
-        mids in prop::collection::vec(0..4000_i64, 6),
+        share in -120..=120_i64,
+        bids in prop::collection::vec(0..4000_i64, 6),
+        widths in prop::collection::vec(1..60_i64, 6),
     ) {
-        let unit = s.unit();
-        let mids: Vec<Price> = mids
-            .iter()
-            .take(unit.legs().len())
-            .map(|m| Price::from_raw(m * 500_000))
+        let (unit, u) = (s.unit(), underlying());
+        let half_cents = |n: i64| Price::from_raw(n * 500_000);
+        let quotes: Vec<Quote> = (0..unit.legs().len())
+            .map(|i| Quote {
+                bid: half_cents(bids[i]),
+                ask: half_cents(bids[i] + widths[i]),
+                ..quote("1", "2")
+            })
             .collect();
-        let prices = leg_prices(&unit, &mids, Price::cents(net), &underlying());
-        let u = underlying();
-        let sum: Money = unit
-            .legs()
+        let side = |bought: fn(&Quote) -> Price, sold: fn(&Quote) -> Price| -> i128 {
+            let each = unit.weights(&u).into_iter().zip(&quotes);
+            each.map(|(w, q)| {
+                i128::from(w) * i128::from((if w > 0 { bought(q) } else { sold(q) }).raw())
+            })
+            .sum()
+        };
+        // From all legs at their near sides to all at their far ones, and a little beyond, in
+        // hundredths of a cent.
+        let (near, far) = (side(|q| q.bid, |q| q.ask), side(|q| q.ask, |q| q.bid));
+        let units = i128::from(u.price_units(&unit));
+        let wanted = (near + far) / 2 + (far - near) * i128::from(share) / 200;
+        let net = Price::from_raw((wanted / units / 10_000 * 10_000) as i64);
+        let prices = leg_prices(&unit, &quotes, net, &u);
+        let sum: i128 = unit
+            .weights(&u)
             .iter()
             .zip(&prices)
-            .map(|(l, p)| p.times(l.quantity * u.units(&l.instrument)))
+            .map(|(w, p)| i128::from(p.raw()) * i128::from(*w))
             .sum();
-        let raw: i128 = unit
-            .legs()
-            .iter()
-            .zip(&prices)
-            .map(|(l, p)| i128::from(p.raw()) * i128::from(l.quantity * u.units(&l.instrument)))
-            .sum();
-        prop_assert_eq!(
-            raw,
-            i128::from(Price::cents(net).raw()) * i128::from(u.price_units(&unit))
-        );
-        prop_assert!(
-            (sum - Price::cents(net).times(u.price_units(&unit))).abs() <= Money::from_raw(6)
-        );
+        prop_assert_eq!(sum, i128::from(net.raw()) * units);
+        let inside = (near..=far).contains(&sum);
+        for (p, q) in prices.iter().zip(&quotes) {
+            prop_assert!(*p >= Price::ZERO, "{p} is below zero");
+            prop_assert!(
+                !inside || (q.bid..=q.ask).contains(p),
+                "{p} outside of {} to {}",
+                q.bid,
+                q.ask
+            );
+        }
     }
 
     #[test]
@@ -347,7 +358,7 @@ proptest! {
             ..underlying()
         };
         let q = package_quote(&unit, &quotes, &u);
-        let back = package_quote(&unit.turned(), &quotes, &u);
+        let back = package_quote(&unit.reversed(), &quotes, &u);
         prop_assert!(q.rest < q.cross && q.rest <= q.middle && q.middle <= q.cross);
         prop_assert_eq!((q.rest, q.cross), (-back.cross, -back.rest));
         let worst = unit.legs().iter().zip(&quotes).map(|(l, q)| {
@@ -387,14 +398,14 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
             instrument: Instrument::Underlying("TEST".into()),
             quantity: held,
         };
-        let s = Structure::new(structure(options).legs().iter().cloned().chain([own])).unwrap();
+        let s = Holding::new(structure(options).legs().iter().cloned().chain([own]));
         assert_eq!(recognise(&s, &underlying()).text, want, "{held} {options}");
     }
     let own = |quantity| Leg {
         instrument: Instrument::Underlying("TEST".into()),
         quantity,
     };
-    let alone = Structure::new([own(300)]).unwrap();
+    let alone = Holding::new([own(300)]);
     assert_eq!(
         (
             recognise(&alone, &underlying()).text.as_str(),
@@ -405,7 +416,7 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
     );
     // Bought at 100, a 105 call sold at 1.20: even at 98.80, most 620 from 105 on, all but the
     // premium lost at zero.
-    let covered = Structure::new([own(100), Leg::option(contract("105C", day()), -1)]).unwrap();
+    let covered = Holding::new([own(100), Leg::option(contract("105C", day()), -1)]);
     let shape = Shape::of(&covered, &underlying(), Money::whole(-9_880));
     assert_eq!(shape.evens, [Even::Point(price("98.80"))]);
     assert_eq!(
@@ -431,6 +442,56 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
     );
 }
 
+/// Middles of .05, .60, .70 and .08: sold for more than the middle, no wing is filled below zero.
+#[test]
+fn a_condor_sold_dear_fills_no_wing_below_zero() {
+    let u = underlying();
+    let condor = structure("+1 90P -1 95P -1 105C +1 110C");
+    let quotes = [
+        quote("0.00", "0.10"),
+        quote("0.55", "0.65"),
+        quote("0.65", "0.75"),
+        quote("0.03", "0.13"),
+    ];
+    let prices = leg_prices(&condor, &quotes, price("-1.25"), &u);
+    assert_eq!(
+        prices,
+        [price("0.03"), price("0.62"), price("0.72"), price("0.06")]
+    );
+}
+
+/// What is held is never refused; what may be sent has limits.
+#[test]
+fn a_holding_takes_anything_and_a_package_does_not() {
+    let nine: Vec<Leg> = (0..9)
+        .map(|i| Leg::option(contract(&format!("{}C", 90 + i), day()), 1 + i))
+        .collect();
+    let held = Holding::new(nine.clone());
+    assert_eq!(held.legs().len(), 9);
+    assert_eq!(Package::of(&held), Err(PackageError::TooManyLegs(9)));
+    assert!(Package::new(nine[..8].to_vec()).is_ok());
+    // 400 times one against three is 1,200 of a leg: four hundred packages.
+    let ratio = structure("+400 95P -1200 90P");
+    let (package, times) = Package::of(&ratio).unwrap();
+    assert_eq!(
+        (package.holding(), times),
+        (&structure("+1 95P -3 90P"), 400)
+    );
+    assert_eq!(
+        recognise(&ratio, &underlying()).text,
+        "put ratio spread 1×3"
+    );
+    assert_eq!(
+        Package::new(structure("+2 95P -6 90P").legs().to_vec()),
+        Err(PackageError::NotLowest(2))
+    );
+    assert!(matches!(
+        Package::new([Leg::option(contract("95P", day()), 0)]),
+        Err(PackageError::Quantity { quantity: 0, .. })
+    ));
+    assert_eq!(Package::of(&Holding::default()), Err(PackageError::Empty));
+}
+
 #[test]
 fn two_expirations_are_named() {
     let (near, far) = (day(), jiff::civil::date(2031, 5, 16));
@@ -444,14 +505,13 @@ fn two_expirations_are_named() {
         ("-1 95P +1 105C", "+1 95P -1 105C", "custom"),
         ("-1 100C", "+2 100C", "custom"),
     ] {
-        let s = Structure::new(
+        let s = Holding::new(
             on(at_near, near)
                 .legs()
                 .iter()
                 .chain(on(at_far, far).legs())
                 .cloned(),
-        )
-        .unwrap();
+        );
         assert_eq!(
             recognise(&s, &underlying()).text,
             name,

@@ -3,7 +3,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use desk::order::Event;
 use std::sync::Arc;
 
-use desk::{Kind, Leg, Link, Moment, Order, Price, Pricing, Request, Structure, TimeInForce};
+use desk::{Holding, Kind, Leg, Link, Moment, Order, Price, Pricing, Request, TimeInForce};
 use market::{DEMO_DAY, Quoter, World, contract, exchange, strikes};
 
 /// Contracts quoted in every listed expiration of an underlying.
@@ -105,7 +105,7 @@ fn session(c: &mut Criterion) {
                 quantity,
             ))
         };
-        let unit = Structure::new([
+        let unit = Holding::new([
             leg(ks.len() / 2 + i / symbols.len(), 1)?,
             leg(ks.len() / 2 - 3, -1)?,
         ])

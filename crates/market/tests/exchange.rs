@@ -70,7 +70,7 @@ fn order(
     let leg = |k: Price, quantity| {
         Leg::option(contract(world, "NMOU", &e, Kind::Put, k).unwrap(), quantity)
     };
-    let unit = Structure::new([leg(ks[ks.len() / 2], 1), leg(ks[ks.len() / 2 - 4], -1)]).unwrap();
+    let unit = Holding::new([leg(ks[ks.len() / 2], 1), leg(ks[ks.len() / 2 - 4], -1)]);
     let request = Request {
         client_id: format!("c{id}"),
         symbol: "NMOU".into(),
@@ -381,7 +381,7 @@ fn bracket(world: &World, quantity: i64, entry: Pricing, target: Price, stop: Pr
     let first = order(world, 1, quantity, entry, TimeInForce::GoodTillCancelled);
     let closing = |id: u64, pricing, trigger| {
         let mut o = order(world, id, quantity, pricing, TimeInForce::GoodTillCancelled);
-        o.request.unit = first.request.unit.turned();
+        o.request.unit = first.request.unit.reversed();
         o.request.link = Link {
             after: Some(1),
             group: Some(2),
@@ -542,8 +542,7 @@ proptest! {
                             quantity: 30 + 10 * quantity,
                         };
                         o.request.unit =
-                            Structure::new(o.request.unit.legs().iter().cloned().chain([shares]))
-                                .unwrap();
+                            Holding::new(o.request.unit.legs().iter().cloned().chain([shares]));
                     }
                     o
                 };

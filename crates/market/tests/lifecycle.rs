@@ -320,13 +320,10 @@ fn each_month_of_a_future_is_its_own_underlying() {
                 (
                     u.multiplier,
                     u.lot(),
-                    u.price_units(
-                        &Structure::new([Leg {
-                            instrument: Instrument::Underlying(u.symbol.clone()),
-                            quantity: 1
-                        }])
-                        .unwrap()
-                    )
+                    u.price_units(&Holding::new([Leg {
+                        instrument: Instrument::Underlying(u.symbol.clone()),
+                        quantity: 1
+                    }]))
                 ),
                 (units, 1, units)
             );

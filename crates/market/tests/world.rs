@@ -433,11 +433,10 @@ fn markets_have_thin_wings_round_strikes_and_cheap_packages() {
                 *side = (side.0 + l.quote.open_interest, side.1 + 1);
             }
             for pair in chain.chunks_exact(8).take(20) {
-                let unit = Structure::new([
+                let unit = Holding::new([
                     Leg::option(pair[0].0.clone(), 1),
                     Leg::option(pair[6].0.clone(), -1),
-                ])
-                .unwrap();
+                ]);
                 let (bought, sold) = (pair[0].1.quote, pair[6].1.quote);
                 let market = package_quote(&unit, &[bought, sold], u);
                 assert!(

@@ -46,7 +46,7 @@ pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
 pub use european::{Higher, european, european_higher, european_price, europeans};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_all, implied_vol_with_dividends};
-pub use model::{Accuracy, Model, Underlying};
+pub use model::{Accuracy, Model, Tail, Underlying};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
 pub use smile::Smile;

@@ -220,6 +220,15 @@ impl Bumps {
     }
 }
 
+/// Worth far above every strike: slope × price + level.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Tail {
+    /// Per unit of price.
+    pub slope: f64,
+    /// Beside it.
+    pub level: f64,
+}
+
 /// A priced option. Building it solves the exercise boundary where there is one; after that each
 /// spot is cheap.
 #[derive(Debug, Clone)]
@@ -308,6 +317,23 @@ impl Model {
             if *spot <= 0.0 {
                 *price = self.worthless_underlying();
             }
+        }
+    }
+
+    /// What the option is worth far above its strike. A put is worth nothing there; a call what its
+    /// exercise pays where it is exercised early, else what its forward is worth.
+    pub fn tail(&self) -> Tail {
+        let t = &self.terms;
+        match (t.kind, self.engine) {
+            (Kind::Put, _) => Tail::default(),
+            (Kind::Call, Engine::European) => Tail {
+                slope: (-t.carry_yield * t.time).exp(),
+                level: -t.strike * (-t.rate * t.time).exp(),
+            },
+            (Kind::Call, _) => Tail {
+                slope: 1.0,
+                level: -t.strike,
+            },
         }
     }
 

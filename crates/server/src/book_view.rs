@@ -1,7 +1,7 @@
 //! Masthead and book as they are shown.
 
 use desk::{
-    Book, Even, Extent, Legs, Lot, Money, PositionGreeks, Price, PriceStyle, Shape, Structure,
+    Book, Even, Extent, Holding, Legs, Lot, Money, PositionGreeks, Price, PriceStyle, Shape,
 };
 use market::Quoter;
 use serde::Serialize;
@@ -404,7 +404,7 @@ fn position(
         days: expiry.map(|e| state.clock.now.days_until(e)),
         closing: s
             .unit()
-            .turned()
+            .reversed()
             .legs()
             .iter()
             .map(|l| LegWire {
@@ -441,7 +441,7 @@ fn shown(price: Price, u: &desk::Underlying) -> String {
     }
 }
 
-fn strip(shape: &Shape, s: &Structure, spot: f64) -> Strip {
+fn strip(shape: &Shape, s: &Holding, spot: f64) -> Strip {
     let evens = shape.evens.iter().flat_map(|e| match e {
         Even::Point(p) => vec![p.to_f64()],
         Even::Range(from, to) => [Some(*from), *to]

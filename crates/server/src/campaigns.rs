@@ -1,6 +1,6 @@
 //! Open campaigns: what each holds, what an order leaves of it, and where it can be rolled to.
 
-use desk::{Leg, Lot, Money, Price, Structure};
+use desk::{Holding, Leg, Lot, Money, Price};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -45,8 +45,8 @@ pub fn campaigns(state: &State) -> Vec<(String, u64, Vec<Lot>)> {
     out
 }
 
-pub fn structure_of(lots: &[Lot]) -> Option<Structure> {
-    Structure::new(lots.iter().map(|l| Leg {
+pub fn structure_of(lots: &[Lot]) -> Option<Holding> {
+    Holding::new(lots.iter().map(|l| Leg {
         instrument: l.instrument.clone(),
         quantity: l.quantity,
     }))
@@ -59,7 +59,7 @@ pub fn after(
     state: &State,
     quoter: &mut Quoter,
     campaign: u64,
-    order: &Structure,
+    order: &Holding,
     e: &desk::Evaluation,
 ) -> Result<AfterWire, Refusal> {
     let symbol = campaigns(state)
@@ -144,7 +144,7 @@ pub fn roll(
     campaign: u64,
     expiry: jiff::civil::Date,
     strikes: i64,
-) -> Result<(Structure, String), Refusal> {
+) -> Result<(Holding, String), Refusal> {
     let (symbol, _, lots) = campaigns(state)
         .into_iter()
         .find(|(_, id, _)| *id == campaign)
@@ -180,11 +180,11 @@ pub fn roll(
             .ok_or_else(|| wrong(format!("{symbol} has no options on {expiry}")))?;
         Ok(Leg::option(contract, quantity))
     });
-    let opened = Structure::new(opened.collect::<Result<Vec<_>, Refusal>>()?)?;
+    let opened = Holding::new(opened.collect::<Result<Vec<_>, Refusal>>()?);
     let closed = held
         .options()
         .map(|(c, quantity)| Leg::option(c.clone(), -quantity));
-    let unit = Structure::new(closed.chain(opened.legs().iter().cloned()))?;
+    let unit = Holding::new(closed.chain(opened.legs().iter().cloned()));
     if unit.packages() != 1 || unit.legs().len() != 2 * opened.legs().len() {
         return Err(wrong(
             "what is opened meets what is held; choose another expiration or other strikes".into(),

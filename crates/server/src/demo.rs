@@ -3,8 +3,9 @@
 
 use desk::calendar::{next_session, open_of};
 use desk::{
-    BellSide, Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment, Money, Order,
-    Price, Pricing, Purpose, Request, Structure, TimeInForce, Trigger, TriggerSide, package_quote,
+    BellSide, Cycle, Expiration, Holding, Instrument, Kind, Leg, Level, Link, Listens, Moment,
+    Money, Order, Price, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide,
+    package_quote,
 };
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
@@ -71,7 +72,7 @@ impl Trader<'_> {
     }
 
     /// Legs on the first monthly at least `days` out, by delta.
-    fn structure(&mut self, symbol: &str, days: i64, picks: &[Pick]) -> Result<Structure, Refusal> {
+    fn structure(&mut self, symbol: &str, days: i64, picks: &[Pick]) -> Result<Holding, Refusal> {
         let state = self.state();
         let at = state.clock.now;
         let mut legs = Vec::new();
@@ -87,7 +88,7 @@ impl Trader<'_> {
                 legs.extend(nearest.map(|(c, _)| Leg::option(c.clone(), p.quantity)));
             }
         }
-        Ok(Structure::new(legs)?)
+        Ok(Holding::new(legs))
     }
 
     /// One leg at the listed strike nearest to a price.
@@ -114,7 +115,7 @@ impl Trader<'_> {
     }
 
     /// Opens at the cross, so that it fills at once.
-    fn open(&mut self, symbol: &str, unit: Structure, quantity: i64) -> Result<Campaign, Refusal> {
+    fn open(&mut self, symbol: &str, unit: Holding, quantity: i64) -> Result<Campaign, Refusal> {
         let order = self.send(symbol, unit, quantity, 1.0, false, Purpose::Open)?;
         Ok(Campaign {
             symbol: symbol.to_owned(),
@@ -124,35 +125,25 @@ impl Trader<'_> {
     }
 
     /// Shares, or options against them, as one package.
-    fn with_shares(
-        &self,
-        symbol: &str,
-        shares: i64,
-        options: Structure,
-    ) -> Result<Structure, Refusal> {
+    fn with_shares(&self, symbol: &str, shares: i64, options: Holding) -> Result<Holding, Refusal> {
         let own = Leg {
             instrument: Instrument::Underlying(symbol.to_owned()),
             quantity: shares,
         };
-        Ok(Structure::new(options.legs().iter().cloned().chain([own]))?)
+        Ok(Holding::new(options.legs().iter().cloned().chain([own])))
     }
 
     /// Closes a campaign's legs and opens others in it, in one order at the cross.
-    fn roll(
-        &mut self,
-        campaign: &mut Campaign,
-        to: Structure,
-        quantity: i64,
-    ) -> Result<(), Refusal> {
+    fn roll(&mut self, campaign: &mut Campaign, to: Holding, quantity: i64) -> Result<(), Refusal> {
         let legs = campaign
             .unit
-            .turned()
+            .reversed()
             .legs()
             .iter()
             .chain(to.legs())
             .cloned()
             .collect::<Vec<_>>();
-        let both = Structure::new(legs)?;
+        let both = Holding::new(legs);
         let id = campaign.order.id;
         let order = self.send(
             &campaign.symbol.clone(),
@@ -181,7 +172,7 @@ impl Trader<'_> {
         let request = Request {
             client_id: format!("demo-{}", self.tickets),
             symbol: campaign.symbol.clone(),
-            unit: campaign.unit.turned().unit(),
+            unit: campaign.unit.reversed().unit(),
             quantity,
             pricing,
             trigger,
@@ -196,7 +187,7 @@ impl Trader<'_> {
     fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
         self.send(
             &campaign.symbol,
-            campaign.unit.turned().unit(),
+            campaign.unit.reversed().unit(),
             quantity,
             1.0,
             false,
@@ -209,7 +200,7 @@ impl Trader<'_> {
     fn send(
         &mut self,
         symbol: &str,
-        unit: Structure,
+        unit: Holding,
         quantity: i64,
         share: f64,
         gtc: bool,
@@ -254,7 +245,7 @@ impl Trader<'_> {
 /// What was opened, to be closed later.
 struct Campaign {
     symbol: String,
-    unit: Structure,
+    unit: Holding,
     order: Order,
 }
 
@@ -387,7 +378,7 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     .into_iter()
     .flatten()
     .collect();
-    t.open("WXMR", Structure::new(broken)?, 1)?;
+    t.open("WXMR", Holding::new(broken), 1)?;
 
     // A calendar across the results: what ends before them is sold, what ends behind is bought.
     t.wait_until(date(2031, 3, 7), 14, 45)?;
@@ -402,7 +393,7 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     .into_iter()
     .flatten()
     .collect();
-    t.open("NMOU", Structure::new(calendar)?, 2)?;
+    t.open("NMOU", Holding::new(calendar), 2)?;
     // Results tomorrow after the close: a straddle bought on the eve.
     t.wait_until(date(2031, 3, 10), 15, 20)?;
     let week = t.expiration("BRLW", 3, true);
@@ -410,7 +401,7 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
         .into_iter()
         .filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1))
         .collect();
-    t.open("BRLW", Structure::new(straddle)?, 2)?;
+    t.open("BRLW", Holding::new(straddle), 2)?;
 
     // What rang in the past is answered; two prices are listened to, one of them near.
     t.desk.answer_bells(None)?;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use desk::{EntryPrice, Leg, PriceStyle, Structure};
+use desk::{EntryPrice, Holding, Leg, PriceStyle};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -29,7 +29,7 @@ pub enum EntryWire {
 /// Reads where a price comes from; `unit` is one package.
 pub(crate) fn entry(
     wire: &EntryWire,
-    unit: &Structure,
+    unit: &Holding,
     style: PriceStyle,
 ) -> Result<EntryPrice, Refusal> {
     Ok(match wire {

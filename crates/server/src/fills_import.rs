@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use desk::order::Event;
 use desk::{
-    Contract, Fill, FillLeg, Instrument, Leg, Link, Moment, Money, Order, Price, Pricing, Purpose,
-    Request, Structure, TimeInForce,
+    Contract, Fill, FillLeg, Holding, Instrument, Leg, Link, Moment, Money, Order, Price, Pricing,
+    Purpose, Request, TimeInForce,
 };
 use serde::Serialize;
 use store::Fact;
@@ -262,7 +262,7 @@ fn order_of(state: &State, id: u64, name: &str, rows: &[Row]) -> Result<Order, L
             ),
         ));
     }
-    let structure = Structure::new(rows.iter().map(|r| Leg {
+    let structure = Holding::new(rows.iter().map(|r| Leg {
         instrument: r.leg.instrument.clone(),
         quantity: r.leg.quantity,
     }));

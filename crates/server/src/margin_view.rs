@@ -1,7 +1,7 @@
 //! Margin as it is shown: the sheet of a structure, and the balance of the whole account.
 
 use desk::calendar::next_session;
-use desk::{AccountKind, Kind, Leg, MarginClass, Money, Requirement, Structure, at_move};
+use desk::{AccountKind, Holding, Kind, Leg, MarginClass, Money, Requirement, at_move};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -113,7 +113,7 @@ const MOVES: [f64; 7] = [-15.0, -10.0, -5.0, 0.0, 5.0, 10.0, 15.0];
 /// Strikes that what is sold is moved out by at most.
 const FARTHEST: usize = 8;
 
-fn moved(held: &desk::Holdings, basis: &desk::MarginBasis) -> Vec<MovedPoint> {
+fn moved(held: &desk::MarginHolding, basis: &desk::MarginBasis) -> Vec<MovedPoint> {
     let now = at_move(held, basis, 0.0).takes();
     let at = |percent: &f64| {
         let r = at_move(held, basis, percent / 100.0);
@@ -128,7 +128,7 @@ fn moved(held: &desk::Holdings, basis: &desk::MarginBasis) -> Vec<MovedPoint> {
 
 /// What is sold so many listed strikes farther out, and with it what is bought beside it (of the
 /// same kind and expiration): widths stay. Nothing where a strike is missing.
-fn farther(state: &State, symbol: &str, structure: &Structure, by: usize) -> Option<Structure> {
+fn farther(state: &State, symbol: &str, structure: &Holding, by: usize) -> Option<Holding> {
     let expirations = state.world.expirations(symbol, state.clock.now)?;
     let u = state.world.underlying(symbol)?;
     let sold: Vec<(Kind, jiff::civil::Date)> = structure
@@ -162,7 +162,7 @@ fn farther(state: &State, symbol: &str, structure: &Structure, by: usize) -> Opt
             }
             _ => Some(l.clone()),
         });
-    let moved = Structure::new(legs.collect::<Option<Vec<_>>>()?).ok()?;
+    let moved = Holding::new(legs.collect::<Option<Vec<_>>>()?);
     (moved.legs().len() == structure.legs().len()).then_some(moved)
 }
 
@@ -179,7 +179,7 @@ pub fn sheet(
         .ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;
     let structure = &proposal.structure;
     let markets: Vec<_> = e.legs.iter().map(|l| l.market).collect();
-    let added = desk::holdings(structure, &markets);
+    let added = desk::margined(structure, &markets);
     let here = holdings_of(state, quoter, symbol);
     let (before, after) = (
         desk::requirement(&here, &basis),
@@ -343,7 +343,7 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
     let held = requirements(state, quoter);
     let (value, free) = (account_value(state, quoter), buying_power(state, quoter));
     let reserved = usable_cash(state) - held.iter().map(|(_, r)| r.takes()).sum() - free;
-    let all: Vec<(desk::Holdings, desk::MarginBasis, f64)> = held
+    let all: Vec<(desk::MarginHolding, desk::MarginBasis, f64)> = held
         .iter()
         .filter_map(|(symbol, _)| {
             Some((

@@ -6,9 +6,9 @@ use std::hash::{Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use desk::{
-    AccountKind, AccountRules, AccountView, Carry, Holdings, Instrument, LegMarket, MarginBasis,
-    MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request, Requirement,
-    Structure, money_effect, requirement,
+    AccountKind, AccountRules, AccountView, Carry, Holding, Instrument, LegMarket, MarginBasis,
+    MarginHolding, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request,
+    Requirement, money_effect, requirement,
 };
 use market::Quoter;
 
@@ -49,7 +49,7 @@ fn market_view<'a>(
     state: &'a State,
     quoter: &mut Quoter,
     symbol: &str,
-    structure: &Structure,
+    structure: &Holding,
     vols: Vols,
 ) -> Result<MarketView<'a>, Refusal> {
     let underlying = known(state, symbol)?;
@@ -107,7 +107,7 @@ pub fn market_of<'a>(
     state: &'a State,
     quoter: &mut Quoter,
     symbol: &str,
-    structure: &Structure,
+    structure: &Holding,
 ) -> Result<MarketView<'a>, Refusal> {
     market_view(state, quoter, symbol, structure, Vols::Solved)
 }
@@ -148,7 +148,7 @@ struct Remembered {
         HashMap<Instrument, Option<desk::Price>>,
     ),
     /// Of a moment and an account with so many entries.
-    holdings: HashMap<String, ((desk::Moment, usize), Holdings)>,
+    holdings: HashMap<String, ((desk::Moment, usize), MarginHolding)>,
     value: Option<((desk::Moment, usize), Money)>,
     /// Of an account with so many entries.
     signatures: (usize, Arc<BTreeMap<String, u64>>),
@@ -213,7 +213,7 @@ fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
 }
 
 /// Open positions of one underlying as margin sees them, at the marks of now.
-pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
+pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
     let key = (state.clock.now, state.account.entries().len());
     let known = state.memo.read(|m| {
         m.holdings
@@ -230,7 +230,7 @@ pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings
     })
 }
 
-fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
+fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
     let mut held: BTreeMap<&Instrument, (i64, desk::Price)> = BTreeMap::new();
     for lot in state.account.lots() {
         if state
@@ -241,15 +241,14 @@ fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> Holdings {
             held.entry(&lot.instrument).or_insert((0, lot.price)).0 += lot.quantity;
         }
     }
-    let mut out = Holdings::default();
+    let mut out = MarginHolding::default();
     for (instrument, (quantity, cost)) in held {
         match instrument.option() {
             Some(c) => {
                 let mark = mark_of(state, quoter, instrument).unwrap_or(cost);
                 out.add(MarginLeg {
-                    kind: c.kind,
-                    strike: c.strike,
-                    expiry: c.expiry,
+ ends: underlying().expiry_moment(&c),
+ contract: c.clone(),
                     quantity,
                     mark,
                 });
@@ -524,7 +523,7 @@ fn asked<'a>(
     quoter: &mut Quoter,
     request: &Request,
     packages: i64,
-) -> Result<(Structure, MarketView<'a>, desk::Price), Refusal> {
+) -> Result<(Holding, MarketView<'a>, desk::Price), Refusal> {
     let structure = request.unit.times(packages);
     let market = market_view(state, quoter, &request.symbol, &structure, Vols::Unused)?;
     let price = match request.pricing {

@@ -46,7 +46,7 @@ impl From<Refusal> for Problem {
             Refusal::Evaluation(_) => (S::UNPROCESSABLE_ENTITY, "not_priced"),
             Refusal::Listing(_) => (S::UNPROCESSABLE_ENTITY, "not_listed"),
             Refusal::Symbol(_) => (S::UNPROCESSABLE_ENTITY, "bad_contract"),
-            Refusal::Structure(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::Holding(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
             Refusal::NotUnit(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
             Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) => {
                 (S::UNPROCESSABLE_ENTITY, "bad_legs")

@@ -1,6 +1,6 @@
 //! Why a command was refused, in words that say what is wrong and what would be right.
 
-use desk::{EvaluationError, Instrument, OrderError, StructureError, SymbolError};
+use desk::{EvaluationError, Instrument, OrderError, PackageError, SymbolError};
 use market::ListingError;
 use store::StoreError;
 use thiserror::Error;
@@ -19,7 +19,7 @@ pub enum Refusal {
     Symbol(#[from] SymbolError),
     /// Legs that make no structure.
     #[error(transparent)]
-    Structure(#[from] StructureError),
+    Holding(#[from] PackageError),
     /// No such underlying.
     #[error("{0:?} is not a known symbol; known: {1}")]
     UnknownSymbol(String, String),

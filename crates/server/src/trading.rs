@@ -8,8 +8,8 @@ use desk::calendar::is_session;
 use desk::order::Event;
 use desk::ticket;
 use desk::{
-    EntryPrice, Instrument, Level, Link, Occurrence, Order, OrderError, Price, Pricing, Purpose,
-    Request, Structure, TimeInForce, Underlying, UnderlyingKind,
+    EntryPrice, Holding, Instrument, Level, Link, Occurrence, Order, OrderError, Price, Pricing,
+    Purpose, Request, TimeInForce, Underlying, UnderlyingKind,
 };
 use market::{check_listed, exchange};
 use store::Fact;
@@ -101,7 +101,7 @@ impl Desk {
             let unit = crate::campaigns::structure_of(lots)
                 .ok_or(Refusal::NoCampaign(*campaign))?
                 .unit()
-                .turned();
+                .reversed();
             let underlying = known(&self.state, symbol)?;
             let quote = |l: &desk::Leg| {
                 let found =
@@ -406,7 +406,7 @@ fn tie_together(requests: &mut [Request], tie: Tie, first: u64) -> Result<(), Re
                 message,
             });
         }
-        if request.symbol == entry.symbol && request.unit == entry.unit.turned() {
+        if request.symbol == entry.symbol && request.unit == entry.unit.reversed() {
             request.purpose = Purpose::Close(first);
         } else if tie == Tie::Bracket {
             let message = "the second and third order of a bracket close the first: their legs \
@@ -471,7 +471,7 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
 }
 
 /// Every leg is listed, belongs to the symbol, and the ratio is the lowest.
-pub fn check_legs(state: &State, symbol: &str, unit: &Structure) -> Result<(), Refusal> {
+pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Refusal> {
     let underlying = known(state, symbol)?;
     for leg in unit.legs() {
         let belongs = match &leg.instrument {
@@ -591,7 +591,7 @@ pub fn told(order: &Order, underlying: &Underlying) -> String {
     let unit = &order.request.unit;
     let name = match order.request.purpose {
         Purpose::Open => desk::recognise(unit, underlying).text,
-        Purpose::Close(_) => desk::recognise(&unit.turned(), underlying).text,
+        Purpose::Close(_) => desk::recognise(&unit.reversed(), underlying).text,
         Purpose::Roll(_) => "roll".to_owned(),
     };
     format!("{name} {}", unit.strikes_label())

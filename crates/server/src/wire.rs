@@ -2,7 +2,7 @@
 //! Handlers translate; nothing is computed here.
 
 use desk::{
-    Evaluation, Even, Extent, Instrument, Leg, Moment, Money, PriceStyle, Structure, Underlying,
+    Evaluation, Even, Extent, Holding, Instrument, Leg, Moment, Money, PriceStyle, Underlying,
     Verdict,
 };
 use market::exchange::chance_within;
@@ -25,19 +25,19 @@ pub struct LegWire {
 }
 
 /// Reads legs into a structure.
-pub(crate) fn structure(legs: &[LegWire]) -> Result<Structure, Refusal> {
+pub(crate) fn structure(legs: &[LegWire]) -> Result<Holding, Refusal> {
     let read = |l: &LegWire| -> Result<Leg, Refusal> {
         Ok(Leg {
             instrument: l.contract.parse()?,
             quantity: l.quantity,
         })
     };
-    Ok(Structure::new(
+    Ok(Holding::new(
         legs.iter().map(read).collect::<Result<Vec<_>, _>>()?,
-    )?)
+    ))
 }
 
-pub(crate) fn legs_wire(s: &Structure) -> Vec<LegWire> {
+pub(crate) fn legs_wire(s: &Holding) -> Vec<LegWire> {
     s.legs()
         .iter()
         .map(|l| LegWire {

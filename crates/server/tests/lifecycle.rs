@@ -6,7 +6,7 @@ mod common;
 use axum::http::StatusCode;
 use common::*;
 use desk::{
-    Contract, Instrument, Leg, Level, Moment, Money, Price, Pricing, Purpose, Request, Structure,
+    Contract, Holding, Instrument, Leg, Level, Moment, Money, Price, Pricing, Purpose, Request,
     TimeInForce, Trigger, TriggerSide,
 };
 use market::Step;
@@ -328,7 +328,7 @@ fn any_act() -> impl Strategy<Value = Act> {
 }
 
 /// A vertical or a single option of the first monthly, by places in its list of strikes.
-fn unit_of(desk: &Desk, (a, b): (usize, usize), call: bool) -> Structure {
+fn unit_of(desk: &Desk, (a, b): (usize, usize), call: bool) -> Holding {
     let state = desk.state();
     let at = state.clock.now;
     let e = state
@@ -350,10 +350,10 @@ fn unit_of(desk: &Desk, (a, b): (usize, usize), call: bool) -> Structure {
             quantity,
         )
     };
-    Structure::new([leg(a, -1)].into_iter().chain((a != b).then(|| leg(b, 1)))).unwrap()
+    Holding::new([leg(a, -1)].into_iter().chain((a != b).then(|| leg(b, 1))))
 }
 
-fn package_market(desk: &Desk, unit: &Structure) -> Option<desk::PackageQuote> {
+fn package_market(desk: &Desk, unit: &Holding) -> Option<desk::PackageQuote> {
     let state = desk.state();
     let mut quoter = market::Quoter::new();
     let quotes: Option<Vec<_>> = unit
@@ -369,7 +369,7 @@ fn package_market(desk: &Desk, unit: &Structure) -> Option<desk::PackageQuote> {
 }
 
 fn act(desk: &mut Desk, number: usize, act: &Act) {
-    let request = |desk: &Desk, unit: Structure, quantity, share: i64, day, closes: Option<u64>| {
+    let request = |desk: &Desk, unit: Holding, quantity, share: i64, day, closes: Option<u64>| {
         let m = package_market(desk, &unit)?;
         let ticks = desk.state().world.underlying("NMOU")?.ticks_of(&unit);
         let limit = ticks.floor(m.rest + Price::from_raw((m.cross - m.rest).raw() * share / 100));
@@ -422,7 +422,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
                 let off = Price::cents(off * 5);
                 let closing = |name: &str, pricing, trigger| Request {
                     client_id: format!("n{number}{name}"),
-                    unit: unit.turned(),
+                    unit: unit.reversed(),
                     pricing,
                     trigger,
                     ..entry.clone()
@@ -449,7 +449,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
         } => {
             let lot = desk.state().account.lots().last().cloned();
             lot.and_then(|lot| {
-                let unit = Structure::new([Leg {
+                let unit = Holding::new([Leg {
                     instrument: lot.instrument,
                     quantity: -lot.quantity.signum(),
                 }])
@@ -477,7 +477,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
         Act::Close { share } => {
             let lot = desk.state().account.lots().first().cloned();
             lot.and_then(|lot| {
-                let unit = Structure::new([Leg {
+                let unit = Holding::new([Leg {
                     instrument: lot.instrument,
                     quantity: -lot.quantity.signum(),
                 }])
@@ -510,7 +510,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
             } else {
                 quantity.abs().max(1)
             };
-            let unit = Structure::new(legs).ok().map(|s| s.unit());
+            let unit = Holding::new(legs).ok().map(|s| s.unit());
             unit.and_then(|unit| request(desk, unit, packages, share, true, None))
                 .map(|r| desk.place(r).map(drop))
         }
@@ -527,7 +527,7 @@ fn act(desk: &mut Desk, number: usize, act: &Act) {
                     instrument: lot.instrument,
                     quantity: -lot.quantity.signum(),
                 };
-                let unit = Structure::new(
+                let unit = Holding::new(
                     unit_of(desk, strikes, call)
                         .legs()
                         .iter()

@@ -3,9 +3,9 @@
 
 use desk::order::Event;
 use desk::{
-    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Instrument, Leg,
-    Level, Link, Listens, Moment, Money, Occurrence, Order, Price, Pricing, Purpose, Request,
-    Structure, TimeInForce, Trigger, TriggerSide,
+    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Holding, Instrument,
+    Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Price, Pricing, Purpose, Request,
+    TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
 
@@ -145,7 +145,7 @@ impl OrderRow {
                 })
             })
             .collect::<Result<Vec<_>, StoreError>>()?;
-        let unit = Structure::new(legs).map_err(|e| broken("orders", id, e))?;
+        let unit = Holding::new(legs).map_err(|e| broken("orders", id, e))?;
         let time_in_force = match (self.time_in_force.as_str(), &self.good_till) {
             ("good_till_date", Some(date)) => {
                 TimeInForce::GoodTillDate(date.parse().map_err(|e| broken("orders", id, e))?)
@@ -422,7 +422,7 @@ impl BellRow {
                 side,
                 level,
             } => {
-                let lines = |s: &Structure| {
+                let lines = |s: &Holding| {
                     s.legs()
                         .iter()
                         .map(|l| format!("{} {}", l.quantity, l.instrument))
@@ -468,8 +468,8 @@ impl BellRow {
                 quantity: ratio.parse().map_err(|e| broken("bells", id, e))?,
             })
         };
-        let unit = |legs: String| -> Result<Structure, StoreError> {
-            Structure::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?)
+        let unit = |legs: String| -> Result<Holding, StoreError> {
+            Holding::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?)
                 .map_err(|e| broken("bells", id, e))
         };
         let listens = match (

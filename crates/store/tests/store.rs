@@ -7,11 +7,10 @@ use store::{ClockState, Fact, Store};
 
 fn order(id: u64, client: &str) -> Order {
     let leg = |symbol: &str, quantity| Leg::option(symbol.parse().unwrap(), quantity);
-    let unit = Structure::new([
+    let unit = Holding::new([
         leg("NMOU  310418P00175000", -1),
         leg("NMOU  310418P00165000", 1),
-    ])
-    .unwrap();
+    ]);
     let at = Moment::from_millis(1_930_000_000_000);
     let request = Request {
         client_id: client.into(),
@@ -191,7 +190,7 @@ fn what_happens_without_an_order_comes_back_too() {
     };
     let call: Contract = "NMOU  310418C00195000".parse().unwrap();
     let mut covered = order(1, "covered");
-    covered.request.unit = Structure::new([own(100), Leg::option(call.clone(), -1)]).unwrap();
+    covered.request.unit = Holding::new([own(100), Leg::option(call.clone(), -1)]);
     let mut rolled = order(2, "rolled");
     rolled.request.purpose = desk::Purpose::Roll(1);
     let at = covered.placed;

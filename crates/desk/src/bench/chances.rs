@@ -94,13 +94,14 @@ impl Price<'_> {
         }
     }
 
-    /// Chances `years` ahead, where the profit then is made of the pieces.
+    /// Chances `years` ahead, where the profit then is made of the pieces, and above zero in the
+    /// stretches of `gains` where they are known.
     pub(crate) fn at(
         &self,
         at: Moment,
         years: f64,
         (low, high): (f64, f64),
-        pieces: &[Outcome],
+        (pieces, gains): (&[Outcome], Option<&Vec<(f64, f64)>>),
         drawn: &[f64],
     ) -> Result<ChancesAt, quant::Error> {
         let years = years.max(1.0 / 525_600.0);
@@ -113,6 +114,15 @@ impl Price<'_> {
                 let law = self.smile(*smile)?;
                 (law.touch(low, high, years)?, law.profit(pieces, years))
             }
+        };
+        let profit = match gains {
+            Some(gains) => {
+                let each = gains
+                    .iter()
+                    .map(|(a, b)| Ok(self.below(*b, years)? - self.below(*a, years)?));
+                each.sum::<Result<f64, quant::Error>>()?
+            }
+            None => profit,
         };
         let (below, above) = (self.below(low, years)?, 1.0 - self.below(high, years)?);
         let step = drawn

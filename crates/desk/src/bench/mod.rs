@@ -12,9 +12,9 @@ pub use moved::{Moved, Sticky};
 use rayon::prelude::*;
 
 use crate::evaluate::{EvaluationError, MarketView, first_expiry};
-use crate::horizon::{Horizon, Horizons};
-use crate::number::Price;
-use crate::structure::Structure;
+use crate::holding::Holding;
+use crate::horizon::{Horizon, Parted};
+use crate::number::{Money, Price};
 use crate::ticket::check_bounds;
 use crate::time::Moment;
 use crate::valuation::{PositionGreeks, price_grid};
@@ -57,9 +57,11 @@ pub enum Along {
 #[derive(Debug, Clone)]
 pub struct Judgement {
     /// Legs with full quantities.
-    pub structure: Structure,
+    pub structure: Holding,
     /// Net price per package that the profit is counted from.
     pub price: Price,
+    /// What was realised before, less fees: part of the profit. Zero for a draft.
+    pub realised: Money,
     /// What is supposed to have happened to volatility and interest.
     pub moved: Moved,
     /// Dates to look at, in days from now; those behind the first expiration count as it.
@@ -168,12 +170,17 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
     let end = first_expiry(structure, market);
     let market = &asked.moved.apply(structure, market, end.date());
     let judged = &Judged::new(structure, market, &asked.moved.sticky);
-    let net = -asked
-        .price
-        .times(structure.packages() * market.underlying.price_units(structure));
+    let units = structure.packages() * market.underlying.price_units(structure);
+    let net = asked.realised - asked.price.times(units);
     let paid = net.to_f64();
-    let horizon = Horizons { structure, market }
-        .at_first_expiration(net, &|at, prices| judged.values(at, prices))?;
+    let parted = Parted::of(structure, market);
+    let lasting_market = parted.lasting_market();
+    let lasting = Judged::new(&parted.lasting, &lasting_market, &asked.moved.sticky);
+    let horizon = parted.horizon(
+        net,
+        &|prices| lasting.values(end, prices),
+        lasting.legs_at(end)?.tail(),
+    )?;
     let (spot, years) = (market.spot.to_f64(), market.at.years_until(end));
     let deviation = market.horizon_vol * years.sqrt();
     let away = |k: f64| spot * (k * deviation).exp();
@@ -319,10 +326,17 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
             at,
             market.at.years_until(at),
             between,
-            &chances::pieces(&wide, &profit(at, &wide)?),
+            (&chances::pieces(&wide, &profit(at, &wide)?), None),
             &prices,
         )?;
-        let then = law.at(end, years, between, &horizon.outcomes(), &prices)?;
+        let outline = &horizon.outline;
+        let then = law.at(
+            end,
+            years,
+            between,
+            (&outline.pieces(), Some(&outline.gains)),
+            &prices,
+        )?;
         let (reached, stopped) = law.aims(judged, end, paid, asked)?;
         Ok::<_, quant::Error>(Chances {
             between,

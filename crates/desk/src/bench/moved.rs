@@ -10,9 +10,9 @@
 use jiff::civil::Date;
 
 use crate::evaluate::MarketView;
+use crate::holding::{Holding, Leg};
 use crate::scene::Shift;
 use crate::smile::Smile;
-use crate::structure::{Leg, Structure};
 use crate::time::Moment;
 use crate::valuation::{LegMarket, Legs, PositionGreeks};
 
@@ -66,7 +66,7 @@ impl Moved {
     /// expiration.
     pub(crate) fn apply<'a>(
         &self,
-        structure: &Structure,
+        structure: &Holding,
         market: &MarketView<'a>,
         first: Date,
     ) -> MarketView<'a> {
@@ -89,10 +89,10 @@ impl Moved {
 
 /// A structure in a moved market.
 pub(crate) struct Judged<'a> {
-    pub structure: &'a Structure,
+    pub structure: &'a Holding,
     pub market: &'a MarketView<'a>,
     /// Each leg alone, with its smile where it moves with the price.
-    alone: Option<Vec<(Structure, LegMarket, Option<Smile>)>>,
+    alone: Option<Vec<(Holding, LegMarket, Option<Smile>)>>,
 }
 
 /// Volatilities at which a leg is valued under a moving smile.
@@ -100,7 +100,7 @@ const NODES: usize = 5;
 
 impl<'a> Judged<'a> {
     pub(crate) fn new(
-        structure: &'a Structure,
+        structure: &'a Holding,
         market: &'a MarketView<'a>,
         sticky: &Sticky,
     ) -> Judged<'a> {
@@ -114,14 +114,9 @@ impl<'a> Judged<'a> {
                     .iter()
                     .find(|(end, _)| Some(*end) == ends)
                     .map(|(_, smile)| *smile);
-                Some((Structure::new([leg.clone()]).ok()?, *m, smile))
+                (Holding::new([leg.clone()]), *m, smile)
             };
-            structure
-                .legs()
-                .iter()
-                .zip(&market.legs)
-                .filter_map(one)
-                .collect()
+            structure.legs().iter().zip(&market.legs).map(one).collect()
         };
         Judged {
             structure,
@@ -140,7 +135,7 @@ impl<'a> Judged<'a> {
 
     fn of(
         &self,
-        structure: &Structure,
+        structure: &Holding,
         legs: &[LegMarket],
         at: Moment,
     ) -> Result<Legs, quant::Error> {
@@ -154,7 +149,7 @@ impl<'a> Judged<'a> {
     }
 
     /// Volatility of a leg where the price is `spot`.
-    fn vol(&self, structure: &Structure, leg: &LegMarket, smile: Option<&Smile>, spot: f64) -> f64 {
+    fn vol(&self, structure: &Holding, leg: &LegMarket, smile: Option<&Smile>, spot: f64) -> f64 {
         let strike = structure.options().next().map(|(c, _)| c.strike.to_f64());
         match smile.zip(strike) {
             Some((smile, strike)) => (leg.vol
@@ -222,7 +217,7 @@ impl<'a> Judged<'a> {
             let legs = self.legs_at(at)?;
             return prices.iter().map(|s| legs.greeks(*s)).collect();
         };
-        let leg = |(structure, leg, smile): &(Structure, LegMarket, Option<Smile>), spot: f64| {
+        let leg = |(structure, leg, smile): &(Holding, LegMarket, Option<Smile>), spot: f64| {
             let vol = self.vol(structure, leg, smile.as_ref(), spot);
             Ok(self
                 .of(structure, &[LegMarket { vol, ..*leg }], at)?

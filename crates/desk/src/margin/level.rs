@@ -1,8 +1,19 @@
-//! Which level of approval what is held needs.
+//! Which level of approval what is held needs: the least over the pairings that are feasible, chosen
+//! apart from money.
+//!
+//! What a pairing costs plays no part here. A put sold on shares and another bought below it are a
+//! spread (level 3) where that needs less margin, and a put secured by cash beside a put bought
+//! (levels 1 and 2) where that needs less approval.
+//!
+//! A call sold is covered by a lot of the underlying, by a bought call that ends no earlier, or not
+//! at all. Lots go to the calls that end last, for which the fewest bought ones would do; with each
+//! earlier call the bought ones that may cover it only grow, so taking them in that order misses no
+//! pairing.
 
 use quant::Kind;
 
-use super::{Holdings, MarginBasis, MarginLeg, grouped, in_order, labels};
+use super::{MarginBasis, MarginHolding, MarginLeg, in_order, label};
+use crate::time::Moment;
 use crate::underlying::UnderlyingKind;
 
 /// Contracts that stand together and need a level of approval.
@@ -16,61 +27,87 @@ pub struct NeedsLevel {
     pub what: String,
 }
 
+/// Contracts of one series that are not yet spoken for.
+struct Free<'a> {
+    leg: &'a MarginLeg,
+    left: i64,
+}
+
+fn free<'a>(legs: &'a [MarginLeg], kind: Kind, sold: bool) -> Vec<Free<'a>> {
+    let mut out: Vec<Free<'a>> = legs
+        .iter()
+        .filter(|l| l.contract.kind == kind && (l.quantity < 0) == sold)
+        .map(|leg| Free {
+            leg,
+            left: leg.quantity.abs(),
+        })
+        .collect();
+    // What ends last first; of those that end together the order of the words.
+    out.sort_by_key(|f| std::cmp::Reverse(f.leg.ends));
+    out
+}
+
+/// Takes up to `wanted` contracts that end no earlier than `ends`: which, and how many.
+fn cover<'a>(bought: &mut [Free<'a>], ends: Moment, mut wanted: i64) -> Vec<(&'a MarginLeg, i64)> {
+    let mut out = Vec::new();
+    for b in bought.iter_mut().filter(|b| b.leg.ends >= ends) {
+        let n = b.left.min(wanted);
+        if n > 0 {
+            b.left -= n;
+            wanted -= n;
+            out.push((b.leg, n));
+        }
+    }
+    out
+}
+
 /// The levels that what is held needs.
-pub fn levels(held: &Holdings, basis: &MarginBasis) -> Vec<NeedsLevel> {
+pub fn levels(held: &MarginHolding, basis: &MarginBasis) -> Vec<NeedsLevel> {
     let legs = in_order(held);
     let lots = held.underlying / basis.lot();
-    // So many bought puts protect shares, so many bought calls shares that were sold.
-    let (mut puts, mut calls) = (lots.max(0), (-lots).max(0));
     let mut out = Vec::new();
     let mut say = |level, count, what: String| {
         if count > 0 {
             out.push(NeedsLevel { level, count, what })
         }
     };
-    let mut bought = |leg: &MarginLeg, count: i64, say: &mut dyn FnMut(u8, i64, String)| {
-        let left = if leg.kind == Kind::Put {
-            &mut puts
-        } else {
-            &mut calls
-        };
-        let protects = count.min(*left);
-        *left -= protects;
-        say(2, count - protects, format!("{} bought", labels(&[leg])));
-    };
-    if legs.iter().all(|l| l.quantity > 0) {
-        legs.iter().for_each(|l| bought(l, l.quantity, &mut say));
-        return out;
+    let against =
+        |sold: &MarginLeg, bought: &MarginLeg| format!("{} against {}", label(sold), label(bought));
+    let mut calls = free(&legs, Kind::Call, false);
+    let mut covering = lots.max(0);
+    for sold in free(&legs, Kind::Call, true) {
+        let on_lots = sold.left.min(covering);
+        covering -= on_lots;
+        let mut open = sold.left - on_lots;
+        for (bought, n) in cover(&mut calls, sold.leg.ends, open) {
+            open -= n;
+            say(3, n, against(sold.leg, bought));
+        }
+        say(5, open, format!("{} uncovered", label(sold.leg)));
     }
-    for (group, times) in grouped(&legs, held.underlying, basis) {
-        let all: Vec<&MarginLeg> = group.members.iter().map(|i| &legs[*i]).collect();
-        let (shorts, longs): (Vec<&MarginLeg>, Vec<&MarginLeg>) =
-            all.iter().partition(|l| l.quantity < 0);
-        let sold = labels(&shorts);
-        match shorts.as_slice() {
-            [] => longs.iter().for_each(|l| bought(l, times, &mut say)),
-            [short] if group.with_underlying && short.kind == Kind::Call => {}
-            [short]
-                if short.kind == Kind::Put
-                    && longs.is_empty()
-                    && basis.kind == UnderlyingKind::Shares =>
-            {
-                let secured = basis.rules.puts_secured() && !group.with_underlying;
-                say(
-                    if secured { 1 } else { 4 },
-                    times,
-                    format!(
-                        "{sold} {}",
-                        if secured {
-                            "secured by cash"
-                        } else {
-                            "uncovered"
-                        }
-                    ),
-                );
+    let mut puts = free(&legs, Kind::Put, false);
+    // On shares a put needs no more than approval for uncovered ones, or its strike in cash.
+    let alone = match (basis.kind, basis.rules.puts_secured()) {
+        (UnderlyingKind::Shares, true) => (1, "secured by cash"),
+        (UnderlyingKind::Shares, false) => (4, "uncovered"),
+        _ => (5, "uncovered"),
+    };
+    for sold in free(&legs, Kind::Put, true) {
+        let mut open = sold.left;
+        if alone.0 > 3 {
+            for (bought, n) in cover(&mut puts, sold.leg.ends, open) {
+                open -= n;
+                say(3, n, against(sold.leg, bought));
             }
-            [_, ..] if longs.is_empty() => say(5, times, format!("{sold} uncovered")),
-            _ => say(3, times, format!("{sold} against {}", labels(&longs))),
+        }
+        say(alone.0, open, format!("{} {}", label(sold.leg), alone.1));
+    }
+    // So many bought puts protect shares, so many bought calls shares that were sold.
+    for (bought, mut protecting) in [(calls, (-lots).max(0)), (puts, lots.max(0))] {
+        for b in bought {
+            let protects = b.left.min(protecting);
+            protecting -= protects;
+            say(2, b.left - protects, format!("{} bought", label(b.leg)));
         }
     }
     out

@@ -1,24 +1,15 @@
 //! Strategy-based margin of what is held in one underlying, in exact money.
 //!
-//! Rules: the shape of FINRA 4210(f)(2) and the exchanges' margin manuals for listed options (from
-//! memory; the percentages are data below):
-//! - bought options are paid in full and need nothing more;
-//! - an uncovered call needs m·max(premium + a·S − out-of-the-money amount, premium + b·S), an
-//!   uncovered put the same with b·K and never more than its strike, where a/b is 20 %/10 %
-//!   (equity) or 15 %/10 % (broad index);
-//! - a group of at most four contracts, whose longs do not expire before its shorts, needs its
-//!   largest loss at expiration (gross of premiums): a spread its width, an iron condor its larger
-//!   side;
-//! - a short straddle or strangle needs its larger side plus the premium of the other;
-//! - a call sold on shares held needs nothing more, a put sold on shares sold what it is in the
-//!   money.
+//! The rules, their table and their source are in [`Rule`]. Beside them: of shares held or sold half
+//! the value is needed, and the value itself counts like cash; shares under a sold call count at no
+//! more than its strike, because what lies above is promised away.
 //!
 //! Premiums are the current marks, so the requirement rises as a short goes wrong. Requirements
 //! include the premium of what is short: buying power is cash (which holds that premium) less
 //! requirements.
 //!
-//! Which contracts stand together is chosen by `regime` at the least total; here each group is
-//! counted in exact money.
+//! Which contracts stand together, and by which rule, is chosen by `regime` at the least total; here
+//! each group is counted by that rule in exact money.
 //!
 //! Two other regimes re-value everything at the volatility that each mark implies (European,
 //! interest and yield flat) and are rounded to the cent: an account under portfolio rules, where
@@ -32,10 +23,11 @@ use quant::Kind;
 
 use crate::account_rules::{AccountKind, AccountRules};
 use crate::carry::Carry;
-use crate::contract::strike_label;
+use crate::contract::Contract;
 use crate::number::{Money, Price};
-use crate::regime::{MOST_LEGS, RegimeCase, RegimeKind, RegimeLeg, Strategy, strategy};
-use crate::time::{Moment, day_number};
+use crate::regime::rule::{Amount, Shares, Sold, both_sides, in_the_money, uncovered};
+use crate::regime::{MOST_LEGS, RegimeCase, RegimeKind, RegimeLeg, Rule, Strategy, strategy};
+use crate::time::Moment;
 use crate::underlying::{MarginClass, Underlying, UnderlyingKind};
 
 mod level;
@@ -45,38 +37,43 @@ pub use level::{NeedsLevel, levels};
 pub use revalued::at_move;
 use revalued::{scanned, swept};
 
-/// One option position as margin sees it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// One option position as margin sees it. The series decides what it is: two of one strike and
+/// date that settle on different prints are two.
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MarginLeg {
-    /// Call or put.
-    pub kind: Kind,
-    /// Strike per unit.
-    pub strike: Price,
-    /// Expiry date.
-    pub expiry: Date,
+    /// The series.
+    pub contract: Contract,
+    /// When it ends.
+    pub ends: Moment,
     /// Signed contracts.
     pub quantity: i64,
     /// Current premium per unit.
     pub mark: Price,
 }
 
+impl MarginLeg {
+    fn sold(&self) -> Sold<Price> {
+        Sold {
+            kind: self.contract.kind,
+            strike: self.contract.strike,
+            premium: self.mark,
+        }
+    }
+}
+
 /// Everything held in one underlying.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Holdings {
+pub struct MarginHolding {
     /// Option positions, one for each series.
     pub options: Vec<MarginLeg>,
     /// Shares or futures, signed.
     pub underlying: i64,
 }
 
-impl Holdings {
+impl MarginHolding {
     /// Adds one position; what cancels is dropped.
     pub fn add(&mut self, leg: MarginLeg) {
-        match self
-            .options
-            .iter_mut()
-            .find(|l| (l.kind, l.strike, l.expiry) == (leg.kind, leg.strike, leg.expiry))
-        {
+        match self.options.iter_mut().find(|l| l.contract == leg.contract) {
             Some(same) => same.quantity += leg.quantity,
             None => self.options.push(leg),
         }
@@ -84,13 +81,13 @@ impl Holdings {
     }
 
     /// Both together.
-    pub fn with(&self, more: &Holdings) -> Holdings {
-        let mut joined = Holdings {
+    pub fn with(&self, more: &MarginHolding) -> MarginHolding {
+        let mut joined = MarginHolding {
             underlying: self.underlying + more.underlying,
             ..self.clone()
         };
         for leg in &more.options {
-            joined.add(*leg);
+            joined.add(leg.clone());
         }
         joined
     }
@@ -197,7 +194,7 @@ impl Requirement {
 
 /// The requirement of everything held in one underlying, by the rules of its product or of the
 /// account.
-pub fn requirement(held: &Holdings, basis: &MarginBasis) -> Requirement {
+pub fn requirement(held: &MarginHolding, basis: &MarginBasis) -> Requirement {
     let found = match (basis.class, basis.rules.kind) {
         (MarginClass::Scan(rates), _) => scanned(held, basis, &rates),
         (_, AccountKind::Portfolio) => swept(held, basis),
@@ -208,12 +205,12 @@ pub fn requirement(held: &Holdings, basis: &MarginBasis) -> Requirement {
 }
 
 /// What everything held would take of buying power, each series and the underlying taken alone.
-pub fn one_by_one(held: &Holdings, basis: &MarginBasis) -> Money {
-    let options = held.options.iter().map(|l| Holdings {
-        options: vec![*l],
+pub fn one_by_one(held: &MarginHolding, basis: &MarginBasis) -> Money {
+    let options = held.options.iter().map(|l| MarginHolding {
+        options: vec![l.clone()],
         underlying: 0,
     });
-    let own = Holdings {
+    let own = MarginHolding {
         options: Vec::new(),
         underlying: held.underlying,
     };
@@ -225,13 +222,13 @@ pub fn one_by_one(held: &Holdings, basis: &MarginBasis) -> Money {
 
 /// Half the value of shares, whichever side they are on, and what the options need beside them. In
 /// a cash account shares are paid in full.
-fn by_strategy(held: &Holdings, basis: &MarginBasis) -> Requirement {
+fn by_strategy(held: &MarginHolding, basis: &MarginBasis) -> Requirement {
     let mut out = Requirement::default();
     let count = held.underlying.abs();
     match basis.kind {
         UnderlyingKind::Future if count > 0 => out.add(
             format!("{count} × the future"),
-            percent(basis.spot, FALLBACK.0).times(count * basis.multiplier),
+            basis.spot.share(FUTURE).times(count * basis.multiplier),
         ),
         UnderlyingKind::Future => {}
         _ if basis.rules.kind == AccountKind::Cash && held.underlying > 0 => {}
@@ -240,13 +237,17 @@ fn by_strategy(held: &Holdings, basis: &MarginBasis) -> Requirement {
             if count > 0 {
                 out.add(
                     format!("{count} shares, half their value"),
-                    percent(basis.spot, 50).times(count),
+                    basis.spot.half().times(count),
                 );
             }
         }
     }
     let legs = in_order(held);
     for (group, times) in grouped(&legs, held.underlying, basis) {
+        let beyond = group.promised_away(&legs, basis);
+        if out.collateral > Money::ZERO {
+            out.collateral -= beyond.times(times * basis.lot());
+        }
         let Some((what, per_unit)) = group.needs(&legs, basis) else {
             continue;
         };
@@ -259,18 +260,18 @@ fn by_strategy(held: &Holdings, basis: &MarginBasis) -> Requirement {
 }
 
 /// Calls before puts, near before far, so that the words have an order.
-fn in_order(held: &Holdings) -> Vec<MarginLeg> {
+fn in_order(held: &MarginHolding) -> Vec<MarginLeg> {
     let mut legs = held.options.clone();
-    legs.sort_by_key(|l| (l.expiry, l.kind == Kind::Put, l.strike));
+    legs.sort_by_key(|l| (l.ends, l.contract.kind == Kind::Put, l.contract.strike));
     legs
 }
 
-/// Option legs as often as there are contracts of them, ascending, and whether a lot of the
-/// underlying stands with them.
+/// Option legs as often as there are contracts of them, ascending, and the rule by which they stand
+/// together.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 struct Group {
     members: Vec<usize>,
-    with_underlying: bool,
+    rule: Rule,
 }
 
 /// Which contracts stand together, and how often.
@@ -281,22 +282,21 @@ fn grouped(legs: &[MarginLeg], underlying: i64, basis: &MarginBasis) -> BTreeMap
     }
     let option = |l: &MarginLeg| RegimeLeg {
         quantity: l.quantity,
-        // Only the order of the days counts.
+        // Only the order of the moments counts.
         kind: RegimeKind::Option {
-            kind: l.kind,
-            strike: l.strike.to_f64(),
-            time: day_number(l.expiry).max(0) as f64,
+            kind: l.contract.kind,
+            strike: l.contract.strike.to_f64(),
+            time: l.ends.millis().max(0) as f64,
             vol: None,
         },
         price: l.mark.to_f64().max(0.0),
     };
-    let (share, least) = shares_of(basis.class);
-    let puts_secured = basis.rules.puts_secured();
+    let shares = shares_of(basis);
     let rules = Strategy {
-        naked: share as f64 / 100.0,
-        minimum: least as f64 / 100.0,
+        naked: shares.naked,
+        minimum: shares.minimum,
         stock_initial: 0.0,
-        puts_secured,
+        puts_secured: shares.puts_secured,
     };
     // More series than are tried in all combinations stand in several lots: an upper bound then.
     for (piece, some) in legs.chunks(MOST_LEGS).enumerate() {
@@ -327,7 +327,7 @@ fn grouped(legs: &[MarginLeg], underlying: i64, basis: &MarginBasis) -> BTreeMap
                         .collect();
                     if !members.is_empty() {
                         *out.entry(Group {
-                            with_underlying: members.len() < g.legs.len(),
+                            rule: g.rule,
                             members,
                         })
                         .or_default() += 1;
@@ -338,8 +338,12 @@ fn grouped(legs: &[MarginLeg], underlying: i64, basis: &MarginBasis) -> BTreeMap
             Err(_) => out.extend((0..some.len()).map(|i| {
                 (
                     Group {
+                        rule: if some[i].quantity > 0 {
+                            Rule::Bought
+                        } else {
+                            Rule::Uncovered
+                        },
                         members: vec![first + i],
-                        with_underlying: false,
                     },
                     some[i].quantity.abs(),
                 )
@@ -350,96 +354,88 @@ fn grouped(legs: &[MarginLeg], underlying: i64, basis: &MarginBasis) -> BTreeMap
 }
 
 impl Group {
+    fn all<'a>(&self, legs: &'a [MarginLeg]) -> Vec<&'a MarginLeg> {
+        self.members.iter().map(|i| &legs[*i]).collect()
+    }
+
     /// In words, and what it needs per unit; nothing where nothing in it is sold.
     fn needs(&self, legs: &[MarginLeg], basis: &MarginBasis) -> Option<(String, Price)> {
-        let all: Vec<&MarginLeg> = self.members.iter().map(|i| &legs[*i]).collect();
+        let all = self.all(legs);
         let (shorts, longs): (Vec<&MarginLeg>, Vec<&MarginLeg>) =
             all.iter().partition(|l| l.quantity < 0);
-        let sold = labels(&shorts);
-        match shorts.as_slice() {
-            [] => None,
-            [short] if self.with_underlying => {
-                let need = if short.kind == Kind::Call {
-                    Price::ZERO
-                } else {
-                    (short.strike - basis.spot).max(Price::ZERO)
-                };
-                let what = if basis.kind == UnderlyingKind::Future {
-                    "future"
-                } else {
-                    "shares"
-                };
-                Some((format!("{sold} on the {what}"), need))
+        let (sold, shares) = (labels(&shorts), shares_of(basis));
+        let what = if basis.kind == UnderlyingKind::Future {
+            "future"
+        } else {
+            "shares"
+        };
+        let first = shorts.first().map(|l| l.sold());
+        Some(match (self.rule, first) {
+            (Rule::Bought, _) | (_, None) => return None,
+            (Rule::CoveredCall, _) => (format!("{sold} on the {what}"), Price::ZERO),
+            (Rule::CoveredPut, Some(put)) => (
+                format!("{sold} on the {what}"),
+                in_the_money(put, basis.spot),
+            ),
+            (Rule::WholeStrike, Some(put)) => (format!("{sold}, its whole strike"), put.strike),
+            (Rule::Uncovered, Some(one)) => (
+                format!("{sold} uncovered"),
+                uncovered(one, basis.spot, shares),
+            ),
+            (Rule::BothSides, Some(one)) => {
+                let other = shorts.last().map_or(one, |l| l.sold());
+                (
+                    format!("{sold}, sold on both sides"),
+                    both_sides(one, other, basis.spot, shares),
+                )
             }
-            [short] if longs.is_empty() => {
-                let (naked, whole) = (uncovered(short, basis), short.strike);
-                if short.kind == Kind::Put && (whole < naked || basis.rules.puts_secured()) {
-                    Some((format!("{sold}, its whole strike"), whole))
-                } else {
-                    Some((format!("{sold} uncovered"), naked))
-                }
-            }
-            [a, b] if longs.is_empty() => {
-                Some((format!("{sold}, sold on both sides"), strangle(a, b, basis)))
-            }
-            _ => Some((
+            (Rule::Limited, _) => (
                 format!("{sold} against {}", labels(&longs)),
                 largest_loss(&all),
-            )),
+            ),
+        })
+    }
+
+    /// What shares are worth above the strike at which they are promised away, per unit: the account
+    /// will never have it.
+    fn promised_away(&self, legs: &[MarginLeg], basis: &MarginBasis) -> Price {
+        match (self.rule, self.all(legs).first()) {
+            (Rule::CoveredCall, Some(call)) if basis.kind != UnderlyingKind::Future => {
+                (basis.spot - call.contract.strike).max(Price::ZERO)
+            }
+            _ => Price::ZERO,
         }
     }
 }
 
+/// "110 call".
+fn label(leg: &MarginLeg) -> String {
+    leg.contract.label()
+}
+
 /// "110 call and 90 put".
 fn labels(legs: &[&MarginLeg]) -> String {
-    let word = |l: &&MarginLeg| {
-        format!(
-            "{} {}",
-            strike_label(l.strike),
-            if l.kind == Kind::Call { "call" } else { "put" }
-        )
+    legs.iter()
+        .map(|l| label(l))
+        .collect::<Vec<_>>()
+        .join(" and ")
+}
+
+/// Of a future's price, where it is not scanned.
+const FUTURE: f64 = 0.15;
+
+/// Of the price, for an uncovered option, and the least. A scanned product that cannot be re-valued
+/// counts like a broad index.
+fn shares_of(basis: &MarginBasis) -> Shares {
+    let naked = match basis.class {
+        MarginClass::Equity => 0.20,
+        MarginClass::BroadIndex | MarginClass::LargeIndex | MarginClass::Scan(_) => 0.15,
     };
-    legs.iter().map(word).collect::<Vec<_>>().join(" and ")
-}
-
-/// Percent of a price, to the nearest 1e-8.
-fn percent(price: Price, points: i64) -> Price {
-    Price::from_raw((price.raw() * points + 50) / 100)
-}
-
-/// The same where a scanned product cannot be re-valued.
-const FALLBACK: (i64, i64) = (15, 10);
-
-/// Percent of the price for an uncovered option, and the least.
-fn shares_of(class: MarginClass) -> (i64, i64) {
-    match class {
-        MarginClass::Equity => (20, 10),
-        MarginClass::BroadIndex | MarginClass::LargeIndex => (15, 10),
-        MarginClass::Scan(_) => FALLBACK,
+    Shares {
+        naked,
+        minimum: 0.10,
+        puts_secured: basis.rules.puts_secured(),
     }
-}
-
-/// Uncovered requirement per unit, premium included.
-fn uncovered(leg: &MarginLeg, basis: &MarginBasis) -> Price {
-    let (share, least) = shares_of(basis.class);
-    let (away, floor_on) = match leg.kind {
-        Kind::Call => (leg.strike - basis.spot, basis.spot),
-        Kind::Put => (basis.spot - leg.strike, leg.strike),
-    };
-    let away = away.max(Price::ZERO);
-    leg.mark + (percent(basis.spot, share) - away).max(percent(floor_on, least))
-}
-
-/// The side that needs more uncovered, and the other's premium; of two equal sides the smaller
-/// premium.
-fn strangle(a: &MarginLeg, b: &MarginLeg, basis: &MarginBasis) -> Price {
-    let (x, y) = (uncovered(a, basis), uncovered(b, basis));
-    let other = match x.cmp(&y) {
-        std::cmp::Ordering::Greater => b.mark,
-        std::cmp::Ordering::Less => a.mark,
-        std::cmp::Ordering::Equal => a.mark.min(b.mark),
-    };
-    x.max(y) + other
 }
 
 /// −min over prices of the payoff of one contract each at expiration, gross of premiums and per
@@ -447,16 +443,16 @@ fn strangle(a: &MarginLeg, b: &MarginLeg, basis: &MarginBasis) -> Price {
 fn largest_loss(legs: &[&MarginLeg]) -> Price {
     let payoff = |s: Price| -> Price {
         let each = legs.iter().map(|l| {
-            let inside = if l.kind == Kind::Call {
-                s - l.strike
+            let inside = if l.contract.kind == Kind::Call {
+                s - l.contract.strike
             } else {
-                l.strike - s
+                l.contract.strike - s
             };
             inside.max(Price::ZERO) * l.quantity.signum()
         });
         each.fold(Price::ZERO, |sum, p| sum + p)
     };
-    let kinks = legs.iter().map(|l| l.strike).chain([Price::ZERO]);
+    let kinks = legs.iter().map(|l| l.contract.strike).chain([Price::ZERO]);
     kinks
         .map(|k| Price::ZERO - payoff(k))
         .max()

@@ -3,7 +3,7 @@
 
 use quant::{Style, Terms, implied_vol};
 
-use super::{Holdings, MarginBasis, MarginLeg, Requirement, requirement};
+use super::{MarginBasis, MarginHolding, MarginLeg, Requirement, requirement};
 use crate::number::{Money, Price};
 use crate::regime::{
     Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, portfolio, scan,
@@ -12,12 +12,14 @@ use crate::time::day_number;
 use crate::underlying::{MarginClass, ScanRates, UnderlyingKind};
 
 /// Everything held, ready to be re-valued; volatilities lie above `floor`.
-fn revalued(held: &Holdings, basis: &MarginBasis, floor: f64) -> RegimeCase {
+fn revalued(held: &MarginHolding, basis: &MarginBasis, floor: f64) -> RegimeCase {
     let (spot, rate, carry_yield) = (basis.spot.to_f64(), basis.rate, basis.carry_yield);
     let option = |l: &MarginLeg| {
         // An option on its last day has half of it left.
-        let time = (day_number(l.expiry) - day_number(basis.today)).max(0) as f64 / 365.0;
-        let (kind, strike, time) = (l.kind, l.strike.to_f64(), time.max(0.5 / 365.0));
+        let days = day_number(l.ends.date()) - day_number(basis.today);
+        let time = days.max(0) as f64 / 365.0;
+        let (kind, strike) = (l.contract.kind, l.contract.strike.to_f64());
+        let time = time.max(0.5 / 365.0);
         let terms = Terms {
             kind,
             style: Style::European,
@@ -65,7 +67,7 @@ fn revalued(held: &Holdings, basis: &MarginBasis, floor: f64) -> RegimeCase {
 
 /// The requirement after a move of the price, as a fraction of it: options at the volatility that
 /// their marks imply.
-pub fn at_move(held: &Holdings, basis: &MarginBasis, by: f64) -> Requirement {
+pub fn at_move(held: &MarginHolding, basis: &MarginBasis, by: f64) -> Requirement {
     let price = (basis.spot.to_f64() * (1.0 + by)).max(0.01);
     let case = revalued(held, basis, 0.01);
     let options = held.options.iter().zip(&case.legs).map(|(l, r)| {
@@ -76,7 +78,7 @@ pub fn at_move(held: &Holdings, basis: &MarginBasis, by: f64) -> Requirement {
             vol,
         } = r.kind
         else {
-            return *l;
+            return l.clone();
         };
         let terms = Terms {
             kind,
@@ -101,10 +103,10 @@ pub fn at_move(held: &Holdings, basis: &MarginBasis, by: f64) -> Requirement {
             } else {
                 Price::from_f64((mark * 1e4).round() / 1e4).unwrap_or(l.mark)
             },
-            ..*l
+            ..l.clone()
         }
     });
-    let moved = Holdings {
+    let moved = MarginHolding {
         options: options.collect(),
         underlying: held.underlying,
     };
@@ -134,7 +136,7 @@ fn swept_range(class: MarginClass) -> (f64, f64) {
 }
 
 /// Worst theoretical loss over ten moves of the price, not below 37.50 for an option on 100.
-pub(super) fn swept(held: &Holdings, basis: &MarginBasis) -> Result<Requirement, RegimeError> {
+pub(super) fn swept(held: &MarginHolding, basis: &MarginBasis) -> Result<Requirement, RegimeError> {
     let mut out = Requirement {
         collateral: basis.spot.times(held.underlying),
         equity: value_of(&held.options, basis),
@@ -169,7 +171,7 @@ pub(super) fn swept(held: &Holdings, basis: &MarginBasis) -> Result<Requirement,
 
 /// Sixteen scenarios less the value of the options, and exposure.
 pub(super) fn scanned(
-    held: &Holdings,
+    held: &MarginHolding,
     basis: &MarginBasis,
     rates: &ScanRates,
 ) -> Result<Requirement, RegimeError> {

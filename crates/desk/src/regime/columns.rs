@@ -11,6 +11,7 @@ use quant::Kind;
 use rayon::prelude::*;
 
 use super::RegimeCase;
+use super::rule::{Rule, Shares, Sold, both_sides, in_the_money, uncovered};
 use super::strategy::Strategy;
 
 /// A group that may be used any number of times.
@@ -21,6 +22,8 @@ pub(super) struct Column {
     pub legs: Vec<usize>,
     /// The stock leg of which a lot of shares stands with it.
     pub stock: Option<usize>,
+    /// By which rule they stand together.
+    pub rule: Rule,
     /// What it needs beside the shares.
     pub requirement: f64,
 }
@@ -30,14 +33,14 @@ struct Contracts {
     place: usize,
     short: bool,
     call: bool,
+    sold: Sold<f64>,
     time: f64,
-    price: f64,
     /// Contracts of it that a group can hold.
     most: usize,
     /// What one contract needs alone.
     alone: f64,
-    /// What it needs uncovered.
-    naked: f64,
+    /// By which rule.
+    rule: Rule,
     /// Payoff of one contract, signed, at each corner.
     payoff: Vec<f64>,
 }
@@ -63,7 +66,12 @@ const LESS: f64 = 1e-12;
 
 /// All groups worth choosing, single contracts among them.
 pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
-    let all = contracts(case, rules);
+    let shares = Shares {
+        naked: rules.naked,
+        minimum: rules.minimum,
+        puts_secured: rules.puts_secured,
+    };
+    let all = contracts(case, rules, shares);
     let n = all.len();
     let mut best = Best {
         n,
@@ -75,6 +83,7 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
         .map(|c| Column {
             legs: vec![c.place],
             stock: None,
+            rule: c.rule,
             requirement: c.alone,
         })
         .collect();
@@ -82,12 +91,17 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
     // What a set needs together, where that is less than apart.
     let together = |set: &[usize], apart: f64| -> Option<Column> {
         let mut own = group(&all, set, apart / case.multiplier) * case.multiplier;
-        if let [a, b] = set {
-            own = own.min(strangle(&all[*a], &all[*b], case.multiplier));
+        let mut rule = Rule::Limited;
+        if let [a, b] = set
+            && let Some(sides) = strangle(&all[*a], &all[*b], case.price, shares)
+            && sides * case.multiplier < own
+        {
+            (own, rule) = (sides * case.multiplier, Rule::BothSides);
         }
         (own < apart - less).then(|| Column {
             legs: set.iter().map(|i| all[*i].place).collect(),
             stock: None,
+            rule,
             requirement: own,
         })
     };
@@ -155,7 +169,7 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
     out
 }
 
-fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
+fn contracts(case: &RegimeCase, rules: &Strategy, shares: Shares) -> Vec<Contracts> {
     let strikes = case.legs.iter().filter_map(|l| l.option().map(|o| o.1));
     let mut corners: Vec<f64> = std::iter::once(0.0).chain(strikes).collect();
     // From the ends inward: there the losses are.
@@ -169,35 +183,30 @@ fn contracts(case: &RegimeCase, rules: &Strategy) -> Vec<Contracts> {
             .map(|s| sign * kind.intrinsic(*s, strike))
             .collect();
         let call = kind == Kind::Call;
-        let (out_of_money, floor) = if call {
-            ((strike - case.price).max(0.0), case.price)
-        } else {
-            ((case.price - strike).max(0.0), strike)
+        let sold = Sold {
+            kind,
+            strike,
+            premium: l.price,
         };
-        let naked = if rules.puts_secured && !call {
-            case.multiplier * strike
-        } else {
-            case.multiplier
-                * (l.price + rules.naked * case.price - out_of_money)
-                    .max(l.price + rules.minimum * floor)
-        };
+        let naked = case.multiplier * uncovered(sold, case.price, shares);
+        let whole = case.multiplier * strike;
         // A sold put can lose its strike and no more.
-        let alone = if l.quantity > 0 {
-            0.0
-        } else if call {
-            naked
+        let (alone, rule) = if l.quantity > 0 {
+            (0.0, Rule::Bought)
+        } else if !call && (rules.puts_secured || whole < naked) {
+            (whole, Rule::WholeStrike)
         } else {
-            naked.min(strike * case.multiplier)
+            (naked, Rule::Uncovered)
         };
         Some(Contracts {
             place,
             short: l.quantity < 0,
+            sold,
             call,
             time,
-            price: l.price,
             most: l.quantity.unsigned_abs().min(4) as usize,
             alone,
-            naked,
+            rule,
             payoff,
         })
     });
@@ -274,18 +283,9 @@ fn group(all: &[Contracts], set: &[usize], enough: f64) -> f64 {
     worst
 }
 
-/// A sold call and a sold put of any expirations: the side that needs more uncovered, and the
-/// other's premium; of two equal sides the smaller premium.
-fn strangle(a: &Contracts, b: &Contracts, multiplier: f64) -> f64 {
-    if !(a.short && b.short && a.call != b.call) {
-        return f64::INFINITY;
-    }
-    let other = match a.naked.total_cmp(&b.naked) {
-        std::cmp::Ordering::Greater => b.price,
-        std::cmp::Ordering::Less => a.price,
-        std::cmp::Ordering::Equal => a.price.min(b.price),
-    };
-    a.naked.max(b.naked) + other * multiplier
+/// A sold call and a sold put of any expirations, per unit.
+fn strangle(a: &Contracts, b: &Contracts, spot: f64, shares: Shares) -> Option<f64> {
+    (a.short && b.short && a.call != b.call).then(|| both_sides(a.sold, b.sold, spot, shares))
 }
 
 /// A sold call on a lot of shares needs nothing more, a sold put on a lot of sold shares what it is
@@ -298,15 +298,16 @@ fn covered<'a>(case: &'a RegimeCase, all: &'a [Contracts]) -> impl Iterator<Item
         all.iter()
             .filter(move |c| c.short && c.call == (shares.quantity > 0))
             .map(move |c| {
-                let strike = case.legs[c.place].option().map_or(0.0, |o| o.1);
-                let requirement = if c.call {
-                    0.0
+                let (rule, requirement) = if c.call {
+                    (Rule::CoveredCall, 0.0)
                 } else {
-                    (strike - case.price).max(0.0) * case.multiplier
+                    let inside = in_the_money(c.sold, case.price);
+                    (Rule::CoveredPut, inside * case.multiplier)
                 };
                 Column {
                     legs: vec![c.place],
                     stock: Some(stock),
+                    rule,
                     requirement,
                 }
             })

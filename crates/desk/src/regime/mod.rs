@@ -10,9 +10,11 @@
 //! Net is Σ quantity × price × multiplier over the options: above zero it was paid.
 
 mod columns;
+pub(crate) mod rule;
 mod scenarios;
 mod strategy;
 
+pub use rule::Rule;
 pub use scenarios::{Portfolio, Scan, Scanned, Swept, portfolio, scan};
 pub use strategy::{Group, MOST_LEGS, Strategy, strategy};
 

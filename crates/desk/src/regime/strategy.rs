@@ -12,6 +12,7 @@ use microlp::{
 };
 
 use super::columns::{Column, columns};
+use super::rule::Rule;
 use super::{RegimeCase, RegimeError, RegimeKind};
 
 /// Rates of the strategy regime.
@@ -32,6 +33,8 @@ pub struct Strategy {
 pub struct Group {
     /// Leg of the case, and signed contracts or shares of it.
     pub legs: Vec<(usize, i64)>,
+    /// By which rule they stand together; shares alone are bought.
+    pub rule: Rule,
     /// What it needs.
     pub requirement: f64,
 }
@@ -201,6 +204,7 @@ fn grouped(case: &RegimeCase, rules: &Strategy, all: &[Column], times: Vec<i64>)
         for _ in 0..times {
             let mut group = Group {
                 legs: legs.clone(),
+                rule: column.rule,
                 requirement: column.requirement,
             };
             if let Some(stock) = column.stock {
@@ -218,6 +222,7 @@ fn grouped(case: &RegimeCase, rules: &Strategy, all: &[Column], times: Vec<i64>)
             .filter(|(_, shares)| *shares != 0)
             .map(|(leg, shares)| Group {
                 legs: vec![(leg, shares)],
+                rule: Rule::Bought,
                 requirement: value(shares),
             }),
     );

@@ -24,20 +24,20 @@ pub fn contract(text: &str, expiry: Date) -> Contract {
 }
 
 /// "+1 95P -2 100C" → legs of one expiration.
-pub fn structure(text: &str) -> Structure {
+pub fn structure(text: &str) -> Holding {
     on(text, day())
 }
 
-pub fn on(text: &str, expiry: Date) -> Structure {
+pub fn on(text: &str, expiry: Date) -> Holding {
     let words: Vec<&str> = text.split_whitespace().collect();
     let legs = words
         .chunks(2)
         .map(|w| Leg::option(contract(w[1], expiry), w[0].parse().unwrap()));
-    Structure::new(legs).unwrap()
+    Holding::new(legs)
 }
 
 /// "-1 95P @1.60, +1 90P @0.70" → structure and the cash received for it at ×100.
-pub fn priced(text: &str) -> (Structure, Money) {
+pub fn priced(text: &str) -> (Holding, Money) {
     let mut legs = Vec::new();
     let mut cash = Money::ZERO;
     for part in text.split(',') {
@@ -46,7 +46,7 @@ pub fn priced(text: &str) -> (Structure, Money) {
         cash -= price(w[2].trim_start_matches('@')).times(quantity * 100);
         legs.push(Leg::option(contract(w[1], day()), quantity));
     }
-    (Structure::new(legs).unwrap(), cash)
+    (Holding::new(legs), cash)
 }
 
 pub fn underlying() -> Underlying {

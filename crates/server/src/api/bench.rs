@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use axum::Json;
 use axum::extract::State;
 use desk::{
-    Along, Bench, ChancesAsked, Evaluation, Judgement, Law, MOST_GRID, Moved, Proposal, Shift,
-    Span, Steps, Sticky, Structure, Underlying,
+    Along, Bench, ChancesAsked, Evaluation, Holding, Judgement, Law, MOST_GRID, Moved, Proposal,
+    Shift, Span, Steps, Sticky, Underlying,
 };
 use market::Quoter;
 use serde::Deserialize;
@@ -230,7 +230,7 @@ fn smiles(
     state: &DeskState,
     quoter: &mut Quoter,
     u: &Underlying,
-    structure: &Structure,
+    structure: &Holding,
 ) -> Result<Vec<(desk::Moment, desk::Smile)>, Refusal> {
     let listed = state
         .world

@@ -6,8 +6,8 @@ use std::collections::HashMap;
 use axum::Json;
 use axum::extract::State;
 use desk::{
-    Contract, Even, Extent, Holdings, Kind, MarginBasis, MarginLeg, Money, Price, Shape, Structure,
-    Template,
+    Contract, Even, Extent, Holding, Kind, MarginBasis, MarginHolding, MarginLeg, Money, Price,
+    Shape, Template,
 };
 use market::{Listed, Quoter};
 use quant::Lognormal;
@@ -264,7 +264,7 @@ impl Market<'_> {
         side.get(&(c.kind, c.strike)).map(|(_, listed)| listed)
     }
 
-    fn line(&self, anchor: Price, unit: &Structure) -> Option<PackageLine> {
+    fn line(&self, anchor: Price, unit: &Holding) -> Option<PackageLine> {
         let u = self.underlying;
         let quotes = unit
             .options()
@@ -286,14 +286,13 @@ impl Market<'_> {
             .options()
             .zip(&quotes)
             .map(|((c, quantity), q)| MarginLeg {
-                kind: c.kind,
-                strike: c.strike,
-                expiry: c.expiry,
+ ends: underlying().expiry_moment(&c),
+ contract: c.clone(),
                 quantity,
                 mark: q.mark(),
             });
         let tied = desk::requirement(
-            &Holdings {
+            &MarginHolding {
                 options: options.collect(),
                 underlying: 0,
             },

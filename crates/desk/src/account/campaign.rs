@@ -1,0 +1,111 @@
+//! Campaigns: one idea from its first opening to its last close.
+//!
+//! A campaign begins with the order that opens it and carries its number. Everything that happens to
+//! its lots is a chapter of it. Its money is conserved by itself, exactly and at every moment:
+//!
+//! > net cash = realised − cost of its open lots
+//!
+//! and the sums over all campaigns are the account's books. What the trader says of a campaign, a
+//! name, a note, tags, is a [`Label`]; it changes nothing that is counted.
+
+use crate::instrument::Instrument;
+use crate::number::Money;
+use crate::time::Moment;
+
+/// What a chapter was.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum ChapterKind {
+    /// The campaign was opened.
+    Opened,
+    /// Legs were closed and others opened.
+    Rolled,
+    /// Legs were added to what was held.
+    Adjusted,
+    /// A part of what was held was closed.
+    PartClosed,
+    /// Everything was closed.
+    Closed,
+    /// A dividend on its shares.
+    Dividend,
+    /// Its bought options were exercised.
+    Exercised,
+    /// Its sold options were assigned.
+    Assigned,
+    /// A series or a future ended.
+    Settled,
+    /// Its futures were settled for the day.
+    Variation,
+    /// A series ended against the opposite side that another campaign held.
+    Offset,
+    /// Lots came from another campaign.
+    MovedIn,
+    /// Lots went to another campaign.
+    MovedOut,
+    /// Another campaign became part of it.
+    Merged,
+}
+
+/// One thing that happened in a campaign.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Chapter {
+    /// When.
+    pub at: Moment,
+    /// What.
+    pub kind: ChapterKind,
+    /// Number of its journal entry, from 0.
+    pub entry: usize,
+    /// The order behind it, if any.
+    pub order: Option<u64>,
+    /// By how much each instrument that the campaign holds changed.
+    pub legs: Vec<(Instrument, i64)>,
+    /// Cash before fees, received above zero.
+    pub cash: Money,
+    /// Profit booked, before fees.
+    pub realised: Money,
+    /// Fees.
+    pub fees: Money,
+}
+
+/// Totals of one campaign over its life.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct CampaignTotals {
+    /// Cash of all its fills and settlements, before fees (received above zero).
+    pub net_cash: Money,
+    /// Profit booked on what is closed, before fees.
+    pub realised: Money,
+    /// Fees paid.
+    pub fees: Money,
+}
+
+impl CampaignTotals {
+    /// What was realised less the fees: what an outline of the campaign starts from.
+    pub fn booked(&self) -> Money {
+        self.realised - self.fees
+    }
+}
+
+/// What the trader says of a campaign.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Label {
+    /// A name given to it; empty where it goes by what it holds.
+    pub name: String,
+    /// A note.
+    pub note: String,
+    /// Tags, in the order they were given.
+    pub tags: Vec<String>,
+}
+
+/// A campaign.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Campaign {
+    /// Its number: that of the order that opened it, or one of its own.
+    pub id: u64,
+    /// Underlying.
+    pub symbol: String,
+    /// What the trader says of it.
+    pub label: Label,
+    /// What happened, in the order it was booked.
+    pub chapters: Vec<Chapter>,
+    /// Totals over its life.
+    pub totals: CampaignTotals,
+}

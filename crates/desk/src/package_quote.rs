@@ -1,0 +1,253 @@
+//! Quotes of single contracts and of packages, and how a package price spreads over its legs.
+//!
+//! The price is per unit of an option: shares in a package count by how many of them one option
+//! stands for.
+//!
+//! Sign convention everywhere: a package is *bought*; its price is above zero when the buyer pays
+//! (debit) and below zero when the buyer receives (credit). Only labels and forms show magnitudes.
+
+use crate::holding::{Holding, gcd};
+use crate::number::Price;
+use crate::underlying::Underlying;
+
+/// The market in one contract.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Quote {
+    /// Best price to sell at; zero means that nobody bids.
+    pub bid: Price,
+    /// Best price to buy at.
+    pub ask: Price,
+    /// Contracts bid for.
+    pub bid_size: i64,
+    /// Contracts offered.
+    pub ask_size: i64,
+    /// Contracts traded today.
+    pub volume: i64,
+    /// Contracts open.
+    pub open_interest: i64,
+}
+
+impl Quote {
+    /// Middle of bid and ask.
+    pub fn mid(&self) -> Price {
+        (self.bid + self.ask).half()
+    }
+
+    /// The price a position is carried at: the middle; without a bid, half the ask (common
+    /// practice), which is the same number.
+    pub fn mark(&self) -> Price {
+        self.mid()
+    }
+}
+
+/// The market in one package, seen by its buyer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct PackageQuote {
+    /// Join one's own side: the best price that waits.
+    pub rest: Price,
+    /// The middle, on the tick (rounded in the buyer's favour).
+    pub middle: Price,
+    /// Take the other side: trades now.
+    pub cross: Price,
+    /// Tick of the net price.
+    pub tick: Price,
+    /// Packages available at the cross.
+    pub size: i64,
+}
+
+/// How much of the summed width of its legs a package keeps: market makers hedge a package as a
+/// whole (common practice; the exchange of this market quotes by the same rule).
+const PACKAGE_WIDTH_PERCENT: i64 = 60;
+
+/// Quotes the unit package. `quotes` gives each leg's market, in the order of the legs.
+pub fn package_quote(unit: &Holding, quotes: &[Quote], underlying: &Underlying) -> PackageQuote {
+    let legs = unit.legs();
+    let ticks = underlying.ticks_of(unit);
+    let (weights, whole) = (unit.weights(underlying), underlying.price_units(unit));
+    let side = |bought: fn(&Quote) -> Price, sold: fn(&Quote) -> Price| {
+        Price::weighed(
+            weights
+                .iter()
+                .zip(quotes)
+                .map(|(w, q)| (if *w > 0 { bought(q) } else { sold(q) }, *w)),
+            whole,
+        )
+    };
+    let (sum_rest, sum_cross) = (side(|q| q.bid, |q| q.ask), side(|q| q.ask, |q| q.bid));
+    let middle = (sum_rest + sum_cross).half();
+    let percent = if legs.len() == 1 {
+        100
+    } else {
+        PACKAGE_WIDTH_PERCENT
+    };
+    let half_width = Price::from_raw((sum_cross - sum_rest).raw() * percent / 200);
+    let (rest, cross) = (
+        ticks.floor(middle - half_width).max(sum_rest),
+        ticks.ceil(middle + half_width).min(sum_cross),
+    );
+    let (rest, mut cross) = (ticks.floor(rest), ticks.ceil(cross));
+    let tick = ticks.tick_at(middle);
+    if cross <= rest {
+        cross = ticks.ceil(rest + tick);
+    }
+    let each = legs.iter().zip(quotes).map(|(l, q)| {
+        if l.quantity > 0 {
+            q.ask_size / l.quantity
+        } else {
+            q.bid_size / -l.quantity
+        }
+    });
+    PackageQuote {
+        rest,
+        middle: ticks.floor(middle),
+        cross,
+        tick,
+        size: each.min().unwrap_or(0).max(1),
+    }
+}
+
+/// Prices of the legs of a package that trades at `net`: their sum is exactly `net`, each lies
+/// within its own bid and ask, and none is below zero.
+///
+/// Beginning from the middles, every leg goes the same share of its own way toward the side that
+/// makes the package dearer or cheaper, so a leg that is nearly worthless cannot be pushed below
+/// zero by what the others are worth. A condor with middles of .05, .60, .70 and .08 and markets of
+/// .10 around them, sold at 1.25 instead of 1.17, takes 40 % of each way.
+///
+/// Leg prices may lie off the tick inside a package. A price beyond the sum of the far sides (a
+/// market order that walks) leaves every leg at its far side and puts the rest where prices can
+/// rise.
+pub fn leg_prices(
+    unit: &Holding,
+    quotes: &[Quote],
+    net: Price,
+    underlying: &Underlying,
+) -> Vec<Price> {
+    let weights = unit.weights(underlying);
+    let mids: Vec<i64> = quotes.iter().map(|q| q.mid().raw()).collect();
+    let sum = |prices: &[i64]| -> i128 {
+        let each = weights.iter().zip(prices);
+        each.map(|(w, p)| i128::from(*w) * i128::from(*p)).sum()
+    };
+    let wanted = i128::from(net.raw()) * i128::from(underlying.price_units(unit));
+    let residue = wanted - sum(&mids);
+    // Where each leg goes as the package becomes dearer or cheaper.
+    let ends: Vec<i64> = weights
+        .iter()
+        .zip(quotes)
+        .map(|(w, q)| {
+            let up = (*w > 0) == (residue > 0);
+            (if up { q.ask } else { q.bid }).raw().max(0)
+        })
+        .collect();
+    let whole = sum(&ends) - sum(&mids);
+    let mut prices: Vec<i64> = if whole == 0 || residue.abs() >= whole.abs() {
+        ends
+    } else {
+        let part = |(end, mid): (&i64, &i64)| {
+            // Toward the end, and never past it: the quotient is cut off toward zero.
+            let way = i128::from(end - mid) * residue / whole;
+            mid + i64::try_from(way).unwrap_or(0)
+        };
+        ends.iter().zip(&mids).map(part).collect()
+    };
+    let left = wanted - sum(&prices);
+    settle(&mut prices, &weights, left, quotes);
+    prices.into_iter().map(Price::from_raw).collect()
+}
+
+/// Puts what is left of the sum on the legs, in whole 1e-8: within their markets where it fits, else
+/// on what can rise.
+fn settle(prices: &mut [i64], weights: &[i64], left: i128, quotes: &[Quote]) {
+    let common = weights.iter().fold(0, |g, w| gcd(g, w.abs())).max(1);
+    let left = i64::try_from(left / i128::from(common)).unwrap_or(0);
+    let lowest: Vec<i64> = weights.iter().map(|w| w / common).collect();
+    let inside =
+        |i: usize, price: i64| (quotes[i].bid.raw().max(0)..=quotes[i].ask.raw()).contains(&price);
+    // One leg alone, where it divides and stays inside; then all together.
+    let alone = (0..prices.len())
+        .find(|i| left % lowest[*i] == 0 && inside(*i, prices[*i] + left / lowest[*i]));
+    if let Some(i) = alone {
+        prices[i] += left / lowest[i];
+        return;
+    }
+    let steps = spread(&lowest, left);
+    if (0..prices.len()).all(|i| inside(i, prices[i] + steps[i])) {
+        for (price, step) in prices.iter_mut().zip(&steps) {
+            *price += step;
+        }
+        return;
+    }
+    // Beyond what the legs show: bought legs rise where it costs more, sold ones where it pays less.
+    let rising: Vec<usize> = (0..prices.len())
+        .filter(|i| (lowest[*i] > 0) == (left > 0))
+        .collect();
+    let heavy: i64 = rising.iter().map(|i| lowest[*i].abs()).sum();
+    let each = if heavy == 0 { 0 } else { left.abs() / heavy };
+    for i in &rising {
+        prices[*i] += each;
+    }
+    let rest = left - each * heavy * left.signum();
+    for (price, step) in prices.iter_mut().zip(spread(&lowest, rest)) {
+        *price += step;
+    }
+}
+
+/// Whole steps with Σ weight·step = residue, for weights without a common divisor: the lightest
+/// takes what as few single steps of the others as can be leave divisible.
+fn spread(weights: &[i64], residue: i64) -> Vec<i64> {
+    let mut steps = vec![0; weights.len()];
+    let Some(main) = (0..weights.len()).min_by_key(|&i| weights[i].abs()) else {
+        return steps;
+    };
+    let modulus = weights[main].abs();
+    let wanted = residue.rem_euclid(modulus);
+    // How each remainder is reached from zero first: by one more step of which leg.
+    let mut by: Vec<Option<usize>> = vec![None; modulus as usize];
+    let mut reached = vec![0];
+    let mut next = 0;
+    while next < reached.len() && by[wanted as usize].is_none() && wanted != 0 {
+        for i in (0..weights.len()).filter(|i| *i != main) {
+            let to = (reached[next] + weights[i]).rem_euclid(modulus);
+            if to != 0 && by[to as usize].is_none() {
+                by[to as usize] = Some(i);
+                reached.push(to);
+            }
+        }
+        next += 1;
+    }
+    let (mut at, mut left) = (wanted, residue);
+    while let Some(i) = by[at as usize] {
+        steps[i] += 1;
+        left -= weights[i];
+        at = (at - weights[i]).rem_euclid(modulus);
+    }
+    steps[main] = left / weights[main];
+    steps
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_residue_is_spread_to_the_last_digit(
+            weights in prop::collection::vec((1_i64..400, any::<bool>()), 1..6),
+            residue in -1_000_000_000_i64..1_000_000_000,
+        ) {
+            let weights: Vec<i64> = weights
+                .into_iter()
+                .map(|(w, sold)| if sold { -w } else { w })
+                .collect();
+            let common = weights.iter().fold(0, |g, w| gcd(g, w.abs()));
+            let weights: Vec<i64> = weights.iter().map(|w| w / common).collect();
+            let steps = spread(&weights, residue);
+            prop_assert_eq!(
+                weights.iter().zip(&steps).map(|(w, s)| w * s).sum::<i64>(),
+                residue
+            );
+        }
+    }
+}
