@@ -1,7 +1,7 @@
 //! Where the price of a draft comes from: the market, or the trader's hand.
 
 use crate::holding::Holding;
-use crate::number::Price;
+use crate::number::{Money, Price};
 use crate::package_quote::{PackageQuote, Quote};
 use crate::underlying::Underlying;
 
@@ -15,6 +15,9 @@ pub enum EntryPrice {
     Middle,
     /// Take the other side.
     Cross,
+    /// This was paid for the whole of it (received below zero), a future counted at its price: what
+    /// is held already. Its market is looked at from the middle.
+    Paid(Money),
     /// Written by hand, for one package.
     Net(Price),
     /// Written by hand for each leg, in the order of the legs; a leg without one is taken at its
@@ -33,7 +36,7 @@ impl EntryPrice {
     ) -> Price {
         match self {
             EntryPrice::Rest => quote.rest,
-            EntryPrice::Middle => quote.middle,
+            EntryPrice::Middle | EntryPrice::Paid(_) => quote.middle,
             EntryPrice::Cross => quote.cross,
             EntryPrice::Net(price) => *price,
             EntryPrice::Legs(prices) => {

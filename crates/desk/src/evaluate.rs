@@ -165,6 +165,8 @@ pub struct MoneyEffect {
     pub requirement_change: Money,
     /// What would be held afterwards beyond the account's approval, and is not held now.
     pub beyond: Vec<NeedsLevel>,
+    /// What is added to what is held in this underlying.
+    pub added: MarginHolding,
 }
 
 impl MoneyEffect {
@@ -325,8 +327,11 @@ pub fn evaluate(
         .price(&unit, &quote, &quotes, market.underlying);
     check_bounds(&unit, market.underlying, market.spot, price)?;
     // Profit counts a future at its price, though nothing is paid for it.
-    let units = packages * market.underlying.price_units(structure);
-    let net = proposal.realised - price.times(units);
+    let paid = match &proposal.entry {
+        EntryPrice::Paid(cost) => *cost,
+        _ => price.times(packages * market.underlying.price_units(structure)),
+    };
+    let net = proposal.realised - paid;
 
     let parted = Parted::of(structure, market);
     let later = Legs::at(
@@ -533,6 +538,7 @@ pub fn money_effect(
         alone,
         requirement_change: after.total - before.total,
         beyond: beyond(&account.here, &joined, &basis),
+        added,
     }
 }
 

@@ -17,6 +17,7 @@ mod contract;
 mod day_trade;
 mod entry_price;
 mod evaluate;
+mod fact;
 mod history;
 mod holding;
 mod horizon;
@@ -65,6 +66,7 @@ pub use evaluate::{
     AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport,
     MarketView, MoneyEffect, Proposal, evaluate, first_expiry, margined, money_effect, money_taken,
 };
+pub use fact::{ClockState, Fact, Journalled, Saved};
 pub use history::{Standing, realised, standing};
 pub use holding::{Holding, Leg};
 pub use horizon::Horizon;

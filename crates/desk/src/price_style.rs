@@ -47,6 +47,16 @@ impl PriceStyle {
         format!("{sign}{}-{:0digits$}{half}", count / steps, count % steps)
     }
 
+    /// A net price of a package without a sign: "1.25 credit", "0.40 debit".
+    pub fn net(self, price: Price) -> String {
+        let side = if price < Price::ZERO {
+            "credit"
+        } else {
+            "debit"
+        };
+        format!("{} {side}", self.write(price.abs()))
+    }
+
     /// A price between two steps, such as a break-even, as near as the market writes it: with two
     /// decimals, or to half a step.
     pub fn nearest(self, price: Price) -> String {

@@ -105,7 +105,7 @@ fn session(c: &mut Criterion) {
                 quantity,
             ))
         };
-        let unit = Holding::new([
+        let unit = Package::new([
             leg(ks.len() / 2 + i / symbols.len(), 1)?,
             leg(ks.len() / 2 - 3, -1)?,
         ])
@@ -122,6 +122,7 @@ fn session(c: &mut Criterion) {
             link: Link::default(),
             time_in_force,
             purpose: desk::Purpose::Open,
+            closing: Vec::new(),
         };
         Some(Order {
             id: i as u64 + 1,

@@ -1,31 +1,38 @@
 //! The exchange: what happens to orders while time passes.
 //!
-//! A marketable order trades at the cross on arrival, against the displayed size; what is larger
-//! waits (limit) or walks one tick per further size (market). An order resting inside the width is
-//! drawn once every ten seconds, with a chance that grows from the rest to the cross; a market that
-//! moves through the limit always fills it; a limit worse than the rest never trades. Packages fill
-//! whole. Draws come from the seed, the order and the time slot, so the same orders in the same
-//! world give the same fills however time is stepped.
+//! A marketable order trades at the cross on arrival, against the displayed size that is left; what
+//! is larger waits (limit) or walks one tick per further size (market). Displayed size stands until
+//! the quote changes, and what was traded of it is gone until then ([`Displayed`]). An order resting
+//! inside the width is drawn once every ten seconds, with a chance that grows from the rest to the
+//! cross; a market that moves through the limit always fills it; a limit worse than the rest never
+//! trades. Packages fill whole. Draws come from the seed, the order and the time slot, so the same
+//! orders in the same world give the same fills however time is stepped.
 //!
 //! Held orders: a trigger looks at the price it watches at each draw, of the whole package, never
 //! of a leg; a trailing one follows the lowest price seen. What one order's fill or end means for
 //! others (one cancels other, one triggers other) happens in the same instant, so no stop between
 //! two moments can see half of it.
 //!
-//! Easing: at a draw, a limit that is eased and has stood its time moves by its step before the
-//! draw is made, never beyond its end.
+//! What an order closes must be held at the moment of each fill. The exchange does not know
+//! accounts: whoever lets it work says at each look how many packages may fill ([`Looks`]), books what
+//! happened, and lets it go on. So the second order of two that would close the same thing finds
+//! nothing left.
+//!
+//! Easing: at a draw, a limit that is eased and has stood its time moves by its step, on to the tick
+//! at or above that, before the draw is made, never beyond its end.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
 use desk::{
-    Contract, Fees, Fill, FillLeg, Level, Moment, Money, Order, PackageQuote, Price, Pricing,
-    Quote, TimeInForce, TriggerSide, leg_prices, package_quote,
+    Contract, Fees, Fill, FillLeg, Instrument, Level, Moment, Money, Order, PackageQuote, Price,
+    Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote,
 };
 
 use crate::noise::Stream;
-use crate::quotes::Quoter;
+use crate::quotes::{Quoter, quote_standing};
 use crate::world::World;
 
 /// Resting orders are drawn this often.
@@ -99,8 +106,75 @@ pub fn watched(market: &PackageQuote, side: TriggerSide) -> Price {
     }
 }
 
-/// An order's number in the list, when, and what.
-pub type Happening = (usize, Moment, Event);
+/// Something that happened to an order.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Happening {
+    /// The order's number.
+    pub order: u64,
+    /// When.
+    pub at: Moment,
+    /// What.
+    pub event: Event,
+}
+
+/// What has been traded of the sizes displayed. Only a memory of executions: [`Displayed::note`] of
+/// each that is recent gives it again.
+#[derive(Debug, Clone, Default)]
+pub struct Displayed {
+    /// By instrument, and whether it was bought: in which standing of the quote, and how many.
+    taken: HashMap<(Instrument, bool), (i64, i64)>,
+}
+
+impl Displayed {
+    /// Remembers what an execution took.
+    pub fn note(&mut self, world: &World, fill: &Fill) {
+        for leg in &fill.legs {
+            let standing = quote_standing(world, &leg.instrument, fill.at);
+            let key = (leg.instrument.clone(), leg.quantity > 0);
+            let (known, taken) = self.taken.entry(key).or_insert((standing, 0));
+            if *known != standing {
+                (*known, *taken) = (standing, 0);
+            }
+            *taken += leg.quantity.abs();
+        }
+    }
+
+    /// Packages of the displayed size that are gone: as many as the leg of which most was taken
+    /// stands for.
+    fn gone(&self, world: &World, order: &Order, at: Moment) -> i64 {
+        let leg = |l: &desk::Leg| {
+            let (standing, taken) = self.taken.get(&(l.instrument.clone(), l.quantity > 0))?;
+            let stands = *standing == quote_standing(world, &l.instrument, at);
+            stands.then(|| (taken + l.quantity.abs() - 1) / l.quantity.abs())
+        };
+        order
+            .request
+            .unit
+            .legs()
+            .iter()
+            .filter_map(leg)
+            .max()
+            .unwrap_or(0)
+    }
+}
+
+/// What the exchange needs to know while it looks at orders.
+pub struct Looks<'a> {
+    /// Where prices come from.
+    pub world: &'a World,
+    /// Most packages of an order that may fill now, where what it closes limits it.
+    pub most: &'a dyn Fn(&Order) -> Option<i64>,
+    /// What has been traded of the sizes displayed.
+    pub displayed: &'a Displayed,
+}
+
+impl Looks<'_> {
+    /// Packages that may fill now.
+    fn open(&self, order: &Order) -> i64 {
+        let active = order.remaining();
+        (self.most)(order).map_or(active, |most| active.min(most))
+    }
+}
 
 /// The orders while something happens to them, and what has.
 struct Floor<'a> {
@@ -114,8 +188,12 @@ impl Floor<'_> {
         Arc::make_mut(&mut self.orders[i])
             .events
             .push((at, event.clone()));
-        self.happened.push((i, at, event.clone()));
         let id = self.orders[i].id;
+        self.happened.push(Happening {
+            order: id,
+            at,
+            event: event.clone(),
+        });
         let linked = |floor: &Self, tied: &dyn Fn(&Order) -> bool| -> Vec<usize> {
             (0..floor.orders.len())
                 .filter(|j| {
@@ -140,44 +218,56 @@ impl Floor<'_> {
             }
             Event::Expired(_) | Event::Cancelled => {
                 for j in linked(self, &|o| o.link().after == Some(id)) {
-                    self.reduce(
-                        j,
-                        at,
-                        self.orders[j].waiting(),
-                        &format!("order {id} ended"),
-                    );
+                    let waiting = self.orders[j].waiting();
+                    let why = format!("order {id} ended");
+                    self.lose(j, at, Event::Forgone(waiting), waiting, &why);
                 }
             }
             _ => {}
         }
     }
 
-    /// Takes packages away from an order; one that keeps none and filled none has ended.
+    /// Takes packages away from an order, those that could fill first.
     fn reduce(&mut self, i: usize, at: Moment, packages: i64, why: &str) {
-        let order = &self.orders[i];
-        let packages = packages.min(order.wanted() - order.filled());
+        let progress = self.orders[i].progress();
+        let packages = packages.min(progress.active + progress.waiting);
+        self.lose(i, at, Event::Reduced(packages), packages, why);
+    }
+
+    /// Lets packages fall away; an order that keeps none and filled none has ended.
+    fn lose(&mut self, i: usize, at: Moment, event: Event, packages: i64, why: &str) {
         if packages <= 0 {
             return;
         }
-        self.apply(i, at, Event::Reduced(packages));
-        let order = &self.orders[i];
-        if order.wanted() == 0 {
+        self.apply(i, at, event);
+        if self.orders[i].wanted() == 0 {
             self.apply(i, at, Event::Expired(why.to_owned()));
         }
     }
 
     /// Looks at an order's market at a draw (or on arrival, when only what is marketable at once
     /// trades).
-    fn look(&mut self, world: &World, quoter: &mut Quoter, i: usize, at: Moment, arriving: bool) {
+    fn look(
+        &mut self,
+        looks: &Looks<'_>,
+        quoter: &mut Quoter,
+        i: usize,
+        (at, arriving): (Moment, bool),
+    ) {
+        let world = looks.world;
         let order = &self.orders[i];
-        if order.remaining() <= 0 {
+        if looks.open(order) <= 0 {
             return;
         }
         if let (false, None, Some((easing, since)), Pricing::Limit(limit)) =
             (arriving, order.watches(), order.easing(), order.pricing())
             && at.millis() - since.millis() >= easing.every * 1_000
         {
-            self.apply(i, at, Event::Repriced((limit + easing.step).min(easing.to)));
+            let next = limit + easing.step;
+            let on_tick = world
+                .underlying(&order.request.symbol)
+                .map_or(next, |u| u.ticks_of(&order.request.unit).ceil(next));
+            self.apply(i, at, Event::Repriced(on_tick.min(easing.to)));
         }
         let order = &self.orders[i];
         let Some((market, quotes)) = market_of(world, quoter, order, at) else {
@@ -202,11 +292,13 @@ impl Floor<'_> {
         }
         let order = &self.orders[i];
         let whole = order.request.time_in_force == TimeInForce::FillOrKill;
-        let traded = marketable(order, &market).or_else(|| {
+        let open = looks.open(order);
+        let gone = looks.displayed.gone(world, order, at);
+        let traded = marketable(order, &market, open, gone).or_else(|| {
             if arriving {
                 None
             } else {
-                resting(world, order, &market, at)
+                resting(world, order, &market, (open, at))
             }
         });
         if let Some((packages, price)) =
@@ -220,21 +312,24 @@ impl Floor<'_> {
     }
 }
 
-/// What happens when order `i` arrives: fills of what is marketable at once, the end of an order
+/// What happens when an order arrives: fills of what is marketable at once, the end of an order
 /// that does not wait, and what follows for others.
 pub fn arrive(
-    world: &World,
+    looks: &Looks<'_>,
     quoter: &mut Quoter,
     orders: &mut [Arc<Order>],
-    i: usize,
+    id: u64,
     at: Moment,
 ) -> Vec<Happening> {
+    let Some(i) = place(orders, id) else {
+        return Vec::new();
+    };
     let mut floor = Floor {
         orders,
         happened: Vec::new(),
     };
     if is_open(at) {
-        floor.look(world, quoter, i, at, true);
+        floor.look(looks, quoter, i, (at, true));
     }
     let order = &floor.orders[i];
     let at_once = matches!(
@@ -242,23 +337,46 @@ pub fn arrive(
         TimeInForce::ImmediateOrCancel | TimeInForce::FillOrKill
     );
     if at_once && order.state().is_open() {
-        floor.apply(
-            i,
-            at,
-            Event::Expired("nothing more could be filled at once".into()),
-        );
+        let why = "nothing more could be filled at once";
+        floor.apply(i, at, Event::Expired(why.into()));
     }
     floor.happened
 }
 
-/// Cancels order `i`, and what waits for it.
-pub fn cancel(orders: &mut [Arc<Order>], i: usize, at: Moment) -> Vec<Happening> {
+/// Ends an order by an event, a cancellation or an expiration, and with it what waits for it.
+pub fn end(orders: &mut [Arc<Order>], id: u64, at: Moment, event: Event) -> Vec<Happening> {
+    let Some(i) = place(orders, id) else {
+        return Vec::new();
+    };
     let mut floor = Floor {
         orders,
         happened: Vec::new(),
     };
-    floor.apply(i, at, Event::Cancelled);
+    floor.apply(i, at, event);
     floor.happened
+}
+
+/// Takes packages away from an order because what it closes is no longer held.
+pub fn reduce(
+    orders: &mut [Arc<Order>],
+    id: u64,
+    (at, packages): (Moment, i64),
+    why: &str,
+) -> Vec<Happening> {
+    let Some(i) = place(orders, id) else {
+        return Vec::new();
+    };
+    let mut floor = Floor {
+        orders,
+        happened: Vec::new(),
+    };
+    floor.reduce(i, at, packages, why);
+    floor.happened
+}
+
+/// Where an order stands in a list that ascends by number.
+fn place(orders: &[Arc<Order>], id: u64) -> Option<usize> {
+    orders.binary_search_by_key(&id, |o| o.id).ok()
 }
 
 /// One draw of a resting order at a slot's moment.
@@ -266,7 +384,7 @@ fn resting(
     world: &World,
     order: &Order,
     market: &PackageQuote,
-    at: Moment,
+    (open, at): (i64, Moment),
 ) -> Option<(i64, Price)> {
     let Pricing::Limit(limit) = order.pricing() else {
         return None;
@@ -274,18 +392,21 @@ fn resting(
     let drawn = world
         .noise()
         .uniform(Stream::Fill, order.id, at.millis() / DRAW_EVERY);
-    (drawn < chance_inside(market, limit)).then(|| (order.remaining().min(market.size), limit))
+    (drawn < chance_inside(market, limit)).then(|| (open.min(market.size), limit))
 }
 
-/// Packages and price of an immediate execution.
-fn marketable(order: &Order, market: &PackageQuote) -> Option<(i64, Price)> {
+/// Packages and price of an immediate execution of up to `open` packages, where so many of the
+/// displayed size are `gone`.
+fn marketable(order: &Order, market: &PackageQuote, open: i64, gone: i64) -> Option<(i64, Price)> {
+    let size = market.size.max(1);
     match order.pricing() {
         Pricing::Market => {
-            let sweeps = (order.remaining() - 1) / market.size.max(1);
-            Some((order.remaining(), market.cross + market.tick * sweeps))
+            // Each further size costs a tick.
+            let sweeps = (gone + open - 1) / size;
+            Some((open, market.cross + market.tick * sweeps))
         }
-        Pricing::Limit(limit) if limit >= market.cross => {
-            Some((order.remaining().min(market.size), market.cross))
+        Pricing::Limit(limit) if limit >= market.cross && gone < size => {
+            Some((open.min(size - gone), market.cross))
         }
         Pricing::Limit(_) => None,
     }
@@ -322,8 +443,7 @@ fn fill(
 ) -> Option<Fill> {
     let underlying = world.underlying(&order.request.symbol)?;
     let unit = &order.request.unit;
-    let mids: Vec<Price> = quotes.iter().map(Quote::mid).collect();
-    let prices = leg_prices(unit, &mids, price, underlying);
+    let prices = leg_prices(unit, quotes, price, underlying);
     let legs: Vec<FillLeg> = unit
         .legs()
         .iter()
@@ -345,10 +465,11 @@ fn fill(
 }
 
 /// The contracts of some orders, each once, those that end together side by side.
-fn contracts_of(orders: &[Arc<Order>], which: &[usize]) -> Vec<Contract> {
-    let mut out: Vec<Contract> = which
+fn contracts_of(orders: &[Arc<Order>]) -> Vec<Contract> {
+    let mut out: Vec<Contract> = orders
         .iter()
-        .flat_map(|i| orders[*i].request.unit.options())
+        .filter(|o| o.state().is_open())
+        .flat_map(|o| o.request.unit.options())
         .map(|(c, _)| c.clone())
         .collect();
     out.sort();
@@ -356,8 +477,112 @@ fn contracts_of(orders: &[Arc<Order>], which: &[usize]) -> Vec<Contract> {
     out
 }
 
-/// Everything that happens to the open orders in `(from, to]`, in order of time: triggers, fills,
-/// ends by time, and what they mean for other orders. The orders themselves are updated as it goes.
+/// The exchange at work on the open orders from one moment to another, order by order: ends by time,
+/// triggers, fills, and what they mean for other orders.
+///
+/// [`Round::next`] gives what happened at the next look at which something did, so that whoever
+/// drives it can book that before the exchange looks at the next order. The orders are updated as it
+/// goes.
+pub struct Round {
+    to: Moment,
+    /// The draw that is being made, and the place of the next order to look at.
+    slot: i64,
+    next: usize,
+    /// Whether the market was remembered for this draw.
+    prepared: bool,
+    /// Ends that are known beforehand, ascending; those before `ended` have been dealt with.
+    ends: Vec<(Moment, u64, String)>,
+    ended: usize,
+    contracts: Vec<Contract>,
+}
+
+impl Round {
+    /// Prepares the way over `(from, to]`. Orders ascend by number.
+    pub fn new(world: &World, orders: &[Arc<Order>], from: Moment, to: Moment) -> Round {
+        let end = |o: &Arc<Order>| ends(world, o).map(|(at, why)| (at, o.id, why));
+        let mut ends: Vec<_> = orders.iter().filter_map(end).collect();
+        ends.sort_by_key(|(at, id, _)| (*at, *id));
+        Round {
+            to,
+            slot: from.millis().div_euclid(DRAW_EVERY) + 1,
+            next: 0,
+            prepared: false,
+            ends,
+            ended: 0,
+            contracts: contracts_of(orders),
+        }
+    }
+
+    /// What happened next; nothing once the way is done.
+    pub fn next(
+        &mut self,
+        looks: &Looks<'_>,
+        quoter: &mut Quoter,
+        orders: &mut [Arc<Order>],
+    ) -> Vec<Happening> {
+        let mut floor = Floor {
+            orders,
+            happened: Vec::new(),
+        };
+        loop {
+            let at = Moment::from_millis(self.slot * DRAW_EVERY);
+            // An order's end is known when it is placed, and comes before the draw of its moment.
+            while let Some((end, id, why)) = self.ends.get(self.ended) {
+                if *end > at.min(self.to) {
+                    break;
+                }
+                self.ended += 1;
+                let open = place(floor.orders, *id).filter(|i| floor.orders[*i].state().is_open());
+                if let Some(i) = open {
+                    floor.apply(i, *end, Event::Expired(why.clone()));
+                    return self.told(floor);
+                }
+            }
+            let any = floor.orders.iter().any(|o| o.state().is_open());
+            if at > self.to || !any {
+                return floor.happened;
+            }
+            if !is_open(at) {
+                self.sleep(at);
+                continue;
+            }
+            if !self.prepared {
+                quoter.remember(looks.world, &self.contracts, at);
+                self.prepared = true;
+            }
+            while self.next < floor.orders.len() {
+                let i = self.next;
+                self.next += 1;
+                if floor.orders[i].state().is_open() {
+                    floor.look(looks, quoter, i, (at, false));
+                    if !floor.happened.is_empty() {
+                        return self.told(floor);
+                    }
+                }
+            }
+            self.begin(self.slot + 1);
+        }
+    }
+
+    /// Nothing trades before the next opening or the next end of an order.
+    fn sleep(&mut self, at: Moment) {
+        let end = self.ends.get(self.ended).map(|(end, ..)| *end);
+        let wake = desk::calendar::next_open(at).min(end.unwrap_or(self.to));
+        let slot = wake.min(self.to).millis().div_euclid(DRAW_EVERY);
+        self.begin(slot.max(self.slot + 1));
+    }
+
+    fn begin(&mut self, slot: i64) {
+        (self.slot, self.next, self.prepared) = (slot, 0, false);
+    }
+
+    fn told(&mut self, floor: Floor<'_>) -> Vec<Happening> {
+        self.contracts = contracts_of(floor.orders);
+        floor.happened
+    }
+}
+
+/// The way over `(from, to]` for orders without an account: nothing limits what may fill.
 pub fn advance(
     world: &World,
     quoter: &mut Quoter,
@@ -365,61 +590,23 @@ pub fn advance(
     from: Moment,
     to: Moment,
 ) -> Vec<Happening> {
-    let mut floor = Floor {
-        orders,
-        happened: Vec::new(),
-    };
-    let mut open: Vec<usize> = (0..floor.orders.len())
-        .filter(|&i| floor.orders[i].state().is_open())
-        .collect();
-    // An order's end is known when it is placed.
-    let last: Vec<Option<(Moment, String)>> = open
-        .iter()
-        .map(|&i| ends(world, &floor.orders[i]))
-        .collect();
-    let mut last: Vec<(usize, Moment, String)> = open
-        .iter()
-        .zip(last)
-        .filter_map(|(i, end)| end.map(|(at, why)| (*i, at, why)))
-        .collect();
-    last.sort_by_key(|(i, at, _)| (*at, *i));
-    let mut last = last.into_iter().peekable();
-    let mut end_until = |floor: &mut Floor<'_>, at: Moment| {
-        while let Some((i, end, why)) = last.next_if(|(_, end, _)| *end <= at) {
-            if floor.orders[i].state().is_open() {
-                floor.apply(i, end, Event::Expired(why));
+    let mut round = Round::new(world, orders, from, to);
+    let (mut displayed, mut out) = (Displayed::default(), Vec::new());
+    loop {
+        let looks = Looks {
+            world,
+            most: &|_| None,
+            displayed: &displayed,
+        };
+        let happened = round.next(&looks, quoter, orders);
+        if happened.is_empty() {
+            return out;
+        }
+        for h in &happened {
+            if let Event::Filled(fill) = &h.event {
+                displayed.note(world, fill);
             }
         }
-        last.peek().map(|(_, end, _)| *end)
-    };
-    let mut contracts = contracts_of(floor.orders, &open);
-    let mut slot = from.millis().div_euclid(DRAW_EVERY) + 1;
-    while slot * DRAW_EVERY <= to.millis() && !open.is_empty() {
-        let at = Moment::from_millis(slot * DRAW_EVERY);
-        slot += 1;
-        let before = floor.happened.len();
-        let next_end = end_until(&mut floor, at);
-        if is_open(at) {
-            quoter.remember(world, &contracts, at);
-            for &i in &open {
-                if floor.orders[i].state().is_open() {
-                    floor.look(world, quoter, i, at, false);
-                }
-            }
-        } else {
-            // Nothing trades before the next opening or the next end of an order.
-            let wake = next_end
-                .into_iter()
-                .chain([desk::calendar::next_open(at)])
-                .min();
-            slot = slot.max(wake.map_or(slot, |m| m.millis().div_euclid(DRAW_EVERY)));
-        }
-        if floor.happened.len() > before {
-            open.retain(|&i| floor.orders[i].state().is_open());
-            contracts = contracts_of(floor.orders, &open);
-        }
+        out.extend(happened);
     }
-    // An end that falls between the last draw and `to`.
-    end_until(&mut floor, to);
-    floor.happened
 }

@@ -47,6 +47,16 @@ pub enum Happening {
         /// In the money, but its holder had said not to exercise.
         declined: bool,
     },
+    /// Campaigns hold opposite sides of a series that ended in the money: between them it ends at its
+    /// value, and only the rest is delivered.
+    Offset {
+        /// Which.
+        contract: Contract,
+        /// What it is worth.
+        value: Price,
+        /// The print of the underlying.
+        print: Price,
+    },
     /// So many contracts (signed as they are held; below zero: assigned) change into the underlying
     /// at the strike.
     Delivered {
@@ -126,40 +136,60 @@ fn dividends(world: &World, account: &Account, day: Date) -> Vec<Happening> {
         .collect()
 }
 
+/// What happens to a series at its end. Opposite sides of it end against each other; what is left is
+/// exercised, assigned or settled.
 fn ended(
     world: &World,
     account: &Account,
     declined: &BTreeSet<Contract>,
     underlying: &Underlying,
     contract: Contract,
-) -> Option<Happening> {
-    let held = account.held(&Instrument::Option(contract.clone()));
-    let print = world.spot(&underlying.symbol, underlying.expiry_moment(&contract))?;
+) -> Vec<Happening> {
+    let instrument = Instrument::Option(contract.clone());
+    let held = account.held(&instrument);
+    let own = || account.lots().iter().filter(|l| l.instrument == instrument);
+    let both_sides = own().any(|l| l.quantity > 0) && own().any(|l| l.quantity < 0);
+    let Some(print) = world.spot(&underlying.symbol, underlying.expiry_moment(&contract)) else {
+        return Vec::new();
+    };
     let inside = match contract.kind {
         Kind::Call => print - contract.strike,
         Kind::Put => contract.strike - print,
     };
     let exercised = inside >= Price::cents(1);
     let declines = exercised && held > 0 && declined.contains(&contract);
-    if exercised && !declines && underlying.settlement == Settlement::Delivery {
-        return Some(Happening::Delivered {
-            contract,
-            quantity: held,
+    let delivers = exercised && underlying.settlement == Settlement::Delivery;
+    let mut out = Vec::new();
+    if both_sides && delivers {
+        out.push(Happening::Offset {
+            contract: contract.clone(),
+            value: inside,
             print,
-            early: false,
         });
+    }
+    if delivers && !declines {
+        if held != 0 {
+            out.push(Happening::Delivered {
+                contract,
+                quantity: held,
+                print,
+                early: false,
+            });
+        }
+        return out;
     }
     let value = if exercised && !declines {
         inside
     } else {
         Price::ZERO
     };
-    Some(Happening::Ended {
+    out.push(Happening::Ended {
         contract,
         value,
         print,
         declined: declines,
-    })
+    });
+    out
 }
 
 fn variation(world: &World, account: &Account, day: Date) -> Vec<Happening> {

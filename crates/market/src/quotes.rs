@@ -26,6 +26,8 @@ use crate::noise::{Noise, Stream, contract_key, name_key};
 use crate::world::{Slice, World};
 
 const SLOT: i64 = 10 * 60_000;
+/// How far ahead shares alone are looked at, in years.
+const A_MONTH: f64 = 30.0 / 365.0;
 /// Quotes shift a little inside their width this often.
 const FLICKER: i64 = 6_000;
 
@@ -244,22 +246,17 @@ impl Quoter {
         let Some(slice) = world.slice(&underlying.symbol, at, expiry, spot) else {
             return Vec::new();
         };
-        let rows: Vec<(Terms, f64)> = contracts
-            .iter()
-            .map(|c| {
-                (
-                    terms_of(
-                        c,
-                        underlying,
-                        at,
-                        (slice.rate, slice.carry_yield),
-                        slice.vol(c.strike.to_f64()),
-                    ),
-                    spot,
-                )
-            })
-            .collect();
-        let mut values = europeans(&rows);
+        let terms = |c: &Contract| {
+            let vol = slice.vol(c.strike.to_f64());
+            terms_of(c, underlying, at, (slice.rate, slice.carry_yield), vol)
+        };
+        let rows: Vec<(Terms, f64)> = contracts.iter().map(|c| (terms(c), spot)).collect();
+        let mut values = europeans(&Quoter::without_dividends(
+            world,
+            underlying,
+            &rows,
+            (at, expiry),
+        ));
         if underlying.style == Style::American {
             Quoter::before_dividends(world, underlying, &rows, (at, expiry), &mut values);
             let kept = self
@@ -295,6 +292,30 @@ impl Quoter {
             .collect()
     }
 
+    /// Shares that pay cash are priced without the present value of what they pay until a moment: the
+    /// forward is the same, and a move of the price leaves the dividends as they are.
+    fn without_dividends(
+        world: &World,
+        underlying: &Underlying,
+        rows: &[(Terms, f64)],
+        (at, until): (Moment, Moment),
+    ) -> Vec<(Terms, f64)> {
+        let carry = world.carry(&underlying.symbol);
+        let schedule = |row: &(Terms, f64)| {
+            let (t, spot) = *row;
+            let paid = carry
+                .as_ref()
+                .map_or(0.0, |c| c.present_value(at, until, t.rate));
+            // What pays more than half its price is priced by the yield, as it always was.
+            if paid == 0.0 || paid > 0.5 * spot {
+                return (t, spot);
+            }
+            let carry_yield = 0.0;
+            (Terms { carry_yield, ..t }, spot - paid)
+        };
+        rows.iter().map(schedule).collect()
+    }
+
     /// Lets American calls on shares be worth what they are if exercised just before an ex-date,
     /// where that is more than holding them.
     fn before_dividends(
@@ -312,19 +333,28 @@ impl Quoter {
             let calls: Vec<usize> = (0..rows.len())
                 .filter(|i| rows[*i].0.kind == Kind::Call)
                 .collect();
-            let sooner = |(t, spot): &(Terms, f64)| {
-                let carry_yield = carry.yield_until(at, eve, t.rate, *spot);
+            let sooner = |i: &usize| {
+                let (t, spot) = rows[*i];
+                let time = at.years_until(eve);
+                let style = Style::European;
+                let carry_yield = carry.yield_until(at, eve, t.rate, spot);
                 (
                     Terms {
-                        style: Style::European,
-                        time: at.years_until(eve),
+                        style,
+                        time,
                         carry_yield,
-                        ..*t
+                        ..t
                     },
-                    *spot,
+                    spot,
                 )
             };
-            let exercised = europeans(&calls.iter().map(|i| sooner(&rows[*i])).collect::<Vec<_>>());
+            let sooner: Vec<(Terms, f64)> = calls.iter().map(sooner).collect();
+            let exercised = europeans(&Quoter::without_dividends(
+                world,
+                underlying,
+                &sooner,
+                (at, eve),
+            ));
             for (i, exercised) in calls.into_iter().zip(exercised) {
                 if exercised.price > values[i].price {
                     values[i] = exercised;
@@ -358,6 +388,7 @@ impl Quoter {
             Instrument::Underlying(symbol) => Some(LegMarket::of_underlying(
                 underlying_quote(world, symbol, at)?,
                 world.spot(symbol, at)?,
+                world.rate(A_MONTH),
             )),
         }
     }
@@ -474,6 +505,25 @@ impl Quoter {
     }
 }
 
+/// A number for how long a quote and its sizes stand: the same while they do. Of a recorded name they
+/// stand until the next recorded moment.
+pub(crate) fn quote_standing(world: &World, instrument: &Instrument, at: Moment) -> i64 {
+    let underlying = world.underlying_of(instrument);
+    if let Some(r) = underlying.and_then(|u| world.recorded(&u.symbol)) {
+        return r.standing(at);
+    }
+    let live = last_trading(at).millis();
+    match instrument {
+        Instrument::Option(contract) => beat(live, contract_key(contract)),
+        Instrument::Underlying(_) => live / FLICKER,
+    }
+}
+
+/// Each contract shifts at an instant of its own.
+fn beat(live: i64, key: u64) -> i64 {
+    (live + (key % FLICKER as u64) as i64) / FLICKER
+}
+
 /// The market in shares or a future: some ticks around the price, by how liquid and how dear it is.
 fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
     let underlying = world.underlying(symbol)?;
@@ -579,8 +629,7 @@ impl Place<'_> {
             * wiggle
             * deep
             * (0.025 * scale.max(0.2) + 0.011 * value.max(0.0)).max(0.0);
-        // Each contract shifts at an instant of its own.
-        let beat = (live.millis() + (self.key % FLICKER as u64) as i64) / FLICKER;
+        let beat = beat(live.millis(), self.key);
         let lean = (self.noise().uniform(Stream::Skew, self.key, beat) - 0.5) * 0.3 * width;
         let ticks = &self.underlying.ticks;
         let centre = value + lean;

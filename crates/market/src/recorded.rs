@@ -78,6 +78,11 @@ impl Recorded {
             .max()
     }
 
+    /// A number for the recorded moment that stands.
+    pub(crate) fn standing(&self, at: Moment) -> i64 {
+        self.sight(at).map_or(0, |(moment, _)| moment.millis())
+    }
+
     pub(crate) fn carry(&self) -> Carry {
         if self.underlying.kind == UnderlyingKind::Future {
             Carry::Future

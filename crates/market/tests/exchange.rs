@@ -7,7 +7,9 @@ use desk::calendar::{close_of, open_of};
 use desk::order::Event;
 use desk::*;
 use jiff::civil::date;
-use market::exchange::{self, Happening, chance_inside, chance_within, market_of};
+use market::exchange::{
+    self, Displayed, Happening, Looks, Round, chance_inside, chance_within, market_of,
+};
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 use proptest::prelude::*;
 
@@ -41,11 +43,18 @@ fn arrive(
     i: usize,
     at: Moment,
 ) -> Vec<Happening> {
-    shared(orders, |all| exchange::arrive(world, quoter, all, i, at))
+    let looks = Looks {
+        world,
+        most: &|_| None,
+        displayed: &Displayed::default(),
+    };
+    let id = orders[i].id;
+    shared(orders, |all| exchange::arrive(&looks, quoter, all, id, at))
 }
 
 fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
-    shared(orders, |all| exchange::cancel(all, i, at))
+    let id = orders[i].id;
+    shared(orders, |all| exchange::end(all, id, at, Event::Cancelled))
 }
 
 fn start() -> Moment {
@@ -70,7 +79,8 @@ fn order(
     let leg = |k: Price, quantity| {
         Leg::option(contract(world, "NMOU", &e, Kind::Put, k).unwrap(), quantity)
     };
-    let unit = Holding::new([leg(ks[ks.len() / 2], 1), leg(ks[ks.len() / 2 - 4], -1)]);
+    let legs = [leg(ks[ks.len() / 2], 1), leg(ks[ks.len() / 2 - 4], -1)];
+    let unit = Package::new(legs).unwrap();
     let request = Request {
         client_id: format!("c{id}"),
         symbol: "NMOU".into(),
@@ -81,6 +91,7 @@ fn order(
         link: Link::default(),
         time_in_force,
         purpose: desk::Purpose::Open,
+        closing: Vec::new(),
     };
     Order {
         id,
@@ -93,8 +104,8 @@ fn order(
 /// What an order's arrival fills at once.
 fn on_arrival(world: &World, order: &Order, at: Moment) -> Option<Fill> {
     let happened = arrive(world, &mut Quoter::new(), &mut [order.clone()], 0, at);
-    happened.into_iter().find_map(|(_, _, e)| {
-        if let Event::Filled(f) = e {
+    happened.into_iter().find_map(|h| {
+        if let Event::Filled(f) = h.event {
             Some(f)
         } else {
             None
@@ -136,7 +147,8 @@ fn the_cross_fills_now_beyond_the_rest_never_and_the_middle_in_a_while() {
             start(),
             start().plus_millis(20 * 60_000),
         );
-        if let Some((_, when, _)) = done.iter().find(|(_, _, e)| matches!(e, Event::Filled(_))) {
+        let first = done.iter().find(|h| matches!(h.event, Event::Filled(_)));
+        if let Some(Happening { at: when, .. }) = first {
             filled += 1;
             waits.push(when.millis() - start().millis());
         }
@@ -187,8 +199,8 @@ fn a_market_order_walks_and_a_closed_exchange_waits() {
         night.plus_millis(86_400_000),
     );
     assert!(
-        done[0].1 >= open_of(date(2031, 3, 12))
-            && done[0].1 < open_of(date(2031, 3, 12)).plus_millis(30_000)
+        done[0].at >= open_of(date(2031, 3, 12))
+            && done[0].at < open_of(date(2031, 3, 12)).plus_millis(30_000)
     );
 }
 
@@ -204,7 +216,7 @@ fn a_day_order_ends_with_its_session_and_a_cancelled_limit_with_its_contracts() 
         start(),
         start().plus_millis(3 * 86_400_000),
     );
-    assert_eq!(done[0].1, close_of(DEMO_DAY));
+    assert_eq!(done[0].at, close_of(DEMO_DAY));
     assert_eq!(day[0].state(), State::Expired);
     let mut gtc = [order(&world, 2, 1, far, TimeInForce::GoodTillCancelled)];
     let expiry = gtc[0].request.unit.options().next().unwrap().0.expiry;
@@ -371,7 +383,7 @@ fn at_once_orders_never_rest() {
         start().plus_millis(5 * 86_400_000),
     );
     assert_eq!(
-        (done[0].1, dated[0].state()),
+        (done[0].at, dated[0].state()),
         (close_of(date(2031, 3, 13)), State::Expired)
     );
 }
@@ -435,9 +447,13 @@ fn a_bracket_opens_then_closes_once_whichever_side_comes_first() {
         );
         // What one side filled the other lost, and nothing closes before it is open.
         let mut open = 0;
-        for (i, _, e) in &happened {
-            if let Event::Filled(f) = e {
-                open += if *i == 0 { f.packages } else { -f.packages };
+        for h in &happened {
+            if let Event::Filled(f) = &h.event {
+                open += if h.order == 1 {
+                    f.packages
+                } else {
+                    -f.packages
+                };
                 assert!(open >= 0, "seed {seed}");
             }
         }
@@ -541,8 +557,8 @@ proptest! {
                             instrument: Instrument::Underlying("NMOU".into()),
                             quantity: 30 + 10 * quantity,
                         };
-                        o.request.unit =
-                            Holding::new(o.request.unit.legs().iter().cloned().chain([shares]));
+                        let legs = o.request.unit.legs().iter().cloned();
+                        o.request.unit = Package::new(legs.chain([shares])).unwrap();
                     }
                     o
                 };
@@ -582,7 +598,11 @@ proptest! {
                         let i = *quantity as usize % orders.len();
                         if orders[i].state().is_open() && orders[i].pricing() != Pricing::Market {
                             orders[i].events.push((at, Event::Repriced(near)));
-                            happened.push((i, at, Event::Repriced(near)));
+                            happened.push(Happening {
+                                order: orders[i].id,
+                                at,
+                                event: Event::Repriced(near),
+                            });
                             happened.extend(arrive(&world, &mut quoter, &mut orders, i, at));
                         }
                         continue;
@@ -687,8 +707,9 @@ proptest! {
                 .sum();
             prop_assert!(after <= largest, "{} of {}", after, largest);
         }
-        for (i, at, e) in &happened {
-            prop_assert!(orders[*i].events.contains(&(*at, e.clone())));
+        for h in &happened {
+            let order = orders.iter().find(|o| o.id == h.order).unwrap();
+            prop_assert!(order.events.contains(&(h.at, h.event.clone())));
         }
     }
 }
@@ -818,4 +839,116 @@ fn the_chance_of_a_fill_is_how_often_it_fills() {
     );
     // The market moves meanwhile: it only has to be near.
     assert!((said - filled).abs() < 0.15, "said {said}, filled {filled}");
+}
+
+/// What is traded of a displayed size is gone until the quote changes; an order for the market walks
+/// on from where the one before it stopped.
+#[test]
+fn displayed_size_is_consumed() {
+    let world = World::new(1);
+    let probe = order(&world, 1, 1, Pricing::Market, TimeInForce::Day);
+    let m = market_now(&world, &probe);
+    let whole = order(&world, 1, m.size, Pricing::Limit(m.cross), TimeInForce::Day);
+    let second = order(&world, 2, m.size, Pricing::Limit(m.cross), TimeInForce::Day);
+    let mut walker = order(&world, 3, 1, Pricing::Market, TimeInForce::Day);
+    walker.id = 3;
+    let mut orders: Vec<Arc<Order>> = [whole, second, walker].map(Arc::new).to_vec();
+    let mut displayed = Displayed::default();
+    let mut look = |orders: &mut Vec<Arc<Order>>, id: u64, at: Moment| -> Option<Fill> {
+        let looks = Looks {
+            world: &world,
+            most: &|_| None,
+            displayed: &displayed,
+        };
+        let happened = exchange::arrive(&looks, &mut Quoter::new(), orders, id, at);
+        let fill = happened.into_iter().find_map(|h| match h.event {
+            Event::Filled(f) => Some(f),
+            _ => None,
+        });
+        if let Some(f) = &fill {
+            displayed.note(&world, f);
+        }
+        fill
+    };
+    let first = look(&mut orders, 1, start()).unwrap();
+    assert_eq!((first.packages, first.price), (m.size, m.cross));
+    assert_eq!(look(&mut orders, 2, start()), None, "nothing is left of it");
+    let walked = look(&mut orders, 3, start()).unwrap();
+    assert_eq!((walked.packages, walked.price), (1, m.cross + m.tick));
+    // A quarter of a minute later the market is another.
+    assert!(look(&mut orders, 2, start().plus_millis(15_000)).is_some_and(|f| f.packages > 0));
+}
+
+/// A bracket of five whose entry filled two: when the target fills these two, nothing is left active
+/// on the stop, and three still wait.
+#[test]
+fn a_bracket_half_filled_leaves_nothing_active_on_the_other_side() {
+    let world = World::new(1);
+    let m = market_now(
+        &world,
+        &order(&world, 1, 1, Pricing::Market, TimeInForce::Day),
+    );
+    let off = Price::cents(60);
+    let far = Pricing::Limit(m.rest - Price::cents(400));
+    let mut orders = bracket(&world, 5, far, -(m.middle + off), -(m.middle - off));
+    let partly = Fill {
+        order: 1,
+        at: start(),
+        packages: 2,
+        price: m.middle,
+        legs: Vec::new(),
+        fees: Money::ZERO,
+    };
+    let fill = |orders: &mut Vec<Order>, id: u64| {
+        let filled = Event::Filled(Fill {
+            order: id,
+            ..partly.clone()
+        });
+        shared(orders, |all| exchange::end(all, id, start(), filled))
+    };
+    fill(&mut orders, 1);
+    let stands = |o: &Order| (o.remaining(), o.waiting());
+    assert_eq!((stands(&orders[1]), stands(&orders[2])), ((2, 3), (2, 3)));
+    fill(&mut orders, 2);
+    assert_eq!((stands(&orders[1]), stands(&orders[2])), ((0, 3), (0, 3)));
+    // The entry ends: what waited goes, and nothing is left to close with.
+    cancel(&mut orders, 0, start());
+    assert!(!orders[1].state().is_open() && !orders[2].state().is_open());
+}
+
+/// What is no longer held cannot be closed: at each look the account says how much may fill.
+#[test]
+fn no_more_fills_than_the_account_says() {
+    let world = World::new(1);
+    let m = market_now(
+        &world,
+        &order(&world, 1, 1, Pricing::Market, TimeInForce::Day),
+    );
+    let limit = Pricing::Limit(m.cross + Price::cents(50));
+    let mut orders: Vec<Arc<Order>> = [1, 2]
+        .map(|id| Arc::new(order(&world, id, 3, limit, TimeInForce::Day)))
+        .to_vec();
+    // Four are held, and two orders would close three each.
+    let (mut held, mut quoter) = (4, Quoter::new());
+    let (displayed, to) = (Displayed::default(), start().plus_millis(600_000));
+    let mut round = Round::new(&world, &orders, start(), to);
+    loop {
+        let looks = Looks {
+            world: &world,
+            most: &|_| Some(held),
+            displayed: &displayed,
+        };
+        let happened = round.next(&looks, &mut quoter, &mut orders);
+        if happened.is_empty() {
+            break;
+        }
+        for h in &happened {
+            if let Event::Filled(f) = &h.event {
+                held -= f.packages;
+            }
+        }
+        assert!(held >= 0);
+    }
+    assert_eq!(held, 0);
+    assert_eq!(orders.iter().map(|o| o.filled()).sum::<i64>(), 4);
 }

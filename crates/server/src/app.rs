@@ -15,31 +15,46 @@ use utoipa_axum::router::OpenApiRouter;
 use crate::handle::{Closed, DeskHandle};
 use crate::problem::Problem;
 use crate::refusal::Refusal;
-use crate::state::{Desk, State};
 use crate::{api, assets, guard, stream};
+use engine::{Engine, State};
 
 /// What every handler can reach.
 #[derive(Clone)]
 pub struct AppState {
     /// The desk task.
     pub desk: DeskHandle,
-    quoter: Arc<Mutex<Quoter>>,
+    quoters: Arc<Mutex<Vec<Quoter>>>,
 }
+
+/// So many memories of quoters are kept; more readers at once begin with none.
+const KEPT_QUOTERS: usize = 4;
 
 impl AppState {
     /// Wraps a desk task.
     pub fn new(desk: DeskHandle) -> AppState {
         AppState {
             desk,
-            quoter: Arc::default(),
+            quoters: Arc::default(),
         }
     }
 
-    fn quoter(&self) -> MutexGuard<'_, Quoter> {
-        // The quoter is only a memory of solved boundaries: a panic elsewhere leaves it usable.
-        self.quoter
+    /// The memories that no reader uses now. A quoter is only a memory of solved boundaries: a panic
+    /// elsewhere leaves the others usable.
+    fn spare_quoters(&self) -> MutexGuard<'_, Vec<Quoter>> {
+        self.quoters
             .lock()
             .unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    /// Lets a reader work with a quoter of its own: readers do not wait for each other.
+    fn with_quoter<T>(&self, f: impl FnOnce(&mut Quoter) -> T) -> T {
+        let mut quoter = self.spare_quoters().pop().unwrap_or_default();
+        let done = f(&mut quoter);
+        let mut spare = self.spare_quoters();
+        if spare.len() < KEPT_QUOTERS {
+            spare.push(quoter);
+        }
+        done
     }
 
     /// Reads the snapshot of now on a blocking thread.
@@ -49,14 +64,15 @@ impl AppState {
     ) -> Result<T, Problem> {
         let app = self.clone();
         let done =
-            tokio::task::spawn_blocking(move || f(&app.desk.snapshot(), &mut app.quoter())).await;
+            tokio::task::spawn_blocking(move || app.with_quoter(|q| f(&app.desk.snapshot(), q)))
+                .await;
         done.map_err(|_| Problem::from(Closed))
     }
 
     /// Runs a command on the desk task.
     pub async fn command<T: Send + 'static>(
         &self,
-        f: impl FnOnce(&mut Desk) -> Result<T, Refusal> + Send + 'static,
+        f: impl FnOnce(&mut Engine) -> Result<T, Refusal> + Send + 'static,
     ) -> Result<T, Problem> {
         Ok(self.desk.call(f).await??)
     }

@@ -1,14 +1,18 @@
 //! Masthead and book as they are shown.
 
+use desk::calendar::close_of;
 use desk::{
-    Book, Even, Extent, Holding, Legs, Lot, Money, PositionGreeks, Price, PriceStyle, Shape,
+    Book, Campaign, Even, Extent, Holding, Instrument, Leg, LegMarket, Legs, Lot, Money,
+    PositionGreeks, Price, PriceStyle, Shape,
 };
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use crate::campaigns::{campaigns, structure_of};
-use crate::money::{account_value, buying_power, evaluate, requirement_of, total_requirement};
+use crate::campaigns::{all_open, proposal};
+use crate::money::{
+    account_value, buying_power, evaluate, requirement_of, total_requirement, unvalued,
+};
 use crate::state::State;
 use crate::wire::{EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, moment, money};
 
@@ -29,6 +33,10 @@ pub struct Masthead {
     pub lean: f64,
     /// Theta of the whole book per day.
     pub theta: f64,
+    /// What is held and has no market now: counted at what it cost, and in no Greek.
+    pub unvalued: Vec<String>,
+    /// Why nothing can be changed, where the books that were kept do not reconcile.
+    pub read_only: Option<String>,
 }
 
 /// The index in whose terms the book's delta is expressed.
@@ -42,7 +50,12 @@ pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
         .date()
         .to_string();
     let before = state.marks.iter().rev().find(|(day, _)| *day < session);
-    let base = before.map_or_else(|| -state.account.balance(Book::Capital), |m| m.1);
+    // What was paid in since is no profit.
+    let since = before.and_then(|(day, value)| Some((close_of(day.parse().ok()?), value)));
+    let base = match since {
+        Some((close, value)) => *value + state.account.paid_in_since(close),
+        None => -state.account.balance(Book::Capital),
+    };
     let BookTotals { lean, theta, .. } = totals(state, quoter);
     Masthead {
         account_value: money(value),
@@ -51,7 +64,13 @@ pub fn masthead(state: &State, quoter: &mut Quoter) -> Masthead {
         held: money(total_requirement(state, quoter)),
         lean: (lean * 100.0).round() / 100.0,
         theta: (theta * 100.0).round() / 100.0,
+        unvalued: labels(&unvalued(state, quoter)),
+        read_only: state.read_only.as_ref().map(|why| why.to_string()),
     }
+}
+
+fn labels(instruments: &[Instrument]) -> Vec<String> {
+    instruments.iter().map(instrument_label).collect()
 }
 
 /// Greeks of the whole book.
@@ -80,8 +99,8 @@ fn index_price(state: &State) -> f64 {
 
 fn totals(state: &State, quoter: &mut Quoter) -> BookTotals {
     let (mut out, index) = (BookTotals::default(), index_price(state));
-    for (symbol, _, lots) in campaigns(state) {
-        if let Some((g, _, beta, spot)) = position_greeks(state, quoter, &symbol, &lots) {
+    for campaign in all_open(state) {
+        if let Some((g, beta, spot)) = position_greeks(state, quoter, campaign) {
             out.add(&g, (beta, spot), index);
         }
     }
@@ -144,38 +163,35 @@ pub fn effect_on_book(
     }
 }
 
-/// Net Greeks, per lot Greeks, beta and spot.
+/// Net Greeks of what a campaign holds and has a market, beta and spot.
 fn position_greeks(
     state: &State,
     quoter: &mut Quoter,
-    symbol: &str,
-    lots: &[Lot],
-) -> Option<(PositionGreeks, Vec<PositionGreeks>, f64, f64)> {
+    campaign: &Campaign,
+) -> Option<(PositionGreeks, f64, f64)> {
+    let (symbol, at) = (&campaign.symbol, state.clock.now);
     let u = state.world.underlying(symbol)?;
-    let spot = state.world.spot(symbol, state.clock.now)?.to_f64();
-    let s = structure_of(lots)?;
-    let markets = s
+    let spot = state.world.spot(symbol, at)?;
+    let held = state.account.holding_of(campaign.id);
+    let priced: Vec<(Leg, LegMarket)> = held
         .legs()
         .iter()
-        .map(|l| quoter.leg_any(&state.world, &l.instrument, state.clock.now))
-        .collect::<Option<Vec<_>>>()?;
-    let each = Legs::at(
-        &s,
-        u,
-        &markets,
-        (
-            &state.world.carry(symbol)?,
-            state.world.spot(symbol, state.clock.now)?,
-        ),
-        state.clock.now,
-    )
-    .ok()?
-    .greeks(spot)
-    .ok()?;
+        .filter_map(|l| {
+            let market = quoter.leg_any(&state.world, &l.instrument, at)?;
+            Some((l.clone(), market))
+        })
+        .collect();
+    let (legs, markets): (Holding, Vec<LegMarket>) = (
+        priced.iter().map(|(l, _)| l.clone()).collect(),
+        priced.iter().map(|(_, m)| *m).collect(),
+    );
+    let carry = state.world.carry(symbol)?;
+    let ready = Legs::at(&legs, u, &markets, (&carry, spot), at).ok()?;
+    let each = ready.greeks(spot.to_f64()).ok()?;
     let net = each
         .iter()
         .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
-    Some((net, each, u.beta, spot))
+    Some((net, u.beta, spot.to_f64()))
 }
 
 /// One leg of a position.
@@ -260,16 +276,20 @@ pub struct Position {
     pub fees: String,
     /// All of it.
     pub total: String,
-    /// Open profit as a share of the most that can be made; absent without a limit.
+    /// All of it as a share of the most that the whole campaign can make; absent without a limit.
     pub of_most: Option<f64>,
-    /// Most to make on what is open.
+    /// Most to make with the whole campaign, from its first opening on.
     pub most: Option<String>,
-    /// Most to lose on what is open; absent without a limit.
+    /// Most to lose with it; absent without a limit.
     pub least: Option<String>,
-    /// Break-evens.
+    /// Later legs were valued by a model at the first expiration: what follows from it is an estimate.
+    pub estimate: bool,
+    /// Break-evens of the whole campaign.
     pub evens: Vec<EvenWire>,
-    /// Range strip; absent when several expirations are open.
+    /// Range strip of the whole campaign.
     pub strip: Option<Strip>,
+    /// What it holds and has no market now: counted at what it cost, and in none of the figures above.
+    pub unvalued: Vec<String>,
     /// Greeks in money; absent when a leg has no market.
     pub greeks: Option<GreeksWire>,
     /// Margin taken alone.
@@ -299,9 +319,9 @@ pub struct HeldMargin {
 
 /// Builds the book.
 pub fn book(state: &State, quoter: &mut Quoter) -> BookView {
-    let open = campaigns(state);
+    let open = all_open(state);
     let mut held: Vec<HeldMargin> = Vec::new();
-    for (symbol, _, _) in &open {
+    for Campaign { symbol, .. } in &open {
         if !held.iter().any(|h| h.symbol == *symbol) {
             held.push(HeldMargin {
                 symbol: symbol.clone(),
@@ -311,7 +331,7 @@ pub fn book(state: &State, quoter: &mut Quoter) -> BookView {
     }
     let positions = open
         .iter()
-        .filter_map(|(symbol, id, lots)| position(state, quoter, symbol, *id, lots))
+        .filter_map(|campaign| position(state, quoter, campaign))
         .collect();
     BookView {
         at: moment(state.clock.now),
@@ -320,58 +340,59 @@ pub fn book(state: &State, quoter: &mut Quoter) -> BookView {
     }
 }
 
-fn position(
+/// One leg of a campaign, its profit, and whether it has a market.
+fn position_leg(
     state: &State,
     quoter: &mut Quoter,
-    symbol: &str,
-    campaign: u64,
-    lots: &[Lot],
-) -> Option<Position> {
+    leg: &Leg,
+    lots: &[&Lot],
+    u: &desk::Underlying,
+) -> (PositionLeg, Money, bool) {
+    let now = state.clock.now;
+    let own = || lots.iter().filter(|l| l.instrument == leg.instrument);
+    let paid: Money = own().map(|l| l.basis).sum();
+    let units = leg.quantity * u.units(&leg.instrument);
+    let average = desk::average(paid, units);
+    let quote = quoter.quote_any(&state.world, &leg.instrument, now);
+    let mark = quote.map_or(average, |q| q.mark());
+    let profit = own().map(|l| l.profit(mark)).sum();
+    let asked = |c: &&desk::Contract| leg.quantity > 0 && now.days_until(c.expiry) <= ASKED;
+    let wire = PositionLeg {
+        contract: leg.instrument.to_string(),
+        label: instrument_label(&leg.instrument),
+        quantity: leg.quantity,
+        declined: leg
+            .instrument
+            .option()
+            .filter(asked)
+            .map(|c| state.declined.contains(c)),
+        opened_at: shown(average, u),
+        mark: shown(mark, u),
+        profit: money(profit),
+    };
+    (wire, profit, quote.is_some())
+}
+
+fn position(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Option<Position> {
+    let (id, symbol) = (campaign.id, &campaign.symbol);
     let u = state.world.underlying(symbol)?;
-    let s = structure_of(lots)?;
     let spot = state.world.spot(symbol, state.clock.now)?;
-    // What was paid, a future counted at its price.
-    let cost: Money = lots
-        .iter()
-        .map(|l| l.price.times(l.quantity * l.units))
-        .sum();
-    let mut open_profit = Money::ZERO;
-    let legs: Vec<PositionLeg> = s
+    let held = state.account.holding_of(id);
+    let lots: Vec<&Lot> = state.account.lots_of(id).collect();
+    let legs: Vec<(PositionLeg, Money, bool)> = held
         .legs()
         .iter()
-        .map(|l| {
-            let own: Vec<&Lot> = lots
-                .iter()
-                .filter(|lot| lot.instrument == l.instrument)
-                .collect();
-            let units = l.quantity * u.units(&l.instrument);
-            let paid: Money = own
-                .iter()
-                .map(|lot| lot.price.times(lot.quantity * lot.units))
-                .sum();
-            let mark = quoter
-                .quote_any(&state.world, &l.instrument, state.clock.now)
-                .map_or(own[0].price, |q| q.mark());
-            let profit = mark.times(units) - paid;
-            open_profit += profit;
-            let average = Price::from_f64(paid.to_f64() / units as f64).unwrap_or_default();
-            PositionLeg {
-                contract: l.instrument.to_string(),
-                label: instrument_label(&l.instrument),
-                quantity: l.quantity,
-                declined: l
-                    .instrument
-                    .option()
-                    .filter(|c| l.quantity > 0 && state.clock.now.days_until(c.expiry) <= ASKED)
-                    .map(|c| state.declined.contains(c)),
-                opened_at: shown(average, u),
-                mark: shown(mark, u),
-                profit: money(profit),
-            }
-        })
+        .map(|l| position_leg(state, quoter, l, &lots, u))
         .collect();
-    let totals = state.account.campaign(campaign);
-    let shape = s.is_one_expiration().then(|| Shape::of(&s, u, -cost));
+    let open_profit: Money = legs.iter().map(|(_, profit, _)| *profit).sum();
+    let missing = legs.iter().filter(|(_, _, valued)| !valued);
+    let unvalued = missing.map(|(l, ..)| l.label.clone()).collect();
+    let totals = campaign.totals;
+    let total = open_profit + totals.booked();
+    // The outline of the whole campaign: what was realised is part of it.
+    let whole = proposal(&state.account, id, totals.booked());
+    let judged = evaluate(state, quoter, symbol, &whole).ok();
+    let shape = judged.as_ref().map(|e| &e.horizon.shape);
     let limited = |e: &Extent| {
         if let Extent::Limited { profit, .. } = e {
             Some(*profit)
@@ -380,29 +401,19 @@ fn position(
         }
     };
     let most = shape
-        .as_ref()
         .and_then(|s| limited(&s.most))
         .filter(|m| *m > Money::ZERO);
-    let greek = position_greeks(state, quoter, symbol, lots).map(|g| greeks(&g.0));
-    let proposal = desk::Proposal {
-        structure: s.clone(),
-        entry: desk::EntryPrice::Middle,
-        range: None,
-        closing: false,
-    };
-    let margin =
-        evaluate(state, quoter, symbol, &proposal).map_or(Money::ZERO, |e| e.money.alone.total);
-    let expiry = s.options().map(|(c, _)| c.expiry).min();
+    let expiry = held.options().map(|(c, _)| c.expiry).min();
     Some(Position {
-        campaign,
+        campaign: id,
         symbol: symbol.to_owned(),
-        name: desk::recognise(&s, u).text,
-        strikes: s.strikes_label(),
-        packages: s.packages(),
+        name: desk::recognise(&held, u).text,
+        strikes: held.strikes_label(),
+        packages: held.packages(),
         opened: moment(lots.iter().map(|l| l.opened).min()?),
         expiry: expiry.map(desk::short_date),
         days: expiry.map(|e| state.clock.now.days_until(e)),
-        closing: s
+        closing: held
             .unit()
             .reversed()
             .legs()
@@ -415,17 +426,19 @@ fn position(
         open_profit: money(open_profit),
         realised: money(totals.realised),
         fees: money(totals.fees),
-        total: money(open_profit + totals.realised - totals.fees),
-        of_most: most.map(|m| open_profit.to_f64() / m.to_f64()),
+        total: money(total),
+        of_most: most.map(|m| total.to_f64() / m.to_f64()),
         most: most.map(money),
-        least: shape.as_ref().and_then(|s| limited(&s.least)).map(money),
-        evens: shape
-            .as_ref()
-            .map_or_else(Vec::new, |s| s.evens.iter().map(even).collect()),
-        strip: shape.as_ref().map(|shape| strip(shape, &s, spot.to_f64())),
-        greeks: greek,
-        margin: money(margin),
-        legs,
+        least: shape.and_then(|s| limited(&s.least)).map(money),
+        estimate: judged.as_ref().is_some_and(|e| e.horizon.estimate),
+        evens: shape.map_or_else(Vec::new, |s| {
+            s.evens.iter().map(|e| even(e, u.style_of_price)).collect()
+        }),
+        strip: shape.map(|shape| strip(shape, &held, spot.to_f64())),
+        greeks: judged.as_ref().map(|e| greeks(&e.greeks)),
+        margin: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.alone.total)),
+        unvalued,
+        legs: legs.into_iter().map(|(leg, ..)| leg).collect(),
     })
 }
 

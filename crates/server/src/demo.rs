@@ -3,15 +3,13 @@
 
 use desk::calendar::{next_session, open_of};
 use desk::{
-    BellSide, Cycle, Expiration, Holding, Instrument, Kind, Leg, Level, Link, Listens, Moment,
-    Money, Order, Price, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide,
-    package_quote,
+    BellSide, Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment, Money, Order,
+    Package, Price, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide, package_quote,
 };
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
 
-use crate::refusal::Refusal;
-use crate::state::{Desk, State};
+use engine::{Engine, Refusal, State};
 
 /// The seed of the demo world.
 pub const DEMO_SEED: u64 = 20_310_311;
@@ -46,7 +44,7 @@ const fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
 }
 
 struct Trader<'a> {
-    desk: &'a mut Desk,
+    desk: &'a mut Engine,
     quoter: Quoter,
     tickets: u32,
 }
@@ -57,7 +55,7 @@ impl Trader<'_> {
     }
 
     fn wait_until(&mut self, day: Date, hour: i64, minute: i64) -> Result<(), Refusal> {
-        self.desk.advance(Moment::at(day, hour, minute), true)
+        self.desk.advance(Moment::at(day, hour, minute))
     }
 
     /// The first expiration at least `days` out, of a weekday's cycle only where asked for.
@@ -72,7 +70,7 @@ impl Trader<'_> {
     }
 
     /// Legs on the first monthly at least `days` out, by delta.
-    fn structure(&mut self, symbol: &str, days: i64, picks: &[Pick]) -> Result<Holding, Refusal> {
+    fn structure(&mut self, symbol: &str, days: i64, picks: &[Pick]) -> Result<Package, Refusal> {
         let state = self.state();
         let at = state.clock.now;
         let mut legs = Vec::new();
@@ -88,7 +86,7 @@ impl Trader<'_> {
                 legs.extend(nearest.map(|(c, _)| Leg::option(c.clone(), p.quantity)));
             }
         }
-        Ok(Holding::new(legs))
+        Ok(Package::new(legs)?)
     }
 
     /// One leg at the listed strike nearest to a price.
@@ -115,7 +113,7 @@ impl Trader<'_> {
     }
 
     /// Opens at the cross, so that it fills at once.
-    fn open(&mut self, symbol: &str, unit: Holding, quantity: i64) -> Result<Campaign, Refusal> {
+    fn open(&mut self, symbol: &str, unit: Package, quantity: i64) -> Result<Campaign, Refusal> {
         let order = self.send(symbol, unit, quantity, 1.0, false, Purpose::Open)?;
         Ok(Campaign {
             symbol: symbol.to_owned(),
@@ -125,16 +123,16 @@ impl Trader<'_> {
     }
 
     /// Shares, or options against them, as one package.
-    fn with_shares(&self, symbol: &str, shares: i64, options: Holding) -> Result<Holding, Refusal> {
+    fn with_shares(&self, symbol: &str, shares: i64, options: Package) -> Result<Package, Refusal> {
         let own = Leg {
             instrument: Instrument::Underlying(symbol.to_owned()),
             quantity: shares,
         };
-        Ok(Holding::new(options.legs().iter().cloned().chain([own])))
+        Ok(Package::new(options.legs().iter().cloned().chain([own]))?)
     }
 
     /// Closes a campaign's legs and opens others in it, in one order at the cross.
-    fn roll(&mut self, campaign: &mut Campaign, to: Holding, quantity: i64) -> Result<(), Refusal> {
+    fn roll(&mut self, campaign: &mut Campaign, to: Package, quantity: i64) -> Result<(), Refusal> {
         let legs = campaign
             .unit
             .reversed()
@@ -143,7 +141,7 @@ impl Trader<'_> {
             .chain(to.legs())
             .cloned()
             .collect::<Vec<_>>();
-        let both = Holding::new(legs);
+        let both = Package::new(legs)?;
         let id = campaign.order.id;
         let order = self.send(
             &campaign.symbol.clone(),
@@ -172,13 +170,14 @@ impl Trader<'_> {
         let request = Request {
             client_id: format!("demo-{}", self.tickets),
             symbol: campaign.symbol.clone(),
-            unit: campaign.unit.reversed().unit(),
+            unit: campaign.unit.reversed(),
             quantity,
             pricing,
             trigger,
             link: Link::default(),
             time_in_force: TimeInForce::GoodTillCancelled,
             purpose: Purpose::Close(campaign.order.id),
+            closing: Vec::new(),
         };
         self.desk.place(request).map(drop)
     }
@@ -187,7 +186,7 @@ impl Trader<'_> {
     fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
         self.send(
             &campaign.symbol,
-            campaign.unit.reversed().unit(),
+            campaign.unit.reversed(),
             quantity,
             1.0,
             false,
@@ -200,7 +199,7 @@ impl Trader<'_> {
     fn send(
         &mut self,
         symbol: &str,
-        unit: Holding,
+        unit: Package,
         quantity: i64,
         share: f64,
         gtc: bool,
@@ -238,6 +237,7 @@ impl Trader<'_> {
                 TimeInForce::Day
             },
             purpose,
+            closing: Vec::new(),
         })
     }
 }
@@ -245,7 +245,7 @@ impl Trader<'_> {
 /// What was opened, to be closed later.
 struct Campaign {
     symbol: String,
-    unit: Holding,
+    unit: Package,
     order: Order,
 }
 
@@ -309,7 +309,7 @@ fn sessions_after(day: Date, count: usize) -> Date {
 }
 
 /// Opens the account and trades it up to the present moment of the demo.
-pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
+pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
     use Kind::{Call, Put};
     desk.deposit(Money::whole(61_500))?;
     let mut t = Trader {
@@ -378,7 +378,7 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     .into_iter()
     .flatten()
     .collect();
-    t.open("WXMR", Holding::new(broken), 1)?;
+    t.open("WXMR", Package::new(broken)?, 1)?;
 
     // A calendar across the results: what ends before them is sold, what ends behind is bought.
     t.wait_until(date(2031, 3, 7), 14, 45)?;
@@ -393,7 +393,7 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
     .into_iter()
     .flatten()
     .collect();
-    t.open("NMOU", Holding::new(calendar), 2)?;
+    t.open("NMOU", Package::new(calendar)?, 2)?;
     // Results tomorrow after the close: a straddle bought on the eve.
     t.wait_until(date(2031, 3, 10), 15, 20)?;
     let week = t.expiration("BRLW", 3, true);
@@ -401,12 +401,12 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
         .into_iter()
         .filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1))
         .collect();
-    t.open("BRLW", Holding::new(straddle), 2)?;
+    t.open("BRLW", Package::new(straddle)?, 2)?;
 
     // What rang in the past is answered; two prices are listened to, one of them near.
     t.desk.answer_bells(None)?;
     t.wait_until(DEMO_DAY, 9, 40)?;
-    let spot = |desk: &Desk, symbol: &str| crate::state::spot_of(desk.state(), symbol);
+    let spot = |desk: &Engine, symbol: &str| crate::state::spot_of(desk.state(), symbol);
     let on = |symbol: &str, side, level| Listens::Price {
         symbol: symbol.to_owned(),
         unit: None,
@@ -429,5 +429,5 @@ pub fn trade(desk: &mut Desk) -> Result<(), Refusal> {
         level: Level::At(received * 3),
     };
     t.exit(&pressed, 1, Pricing::Market, Some(stop))?;
-    t.desk.advance(present(), true)
+    t.desk.advance(present())
 }

@@ -1,25 +1,85 @@
-//! The one desk task: a thread that owns the state, takes commands one at a time, lets time pass,
-//! and publishes an immutable snapshot after every change.
+//! The one desk task: a thread that owns the engine and keeps its facts, takes commands one at a
+//! time, lets time pass, and publishes an immutable snapshot after every change.
 //!
 //! Commands that wait together share a transaction: each is worked out on the state that the one
 //! before left, all are kept at once, and only then is any of them published and answered. If they
 //! cannot be kept, none has happened and none is answered.
+//!
+//! A jump ahead is taken stop by stop: after each its facts are kept and its state is published, and
+//! commands are taken in between, one of which may end the jump there.
 
-use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::ops::Deref;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, TryRecvError, channel};
 use std::time::{Duration, Instant};
 
+use desk::Moment;
+use engine::{Engine, Refusal, State};
+use market::Clock;
+use store::Store;
 use tokio::sync::{oneshot, watch};
 
-use crate::state::{Desk, State};
+use crate::refusal::Failure;
 
 /// Quotes move this often.
 pub const TICK: Duration = Duration::from_millis(250);
 /// The clock is written down this often while it runs.
 const KEEP_CLOCK: Duration = Duration::from_secs(1);
+/// Real time that a tick counts at most: a machine that slept does not leap ahead.
+const LONGEST_TICK: Duration = Duration::from_secs(1);
 
-/// Works on the desk and gives back how to answer, so that the answer follows the snapshot.
-type Job = Box<dyn FnOnce(&mut Desk) -> Answer + Send>;
+/// An engine, and the database that keeps what happens in it. It reads like the engine.
+pub struct Desk {
+    engine: Engine,
+    store: Store,
+}
+
+impl Deref for Desk {
+    type Target = Engine;
+
+    fn deref(&self) -> &Engine {
+        &self.engine
+    }
+}
+
+impl Desk {
+    /// An engine whose facts so far are kept in a store.
+    pub fn new(engine: Engine, store: Store) -> Desk {
+        Desk { engine, store }
+    }
+
+    /// Lets a command work and keeps what it did. If that cannot be kept, it has not happened.
+    ///
+    /// # Errors
+    /// The command was refused, or could not be kept.
+    pub fn run<T>(
+        &mut self,
+        command: impl FnOnce(&mut Engine) -> Result<T, Refusal>,
+    ) -> Result<T, Failure> {
+        let before = self.engine.checkpoint();
+        let done = command(&mut self.engine);
+        let facts = self.engine.take_facts();
+        if let Err(e) = self.store.commit(&facts) {
+            self.engine.go_back(before);
+            return Err(e.into());
+        }
+        Ok(done?)
+    }
+}
+
+/// Works on the engine and gives back how to answer, so that the answer follows the snapshot.
+type Command = Box<dyn FnOnce(&mut Engine) -> Answer + Send>;
 type Answer = Box<dyn FnOnce()>;
+type Plan = Box<dyn FnOnce(&Engine) -> Result<Moment, Refusal> + Send>;
+type Arrived = oneshot::Sender<Result<Clock, Refusal>>;
+
+/// What waits for the task.
+enum Job {
+    Command(Command),
+    /// Jump to where the plan leads, and answer when that is reached.
+    Jump(Plan, Arrived),
+    /// End the jump that is under way at its next stop.
+    Stop,
+}
 
 /// Sends commands to the desk task and reads its snapshots.
 #[derive(Clone)]
@@ -38,23 +98,53 @@ impl DeskHandle {
     pub fn start(desk: Desk) -> DeskHandle {
         let (jobs, inbox) = channel();
         let (publish, snapshots) = watch::channel(desk.state().clone());
-        std::thread::spawn(move || run(desk, &inbox, &publish));
+        let task = Task {
+            desk,
+            inbox,
+            publish,
+            jump: None,
+        };
+        std::thread::spawn(move || task.run());
         DeskHandle { jobs, snapshots }
     }
 
     /// Runs a command on the desk task and waits for its answer. The snapshot already shows what it
     /// did.
+    ///
+    /// # Errors
+    /// The task has ended, or the command could not be kept.
     pub async fn call<T: Send + 'static>(
         &self,
-        job: impl FnOnce(&mut Desk) -> T + Send + 'static,
+        command: impl FnOnce(&mut Engine) -> T + Send + 'static,
     ) -> Result<T, Closed> {
         let (answer, receive) = oneshot::channel();
-        let boxed: Job = Box::new(move |desk| {
-            let done = job(desk);
+        let boxed: Command = Box::new(move |engine| {
+            let done = command(engine);
             Box::new(move || drop(answer.send(done)))
         });
-        self.jobs.send(boxed).map_err(|_| Closed)?;
+        self.jobs.send(Job::Command(boxed)).map_err(|_| Closed)?;
         receive.await.map_err(|_| Closed)
+    }
+
+    /// Jumps to where `plan` leads and waits until the clock is there, or where the jump was ended.
+    ///
+    /// # Errors
+    /// The task has ended; inside, why the jump was refused.
+    pub async fn jump(
+        &self,
+        plan: impl FnOnce(&Engine) -> Result<Moment, Refusal> + Send + 'static,
+    ) -> Result<Result<Clock, Refusal>, Closed> {
+        let (answer, receive) = oneshot::channel();
+        self.jobs
+            .send(Job::Jump(Box::new(plan), answer))
+            .map_err(|_| Closed)?;
+        receive.await.map_err(|_| Closed)
+    }
+
+    /// Ends the jump that is under way at its next stop, if there is one.
+    pub fn stop_jump(&self) {
+        // A task that has ended has no jump either.
+        let _ = self.jobs.send(Job::Stop);
     }
 
     /// The state as of the last change.
@@ -71,46 +161,158 @@ impl DeskHandle {
 /// Most commands of one transaction.
 const TOGETHER: usize = 64;
 
-/// Works on `first` and on what waits behind it, keeps it all, publishes, answers.
-fn work(desk: &mut Desk, first: Job, inbox: &Receiver<Job>, publish: &watch::Sender<State>) {
-    desk.gather();
-    let mut answers = vec![first(desk)];
-    answers.extend(inbox.try_iter().take(TOGETHER - 1).map(|job| job(desk)));
-    if let Err(e) = desk.flush() {
-        tracing::error!("commands could not be kept: {e}");
-        return;
-    }
-    publish.send_replace(desk.state().clone());
-    for answer in answers {
-        answer();
-    }
+/// A jump under way.
+struct Jump {
+    to: Moment,
+    arrived: Arrived,
 }
 
-fn run(mut desk: Desk, inbox: &Receiver<Job>, publish: &watch::Sender<State>) {
-    let mut last = Instant::now();
-    let mut kept = Instant::now();
-    loop {
-        match inbox.recv_timeout(TICK.saturating_sub(last.elapsed())) {
-            Ok(job) => {
-                work(&mut desk, job, inbox, publish);
+struct Task {
+    desk: Desk,
+    inbox: Receiver<Job>,
+    publish: watch::Sender<State>,
+    jump: Option<Jump>,
+}
+
+impl Task {
+    fn run(mut self) {
+        let mut last = Instant::now();
+        let mut kept = Instant::now();
+        loop {
+            let job = if self.jump.is_some() {
+                match self.inbox.try_recv() {
+                    Ok(job) => Some(job),
+                    Err(TryRecvError::Empty) => None,
+                    Err(TryRecvError::Disconnected) => return,
+                }
+            } else {
+                match self.inbox.recv_timeout(TICK.saturating_sub(last.elapsed())) {
+                    Ok(job) => Some(job),
+                    Err(RecvTimeoutError::Timeout) => None,
+                    Err(RecvTimeoutError::Disconnected) => return,
+                }
+            };
+            let busy = job.is_some();
+            if let Some(job) = job {
+                self.take(job);
+            }
+            if self.jump.is_some() {
+                self.next_stop();
+                last = Instant::now();
+            } else if !busy || last.elapsed() >= TICK {
                 // However many commands come, time passes.
-                if last.elapsed() < TICK {
-                    continue;
+                let passed = last.elapsed().min(LONGEST_TICK);
+                last = Instant::now();
+                let keep = kept.elapsed() >= KEEP_CLOCK;
+                if keep {
+                    kept = Instant::now();
+                }
+                self.pass(passed, keep);
+            }
+        }
+    }
+
+    fn take(&mut self, job: Job) {
+        match job {
+            Job::Command(first) => self.work(first),
+            Job::Stop => self.arrive(),
+            Job::Jump(plan, arrived) => {
+                let planned = match self.jump {
+                    None => plan(&self.desk),
+                    Some(_) => Err(Refusal::Field {
+                        field: "step",
+                        message: "the clock is jumping already; end that first".into(),
+                    }),
+                };
+                match planned {
+                    Ok(to) => self.jump = Some(Jump { to, arrived }),
+                    Err(refusal) => drop(arrived.send(Err(refusal))),
                 }
             }
-            Err(RecvTimeoutError::Disconnected) => return,
-            Err(RecvTimeoutError::Timeout) => {}
         }
-        let passed = last.elapsed();
-        last = Instant::now();
-        let keep = kept.elapsed() >= KEEP_CLOCK;
-        if keep {
-            kept = Instant::now();
+    }
+
+    /// Works on `first` and on the commands that wait behind it, keeps it all, publishes, answers.
+    fn work(&mut self, first: Command) {
+        let before = self.desk.engine.checkpoint();
+        let mut answers = vec![first(&mut self.desk.engine)];
+        let mut after = None;
+        while answers.len() < TOGETHER && after.is_none() {
+            match self.inbox.try_recv() {
+                Ok(Job::Command(command)) => answers.push(command(&mut self.desk.engine)),
+                Ok(other) => after = Some(other),
+                Err(_) => break,
+            }
         }
-        let millis = i64::try_from(passed.as_millis()).unwrap_or(0).min(1_000);
-        if let Err(e) = desk.pass(millis, keep) {
-            tracing::error!("time cannot pass: {e}");
+        let facts = self.desk.engine.take_facts();
+        if let Err(e) = self.desk.store.commit(&facts) {
+            tracing::error!("commands could not be kept: {e}");
+            self.desk.engine.go_back(before);
+        } else {
+            self.tell();
+            answers.into_iter().for_each(|answer| answer());
         }
-        publish.send_replace(desk.state().clone());
+        if let Some(job) = after {
+            self.take(job);
+        }
+    }
+
+    fn tell(&self) {
+        let state = State {
+            heading: self.jump.as_ref().map(|j| j.to),
+            ..self.desk.state().clone()
+        };
+        self.publish.send_replace(state);
+    }
+
+    /// Takes the jump to its next stop.
+    fn next_stop(&mut self) {
+        let Some(to) = self.jump.as_ref().map(|j| j.to) else {
+            return;
+        };
+        match self.desk.run(|engine| engine.advance_to_stop(to)) {
+            Ok(true) => self.tell(),
+            Ok(false) => self.arrive(),
+            Err(e) => {
+                tracing::error!("time cannot pass: {e}");
+                if let (Some(jump), Failure::Refusal(refusal)) = (self.jump.take(), e) {
+                    drop(jump.arrived.send(Err(refusal)));
+                }
+                self.tell();
+            }
+        }
+    }
+
+    /// Ends the jump where it is, and answers.
+    fn arrive(&mut self) {
+        let Some(jump) = self.jump.take() else {
+            return;
+        };
+        let kept = self.desk.run(|engine| {
+            engine.note_clock();
+            Ok(engine.state().clock)
+        });
+        self.tell();
+        match kept {
+            Ok(clock) => drop(jump.arrived.send(Ok(clock))),
+            Err(e) => tracing::error!("the clock could not be kept: {e}"),
+        }
+    }
+
+    /// Lets real time pass.
+    fn pass(&mut self, real: Duration, keep: bool) {
+        let nanos = i64::try_from(real.as_nanos()).unwrap_or(0);
+        let passed = self.desk.run(|engine| {
+            let passed = engine.pass(nanos)?;
+            if passed && keep {
+                engine.note_clock();
+            }
+            Ok(passed)
+        });
+        match passed {
+            Ok(true) => self.tell(),
+            Ok(false) => {}
+            Err(e) => tracing::error!("time cannot pass: {e}"),
+        }
     }
 }

@@ -14,12 +14,15 @@ pub struct LedgerLine {
     pub number: usize,
     /// When.
     pub at: String,
-    /// "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement".
+    /// "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement",
+    /// "settled between campaigns", "moved between campaigns", "campaigns merged".
     pub kind: String,
     /// In words.
     pub memo: String,
     /// Order behind it.
     pub order: Option<u64>,
+    /// Campaigns that it touched.
+    pub campaigns: Vec<u64>,
     /// Premium or payment, before fees.
     pub amount: String,
     /// Fees.
@@ -34,8 +37,10 @@ pub struct LedgerLine {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct LedgerView {
-    /// Lines, oldest first.
+    /// A page of the lines, oldest first: the newest, or those before a number.
     pub lines: Vec<LedgerLine>,
+    /// How many lines there are in all.
+    pub count: usize,
     /// Paid in.
     pub paid_in: String,
     /// Profit booked, before fees.
@@ -52,46 +57,62 @@ pub struct LedgerView {
     pub violations: Vec<String>,
 }
 
-/// Builds the ledger.
-pub fn ledger(state: &State) -> LedgerView {
+/// Lines of a page.
+pub const PAGE: usize = 300;
+
+/// In the trade's words.
+fn word(kind: EntryKind) -> &'static str {
+    match kind {
+        EntryKind::Deposit => "deposit",
+        EntryKind::Trade => "trade",
+        EntryKind::Settlement => "settlement",
+        EntryKind::Exercise => "exercise",
+        EntryKind::Assignment => "assignment",
+        EntryKind::Dividend => "dividend",
+        EntryKind::Variation => "daily settlement",
+        EntryKind::Offset => "settled between campaigns",
+        EntryKind::Transfer => "moved between campaigns",
+        EntryKind::Merge => "campaigns merged",
+    }
+}
+
+/// Builds a page of the ledger: the lines before number `before`, or the newest.
+pub fn ledger(state: &State, before: Option<usize>) -> LedgerView {
     let a = &state.account;
-    let mut cash = Money::ZERO;
-    let lines = a
-        .entries()
-        .iter()
-        .enumerate()
-        .map(|(i, e)| {
-            cash += e.amount(Book::Cash);
-            let realised = -e.amount(Book::Realised);
-            let fees = e.amount(Book::Fees);
-            LedgerLine {
-                number: i + 1,
-                at: moment(e.at),
-                kind: match e.kind {
-                    EntryKind::Deposit => "deposit",
-                    EntryKind::Trade => "trade",
-                    EntryKind::Settlement => "settlement",
-                    EntryKind::Exercise => "exercise",
-                    EntryKind::Assignment => "assignment",
-                    EntryKind::Dividend => "dividend",
-                    EntryKind::Variation => "daily settlement",
-                }
-                .into(),
-                memo: e.memo.clone(),
-                order: e.order,
-                amount: money(e.amount(Book::Cash) + fees),
-                fees: money(fees),
-                realised: (realised != Money::ZERO).then(|| money(realised)),
-                cash: money(cash),
-            }
-        })
-        .collect();
+    let count = a.entries().len();
+    let end = before.map_or(count, |n| n.saturating_sub(1).min(count));
+    let begin = end.saturating_sub(PAGE);
+    // Cash after a line is that of the books less what came later.
+    let later: Money = (begin..count)
+        .map(|i| a.entries()[i].amount(Book::Cash))
+        .sum();
+    let mut cash = a.balance(Book::Cash) - later;
+    let line = |i: usize| {
+        let e = &a.entries()[i];
+        cash += e.amount(Book::Cash);
+        let realised = -e.amount(Book::Realised);
+        let fees = e.amount(Book::Fees);
+        LedgerLine {
+            number: i + 1,
+            at: moment(e.at),
+            kind: word(e.kind).into(),
+            memo: e.memo.clone(),
+            order: e.order,
+            campaigns: e.shares.iter().map(|s| a.home(s.campaign)).collect(),
+            amount: money(e.amount(Book::Cash) + fees),
+            fees: money(fees),
+            realised: (realised != Money::ZERO).then(|| money(realised)),
+            cash: money(cash),
+        }
+    };
+    let lines = (begin..end).map(line).collect();
     let sum = -a.balance(Book::Capital)
         - a.balance(Book::Realised)
         - a.balance(Book::Fees)
         - a.balance(Book::Positions);
     let mut violations = a.violations();
-    if sum != a.balance(Book::Cash) || cash != sum {
+    violations.extend(state.read_only.as_ref().map(|why| why.to_string()));
+    if sum != a.balance(Book::Cash) {
         violations.push(format!(
             "the sum {sum} differs from the cash {}",
             a.balance(Book::Cash)
@@ -99,6 +120,7 @@ pub fn ledger(state: &State) -> LedgerView {
     }
     LedgerView {
         lines,
+        count,
         paid_in: money(-a.balance(Book::Capital)),
         realised: money(-a.balance(Book::Realised)),
         fees: money(a.balance(Book::Fees)),

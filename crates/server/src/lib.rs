@@ -4,16 +4,12 @@
 //! ([`DeskHandle`]); it works a command out, writes its facts in one transaction, and publishes an
 //! immutable snapshot that readers use without waiting. Heavy reading runs on blocking threads.
 
-mod account_commands;
 mod api;
 mod app;
 mod assets;
-mod bells;
 mod bench_wire;
 mod book_view;
-mod campaigns;
 mod chain_view;
-mod changes;
 mod columns;
 pub mod demo;
 mod entry_wire;
@@ -24,16 +20,12 @@ mod guard;
 mod handle;
 mod ledger_view;
 mod margin_view;
-mod money;
 mod order_wire;
-mod positions;
 mod problem;
 mod refusal;
 mod smile_view;
-mod state;
 mod statement;
 mod stream;
-mod trading;
 mod wire;
 
 use std::collections::HashMap;
@@ -41,19 +33,19 @@ use std::future::Future;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use desk::{Moment, Money};
+use desk::{Fact, Moment, Money};
 use market::World;
 use market::exchange::FEES;
-use store::{Fact, Store};
+use store::Store;
 use tokio::net::TcpListener;
 
 pub use app::{AppState, openapi_json, router};
+pub use engine::{Engine, State, Tie};
+pub(crate) use engine::{bells, campaigns, money, state, trading};
 pub use guard::Hosts;
-pub use handle::DeskHandle;
+pub use handle::{Desk, DeskHandle};
 pub use problem::Problem;
-pub use refusal::Refusal;
-pub use state::{Desk, State};
-pub use trading::Tie;
+pub use refusal::{Failure, Refusal};
 
 /// What a new database begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -171,8 +163,13 @@ impl Asked {
     }
 }
 
-/// Opens a database, filling it first if it is new.
-pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Refusal> {
+/// Opens a database, filling it first if it is new. One whose books do not reconcile is opened all
+/// the same: it can be read and not changed.
+///
+/// # Errors
+/// The file cannot be opened or read, was left half filled by an older version, or what is asked for
+/// makes no sense.
+pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Failure> {
     if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
         std::fs::create_dir_all(folder).map_err(|e| Refusal::Field {
             field: "data",
@@ -189,30 +186,36 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Re
             "{} was left half filled by an interrupted first start; delete it and start again",
             path.display()
         );
-        return Err(Refusal::Field {
+        return Err(Failure::Refusal(Refusal::Field {
             field: "data",
             message,
-        });
+        }));
     }
-    store.commit(&asked.settings()?)?;
-    if ready {
-        return Desk::restore(store, world, saved, demo::present());
-    }
-    let start = if beginning == Beginning::Demo {
-        demo::opening()
-    } else {
-        last.unwrap_or_else(demo::present)
+    let start = match (ready, beginning) {
+        (false, Beginning::Demo) => demo::opening(),
+        (false, Beginning::Empty) => last.unwrap_or_else(demo::present),
+        (true, _) => demo::present(),
     };
-    let mut desk = Desk::restore(store.clone(), world, saved, start)?;
-    match beginning {
-        Beginning::Demo => {
-            demo::trade(&mut desk)?;
-            desk.set_clock(Some(true), Some(1))?;
-        }
-        Beginning::Empty => desk.deposit(Money::whole(60_000))?,
+    let mut engine = Engine::restore(world, saved, start);
+    if let Some(why) = &engine.state().read_only {
+        tracing::warn!("{} is opened to be read only: {why}", path.display());
+        return Ok(Desk::new(engine, store));
     }
-    store.commit(&[Fact::Setting("ready".into(), "yes".into())])?;
-    Ok(desk)
+    let mut facts = asked.settings()?;
+    if !ready {
+        match beginning {
+            Beginning::Demo => {
+                demo::trade(&mut engine)?;
+                engine.set_clock(Some(true), Some(1))?;
+            }
+            Beginning::Empty => engine.deposit(Money::whole(60_000))?,
+        }
+        facts.extend(engine.take_facts());
+        facts.push(Fact::Setting("ready".into(), "yes".into()));
+    }
+    // A new account is there whole, or not at all.
+    store.commit(&facts)?;
+    Ok(Desk::new(engine, store))
 }
 
 /// Serves until `shutdown` completes.

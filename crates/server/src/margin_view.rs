@@ -179,7 +179,7 @@ pub fn sheet(
         .ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;
     let structure = &proposal.structure;
     let markets: Vec<_> = e.legs.iter().map(|l| l.market).collect();
-    let added = desk::margined(structure, &markets);
+    let added = desk::margined(structure, underlying, &markets);
     let here = holdings_of(state, quoter, symbol);
     let (before, after) = (
         desk::requirement(&here, &basis),
@@ -198,6 +198,7 @@ pub fn sheet(
         let proposal = desk::Proposal {
             structure: there,
             entry: desk::EntryPrice::Middle,
+            realised: Money::ZERO,
             range: None,
             closing: false,
         };

@@ -1,9 +1,7 @@
 //! Orders as they go over the wire.
 
-use std::sync::Arc;
-
 use desk::{Fill, Leg, Level, Order, Price, PriceStyle, Pricing, TimeInForce, TriggerSide};
-use market::World;
+use engine::State;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -108,7 +106,7 @@ pub struct OrderWire {
 
 fn told(e: &desk::order::Event, style: PriceStyle) -> String {
     use desk::order::Event as E;
-    let priced = |p: Price| priced(p, style);
+    let priced = |p: Price| style.net(p);
     match e {
         E::Accepted => "accepted by the exchange".into(),
         E::Repriced(p) => format!("limit changed to {}", priced(*p)),
@@ -134,6 +132,7 @@ fn told(e: &desk::order::Event, style: PriceStyle) -> String {
             (None, None) => "untied".into(),
         },
         E::Activated(n) => format!("{n} became active"),
+        E::Forgone(n) => format!("{n} that waited fell away"),
         E::Reduced(n) => format!("{n} fell away"),
         E::Trailed(p) => format!("the lowest price seen is {}", priced(*p)),
         E::Triggered(p) => format!("triggered by {}", priced(*p)),
@@ -157,14 +156,6 @@ pub(crate) fn leg_words(l: &Leg) -> String {
     )
 }
 
-pub(crate) fn priced(p: Price, style: PriceStyle) -> String {
-    format!(
-        "{} {}",
-        style.write(p.abs()),
-        if p < Price::ZERO { "credit" } else { "debit" }
-    )
-}
-
 fn stands(t: TimeInForce) -> String {
     match t {
         TimeInForce::Day => "day".into(),
@@ -183,7 +174,7 @@ fn held(o: &Order, style: PriceStyle) -> Option<String> {
         TriggerSide::Cross => "the cross",
         TriggerSide::Rest => "the rest",
     };
-    let priced = |p: Price| priced(p, style);
+    let priced = |p: Price| style.net(p);
     let level = o.trigger_level().map(priced);
     Some(match (trigger.level, level) {
         (Level::Trailing(by), Some(level)) => format!(
@@ -231,19 +222,14 @@ fn fill_wire(f: &Fill, style: PriceStyle) -> FillWire {
     }
 }
 
-/// All orders as they go over the wire.
-pub(crate) fn orders(all: &[Arc<Order>], world: &World) -> Vec<OrderWire> {
-    all.iter().filter_map(|o| order(o, all, world)).collect()
-}
-
-/// One of `all`; nothing for an underlying that is not known.
-pub(crate) fn order(o: &Order, all: &[Arc<Order>], world: &World) -> Option<OrderWire> {
+/// An order as it goes over the wire; nothing for an underlying that is not known.
+pub(crate) fn order(o: &Order, state: &State) -> Option<OrderWire> {
     let (r, link) = (&o.request, o.link());
-    let underlying = world.underlying(&r.symbol)?;
+    let underlying = state.world.underlying(&r.symbol)?;
     let style = underlying.style_of_price;
     let filled = o.filled();
     let paid: i64 = o.fills().map(|f| f.price.raw() * f.packages).sum();
-    let state = o.state();
+    let stands_now = o.state();
     Some(OrderWire {
         id: o.id,
         client_id: r.client_id.clone(),
@@ -264,7 +250,7 @@ pub(crate) fn order(o: &Order, all: &[Arc<Order>], world: &World) -> Option<Orde
         held: held(o, style),
         easing: o
             .easing()
-            .filter(|_| state.is_open())
+            .filter(|_| stands_now.is_open())
             .map(|(e, _)| EasingWire {
                 step: style.write(e.step),
                 every: e.every,
@@ -273,17 +259,16 @@ pub(crate) fn order(o: &Order, all: &[Arc<Order>], world: &World) -> Option<Orde
         fills: o.fills().map(|f| fill_wire(f, style)).collect(),
         after: link.after,
         cancels: if link.group.is_some() {
-            all.iter()
-                .filter(|other| {
-                    other.id != o.id && other.link().group == link.group && other.state().is_open()
-                })
+            state
+                .open_orders()
+                .filter(|other| other.id != o.id && other.link().group == link.group)
                 .map(|other| other.id)
                 .collect()
         } else {
             Vec::new()
         },
-        state: state.word().into(),
-        open: state.is_open(),
+        state: stands_now.word().into(),
+        open: stands_now.is_open(),
         closes: r.purpose.campaign(),
         rolls: matches!(r.purpose, desk::Purpose::Roll(_)),
         events: story(o, style),

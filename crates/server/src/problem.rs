@@ -46,8 +46,7 @@ impl From<Refusal> for Problem {
             Refusal::Evaluation(_) => (S::UNPROCESSABLE_ENTITY, "not_priced"),
             Refusal::Listing(_) => (S::UNPROCESSABLE_ENTITY, "not_listed"),
             Refusal::Symbol(_) => (S::UNPROCESSABLE_ENTITY, "bad_contract"),
-            Refusal::Holding(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
-            Refusal::NotUnit(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
+            Refusal::Package(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
             Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) => {
                 (S::UNPROCESSABLE_ENTITY, "bad_legs")
             }
@@ -58,7 +57,8 @@ impl From<Refusal> for Problem {
             Refusal::NoCampaign(_) => (S::NOT_FOUND, "unknown_position"),
             Refusal::Field { .. } => (S::UNPROCESSABLE_ENTITY, "bad_field"),
             Refusal::NoQuote(_) => (S::UNPROCESSABLE_ENTITY, "no_quote"),
-            Refusal::Store(_) | Refusal::Inconsistent(_) => (S::INTERNAL_SERVER_ERROR, "storage"),
+            Refusal::ReadOnly(_) => (S::CONFLICT, "read_only"),
+            Refusal::Inconsistent(_) => (S::INTERNAL_SERVER_ERROR, "books"),
         };
         Problem::new(status, code, r.to_string())
     }

@@ -1,67 +1,16 @@
-//! Why a command was refused, in words that say what is wrong and what would be right.
+//! Why something failed here: the engine refused it, or it could not be kept.
 
-use desk::{EvaluationError, Instrument, OrderError, PackageError, SymbolError};
-use market::ListingError;
+pub use engine::Refusal;
 use store::StoreError;
 use thiserror::Error;
 
-/// Why a command was refused.
+/// Why a run could not be opened, or a change of it not be kept.
 #[derive(Debug, Error)]
-pub enum Refusal {
-    /// An order cannot be as asked.
+pub enum Failure {
+    /// The engine refused.
     #[error(transparent)]
-    Order(#[from] OrderError),
-    /// A contract is not listed.
-    #[error(transparent)]
-    Listing(#[from] ListingError),
-    /// Text that is no contract.
-    #[error(transparent)]
-    Symbol(#[from] SymbolError),
-    /// Legs that make no structure.
-    #[error(transparent)]
-    Holding(#[from] PackageError),
-    /// No such underlying.
-    #[error("{0:?} is not a known symbol; known: {1}")]
-    UnknownSymbol(String, String),
-    /// A leg of another underlying.
-    #[error("{0} does not belong to {1}; all legs must be on one underlying")]
-    OtherUnderlying(Instrument, String),
-    /// An index as a leg.
-    #[error("{0} is an index: it cannot be bought or sold, its options can")]
-    NotTradable(String),
-    /// Legs not in lowest ratio.
-    #[error("the legs are {0} packages of a smaller ratio; send one package and quantity {0}")]
-    NotUnit(i64),
-    /// The same ticket again.
-    #[error("this ticket was already placed as order {0}; nothing was sent twice")]
-    Duplicate(u64),
-    /// No such order.
-    #[error("there is no order {0}")]
-    NoOrder(u64),
-    /// No such bell.
-    #[error("there is no bell {0} that could be changed so")]
-    NoBell(u64),
-    /// No such campaign.
-    #[error("there is no open position {0}")]
-    NoCampaign(u64),
-    /// A field that cannot be read.
-    #[error("{field}: {message}")]
-    Field {
-        /// Which field.
-        field: &'static str,
-        /// What is wrong and what would be right.
-        message: String,
-    },
-    /// No quote for a leg.
-    #[error("there is no quote for {0} now")]
-    NoQuote(Instrument),
-    /// The models refused.
-    #[error(transparent)]
-    Evaluation(#[from] EvaluationError),
+    Refusal(#[from] Refusal),
     /// The database refused.
     #[error(transparent)]
     Store(#[from] StoreError),
-    /// What is stored does not add up.
-    #[error("the stored books do not reconcile: {0}")]
-    Inconsistent(String),
 }

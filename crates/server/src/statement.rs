@@ -5,7 +5,8 @@
 //! market writes; moments carry the exchange's offset.
 
 use desk::{
-    Book, FillLeg, Instrument, Kind, Moment, Money, Price, Purpose, Underlying, UnderlyingKind,
+    Book, Entry, EntryKind, FillLeg, Instrument, Kind, Moment, Money, Price, Purpose, Underlying,
+    UnderlyingKind,
 };
 use market::Quoter;
 use quick_xml::Writer;
@@ -53,7 +54,7 @@ pub fn positions_csv(state: &State, quoter: &mut Quoter) -> String {
     let rows = state.account.lots().iter().map(|l| {
         let mark = quoter
             .quote_any(&state.world, &l.instrument, state.clock.now)
-            .map_or(l.price, |q| q.mark());
+            .map_or(l.price(), |q| q.mark());
         let symbol = state
             .world
             .underlying_of(&l.instrument)
@@ -64,7 +65,7 @@ pub fn positions_csv(state: &State, quoter: &mut Quoter) -> String {
             l.instrument.to_string(),
             l.quantity.to_string(),
             l.opened.to_string(),
-            l.price.to_string(),
+            l.price().to_string(),
             mark.to_string(),
             l.worth(mark).to_string(),
             l.profit(mark).to_string(),
@@ -286,10 +287,133 @@ fn listed(state: &State, instrument: &Instrument) -> Option<Node> {
     })
 }
 
-/// The statement: every execution, what is open, the cash, and the securities that are named.
+/// Money that moved without a trade in a security, as a bank transaction of the account.
+fn bank(id: String, at: Moment, kind: &str, amount: Money, memo: &str) -> Node {
+    let inner = vec![
+        value("TRNTYPE", kind),
+        value("DTPOSTED", moment(at)),
+        value("TRNAMT", amount),
+        value("FITID", id),
+        value("NAME", memo.chars().take(32).collect::<String>()),
+        value("MEMO", memo),
+    ];
+    Inside(
+        "INVBANKTRAN",
+        vec![Inside("STMTTRN", inner), value("SUBACCTFUND", "MARGIN")],
+    )
+}
+
+/// What happened without an order: money paid in, dividends, daily settlements, expirations,
+/// exercises and assignments with the shares that changed hands. Lots that moved between campaigns
+/// are no matter of a statement.
+fn without_order(
+    state: &State,
+    number: usize,
+    entry: &Entry,
+    named: &mut Vec<Instrument>,
+) -> Vec<Node> {
+    let (id, at, memo) = (format!("entry-{}", number + 1), entry.at, &entry.memo);
+    let cash = entry.amount(Book::Cash);
+    let touched = entry
+        .shares
+        .iter()
+        .filter_map(|s| state.account.campaign(s.campaign));
+    let mut legs: Vec<(Instrument, i64)> = Vec::new();
+    for chapter in touched.flat_map(|c| c.chapters.iter().filter(|c| c.entry == number)) {
+        for (instrument, n) in &chapter.legs {
+            match legs.iter_mut().find(|(i, _)| i == instrument) {
+                Some((_, sum)) => *sum += n,
+                None => legs.push((instrument.clone(), *n)),
+            }
+        }
+    }
+    named.extend(legs.iter().map(|(i, _)| i.clone()));
+    let head = |part: &str| {
+        Inside(
+            "INVTRAN",
+            vec![
+                value("FITID", format!("{id}{part}")),
+                value("DTTRADE", moment(at)),
+                value("MEMO", memo),
+            ],
+        )
+    };
+    let closure = |action: &str, instrument: &Instrument, n: i64| {
+        let lot = state
+            .world
+            .underlying_of(instrument)
+            .map_or(1, |u| u.multiplier);
+        Inside(
+            "CLOSUREOPT",
+            vec![
+                head(""),
+                security(instrument),
+                value("OPTACTION", action),
+                value("UNITS", -n),
+                value("SHPERCTRCT", lot),
+                value("SUBACCTSEC", "MARGIN"),
+            ],
+        )
+    };
+    match entry.kind {
+        EntryKind::Trade | EntryKind::Transfer | EntryKind::Merge => Vec::new(),
+        EntryKind::Deposit => vec![bank(id, at, "DEP", cash, memo)],
+        EntryKind::Variation => vec![bank(id, at, "OTHER", cash, memo)],
+        EntryKind::Dividend => {
+            let symbol = memo.split(' ').next().unwrap_or_default();
+            let instrument = Instrument::Underlying(symbol.to_owned());
+            named.push(instrument.clone());
+            vec![Inside(
+                "INCOME",
+                vec![
+                    head(""),
+                    security(&instrument),
+                    value("INCOMETYPE", "DIV"),
+                    value("TOTAL", cash),
+                    value("SUBACCTSEC", "MARGIN"),
+                    value("SUBACCTFUND", "MARGIN"),
+                ],
+            )]
+        }
+        EntryKind::Settlement | EntryKind::Offset => {
+            let options = legs.iter().filter(|(i, n)| i.option().is_some() && *n != 0);
+            let mut out: Vec<Node> = options.map(|(i, n)| closure("EXPIRE", i, *n)).collect();
+            if cash != Money::ZERO {
+                out.push(bank(format!("{id}-cash"), at, "OTHER", cash, memo));
+            }
+            out
+        }
+        EntryKind::Exercise | EntryKind::Assignment => {
+            let action = if entry.kind == EntryKind::Exercise {
+                "EXERCISE"
+            } else {
+                "ASSIGN"
+            };
+            let strike = legs.iter().find_map(|(i, _)| Some(i.option()?.strike));
+            let delivered = |(i, n): &(Instrument, i64)| {
+                let u = state.world.underlying_of(i)?;
+                let leg = FillLeg {
+                    instrument: i.clone(),
+                    quantity: *n,
+                    price: strike?,
+                };
+                let (part, none) = (format!("{id}-delivered"), Money::ZERO);
+                Some(trade(&part, at, memo, &leg, none, *n > 0, u))
+            };
+            let each = legs.iter().filter(|(_, n)| *n != 0);
+            each.filter_map(|leg| match leg.0.option() {
+                Some(_) => Some(closure(action, &leg.0, leg.1)),
+                None => delivered(leg),
+            })
+            .collect()
+        }
+    }
+}
+
+/// The statement: every execution, what happened without one, what is open, the cash, and the securities that are named.
 pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
     let now = state.clock.now;
-    let begin = state.account.entries().first().map_or(now, |e| e.at);
+    let begin = state.account.entries().front().map_or(now, |e| e.at);
     let mut transactions = vec![value("DTSTART", moment(begin)), value("DTEND", moment(now))];
     let mut named: Vec<Instrument> = Vec::new();
     for (id, o, f) in fills(state) {
@@ -320,11 +444,14 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
             named.push(leg.instrument.clone());
         }
     }
+    for (number, entry) in state.account.entries().iter().enumerate() {
+        transactions.extend(without_order(state, number, entry, &mut named));
+    }
     let mut open = Vec::new();
     for lot in state.account.lots() {
         let mark = quoter
             .quote_any(&state.world, &lot.instrument, now)
-            .map_or(lot.price, |q| q.mark());
+            .map_or(lot.price(), |q| q.mark());
         open.extend(position(state, lot, mark));
         named.push(lot.instrument.clone());
     }

@@ -252,7 +252,7 @@ impl Connection {
     async fn push(&mut self) -> Vec<ServerMessage> {
         let state = self.app.desk.snapshot();
         let mut out = Vec::new();
-        let now = clock(&state.clock);
+        let now = clock(&state.clock, state.heading);
         if self.sent.clock.as_ref() != Some(&now) {
             self.sent.clock = Some(now.clone());
             out.push(ServerMessage::Clock { clock: now });

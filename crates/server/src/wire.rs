@@ -2,14 +2,13 @@
 //! Handlers translate; nothing is computed here.
 
 use desk::{
-    Evaluation, Even, Extent, Holding, Instrument, Leg, Moment, Money, PriceStyle, Underlying,
-    Verdict,
+    Evaluation, Even, Extent, Holding, Instrument, Leg, Moment, Money, Package, PackageError,
+    PriceStyle, Underlying, Verdict,
 };
 use market::exchange::chance_within;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::campaigns::AfterWire;
 use crate::entry_wire::EntryWire;
 use crate::refusal::Refusal;
 
@@ -24,17 +23,39 @@ pub struct LegWire {
     pub quantity: i64,
 }
 
-/// Reads legs into a structure.
-pub(crate) fn structure(legs: &[LegWire]) -> Result<Holding, Refusal> {
+fn legs(legs: &[LegWire]) -> Result<Vec<Leg>, Refusal> {
     let read = |l: &LegWire| -> Result<Leg, Refusal> {
         Ok(Leg {
             instrument: l.contract.parse()?,
             quantity: l.quantity,
         })
     };
-    Ok(Holding::new(
-        legs.iter().map(read).collect::<Result<Vec<_>, _>>()?,
-    ))
+    legs.iter().map(read).collect()
+}
+
+/// Reads the legs of one package.
+pub(crate) fn package(wire: &[LegWire]) -> Result<Package, Refusal> {
+    Ok(Package::new(legs(wire)?)?)
+}
+
+/// Most of one leg in a draft: as many packages of the largest ratio as an order may ask for.
+const MOST_OF_A_LEG: i64 = desk::MOST_CONTRACTS * desk::order::MOST_PACKAGES;
+
+/// Reads legs with their full quantities: so many packages that an order may send.
+pub(crate) fn structure(wire: &[LegWire]) -> Result<Holding, Refusal> {
+    let legs = legs(wire)?;
+    let wrong = |l: &&Leg| l.quantity == 0 || l.quantity.unsigned_abs() > MOST_OF_A_LEG as u64;
+    if let Some(l) = legs.iter().find(wrong) {
+        return Err(PackageError::Quantity {
+            instrument: l.instrument.clone(),
+            quantity: l.quantity,
+            most: MOST_OF_A_LEG,
+        }
+        .into());
+    }
+    let holding = Holding::new(legs);
+    Package::of(&holding)?;
+    Ok(holding)
 }
 
 pub(crate) fn legs_wire(s: &Holding) -> Vec<LegWire> {
@@ -130,16 +151,16 @@ pub struct EvenWire {
     pub stretch: bool,
 }
 
-pub(crate) fn even(e: &Even) -> EvenWire {
+pub(crate) fn even(e: &Even, style: PriceStyle) -> EvenWire {
     match e {
         Even::Point(p) => EvenWire {
-            from: p.fixed(2),
-            to: Some(p.fixed(2)),
+            from: style.nearest(*p),
+            to: Some(style.nearest(*p)),
             stretch: false,
         },
         Even::Range(a, b) => EvenWire {
-            from: a.fixed(2),
-            to: b.map(|b| b.fixed(2)),
+            from: style.nearest(*a),
+            to: b.map(|b| style.nearest(b)),
             stretch: true,
         },
     }
@@ -165,6 +186,9 @@ pub struct GreeksWire {
     pub theta: f64,
     /// Per volatility point.
     pub vega: f64,
+    /// Something in it ends within a day: of that, theta is the change over what is left of it.
+    #[serde(rename = "thetaToTheEnd")]
+    pub theta_to_the_end: bool,
 }
 
 pub(crate) fn greeks(g: &desk::PositionGreeks) -> GreeksWire {
@@ -173,6 +197,7 @@ pub(crate) fn greeks(g: &desk::PositionGreeks) -> GreeksWire {
         gamma: g.gamma,
         theta: g.theta,
         vega: g.vega,
+        theta_to_the_end: g.theta_to_the_end,
     }
 }
 
@@ -241,6 +266,44 @@ pub struct MoneyWire {
     pub requirement_change: String,
     /// How the margin comes about.
     pub parts: Vec<String>,
+}
+
+/// A campaign after an order: what is left, and what all of it makes from its first opening on.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct AfterWire {
+    /// "2 × iron condor 205/200 · 175/165"; absent where nothing is left.
+    pub left: Option<String>,
+    /// Profit booked by then, fees taken off.
+    pub booked: String,
+    /// Prices of the curves.
+    pub prices: Vec<f64>,
+    /// Profit of the whole campaign at the first expiration of what is left.
+    pub outline: Vec<f64>,
+    /// The same if the price were there now.
+    pub today: Vec<f64>,
+}
+
+pub(crate) fn after(left: &crate::campaigns::Left, underlying: &Underlying) -> AfterWire {
+    let holding = &left.holding;
+    let name = || {
+        let name = desk::recognise(holding, underlying).text;
+        format!(
+            "{} × {name} {}",
+            holding.packages(),
+            holding.strikes_label()
+        )
+    };
+    let curves = left.evaluation.as_ref().map(|e| &e.curves);
+    let copied =
+        |of: fn(&desk::Curves) -> &Vec<f64>| curves.map_or_else(Vec::new, |c| of(c).clone());
+    AfterWire {
+        left: (!holding.is_empty()).then(|| name().trim_end().to_owned()),
+        booked: left.booked.to_string(),
+        prices: copied(|c| &c.prices),
+        outline: copied(|c| &c.outline),
+        today: copied(|c| &c.today),
+    }
 }
 
 /// The one answer.
@@ -390,7 +453,13 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
         tick: style.write(e.quote.tick),
         most: extent(&e.horizon.shape.most),
         least: extent(&e.horizon.shape.least),
-        evens: e.horizon.shape.evens.iter().map(even).collect(),
+        evens: e
+            .horizon
+            .shape
+            .evens
+            .iter()
+            .map(|e| even(e, style))
+            .collect(),
         tail_above: above,
         tail_below: below,
         kinks: e
@@ -491,9 +560,11 @@ pub struct ClockWire {
     pub open: bool,
     /// When that changes next.
     pub until: String,
+    /// Where a jump leads that is under way.
+    pub heading: Option<String>,
 }
 
-pub(crate) fn clock(c: &market::Clock) -> ClockWire {
+pub(crate) fn clock(c: &market::Clock, heading: Option<Moment>) -> ClockWire {
     let (open, until) = crate::state::session(c.now);
     ClockWire {
         now: c.now.to_string(),
@@ -502,6 +573,7 @@ pub(crate) fn clock(c: &market::Clock) -> ClockWire {
         speeds: market::SPEEDS.to_vec(),
         open,
         until: until.to_string(),
+        heading: heading.map(|m| m.to_string()),
     }
 }
 

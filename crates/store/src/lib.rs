@@ -13,7 +13,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use desk::order::Event;
-use desk::{Bell, Cause, Contract, Entry, EntryKind, Fill, Moment, Money, Order};
+use desk::{Cause, ClockState, Entry, EntryKind, Fact, Fill, Journalled, Moment, Money, Saved};
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{self, ConnectionManager, Pool};
@@ -53,77 +53,6 @@ pub enum StoreError {
     },
 }
 
-/// State of the clock as stored.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct ClockState {
-    /// The moment.
-    pub now: Moment,
-    /// Whether it runs.
-    pub running: bool,
-    /// Multiple of real time.
-    pub speed: u32,
-}
-
-/// One thing to keep.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Fact {
-    /// A setting, replaced.
-    Setting(String, String),
-    /// The clock, replaced.
-    Clock(ClockState),
-    /// A new order, with its first events.
-    Placed(Order),
-    /// Something that happened to an order.
-    Happened(u64, Moment, Event),
-    /// A journal entry. A trade belongs to the order's fill just before it; one that no order made
-    /// names its cause.
-    Booked(Entry, Option<Cause>),
-    /// A series is not to be exercised at its end, or is after all.
-    Declined(Contract, bool, Moment),
-    /// A draft, replaced, as the text the server gave.
-    Draft(String, String, Moment),
-    /// A draft thrown away.
-    DraftGone(String),
-    /// The account's value at the close of a day.
-    Mark(String, Money),
-    /// A bell, new or changed.
-    Bell(Bell),
-    /// A bell taken away.
-    BellGone(u64),
-}
-
-/// A journal entry with what caused it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Journalled {
-    /// The entry as booked.
-    pub entry: Entry,
-    /// The execution, for a trade.
-    pub fill: Option<Fill>,
-    /// What it was about, where no order made it.
-    pub cause: Option<Cause>,
-}
-
-/// Everything stored, in the order it happened.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Saved {
-    /// Settings by name.
-    pub settings: HashMap<String, String>,
-    /// The clock, if ever set.
-    pub clock: Option<ClockState>,
-    /// Orders by number.
-    pub orders: Vec<Order>,
-    /// The journal.
-    pub journal: Vec<Journalled>,
-    /// Drafts as (slot, text), by slot.
-    pub drafts: Vec<(String, String)>,
-    /// Account value at closes, as (date, value), ascending.
-    pub marks: Vec<(String, Money)>,
-    /// Series that are not to be exercised at their end.
-    pub declined: Vec<Contract>,
-    /// Bells by number.
-    pub bells: Vec<Bell>,
-}
-
 #[derive(Debug)]
 struct Pragmas;
 
@@ -145,6 +74,9 @@ pub struct Store {
 
 impl Store {
     /// Opens (or creates) the file and brings its schema up to date.
+    ///
+    /// # Errors
+    /// The file cannot be opened, or its schema cannot be brought up to date.
     pub fn open(path: &Path) -> Result<Store, StoreError> {
         let name = path.to_string_lossy();
         // The journal mode stays with the file, but can be set only while nobody else has it open:
@@ -168,6 +100,9 @@ impl Store {
     }
 
     /// Writes all facts or none. Durable when it returns.
+    ///
+    /// # Errors
+    /// The database refuses; then nothing was written.
     pub fn commit(&self, facts: &[Fact]) -> Result<(), StoreError> {
         self.pool
             .get()?
@@ -175,6 +110,9 @@ impl Store {
     }
 
     /// Reads everything back.
+    ///
+    /// # Errors
+    /// The database refuses, or a row cannot be what it claims.
     pub fn load(&self) -> Result<Saved, StoreError> {
         let mut connection = self.pool.get()?;
         let c = &mut *connection;
@@ -244,6 +182,7 @@ impl Store {
                     memo: row.memo,
                     order: row.order_id.map(|o| o as u64),
                     postings: posted.remove(&row.id).unwrap_or_default(),
+                    shares: Vec::new(),
                 };
                 Ok(Journalled {
                     entry,
@@ -286,6 +225,13 @@ impl Store {
                 .into_iter()
                 .map(DeclinedRow::into_contract)
                 .collect::<Result<_, _>>()?,
+            labels: campaigns::table
+                .select(CampaignRow::as_select())
+                .order(campaigns::id)
+                .load(c)?
+                .into_iter()
+                .map(CampaignRow::into_label)
+                .collect(),
             bells: bells::table
                 .select(BellRow::as_select())
                 .order(bells::id)
@@ -331,6 +277,7 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
                     position: position as i64,
                     instrument: leg.instrument.to_string(),
                     ratio: leg.quantity,
+                    closes: order.request.closing.contains(&position),
                 };
                 diesel::insert_into(order_legs::table)
                     .values(row)
@@ -342,6 +289,11 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
         }
         Fact::Happened(order, at, event) => write_event(c, *order, *at, event)?,
         Fact::Booked(entry, cause) => write_entry(c, entry, cause.as_ref())?,
+        Fact::Described(campaign, label) => {
+            diesel::replace_into(campaigns::table)
+                .values(CampaignRow::of(*campaign, label))
+                .execute(c)?;
+        }
         Fact::Declined(contract, true, at) => {
             let row = DeclinedRow {
                 contract: contract.to_string(),
@@ -444,10 +396,15 @@ fn write_entry(
         memo: entry.memo.clone(),
         order_id,
         fill_event,
-        instrument: cause.map(|c| c.instrument.to_string()),
-        value: cause.map(|c| c.value.raw()),
-        quantity: cause.map(|c| c.quantity),
-    };
+        instrument: None,
+        value: None,
+        quantity: None,
+        only_campaigns: None,
+        from_campaign: None,
+        to_campaign: None,
+        parts: None,
+    }
+    .about(cause);
     diesel::insert_into(journal::table).values(row).execute(c)?;
     for (position, (book, amount)) in entry.postings.iter().enumerate() {
         let row = PostingRow {

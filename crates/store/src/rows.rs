@@ -3,16 +3,16 @@
 
 use desk::order::Event;
 use desk::{
-    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Holding, Instrument,
-    Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Price, Pricing, Purpose, Request,
-    TimeInForce, Trigger, TriggerSide,
+    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Instrument, Label,
+    Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Package, Price, Pricing, Purpose,
+    Request, TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
 
 use crate::StoreError;
 use crate::schema::{
-    bells, clock, day_marks, declined, drafts, fill_legs, journal, order_events, order_legs,
-    orders, postings, settings,
+    bells, campaigns, clock, day_marks, declined, drafts, fill_legs, journal, order_events,
+    order_legs, orders, postings, settings,
 };
 
 macro_rules! row {
@@ -30,7 +30,8 @@ row!(OrderRow, orders, {
     time_in_force: String, good_till: Option<String>, trigger_side: Option<String>, trigger_level: Option<i64>, trigger_trail: Option<i64>,
     after_order: Option<i64>, cancel_group: Option<i64>,
 });
-row!(OrderLegRow, order_legs, { order_id: i64, position: i64, instrument: String, ratio: i64 });
+row!(OrderLegRow, order_legs, { order_id: i64, position: i64, instrument: String, ratio: i64, closes: bool });
+row!(CampaignRow, campaigns, { id: i64, name: String, note: String, tags: String });
 row!(EventRow, order_events, {
     id: i64, order_id: i64, at_ms: i64, kind: String, price: Option<i64>, packages: Option<i64>, fees: Option<i64>, reason: Option<String>,
     step: Option<i64>, every_s: Option<i64>, after_order: Option<i64>, cancel_group: Option<i64>,
@@ -38,6 +39,7 @@ row!(EventRow, order_events, {
 row!(FillLegRow, fill_legs, { event_id: i64, position: i64, instrument: String, quantity: i64, price: i64 });
 row!(JournalRow, journal, {
     id: i64, at_ms: i64, kind: String, memo: String, order_id: Option<i64>, fill_event: Option<i64>, instrument: Option<String>, value: Option<i64>, quantity: Option<i64>,
+    only_campaigns: Option<String>, from_campaign: Option<i64>, to_campaign: Option<i64>, parts: Option<String>,
 });
 row!(PostingRow, postings, { entry_id: i64, position: i64, book: String, amount: i64 });
 row!(DraftRow, drafts, { slot: String, body: String, updated_ms: i64 });
@@ -136,6 +138,11 @@ impl OrderRow {
         events: Vec<(Moment, Event)>,
     ) -> Result<Order, StoreError> {
         let id = self.id;
+        let closing = legs
+            .iter()
+            .filter(|l| l.closes)
+            .map(|l| l.position as usize);
+        let closing = closing.collect();
         let legs = legs
             .into_iter()
             .map(|l| {
@@ -145,7 +152,7 @@ impl OrderRow {
                 })
             })
             .collect::<Result<Vec<_>, StoreError>>()?;
-        let unit = Holding::new(legs).map_err(|e| broken("orders", id, e))?;
+        let unit = Package::new(legs).map_err(|e| broken("orders", id, e))?;
         let time_in_force = match (self.time_in_force.as_str(), &self.good_till) {
             ("good_till_date", Some(date)) => {
                 TimeInForce::GoodTillDate(date.parse().map_err(|e| broken("orders", id, e))?)
@@ -197,6 +204,7 @@ impl OrderRow {
                 (Some(campaign), false) => Purpose::Close(campaign as u64),
                 (Some(campaign), true) => Purpose::Roll(campaign as u64),
             },
+            closing,
         };
         Ok(Order {
             id: id as u64,
@@ -260,6 +268,7 @@ impl EventRow {
             Event::Triggered(p) => told("triggered", priced(p)),
             Event::Activated(n) => told("activated", counted(n)),
             Event::Reduced(n) => told("reduced", counted(n)),
+            Event::Forgone(n) => told("forgone", counted(n)),
             Event::Filled(f) => told(
                 "filled",
                 EventRow {
@@ -305,6 +314,7 @@ impl EventRow {
             }),
             "activated" => Event::Activated(need(self.packages, "packages")?),
             "reduced" => Event::Reduced(need(self.packages, "packages")?),
+            "forgone" => Event::Forgone(need(self.packages, "packages")?),
             "cancelled" => Event::Cancelled,
             "expired" => Event::Expired(self.reason.unwrap_or_default()),
             _ => {
@@ -329,7 +339,7 @@ impl EventRow {
     }
 }
 
-const KINDS: [(EntryKind, &str); 7] = [
+const KINDS: [(EntryKind, &str); 10] = [
     (EntryKind::Deposit, "deposit"),
     (EntryKind::Trade, "trade"),
     (EntryKind::Settlement, "settlement"),
@@ -337,6 +347,9 @@ const KINDS: [(EntryKind, &str); 7] = [
     (EntryKind::Assignment, "assignment"),
     (EntryKind::Dividend, "dividend"),
     (EntryKind::Variation, "variation"),
+    (EntryKind::Offset, "offset"),
+    (EntryKind::Transfer, "transfer"),
+    (EntryKind::Merge, "merge"),
 ];
 
 pub(crate) fn kind_word(kind: EntryKind) -> &'static str {
@@ -378,16 +391,92 @@ pub(crate) fn book_of(row: &PostingRow) -> Result<(Book, Money), StoreError> {
     Ok((book, Money::from_raw(row.amount)))
 }
 
+/// What an entry that no order made was about.
 pub(crate) fn cause_of(row: &JournalRow) -> Result<Option<Cause>, StoreError> {
-    let cause = |text: &String| -> Result<Cause, StoreError> {
-        let value = Price::from_raw(row.value.unwrap_or(0));
-        Ok(Cause {
+    let wrong = |what: &str| broken("journal", row.id, what);
+    if let Some(text) = &row.instrument {
+        let only = row.only_campaigns.iter().flat_map(|t| t.split_whitespace());
+        let only = only.map(|id| id.parse().map_err(|e| broken("journal", row.id, e)));
+        return Ok(Some(Cause::Market {
             instrument: instrument("journal", row.id, text)?,
-            value,
+            value: Price::from_raw(row.value.unwrap_or(0)),
             quantity: row.quantity.unwrap_or(0),
-        })
+            only: only.collect::<Result<_, _>>()?,
+        }));
+    }
+    let (Some(from), Some(to)) = (row.from_campaign, row.to_campaign) else {
+        return Ok(None);
     };
-    row.instrument.as_ref().map(cause).transpose()
+    let (from, to) = (from as u64, to as u64);
+    let Some(parts) = &row.parts else {
+        return Ok(Some(Cause::Merged { from, into: to }));
+    };
+    let part = |line: &str| {
+        let (quantity, text) = line.split_once(' ').ok_or_else(|| wrong("parts"))?;
+        let quantity = quantity.parse().map_err(|e| broken("journal", row.id, e))?;
+        Ok((instrument("journal", row.id, text)?, quantity))
+    };
+    let parts = parts.lines().map(part).collect::<Result<_, StoreError>>()?;
+    Ok(Some(Cause::Moved { from, to, parts }))
+}
+
+impl JournalRow {
+    /// Writes down what an entry was about.
+    pub(crate) fn about(self, cause: Option<&Cause>) -> JournalRow {
+        match cause {
+            None => self,
+            Some(Cause::Market {
+                instrument,
+                value,
+                quantity,
+                only,
+            }) => {
+                let ids: Vec<String> = only.iter().map(u64::to_string).collect();
+                JournalRow {
+                    instrument: Some(instrument.to_string()),
+                    value: Some(value.raw()),
+                    quantity: Some(*quantity),
+                    only_campaigns: (!ids.is_empty()).then(|| ids.join(" ")),
+                    ..self
+                }
+            }
+            Some(Cause::Moved { from, to, parts }) => {
+                let line = |(i, n): &(Instrument, i64)| format!("{n} {i}");
+                JournalRow {
+                    from_campaign: Some(*from as i64),
+                    to_campaign: Some(*to as i64),
+                    parts: Some(parts.iter().map(line).collect::<Vec<_>>().join("\n")),
+                    ..self
+                }
+            }
+            Some(Cause::Merged { from, into }) => JournalRow {
+                from_campaign: Some(*from as i64),
+                to_campaign: Some(*into as i64),
+                ..self
+            },
+        }
+    }
+}
+
+impl CampaignRow {
+    pub(crate) fn of(id: u64, label: &Label) -> CampaignRow {
+        CampaignRow {
+            id: id as i64,
+            name: label.name.clone(),
+            note: label.note.clone(),
+            tags: label.tags.join("\n"),
+        }
+    }
+
+    pub(crate) fn into_label(self) -> (u64, Label) {
+        let tags = self.tags.lines().map(str::to_owned).collect();
+        let label = Label {
+            name: self.name,
+            note: self.note,
+            tags,
+        };
+        (self.id as u64, label)
+    }
 }
 
 impl DeclinedRow {
@@ -422,7 +511,7 @@ impl BellRow {
                 side,
                 level,
             } => {
-                let lines = |s: &Holding| {
+                let lines = |s: &Package| {
                     s.legs()
                         .iter()
                         .map(|l| format!("{} {}", l.quantity, l.instrument))
@@ -468,8 +557,8 @@ impl BellRow {
                 quantity: ratio.parse().map_err(|e| broken("bells", id, e))?,
             })
         };
-        let unit = |legs: String| -> Result<Holding, StoreError> {
-            Holding::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?)
+        let unit = |legs: String| -> Result<Package, StoreError> {
+            Package::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?)
                 .map_err(|e| broken("bells", id, e))
         };
         let listens = match (

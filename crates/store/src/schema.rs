@@ -9,7 +9,7 @@ diesel::table! {
         trigger_level -> Nullable<BigInt>, trigger_trail -> Nullable<BigInt>, after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
     }
 }
-diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, instrument -> Text, ratio -> BigInt, } }
+diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, instrument -> Text, ratio -> BigInt, closes -> Bool, } }
 diesel::table! {
     order_events (id) {
         id -> BigInt, order_id -> BigInt, at_ms -> BigInt, kind -> Text, price -> Nullable<BigInt>, packages -> Nullable<BigInt>,
@@ -24,6 +24,8 @@ diesel::table! {
     journal (id) {
         id -> BigInt, at_ms -> BigInt, kind -> Text, memo -> Text, order_id -> Nullable<BigInt>, fill_event -> Nullable<BigInt>,
         instrument -> Nullable<Text>, value -> Nullable<BigInt>, quantity -> Nullable<BigInt>,
+        only_campaigns -> Nullable<Text>, from_campaign -> Nullable<BigInt>, to_campaign -> Nullable<BigInt>,
+        parts -> Nullable<Text>,
     }
 }
 diesel::table! { postings (entry_id, position) { entry_id -> BigInt, position -> BigInt, book -> Text, amount -> BigInt, } }
@@ -36,3 +38,4 @@ diesel::table! {
         legs -> Nullable<Text>, rung_ms -> Nullable<BigInt>, says -> Nullable<Text>, answered -> Bool,
     }
 }
+diesel::table! { campaigns (id) { id -> BigInt, name -> Text, note -> Text, tags -> Text, } }

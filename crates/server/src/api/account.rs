@@ -4,14 +4,14 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use serde::Deserialize;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::book_view::{self, BookView, Masthead};
 use crate::ledger_view::{self, LedgerView};
-use crate::problem::{Body, Problem};
+use crate::problem::{Body, Problem, Query};
 use crate::refusal::Refusal;
 
 /// Account value, buying power, today's result.
@@ -48,10 +48,26 @@ async fn exercise(
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// Every cash movement, and the proof that they add up.
-#[utoipa::path(get, path = "/ledger", tag = "account", responses((status = 200, body = LedgerView)))]
-async fn ledger(State(app): State<AppState>) -> Result<Json<LedgerView>, Problem> {
-    Ok(Json(app.read(|state, _| ledger_view::ledger(state)).await?))
+/// Which lines of the ledger are asked for.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+struct LedgerQuery {
+    /// Those before this number; the newest when absent.
+    #[serde(default)]
+    before: Option<usize>,
+}
+
+/// A page of the ledger, and the proof that all of it adds up.
+#[utoipa::path(get, path = "/ledger", tag = "account", params(LedgerQuery),
+    responses((status = 200, body = LedgerView)))]
+async fn ledger(
+    State(app): State<AppState>,
+    Query(query): Query<LedgerQuery>,
+) -> Result<Json<LedgerView>, Problem> {
+    let page = move |state: &engine::State, _: &mut market::Quoter| {
+        ledger_view::ledger(state, query.before)
+    };
+    Ok(Json(app.read(page).await?))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

@@ -130,6 +130,7 @@ async fn margin_sheet(
         let proposal = Proposal {
             structure,
             entry,
+            realised: desk::Money::ZERO,
             range: None,
             closing: request.closes.is_some() && !request.rolls,
         };

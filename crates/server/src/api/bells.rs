@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::{Bell, BellSide, Listens, Occurrence};
+use desk::{Bell, BellSide, Listens, Occurrence, Package};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -12,6 +12,7 @@ use utoipa_axum::routes;
 use crate::app::AppState;
 use crate::bells::{listens_words, style_of};
 use crate::problem::{Body, Path, Problem};
+use crate::refusal::Refusal;
 use crate::wire::{LegWire, parse_price, structure};
 
 /// On which side of its level a price rings.
@@ -127,7 +128,11 @@ async fn set_bell(
     let unit = if request.legs.is_empty() {
         None
     } else {
-        Some(structure(&request.legs)?.unit())
+        Some(
+            Package::of(&structure(&request.legs)?)
+                .map_err(Refusal::from)?
+                .0,
+        )
     };
     let side = if matches!(request.side, SideWire::Above) {
         BellSide::Above

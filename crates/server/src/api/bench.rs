@@ -426,6 +426,7 @@ pub(crate) fn judge(
     let proposal = Proposal {
         structure: structure.clone(),
         entry,
+        realised: desk::Money::ZERO,
         range: None,
         closing: false,
     };
@@ -440,6 +441,7 @@ pub(crate) fn judge(
     };
     let asked = Judgement {
         price: evaluation.price,
+        realised: desk::Money::ZERO,
         moved: moved(&request.moved, &smiles)?,
         days: request.days.clone(),
         span: span(request.span)?,

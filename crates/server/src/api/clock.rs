@@ -2,6 +2,8 @@
 
 use axum::Json;
 use axum::extract::State;
+use desk::Moment;
+use engine::Engine;
 use market::Step;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -10,6 +12,7 @@ use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::problem::{Body, Problem};
+use crate::refusal::Refusal;
 use crate::wire::{ClockWire, clock};
 
 /// How far to jump.
@@ -44,41 +47,68 @@ struct ClockRequest {
     /// Jump to 09:30 of this date.
     #[serde(default)]
     until: Option<String>,
+    /// End a jump that is under way at its next stop.
+    #[serde(default)]
+    stop: bool,
+}
+
+impl StepWire {
+    fn parse(self) -> Step {
+        match self {
+            StepWire::Minute => Step::Minute,
+            StepWire::Hour => Step::Hour,
+            StepWire::Open => Step::Open,
+            StepWire::Close => Step::Close,
+            StepWire::Expiration => Step::Expiration,
+        }
+    }
 }
 
 /// The clock now.
 #[utoipa::path(get, path = "/clock", tag = "clock", responses((status = 200, body = ClockWire)))]
 async fn read(State(app): State<AppState>) -> Json<ClockWire> {
-    Json(clock(&app.desk.snapshot().clock))
+    let state = app.desk.snapshot();
+    Json(clock(&state.clock, state.heading))
 }
 
-/// Changes the clock; everything on the way of a step happens in its order.
-#[utoipa::path(post, path = "/clock", tag = "clock", request_body = ClockRequest, responses((status = 200, body = ClockWire), (status = 422, body = Problem)))]
+/// Changes the clock; everything on the way of a jump happens in its order. A jump is answered when
+/// it has arrived, or where it was ended. All of a request holds, or none of it.
+#[utoipa::path(post, path = "/clock", tag = "clock", request_body = ClockRequest,
+    responses((status = 200, body = ClockWire), (status = 422, body = Problem)))]
 async fn change(
     State(app): State<AppState>,
     Body(request): Body<ClockRequest>,
 ) -> Result<Json<ClockWire>, Problem> {
-    let now = app
-        .command(move |desk| {
-            if request.running.is_some() || request.speed.is_some() {
-                desk.set_clock(request.running, request.speed)?;
+    if request.stop {
+        app.desk.stop_jump();
+    }
+    let (running, speed) = (request.running, request.speed);
+    let target = move |engine: &Engine| -> Result<Option<Moment>, Refusal> {
+        match (request.step, &request.until) {
+            (None, None) => Ok(None),
+            (Some(step), None) => Ok(Some(engine.target(step.parse()))),
+            (None, Some(date)) => engine.opening_of(date).map(Some),
+            (Some(_), Some(_)) => Err(Refusal::Field {
+                field: "step",
+                message: "write either a step or a date in \"until\"".into(),
+            }),
+        }
+    };
+    // Where it leads is looked at first: what cannot be stepped to changes nothing.
+    let to = app
+        .command(move |engine| {
+            let to = target(engine)?;
+            if running.is_some() || speed.is_some() {
+                engine.set_clock(running, speed)?;
             }
-            if let Some(step) = request.step {
-                desk.step(match step {
-                    StepWire::Minute => Step::Minute,
-                    StepWire::Hour => Step::Hour,
-                    StepWire::Open => Step::Open,
-                    StepWire::Close => Step::Close,
-                    StepWire::Expiration => Step::Expiration,
-                })?;
-            }
-            if let Some(date) = request.until {
-                desk.step_to(&date)?;
-            }
-            Ok(desk.state().clock)
+            Ok(to)
         })
         .await?;
-    Ok(Json(clock(&now)))
+    let now = match to {
+        Some(to) => app.desk.jump(move |_| Ok(to)).await??,
+        None => app.desk.snapshot().clock,
+    };
+    Ok(Json(clock(&now, None)))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

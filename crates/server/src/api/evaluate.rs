@@ -31,6 +31,7 @@ pub(crate) fn evaluate_now(
     let proposal = Proposal {
         structure,
         entry,
+        realised: desk::Money::ZERO,
         range: request.low.zip(request.high),
         closing: request.closes.is_some() && !request.rolls,
     };
@@ -41,7 +42,7 @@ pub(crate) fn evaluate_now(
         .map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer))
     {
         None | Some(Err(Refusal::NoCampaign(_))) => None,
-        Some(found) => Some(found?),
+        Some(found) => Some(crate::wire::after(&found?, underlying)),
     };
     let mut wire = EvaluationWire {
         after,

@@ -105,6 +105,7 @@ fn view(
         let proposal = Proposal {
             structure: idea.structure,
             entry: desk::EntryPrice::Middle,
+            realised: desk::Money::ZERO,
             range: None,
             closing: false,
         };

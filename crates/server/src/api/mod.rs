@@ -4,6 +4,7 @@ mod account;
 mod balance;
 mod bells;
 pub(crate) mod bench;
+mod campaigns;
 mod chain;
 mod clock;
 mod compare;
@@ -37,6 +38,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(balance::router())
         .merge(bells::router())
         .merge(orders::router())
+        .merge(campaigns::router())
         .merge(statements::router())
         .merge(drafts::router())
         .merge(clock::router())

@@ -1,5 +1,7 @@
 //! Placing, changing and cancelling orders.
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
@@ -8,18 +10,18 @@ use desk::{
     TriggerSide,
 };
 use serde::Deserialize;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::app::AppState;
 use crate::fix;
-use crate::order_wire::{OrderWire, order, orders};
+use crate::order_wire::{OrderWire, order};
 use crate::problem::{Body, Path, Problem, Query};
 use crate::refusal::Refusal;
 use crate::state::known;
 use crate::trading::Tie;
-use crate::wire::{LegWire, parse_price, structure};
+use crate::wire::{LegWire, package, parse_price};
 
 /// How long an order stands.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -133,7 +135,7 @@ impl PlaceRequest {
         Ok(Request {
             client_id: self.client_id,
             symbol: self.symbol,
-            unit: structure(&self.legs)?,
+            unit: package(&self.legs)?,
             quantity: self.quantity,
             pricing: self.limit.map_or(Ok(Pricing::Market), |text| {
                 parse_price("limit", &text, style).map(Pricing::Limit)
@@ -171,6 +173,7 @@ impl PlaceRequest {
                     });
                 }
             },
+            closing: Vec::new(),
         })
     }
 }
@@ -183,11 +186,55 @@ struct RepriceRequest {
     limit: String,
 }
 
-/// All orders, oldest first.
-#[utoipa::path(get, path = "/orders", tag = "orders", responses((status = 200, body = Vec<OrderWire>)))]
-async fn list_orders(State(app): State<AppState>) -> Json<Vec<OrderWire>> {
+/// Which of the ended orders are listed.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+struct OrdersQuery {
+    /// Those before this number; the newest when absent.
+    #[serde(default)]
+    before: Option<u64>,
+    /// So many of them at most.
+    #[serde(default)]
+    limit: Option<usize>,
+}
+
+/// Ended orders that are listed where nothing else is asked for, and at most.
+const ENDED: usize = 200;
+const MOST_ENDED: usize = 1_000;
+
+/// Open orders, and a page of the ended ones: the newest, or those before a number. Oldest first.
+#[utoipa::path(get, path = "/orders", tag = "orders", params(OrdersQuery),
+    responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
+async fn list_orders(
+    State(app): State<AppState>,
+    Query(query): Query<OrdersQuery>,
+) -> Result<Json<Vec<OrderWire>>, Problem> {
+    let limit = query.limit.unwrap_or(ENDED);
+    if !(1..=MOST_ENDED).contains(&limit) {
+        return Err(Refusal::Field {
+            field: "limit",
+            message: format!("{limit} orders; write 1 to {MOST_ENDED}"),
+        }
+        .into());
+    }
     let state = app.desk.snapshot();
-    Json(orders(&state.orders, &state.world))
+    let from = match query.before {
+        None => state.orders.len(),
+        Some(id) => state.orders.iter().take_while(|o| o.id < id).count(),
+    };
+    let ended = (0..from).rev().filter_map(|i| state.orders.get(i));
+    let ended = ended.filter(|o| state.open.binary_search(&o.id).is_err());
+    let mut listed: Vec<&Arc<desk::Order>> = ended.take(limit).collect();
+    if query.before.is_none() {
+        listed.extend(state.open_orders());
+    }
+    listed.sort_by_key(|o| o.id);
+    Ok(Json(
+        listed
+            .into_iter()
+            .filter_map(|o| order(o, &state))
+            .collect(),
+    ))
 }
 
 /// Places a ticket.
@@ -267,28 +314,19 @@ async fn place_linked(
     responses((status = 200, content_type = "text/plain", body = String), (status = 404, body = Problem)))]
 async fn fix_text(State(app): State<AppState>, Path(id): Path<u64>) -> Result<String, Problem> {
     let state = app.desk.snapshot();
-    let found = state
-        .orders
-        .iter()
-        .find(|o| o.id == id)
-        .ok_or(Refusal::NoOrder(id))?;
+    let found = state.order(id)?;
     let underlying = known(&state, &found.request.symbol)?;
     Ok(fix::order_text(found, underlying).replace(fix::BETWEEN, "|"))
 }
 
 fn shown(app: &AppState, o: &desk::Order) -> Result<OrderWire, Refusal> {
     let state = app.desk.snapshot();
-    order(o, &state.orders, &state.world).ok_or(Refusal::NoOrder(o.id))
+    order(o, &state).ok_or(Refusal::NoOrder(o.id))
 }
 
 /// How prices of an order are written.
 fn style_of(state: &crate::state::State, id: u64) -> PriceStyle {
-    let symbol = state
-        .orders
-        .iter()
-        .find(|o| o.id == id)
-        .map(|o| o.request.symbol.as_str())
-        .unwrap_or_default();
+    let symbol = state.order(id).map_or("", |o| o.request.symbol.as_str());
     state
         .world
         .underlying(symbol)

@@ -286,8 +286,8 @@ impl Market<'_> {
             .options()
             .zip(&quotes)
             .map(|((c, quantity), q)| MarginLeg {
- ends: underlying().expiry_moment(&c),
- contract: c.clone(),
+                ends: u.expiry_moment(c),
+                contract: c.clone(),
                 quantity,
                 mark: q.mark(),
             });

@@ -82,7 +82,10 @@ async fn import_fills(
     text: String,
 ) -> Result<(StatusCode, Json<ImportReport>), Problem> {
     Ok(
-        match app.command(move |desk| desk.import_fills(&text)).await? {
+        match app
+            .command(move |engine| crate::fills_import::import_fills(engine, &text))
+            .await?
+        {
             Ok(booked) => (
                 StatusCode::OK,
                 Json(ImportReport {

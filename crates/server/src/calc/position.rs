@@ -2,7 +2,7 @@
 
 use std::io::{Read, Write};
 
-use desk::position::{Horizon, Limit, Point, Position, PositionKind, PositionLeg, Scene, Shift};
+use desk::position::{Extreme, Horizon, Point, Position, PositionKind, PositionLeg, Scene, Shift};
 use quant::{Accuracy, Kind, Style};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -142,10 +142,10 @@ fn leg(number: usize, l: LegIn) -> Result<PositionLeg, String> {
     })
 }
 
-fn limit(l: Limit, sign: f64) -> (Value, Option<&'static str>) {
+fn limit(l: &Extreme, sign: f64) -> (Value, Option<&'static str>) {
     match l {
-        Limit::Unlimited => ("unlimited".into(), Some("up")),
-        Limit::At(v) => ((sign * v).into(), None),
+        Extreme::Unlimited => ("unlimited".into(), Some("up")),
+        Extreme::At { profit, .. } => ((sign * profit).into(), None),
     }
 }
 
@@ -205,12 +205,12 @@ fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
         legs,
     };
     let horizon = position
-        .horizon(case.prob_vol, accuracy)
+        .horizon(case.prob_vol, 0.0, accuracy)
         .map_err(|e| e.to_string())?;
     let eval = evaluated(&position, &case.eval, accuracy).map_err(|e| e.to_string())?;
     let h = horizon.as_ref();
-    let most = h.map(|h| limit(h.most, 1.0));
-    let least = h.map(|h| limit(h.least, -1.0));
+    let most = h.map(|h| limit(&h.outline.most, 1.0));
+    let least = h.map(|h| limit(&h.outline.least, -1.0));
     let of = |f: fn(&Horizon) -> f64| h.map(f);
     Ok(Answer {
         id: case.id,
@@ -220,11 +220,11 @@ fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
         max_profit: most.map(|m| m.0),
         max_loss_side: least.as_ref().and_then(|m| m.1),
         max_loss: least.map(|m| m.0),
-        break_evens: h.map_or_else(Vec::new, |h| h.break_evens.clone()),
-        zero_ranges: h.map_or_else(Vec::new, |h| h.zero_ranges.clone()),
-        pl_at_zero: of(|h| h.at_zero),
-        slope_at_infinity: of(|h| h.slope_at_infinity),
-        pl_limit_at_infinity: h.and_then(|h| h.limit_at_infinity),
+        break_evens: h.map_or_else(Vec::new, |h| h.outline.break_evens.clone()),
+        zero_ranges: h.map_or_else(Vec::new, |h| h.outline.zero_ranges.clone()),
+        pl_at_zero: of(|h| h.outline.corners[0].profit),
+        slope_at_infinity: of(|h| h.outline.slope_at_infinity()),
+        pl_limit_at_infinity: h.and_then(|h| h.outline.limit_at_infinity),
         prob_profit: of(|h| h.chance),
         expected_pl: of(|h| h.expected),
         eval,

@@ -26,7 +26,7 @@ impl Place {
     }
 
     /// With something besides asked for.
-    pub fn desk_with(&self, asked: Asked) -> Result<Desk, server::Refusal> {
+    pub fn desk_with(&self, asked: Asked) -> Result<Desk, server::Failure> {
         open(
             &self.0.path().join("desk.db"),
             Beginning::Empty,
@@ -45,7 +45,7 @@ impl Place {
     pub fn program_with(
         &self,
         market: Option<&std::path::Path>,
-    ) -> Result<Program, server::Refusal> {
+    ) -> Result<Program, server::Failure> {
         let hosts = Hosts::loopback(HOST.parse().unwrap());
         let desk = self.desk_with(Asked {
             market: market.map(Into::into),

@@ -3,13 +3,15 @@
 use std::sync::Arc;
 
 use desk::calendar::{is_open, next_open};
-use desk::{Bell, BellSide, Listens, Moment, Money, Occurrence, Order, Price, PriceStyle, Request};
+use desk::{
+    Bell, BellSide, Fact, Listens, Moment, Money, Occurrence, Order, Price, PriceStyle, Request,
+};
 use market::exchange::{self, DRAW_EVERY};
-use store::Fact;
 
+use crate::engine::Engine;
 use crate::money::buying_power;
 use crate::refusal::Refusal;
-use crate::state::{Desk, State, known};
+use crate::state::{State, known};
 
 /// Bells of what happened that are kept; older ones make room.
 const KEPT: usize = 200;
@@ -45,7 +47,7 @@ pub(crate) fn tell(
 }
 
 /// What a bell listens to, in words: "NMOU at or above 190".
-pub(crate) fn listens_words(listens: &Listens, style: PriceStyle) -> String {
+pub fn listens_words(listens: &Listens, style: PriceStyle) -> String {
     match listens {
         Listens::Price {
             symbol,
@@ -93,7 +95,7 @@ pub(crate) fn listens_words(listens: &Listens, style: PriceStyle) -> String {
     }
 }
 
-impl Desk {
+impl Engine {
     /// The price that a bell hears at a moment.
     fn heard(&mut self, state: &State, listens: &Listens, at: Moment) -> Option<Price> {
         let Listens::Price { symbol, unit, .. } = listens else {
@@ -118,6 +120,7 @@ impl Desk {
             link: desk::Link::default(),
             time_in_force: desk::TimeInForce::Day,
             purpose: desk::Purpose::Open,
+            closing: Vec::new(),
         };
         let asked = Order {
             id: 0,
@@ -168,7 +171,7 @@ impl Desk {
                     let now = if matches!(bell.listens, Listens::Price { unit: None, .. }) {
                         style.write(price)
                     } else {
-                        crate::order_wire::priced(price, style)
+                        style.net(price)
                     };
                     let rung = Bell {
                         rung: Some((
@@ -216,8 +219,7 @@ impl Desk {
         let mut next = self.state.clone();
         let mut facts = Vec::new();
         tell(&mut next.bells, what, next.clock.now, says, &mut facts);
-        next.version += 1;
-        self.commit(next, &facts)
+        self.commit(next, facts)
     }
 
     /// Sets a bell on a price.
@@ -257,7 +259,7 @@ impl Desk {
             let message = format!(
                 "it stands at {} already; choose a level on its other side",
                 if unit.is_some() {
-                    crate::order_wire::priced(price, style)
+                    style.net(price)
                 } else {
                     style.write(price)
                 }
@@ -273,8 +275,7 @@ impl Desk {
             ..test
         };
         Arc::make_mut(&mut next.bells).push(Arc::new(bell.clone()));
-        next.version += 1;
-        self.commit(next, &[Fact::Bell(bell.clone())])?;
+        self.commit(next, vec![Fact::Bell(bell.clone())])?;
         Ok(bell)
     }
 
@@ -319,8 +320,7 @@ impl Desk {
             ..Bell::clone(&old)
         };
         Arc::make_mut(&mut next.bells)[at] = Arc::new(moved.clone());
-        next.version += 1;
-        self.commit(next, &[Fact::Bell(moved.clone())])?;
+        self.commit(next, vec![Fact::Bell(moved.clone())])?;
         Ok(moved)
     }
 
@@ -343,8 +343,7 @@ impl Desk {
             .position(|b| b.id == id && b.is_set())
             .ok_or(Refusal::NoBell(id))?;
         Arc::make_mut(&mut next.bells).remove(at);
-        next.version += 1;
-        self.commit(next, &[Fact::BellGone(id)])
+        self.commit(next, vec![Fact::BellGone(id)])
     }
 
     fn change_bells(
@@ -366,15 +365,13 @@ impl Desk {
         match (facts.is_empty(), id) {
             (true, Some(id)) => Err(Refusal::NoBell(id)),
             (true, None) => Ok(()),
-            _ => {
-                next.version += 1;
-                self.commit(next, &facts)
-            }
+            _ => self.commit(next, facts),
         }
     }
 }
 
-pub(crate) fn style_of(state: &State, listens: &Listens) -> PriceStyle {
+/// How the prices that a bell listens to are written.
+pub fn style_of(state: &State, listens: &Listens) -> PriceStyle {
     let Listens::Price { symbol, .. } = listens else {
         return PriceStyle::default();
     };

@@ -4,56 +4,46 @@
 use std::sync::Arc;
 
 use desk::order::Event;
-use desk::{Easing, Link, Order, OrderError, Price, Pricing, Purpose, Request, ticket};
+use desk::{Easing, Fact, Link, Order, OrderError, Price, Pricing, Purpose, Request, ticket};
 use market::exchange;
-use store::Fact;
 
+use crate::engine::Engine;
 use crate::refusal::Refusal;
-use crate::state::{Desk, known, spot_of};
+use crate::state::{known, spot_of};
 use crate::trading::{Tie, check_closing, record};
 
 /// Seconds between two steps of easing: a multiple of the time between two draws of the exchange.
 const SHORTEST_EASE: i64 = 10;
 const LONGEST_EASE: i64 = 3_600;
 
-impl Desk {
-    fn find(&self, id: u64) -> Result<(usize, &Arc<Order>), Refusal> {
-        // Numbers ascend without gaps, from wherever they begin.
-        let first = self.state.orders.first().map_or(1, |o| o.id);
-        let index = id
-            .checked_sub(first)
-            .and_then(|i| usize::try_from(i).ok())
-            .filter(|i| *i < self.state.orders.len());
-        let index = index.ok_or(Refusal::NoOrder(id))?;
-        Ok((index, &self.state.orders[index]))
-    }
-
-    /// Lets something happen to an order that is open; where it may fill by it, the exchange looks
-    /// at it at once.
+impl Engine {
+    /// Lets things happen to orders that are open; where they may fill by it, the exchange looks at
+    /// each of them once.
     fn change(&mut self, changes: Vec<(u64, Event)>, arrives: bool) -> Result<Vec<Order>, Refusal> {
         let mut next = self.state.clone();
         let now = next.clock.now;
         let mut facts = Vec::new();
-        let mut touched = Vec::new();
+        let mut touched: Vec<u64> = Vec::new();
         for (id, event) in changes {
-            let index = self.find(id)?.0;
-            Arc::make_mut(&mut Arc::make_mut(&mut next.orders)[index])
-                .events
-                .push((now, event.clone()));
+            let place = next.place_of(id).ok_or(Refusal::NoOrder(id))?;
+            let mut order = Order::clone(&next.orders[place]);
+            order.events.push((now, event.clone()));
+            next.orders.set(place, Arc::new(order));
             facts.push(Fact::Happened(id, now, event));
-            touched.push(index);
-        }
-        if arrives {
-            for index in &touched {
-                self.arrive(&mut next, *index, &mut facts);
+            if !touched.contains(&id) {
+                touched.push(id);
             }
         }
-        next.version += 1;
+        if arrives {
+            for id in &touched {
+                self.arrive(&mut next, *id, &mut facts);
+            }
+        }
         let changed = touched
             .iter()
-            .map(|i| Order::clone(&next.orders[*i]))
-            .collect();
-        self.commit(next, &facts)?;
+            .map(|id| next.order(*id).map(|o| Order::clone(o)))
+            .collect::<Result<_, _>>()?;
+        self.commit(next, facts)?;
         Ok(changed)
     }
 
@@ -64,7 +54,7 @@ impl Desk {
     /// A limit that may be set: on the tick, sensible, and within the account's means for all that
     /// is left.
     fn check_new_limit(&mut self, id: u64, price: Price) -> Result<(), Refusal> {
-        let order = Arc::clone(self.find(id)?.1);
+        let order = Arc::clone(self.state.order(id)?);
         order.require_open()?;
         if order.pricing() == Pricing::Market {
             return Err(OrderError::NoLimit(id).into());
@@ -90,10 +80,14 @@ impl Desk {
 
     /// Changes the limit of a working order; it may fill at once. A limit that was eased stops
     /// where it is put.
+    ///
+    /// # Errors
+    /// The order has ended or is a market order, the limit is off its tick or makes no sense, or the account
+    /// does not bear it.
     pub fn reprice(&mut self, id: u64, price: Price) -> Result<Order, Refusal> {
         self.check_new_limit(id, price)?;
         let mut changes = Vec::new();
-        if self.find(id)?.1.easing().is_some() {
+        if self.state.order(id)?.easing().is_some() {
             changes.push((id, Event::Eased(None)));
         }
         changes.push((id, Event::Repriced(price)));
@@ -103,8 +97,11 @@ impl Desk {
     }
 
     /// Changes how many packages a working order asks for in all, what is filled among them.
+    ///
+    /// # Errors
+    /// The order has ended, is tied, or more packages are not borne.
     pub fn resize(&mut self, id: u64, quantity: i64) -> Result<Order, Refusal> {
-        let order = Arc::clone(self.find(id)?.1);
+        let order = Arc::clone(self.state.order(id)?);
         order.require_open()?;
         ticket::check_quantity(&order.request.unit, quantity)?;
         let filled = order.filled();
@@ -126,7 +123,7 @@ impl Desk {
                 ..order.request.clone()
             };
             if let Purpose::Close(campaign) = asked.purpose {
-                check_closing(&self.state, &asked, campaign)?;
+                check_closing(&self.state, &asked, campaign, &[])?;
             }
             self.check_buying_power(
                 &Request {
@@ -143,8 +140,11 @@ impl Desk {
     }
 
     /// Eases the limit of a working order from here on, or stops easing it.
+    ///
+    /// # Errors
+    /// The order has ended or is a market order, or the way leads nowhere.
     pub fn ease(&mut self, id: u64, easing: Option<Easing>) -> Result<Order, Refusal> {
-        let order = Arc::clone(self.find(id)?.1);
+        let order = Arc::clone(self.state.order(id)?);
         order.require_open()?;
         if let Some(e) = easing {
             let Pricing::Limit(limit) = order.pricing() else {
@@ -191,17 +191,17 @@ impl Desk {
         self.change_one(id, Event::Eased(easing), false)
     }
 
-    fn open_orders(&self) -> impl Iterator<Item = &Arc<Order>> {
-        self.state.open.iter().map(|i| &self.state.orders[*i])
-    }
-
     /// Open orders that wait for this one.
     fn waits_for(&self, id: u64) -> impl Iterator<Item = &Arc<Order>> {
-        self.open_orders()
+        self.state
+            .open_orders()
             .filter(move |o| o.link().after == Some(id))
     }
 
     /// Ties orders that work already: each cancels the others, or the others wait for the first.
+    ///
+    /// # Errors
+    /// Orders that have ended, are tied already, are filled in part or differ in size.
     pub fn tie(&mut self, ids: &[u64], tie: Tie) -> Result<Vec<Order>, Refusal> {
         let mut each = ids.to_vec();
         each.sort_unstable();
@@ -213,7 +213,7 @@ impl Desk {
             });
         }
         for id in ids {
-            let order = self.find(*id)?.1;
+            let order = self.state.order(*id)?;
             order.require_open()?;
             let why = if order.link() != Link::default() || self.waits_for(*id).next().is_some() {
                 Some("is tied already; untie it first")
@@ -230,23 +230,16 @@ impl Desk {
                 .into());
             }
         }
-        let (first, size) = (ids[0], self.find(ids[0])?.1.wanted());
-        if let Some(other) = ids
-            .iter()
-            .map(|id| self.find(*id))
-            .collect::<Result<Vec<_>, _>>()?
-            .into_iter()
-            .find(|(_, o)| o.wanted() != size)
-        {
-            let why = format!(
-                "asks for {} where order {first} asks for {size}; tied orders have the same size",
-                other.1.wanted()
-            );
-            return Err(OrderError::Bound {
-                id: other.1.id,
-                why,
+        let (first, size) = (ids[0], self.state.order(ids[0])?.wanted());
+        for id in ids {
+            let other = self.state.order(*id)?.wanted();
+            if other != size {
+                let why = format!(
+                    "asks for {other} where order {first} asks for {size}; tied orders have the same \
+                     size"
+                );
+                return Err(OrderError::Bound { id: *id, why }.into());
             }
-            .into());
         }
         let link = |id: u64| match tie {
             Tie::OneCancelsOther => Some(Link {
@@ -271,8 +264,11 @@ impl Desk {
 
     /// Takes the ties of an order away, and those of the orders that wait for it or cancel it. What
     /// waited works from here on.
+    ///
+    /// # Errors
+    /// The order has ended, or what waited is not borne.
     pub fn untie(&mut self, id: u64) -> Result<Vec<Order>, Refusal> {
-        let order = Arc::clone(self.find(id)?.1);
+        let order = Arc::clone(self.state.order(id)?);
         order.require_open()?;
         let group = order.link().group;
         let tied = |o: &&Arc<Order>| {
@@ -281,9 +277,14 @@ impl Desk {
                 || link.after == Some(id)
                 || (group.is_some() && link.group == group && order.link().after.is_none())
         };
-        let ids: Vec<u64> = self.open_orders().filter(tied).map(|o| o.id).collect();
+        let ids: Vec<u64> = self
+            .state
+            .open_orders()
+            .filter(tied)
+            .map(|o| o.id)
+            .collect();
         for id in &ids {
-            let o = Arc::clone(self.find(*id)?.1);
+            let o = Arc::clone(self.state.order(*id)?);
             if o.waiting() > 0 {
                 let asked = Request {
                     pricing: o.pricing(),
@@ -292,7 +293,7 @@ impl Desk {
                     ..o.request.clone()
                 };
                 if let Purpose::Close(campaign) = asked.purpose {
-                    check_closing(&self.state, &asked, campaign)?;
+                    check_closing(&self.state, &asked, campaign, &[])?;
                 }
                 self.check_buying_power(&asked, Some(*id))?;
             }
@@ -306,20 +307,19 @@ impl Desk {
     }
 
     /// Cancels what is left of a working order.
+    ///
+    /// # Errors
+    /// There is no such order, or it has ended.
     pub fn cancel(&mut self, id: u64) -> Result<Order, Refusal> {
-        let (index, order) = self.find(id)?;
-        order.require_open()?;
+        self.state.order(id)?.require_open()?;
         let mut next = self.state.clone();
-        let now = next.clock.now;
-        let Some(place) = next.open.iter().position(|k| *k == index) else {
-            return Err(Refusal::NoOrder(id));
-        };
-        let happened = next.among_open(|orders| exchange::cancel(orders, place, now));
+        let mut orders = next.floor();
+        let happened = exchange::end(&mut orders, id, next.clock.now, Event::Cancelled);
+        next.take_over(&orders, &happened);
         let mut facts = Vec::new();
         record(&mut next, happened, &mut facts);
-        next.version += 1;
-        let changed = Order::clone(&next.orders[index]);
-        self.commit(next, &facts)?;
+        let changed = Order::clone(next.order(id)?);
+        self.commit(next, facts)?;
         Ok(changed)
     }
 }

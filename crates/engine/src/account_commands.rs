@@ -3,24 +3,23 @@
 
 use std::sync::Arc;
 
-use desk::{
-    AccountKind, AccountRules, Contract, DayTradeSwitch, HIGHEST_LEVEL, Instrument, Money,
-    Occurrence, PORTFOLIO_LEAST,
-};
-use store::Fact;
-
+use crate::engine::{DAY_TRADES, Engine, KIND, LEVEL, RISK_RULE};
 use crate::money::{account_value, buying_power};
 use crate::refusal::Refusal;
-use crate::state::{DAY_TRADES, Desk, KIND, LEVEL, RISK_RULE, State};
+use crate::state::State;
+use desk::{
+    AccountKind, AccountRules, Contract, DayTradeSwitch, Fact, HIGHEST_LEVEL, Instrument, Money,
+    Occurrence, PORTFOLIO_LEAST,
+};
 
-impl Desk {
+impl Engine {
     /// Sets kind and level of the account, and the day-trade switch.
     pub fn set_account_rules(
         &mut self,
         rules: AccountRules,
         day_trades: DayTradeSwitch,
     ) -> Result<(), Refusal> {
-        let mut next = State {
+        let next = State {
             rules,
             day_trades,
             ..self.state.clone()
@@ -62,7 +61,6 @@ impl Desk {
                 );
             }
         }
-        next.version += 1;
         let switch = if day_trades == DayTradeSwitch::Off {
             "off"
         } else {
@@ -73,10 +71,8 @@ impl Desk {
             (LEVEL, rules.level.to_string()),
             (DAY_TRADES, switch.to_owned()),
         ];
-        self.commit(
-            next,
-            &facts.map(|(name, value)| Fact::Setting(name.into(), value)),
-        )
+        let facts = facts.map(|(name, value)| Fact::Setting(name.into(), value));
+        self.commit(next, facts.to_vec())
     }
 
     /// Sets or takes away the rule about risk.
@@ -87,7 +83,7 @@ impl Desk {
         };
         self.commit(
             next,
-            &[Fact::Setting(
+            vec![Fact::Setting(
                 RISK_RULE.into(),
                 percent.map_or_else(String::new, |p| p.to_string()),
             )],
@@ -100,8 +96,7 @@ impl Desk {
         let entry = Arc::make_mut(&mut next.account)
             .deposit(next.clock.now, amount)
             .clone();
-        next.version += 1;
-        self.commit(next, &[Fact::Booked(entry, None)])
+        self.commit(next, vec![Fact::Booked(entry, None)])
     }
 
     /// Says that a series is not to be exercised at its end, or that it is after all.
@@ -125,9 +120,8 @@ impl Desk {
         if !changed {
             return Ok(());
         }
-        next.version += 1;
         let fact = Fact::Declined(contract, declined, next.clock.now);
-        self.commit(next, &[fact])
+        self.commit(next, vec![fact])
     }
 
     /// Keeps a draft, or throws it away.
@@ -144,7 +138,7 @@ impl Desk {
                 Fact::DraftGone(slot)
             }
         };
-        self.commit(next, &[fact])
+        self.commit(next, vec![fact])
     }
 }
 

@@ -238,7 +238,7 @@ fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
             .underlying_of(&lot.instrument)
             .is_some_and(|u| u.symbol == symbol)
         {
-            held.entry(&lot.instrument).or_insert((0, lot.price)).0 += lot.quantity;
+            held.entry(&lot.instrument).or_insert((0, lot.price())).0 += lot.quantity;
         }
     }
     let mut out = MarginHolding::default();
@@ -247,8 +247,11 @@ fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
             Some(c) => {
                 let mark = mark_of(state, quoter, instrument).unwrap_or(cost);
                 out.add(MarginLeg {
- ends: underlying().expiry_moment(&c),
- contract: c.clone(),
+                    ends: state
+                        .world
+                        .owner(c)
+                        .map_or(state.clock.now, |u| u.expiry_moment(c)),
+                    contract: c.clone(),
                     quantity,
                     mark,
                 });
@@ -430,9 +433,9 @@ impl Reserves {
         }
     }
 
-    /// Brings the reservations up to date after something happened to some orders (by place); all
-    /// of them in another ten minutes, or under other rules. Whether the ten minutes are others.
-    pub fn follow(&mut self, state: &mut State, quoter: &mut Quoter, touched: &[usize]) -> bool {
+    /// Brings the reservations up to date after something happened to some orders; all of them in
+    /// another ten minutes, or under other rules.
+    pub fn follow(&mut self, state: &mut State, quoter: &mut Quoter, touched: &[u64]) {
         let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
         let held = signatures(state);
         let anew = slot != self.slot || self.rules != state.rules;
@@ -446,36 +449,32 @@ impl Reserves {
             memo: Arc::clone(&state.slot_memo),
             ..state.clone()
         };
-        let mut places: Vec<usize> = touched.to_vec();
+        let mut ids: Vec<u64> = touched.to_vec();
         if anew {
             *self = Reserves {
                 slot,
                 rules: state.rules,
                 ..Reserves::default()
             };
-            places = then.open.to_vec();
+            ids = then.open.to_vec();
         } else if *held != *self.held {
-            for symbol in held
-                .keys()
-                .chain(self.held.keys())
-                .filter(|s| held.get(*s) != self.held.get(*s))
-            {
-                let there: Vec<usize> = then
-                    .open
-                    .iter()
-                    .copied()
-                    .filter(|i| then.orders[*i].request.symbol == **symbol)
+            let changed = held.keys().chain(self.held.keys());
+            for symbol in changed.filter(|s| held.get(*s) != self.held.get(*s)) {
+                let there: Vec<u64> = then
+                    .open_orders()
+                    .filter(|o| o.request.symbol == **symbol)
+                    .map(|o| o.id)
                     .collect();
                 if there.len() <= FOLLOWED {
-                    places.extend(there);
+                    ids.extend(there);
                 }
             }
         }
         self.held = held;
-        places.sort_unstable();
-        places.dedup();
+        ids.sort_unstable();
+        ids.dedup();
         let mut views: BTreeMap<&str, AccountView> = BTreeMap::new();
-        for order in places.into_iter().map(|i| &then.orders[i]) {
+        for order in ids.into_iter().filter_map(|id| then.order(id).ok()) {
             if order.remaining() <= 0 || !order.state().is_open() {
                 self.set(order.id, None);
                 continue;
@@ -505,7 +504,6 @@ impl Reserves {
             );
         }
         state.reserved = self.all;
-        anew
     }
 }
 
@@ -573,11 +571,20 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
         .account
         .lots()
         .iter()
-        .map(|l| l.worth(mark_of(state, quoter, &l.instrument).unwrap_or(l.price)))
+        .map(|l| l.worth(mark_of(state, quoter, &l.instrument).unwrap_or(l.price())))
         .sum();
     let value = state.account.balance(desk::Book::Cash) + marked;
     state.memo.read(|m| m.value = Some((key, value)));
     value
+}
+
+/// Things held that have no market now, each once: they are counted at what they cost.
+pub fn unvalued(state: &State, quoter: &mut Quoter) -> Vec<Instrument> {
+    let mut held: Vec<&Instrument> = state.account.lots().iter().map(|l| &l.instrument).collect();
+    held.sort();
+    held.dedup();
+    let missing = |i: &&Instrument| mark_of(state, quoter, i).is_none();
+    held.into_iter().filter(missing).cloned().collect()
 }
 
 /// Buying power: cash less all margin and what working orders hold.

@@ -5,28 +5,36 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::is_session;
-use desk::order::Event;
+use desk::order::{Event, MOST_PACKAGES};
 use desk::ticket;
 use desk::{
-    EntryPrice, Holding, Instrument, Level, Link, Occurrence, Order, OrderError, Price, Pricing,
-    Purpose, Request, TimeInForce, Underlying, UnderlyingKind,
+    Account, AccountView, EntryPrice, Fact, Holding, Instrument, Leg, Level, Link, MOST_UNITS,
+    Money, Occurrence, Order, OrderError, Package, Price, Pricing, Purpose, Request, TimeInForce,
+    Underlying, UnderlyingKind,
 };
-use market::{check_listed, exchange};
-use store::Fact;
+use market::exchange::{self, Happening, Looks};
+use market::{World, check_listed};
 
+use crate::engine::Engine;
 use crate::money::{account_view, effect_of, taken_by};
 use crate::refusal::Refusal;
-use crate::state::{Desk, State, clock_fact, known, spot_of};
+use crate::state::{State, known, spot_of};
 
-impl Desk {
+impl Engine {
     /// Places an order: checked, accepted, and filled at once where it is marketable. The same
     /// ticket again gives the same order.
+    ///
+    /// # Errors
+    /// What is wrong with it, and what would be right.
     pub fn place(&mut self, request: Request) -> Result<Order, Refusal> {
         let mut placed = self.place_all(vec![request], None)?;
         Ok(placed.swap_remove(0))
     }
 
     /// Places orders that depend on each other, all or none.
+    ///
+    /// # Errors
+    /// As [`Engine::place`]; too few or too many of them, or exits that do not close their entry.
     pub fn place_linked(
         &mut self,
         requests: Vec<Request>,
@@ -54,8 +62,11 @@ impl Desk {
         self.place_all(requests, Some(tie))
     }
 
-    /// Closes so many packages of each campaign by an order of its own at a price of its market,
-    /// all or none.
+    /// Closes so many packages of each campaign by orders of their own at a price of their market,
+    /// all or none. What is more than one order may send is closed leg by leg.
+    ///
+    /// # Errors
+    /// A campaign that is not open, stands twice, or holds less; and as [`Engine::place`].
     pub fn close_positions(
         &mut self,
         client_id: &str,
@@ -63,27 +74,32 @@ impl Desk {
         at: &EntryPrice,
     ) -> Result<Vec<Order>, Refusal> {
         // A retry finds its orders as they were sent, whatever the market does meanwhile.
-        let own = |i: usize| format!("{client_id}-{i}");
-        let before: Vec<&Arc<Order>> = (0..which.len())
-            .filter_map(|i| self.placed_as(&own(i)))
-            .collect();
-        if !before.is_empty() {
-            let same = before.len() == which.len()
-                && before.iter().zip(which).all(|(o, (campaign, n))| {
-                    o.request.purpose == Purpose::Close(*campaign) && o.request.quantity == *n
-                });
-            return if same {
-                Ok(before.into_iter().map(|o| Order::clone(o)).collect())
+        let part = |i: usize, k: usize| match k {
+            0 => format!("{client_id}-{i}"),
+            _ => format!("{client_id}-{i}.{k}"),
+        };
+        let sent = |i: usize| -> Vec<&Arc<Order>> {
+            (0..).map_while(|k| self.placed_as(&part(i, k))).collect()
+        };
+        let before: Vec<Vec<&Arc<Order>>> = (0..which.len()).map(sent).collect();
+        if let Some(first) = before.iter().flatten().next() {
+            let same = |(orders, (campaign, n)): (&Vec<&Arc<Order>>, &(u64, i64))| {
+                let own = |o: &&Arc<Order>| o.request.purpose == Purpose::Close(*campaign);
+                let alone = orders.len() == 1 && orders[0].request.quantity == *n;
+                orders.iter().all(own) && (alone || orders.len() > 1)
+            };
+            return if before.iter().zip(which).all(same) {
+                Ok(before
+                    .into_iter()
+                    .flatten()
+                    .map(|o| Order::clone(o))
+                    .collect())
             } else {
-                Err(Refusal::Duplicate(before[0].id))
+                Err(Refusal::Duplicate(first.id))
             };
         }
-        if let Some((twice, _)) = which
-            .iter()
-            .enumerate()
-            .find(|(i, (campaign, _))| which[..*i].iter().any(|(c, _)| c == campaign))
-            .map(|(_, w)| w)
-        {
+        let twice = |(i, w): &(usize, &(u64, i64))| which[..*i].iter().any(|(c, _)| *c == w.0);
+        if let Some((_, (twice, _))) = which.iter().enumerate().find(twice) {
             return Err(Refusal::Field {
                 field: "positions",
                 message: format!(
@@ -91,46 +107,52 @@ impl Desk {
                 ),
             });
         }
-        let all = crate::campaigns::campaigns(&self.state);
         let mut requests = Vec::new();
         for (i, (campaign, packages)) in which.iter().enumerate() {
-            let (symbol, _, lots) = all
-                .iter()
-                .find(|(_, id, _)| id == campaign)
-                .ok_or(Refusal::NoCampaign(*campaign))?;
-            let unit = crate::campaigns::structure_of(lots)
-                .ok_or(Refusal::NoCampaign(*campaign))?
-                .unit()
-                .reversed();
-            let underlying = known(&self.state, symbol)?;
-            let quote = |l: &desk::Leg| {
-                let found =
-                    self.quoter
-                        .quote_any(&self.state.world, &l.instrument, self.state.clock.now);
-                found.ok_or_else(|| Refusal::NoQuote(l.instrument.clone()))
-            };
-            let quotes = unit
-                .legs()
-                .iter()
-                .map(quote)
-                .collect::<Result<Vec<_>, _>>()?;
-            let market = desk::package_quote(&unit, &quotes, underlying);
-            let price = underlying
-                .ticks_of(&unit)
-                .floor(at.price(&unit, &market, &quotes, underlying));
-            requests.push(Request {
-                client_id: own(i),
-                symbol: symbol.clone(),
-                unit,
-                quantity: *packages,
-                pricing: Pricing::Limit(price),
-                trigger: None,
-                link: Link::default(),
-                time_in_force: TimeInForce::Day,
-                purpose: Purpose::Close(*campaign),
-            });
+            let held = self.state.account.holding_of(*campaign);
+            let found = self.state.account.campaign(*campaign);
+            let symbol = found.filter(|_| !held.is_empty());
+            let symbol = symbol.ok_or(Refusal::NoCampaign(*campaign))?.symbol.clone();
+            for (k, (unit, quantity)) in to_close(&held, *packages)?.into_iter().enumerate() {
+                let price = self.price_of(&symbol, &unit, at)?;
+                requests.push(Request {
+                    client_id: part(i, k),
+                    symbol: symbol.clone(),
+                    unit,
+                    quantity,
+                    pricing: Pricing::Limit(price),
+                    trigger: None,
+                    link: Link::default(),
+                    time_in_force: TimeInForce::Day,
+                    purpose: Purpose::Close(*campaign),
+                    closing: Vec::new(),
+                });
+            }
         }
         self.place_all(requests, None)
+    }
+
+    /// A price of a package's market, on its tick.
+    fn price_of(
+        &mut self,
+        symbol: &str,
+        unit: &Package,
+        at: &EntryPrice,
+    ) -> Result<Price, Refusal> {
+        let underlying = known(&self.state, symbol)?;
+        let quote = |l: &desk::Leg| {
+            let now = self.state.clock.now;
+            let found = self.quoter.quote_any(&self.state.world, &l.instrument, now);
+            found.ok_or_else(|| Refusal::NoQuote(l.instrument.clone()))
+        };
+        let quotes = unit
+            .legs()
+            .iter()
+            .map(quote)
+            .collect::<Result<Vec<_>, _>>()?;
+        let market = desk::package_quote(unit, &quotes, underlying);
+        let ticks = underlying.ticks_of(unit);
+        Ok(ticks.floor(at.price(unit, &market, &quotes, underlying)))
     }
 
     fn place_all(
@@ -175,16 +197,21 @@ impl Desk {
         let now = self.state.clock.now;
         // A retry of what was placed before ties to the numbers that were given then.
         let before = requests.first().and_then(known).map(|o| o.id);
-        let first = before.unwrap_or_else(|| self.state.orders.last().map_or(1, |o| o.id + 1));
+        let first = before.unwrap_or_else(|| self.state.next_number());
         if let Some(tie) = tie {
             tie_together(&mut requests, tie, first)?;
         }
         let placed: Vec<Option<&Arc<Order>>> = requests.iter().map(known).collect();
         if let Some(same) = placed.iter().flatten().next() {
+            // Which legs of a roll close was found when it was placed.
+            let asked = |o: &Order| Request {
+                closing: Vec::new(),
+                ..o.request.clone()
+            };
             let again = placed
                 .iter()
                 .zip(&requests)
-                .all(|(o, r)| o.is_some_and(|o| o.request == *r));
+                .all(|(o, r)| o.is_some_and(|o| asked(o) == *r));
             return if again {
                 Ok(placed
                     .into_iter()
@@ -195,12 +222,16 @@ impl Desk {
                 Err(Refusal::Duplicate(same.id))
             };
         }
-        for request in &requests {
-            self.check(request)?;
+        for request in &mut requests {
+            request.closing = closing_legs(&self.state, request);
+        }
+        for i in 0..requests.len() {
+            let (before, request) = (&requests[..i], &requests[i]);
+            self.check(request, before)?;
+            self.bears_with(request, before, tie)?;
         }
         let mut next = self.state.clone();
         let mut facts = Vec::new();
-        let from = next.orders.len();
         let ids: Vec<u64> = (first..).take(requests.len()).collect();
         for (request, id) in requests.into_iter().zip(&ids) {
             let order = Order {
@@ -212,34 +243,41 @@ impl Desk {
             facts.push(Fact::Placed(order.clone()));
             next.add(order);
         }
-        for i in from..next.orders.len() {
-            if next.orders[i].state().is_open() {
-                self.arrive(&mut next, i, &mut facts);
+        for id in &ids {
+            if next.order(*id)?.state().is_open() {
+                self.arrive(&mut next, *id, &mut facts);
             }
         }
-        next.version += 1;
-        facts.push(clock_fact(&next.clock));
-        let placed = next.orders[from..]
+        let placed = ids
             .iter()
-            .map(|o| Order::clone(o))
-            .collect();
-        self.commit(next, &facts)?;
+            .map(|id| next.order(*id).map(|o| Order::clone(o)))
+            .collect::<Result<_, _>>()?;
+        self.commit(next, facts)?;
         Ok(placed)
     }
 
-    pub(crate) fn arrive(&mut self, next: &mut State, i: usize, facts: &mut Vec<Fact>) {
+    /// Lets the exchange look at an order that has just come or changed.
+    pub(crate) fn arrive(&mut self, next: &mut State, id: u64, facts: &mut Vec<Fact>) {
         let (world, now) = (Arc::clone(&next.world), next.clock.now);
-        let Some(place) = next.open.iter().position(|k| *k == i) else {
-            return;
+        let mut orders = next.floor();
+        let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
+        let looks = Looks {
+            world: &world,
+            most: &|o| closable(&account, o),
+            displayed: &displayed,
         };
-        let happened = next
-            .among_open(|orders| exchange::arrive(&world, &mut self.quoter, orders, place, now));
+        let happened = exchange::arrive(&looks, &mut self.quoter, &mut orders, id, now);
+        drop((account, displayed));
+        next.take_over(&orders, &happened);
+        let mark = facts.len();
         // The one who sent it sees what it fills at once.
         record(next, happened, facts);
+        self.follow_through(next, &mut orders, mark, facts);
     }
 
-    /// Everything that can be wrong with a request, in the order a trader would look.
-    fn check(&mut self, request: &Request) -> Result<(), Refusal> {
+    /// Everything that can be wrong with a request beside money, in the order a trader would look;
+    /// `before` are sent with it and go first.
+    fn check(&mut self, request: &Request, before: &[Request]) -> Result<(), Refusal> {
         let state = &self.state;
         let now = state.clock.now;
         ticket::check_quantity(&request.unit, request.quantity)?;
@@ -269,11 +307,10 @@ impl Desk {
         self.check_trigger(request, &ticks)?;
         match (request.purpose.campaign(), request.link.after) {
             (Some(campaign), after) if after != Some(campaign) => {
-                check_closing(&self.state, request, campaign)?
+                check_closing(&self.state, request, campaign, before)
             }
-            _ => {}
+            _ => Ok(()),
         }
-        self.check_buying_power(request, None)
     }
 
     fn check_trigger(&mut self, request: &Request, ticks: &desk::TickTable) -> Result<(), Refusal> {
@@ -317,27 +354,71 @@ impl Desk {
         }
     }
 
-    /// What the account's money, its approval and its day trades say.
+    /// Whether the account bears an order that replaces another, or none.
     pub(crate) fn check_buying_power(
         &mut self,
         request: &Request,
         replacing: Option<u64>,
+    ) -> Result<(), Refusal> {
+        let state = self.state.clone();
+        self.bears(&state, request, replacing)
+    }
+
+    /// What the account's money, its approval and its day trades say to an order in a state; what
+    /// `replacing` sets aside is free for it.
+    pub(crate) fn bears(
+        &mut self,
+        state: &State,
+        request: &Request,
+        replacing: Option<u64>,
+    ) -> Result<(), Refusal> {
+        let reserved = replacing.map_or(self.reserves.total(), |id| self.reserves.without(id));
+        let view = account_view(state, &mut self.quoter, &request.symbol, reserved);
+        self.bears_in(state, request, &view)
+    }
+
+    /// The same for one of several tickets that are sent together, after those before it: all that
+    /// can fill are judged as if they had, each waiting one as if the one it waits for had.
+    fn bears_with(
+        &mut self,
+        request: &Request,
+        before: &[Request],
+        tie: Option<Tie>,
+    ) -> Result<(), Refusal> {
+        let state = self.state.clone();
+        let reserved = self.reserves.total();
+        let mut view = account_view(&state, &mut self.quoter, &request.symbol, reserved);
+        // Of orders that cancel each other one can fill.
+        let first = match tie {
+            Some(Tie::OneCancelsOther) => &before[..0],
+            Some(Tie::Bracket) => &before[..before.len().min(1)],
+            _ => before,
+        };
+        for b in first {
+            let effect = effect_of(&state, &mut self.quoter, b, b.quantity, &view)?;
+            if b.symbol == request.symbol {
+                view.here = view.here.with(&effect.added);
+                view.cash += effect.cash - effect.fees;
+            } else {
+                view.reserved += effect.takes().max(Money::ZERO);
+            }
+        }
+        self.bears_in(&state, request, &view)
+    }
+
+    fn bears_in(
+        &mut self,
+        state: &State,
+        request: &Request,
+        view: &AccountView,
     ) -> Result<(), Refusal> {
         // What waits for an order of its own closes what that order will open: it takes nothing.
         if request.link.after.is_some() && request.link.after == request.purpose.campaign() {
             return Ok(());
         }
         let closing = matches!(request.purpose, Purpose::Close(_));
-        let reserved = replacing.map_or(self.reserves.total(), |id| self.reserves.without(id));
-        let view = account_view(&self.state, &mut self.quoter, &request.symbol, reserved);
-        let effect = effect_of(
-            &self.state,
-            &mut self.quoter,
-            request,
-            request.quantity,
-            &view,
-        )?;
-        if let Some(refusal) = effect.refusals(closing, &view).into_iter().next() {
+        let effect = effect_of(state, &mut self.quoter, request, request.quantity, view)?;
+        if let Some(refusal) = effect.refusals(closing, view).into_iter().next() {
             return Err(refusal.into());
         }
         if !effect.unbearable(closing) {
@@ -348,7 +429,7 @@ impl Desk {
         let (mut low, mut high) = (0, request.quantity);
         while low < high {
             let middle = (low + high + 1) / 2;
-            if taken_by(&self.state, &mut self.quoter, request, middle, &view)? <= available {
+            if taken_by(state, &mut self.quoter, request, middle, view)? <= available {
                 most = middle;
                 low = middle;
             } else {
@@ -362,6 +443,72 @@ impl Desk {
         }
         .into())
     }
+}
+
+/// The orders that close so many packages of a holding: one, or where that is more than an order may
+/// send, each leg by itself.
+fn to_close(held: &Holding, packages: i64) -> Result<Vec<(Package, i64)>, Refusal> {
+    if let Ok((unit, _)) = Package::of(held) {
+        return Ok(vec![(unit.reversed(), packages)]);
+    }
+    let whole = held.packages();
+    if !(1..=whole).contains(&packages) {
+        return Err(Refusal::Field {
+            field: "packages",
+            message: format!("{packages} of {whole}; write 1 to {whole}"),
+        });
+    }
+    let mut out = Vec::new();
+    for leg in held.legs() {
+        let alone = Holding::new([Leg {
+            quantity: -leg.quantity.signum(),
+            ..leg.clone()
+        }]);
+        let (unit, _) = Package::of(&alone)?;
+        let most = if leg.instrument.option().is_some() {
+            MOST_PACKAGES
+        } else {
+            MOST_UNITS
+        };
+        let mut left = leg.quantity.abs() / whole * packages;
+        while left > 0 {
+            let n = left.min(most);
+            out.push((unit.clone(), n));
+            left -= n;
+        }
+    }
+    Ok(out)
+}
+
+/// Packages of an order that what its campaign holds lets fill now; nothing where it closes nothing.
+pub(crate) fn closable(account: &Account, order: &Order) -> Option<i64> {
+    let request = &order.request;
+    let campaign = request.purpose.campaign()?;
+    let legs = request.unit.legs().iter().enumerate();
+    legs.filter(|(place, _)| request.closes(*place))
+        .map(|(_, l)| {
+            let held = account.held_by(campaign, &l.instrument);
+            if held.signum() == -l.quantity.signum() {
+                held.abs() / l.quantity.abs()
+            } else {
+                0
+            }
+        })
+        .min()
+}
+
+/// The legs of a roll that close what its campaign holds, by their place.
+fn closing_legs(state: &State, request: &Request) -> Vec<usize> {
+    let Purpose::Roll(campaign) = request.purpose else {
+        return Vec::new();
+    };
+    let legs = request.unit.legs().iter().enumerate();
+    legs.filter(|(_, l)| {
+        let held = state.account.held_by(campaign, &l.instrument);
+        held != 0 && held.signum() == -l.quantity.signum()
+    })
+    .map(|(place, _)| place)
+    .collect()
 }
 
 /// How orders placed together depend on each other.
@@ -422,12 +569,14 @@ fn tie_together(requests: &mut [Request], tie: Tie, first: u64) -> Result<(), Re
 }
 
 /// Books what happened to orders, and keeps it.
-pub(crate) fn record(next: &mut State, happened: Vec<exchange::Happening>, facts: &mut Vec<Fact>) {
-    for (i, at, event) in happened {
-        facts.push(Fact::Happened(next.orders[i].id, at, event.clone()));
-        if let Event::Filled(fill) = &event {
-            let order = Arc::clone(&next.orders[i]);
-            facts.extend(book_fill(next, &order, fill));
+pub(crate) fn record(next: &mut State, happened: Vec<Happening>, facts: &mut Vec<Fact>) {
+    for Happening { order, at, event } in happened {
+        facts.push(Fact::Happened(order, at, event.clone()));
+        if let (Event::Filled(fill), Ok(order)) = (&event, next.order(order).cloned()) {
+            let world = Arc::clone(&next.world);
+            Arc::make_mut(&mut next.displayed).note(&world, fill);
+            let booked = book_fill(Arc::make_mut(&mut next.account), &world, &order, fill);
+            facts.extend(booked);
         }
     }
 }
@@ -470,7 +619,10 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
     }
 }
 
-/// Every leg is listed, belongs to the symbol, and the ratio is the lowest.
+/// Every leg is listed and belongs to the symbol.
+///
+/// # Errors
+/// A leg that is not listed and not held, or of another underlying, or an index itself.
 pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Refusal> {
     let underlying = known(state, symbol)?;
     for leg in unit.legs() {
@@ -499,48 +651,55 @@ pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Ref
             return Err(Refusal::NotTradable(symbol.to_owned()));
         }
     }
-    match unit.packages() {
-        1 => Ok(()),
-        n => Err(Refusal::NotUnit(n)),
-    }
+    Ok(())
 }
 
-/// A closing order may not close more than its campaign holds, counting what already works; a
-/// rolling one may open what it does not hold.
+/// A closing order may not close more than its campaign holds, counting what already works and what
+/// is sent before it; a rolling one may open what it does not hold.
+///
+/// # Errors
+/// The campaign holds nothing, or not so much that no order closes yet.
 pub(crate) fn check_closing(
     state: &State,
     request: &Request,
     campaign: u64,
+    before: &[Request],
 ) -> Result<(), Refusal> {
-    if !state.account.lots().iter().any(|l| l.campaign == campaign) {
+    if state.account.lots_of(campaign).next().is_none() {
         return Err(Refusal::NoCampaign(campaign));
     }
-    let working = state
-        .open
-        .iter()
-        .map(|i| &state.orders[*i])
-        .filter(|o| o.request.purpose.campaign() == Some(campaign));
-    let working: Vec<&Arc<Order>> = working.collect();
+    let home = state.account.home(campaign);
+    let own = |r: &Request| r.purpose.campaign().map(|c| state.account.home(c)) == Some(home);
+    let working: Vec<&Arc<Order>> = state.open_orders().filter(|o| own(&o.request)).collect();
     for leg in request.unit.legs() {
+        let ratio = |r: &Request| -> i64 {
+            let same = r.unit.legs().iter().enumerate();
+            same.filter(|(place, l)| l.instrument == leg.instrument && r.closes(*place))
+                .map(|(_, l)| l.quantity)
+                .sum()
+        };
         let held = state.account.held_by(campaign, &leg.instrument);
         // Of orders that cancel each other one can fill: the largest counts.
         let mut queued: BTreeMap<u64, i64> = BTreeMap::new();
+        let mut queue = |group: u64, closes: i64| {
+            let most = queued.entry(group).or_default();
+            if closes.abs() > most.abs() {
+                *most = closes;
+            }
+        };
         for o in &working {
-            // What a roll opens is not there yet.
-            let closes = o.remaining()
-                * o.request
-                    .unit
-                    .legs()
-                    .iter()
-                    .filter(|l| l.instrument == leg.instrument)
-                    .map(|l| l.quantity)
-                    .sum::<i64>();
-            let most = queued.entry(o.link().group.unwrap_or(o.id)).or_default();
-            *most = if closes.abs() > most.abs() {
-                closes
-            } else {
-                *most
-            };
+            let group = o.link().group.unwrap_or(o.id);
+            queue(group, o.remaining() * ratio(&o.request));
+        }
+        let alone = u64::MAX - before.len() as u64;
+        for (i, r) in before.iter().enumerate().filter(|(_, r)| own(r)) {
+            queue(
+                r.link.group.unwrap_or(alone + i as u64),
+                r.quantity * ratio(r),
+            );
+        }
+        if let Some(group) = request.link.group {
+            queued.remove(&group);
         }
         let queued: i64 = queued.into_values().sum();
         let asked = leg.quantity * request.quantity;
@@ -556,17 +715,8 @@ pub(crate) fn check_closing(
         };
         let left = held + queued;
         if left.signum() != -asked.signum() || asked.abs() > left.abs() {
-            let by = working
-                .iter()
-                .filter(|o| {
-                    o.request
-                        .unit
-                        .legs()
-                        .iter()
-                        .any(|l| l.instrument == leg.instrument)
-                })
-                .map(|o| o.id)
-                .collect();
+            let same = |o: &&&Arc<Order>| ratio(&o.request) != 0;
+            let by = working.iter().filter(same).map(|o| o.id).collect();
             // Where other orders close more than there is, nothing is left.
             let free = if left.signum() == held.signum() {
                 left.abs()
@@ -600,26 +750,26 @@ pub fn told(order: &Order, underlying: &Underlying) -> String {
 }
 
 /// Books an execution; what it says in the ledger follows from its order.
-pub(crate) fn book_fill(next: &mut State, order: &Order, fill: &desk::Fill) -> Option<Fact> {
-    let world = Arc::clone(&next.world);
+pub(crate) fn book_fill(
+    account: &mut Account,
+    world: &World,
+    order: &Order,
+    fill: &desk::Fill,
+) -> Option<Fact> {
     let underlying = world.underlying(&order.request.symbol)?;
     let (verb, what) = match order.request.purpose {
         Purpose::Open => ("opened", told(order, underlying)),
         Purpose::Close(_) => ("closed", told(order, underlying)),
         Purpose::Roll(_) => ("rolled", order.request.unit.strikes_label()),
     };
-    let side = if fill.price < Price::ZERO {
-        "credit"
-    } else {
-        "debit"
-    };
-    let price = underlying.style_of_price.write(fill.price.abs());
     let memo = format!(
-        "{verb} {} × {} {} at {price} {side}",
-        fill.packages, order.request.symbol, what
+        "{verb} {} × {} {} at {}",
+        fill.packages,
+        order.request.symbol,
+        what,
+        underlying.style_of_price.net(fill.price)
     );
-    let entry = Arc::make_mut(&mut next.account)
-        .fill(fill, order.request.purpose.campaign(), underlying, memo)
-        .clone();
+    let campaign = order.request.purpose.campaign();
+    let entry = account.fill(fill, campaign, underlying, memo).clone();
     Some(Fact::Booked(entry, None))
 }

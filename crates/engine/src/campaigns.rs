@@ -1,0 +1,267 @@
+//! Campaigns: what an order leaves of one, where it can be rolled to, and how the trader names and
+//! rearranges them. What they hold and made is arithmetic of `desk`.
+
+use std::sync::Arc;
+
+use desk::{
+    Campaign, Cause, EntryPrice, Evaluation, Fact, Fill, FillLeg, Holding, Instrument, Label, Leg,
+    Lot, Money, Package, Proposal, Quote,
+};
+use market::Quoter;
+
+use crate::engine::Engine;
+use crate::money::evaluate;
+use crate::refusal::Refusal;
+use crate::state::{State, known};
+
+/// A campaign after an order: what is left of it.
+#[derive(Debug, Clone)]
+pub struct Left {
+    /// What it holds then; nothing where it is closed.
+    pub holding: Holding,
+    /// Profit booked by then, fees taken off.
+    pub booked: Money,
+    /// All of it from its first opening on, judged as it is held then; absent where nothing is left.
+    pub evaluation: Option<Evaluation>,
+}
+
+/// A campaign that holds something.
+///
+/// # Errors
+/// There is no such campaign, or it holds nothing.
+pub fn open(state: &State, campaign: u64) -> Result<&Campaign, Refusal> {
+    let found = state.account.campaign(campaign);
+    found
+        .filter(|c| state.account.lots_of(c.id).next().is_some())
+        .ok_or(Refusal::NoCampaign(campaign))
+}
+
+/// Campaigns that hold something, by number.
+pub fn all_open(state: &State) -> Vec<&Campaign> {
+    let mut ids: Vec<u64> = state.account.lots().iter().map(|l| l.campaign).collect();
+    ids.sort_unstable();
+    ids.dedup();
+    ids.into_iter()
+        .filter_map(|id| state.account.campaign(id))
+        .collect()
+}
+
+/// What a campaign holds, judged as it is held: profit counts from what was paid for it and, with
+/// `booked`, from what was realised before.
+pub fn proposal(account: &desk::Account, campaign: u64, booked: Money) -> Proposal {
+    Proposal {
+        structure: account.holding_of(campaign),
+        entry: EntryPrice::Paid(account.lots_of(campaign).map(|l: &Lot| l.basis).sum()),
+        realised: booked,
+        range: None,
+        closing: false,
+    }
+}
+
+/// What is left of a campaign after an order that was evaluated, and what all of it makes: the
+/// order is filled on a copy of the account.
+///
+/// # Errors
+/// There is no such campaign, or what is left of it cannot be valued.
+pub fn after(
+    state: &State,
+    quoter: &mut Quoter,
+    campaign: u64,
+    order: &Holding,
+    e: &Evaluation,
+) -> Result<Left, Refusal> {
+    let found = open(state, campaign)?;
+    let (campaign, symbol) = (found.id, found.symbol.clone());
+    let underlying = known(state, &symbol)?;
+    let quotes: Vec<Quote> = e.legs.iter().map(|l| l.market.quote).collect();
+    let prices = desk::leg_prices(&e.unit, &quotes, e.price, underlying);
+    let filled = order.legs().iter().zip(prices);
+    let legs = filled
+        .map(|(l, price)| FillLeg {
+            instrument: l.instrument.clone(),
+            quantity: l.quantity,
+            price,
+        })
+        .collect();
+    let fill = Fill {
+        order: campaign,
+        at: state.clock.now,
+        packages: e.packages,
+        price: e.price,
+        legs,
+        fees: e.money.fees,
+    };
+    let mut account = desk::Account::clone(&state.account);
+    account.fill(&fill, Some(campaign), underlying, String::new());
+    let booked = account.totals(campaign).booked();
+    let proposal = proposal(&account, campaign, booked);
+    let holding = proposal.structure.clone();
+    let evaluation = if holding.is_empty() {
+        None
+    } else {
+        Some(evaluate(state, quoter, &symbol, &proposal)?)
+    };
+    Ok(Left {
+        holding,
+        booked,
+        evaluation,
+    })
+}
+
+/// One package that closes what a campaign holds and opens the same at another expiration, strikes
+/// moved by so many listed ones; and what it opens, in words. Shares and futures stay.
+pub fn roll(
+    state: &State,
+    campaign: u64,
+    expiry: jiff::civil::Date,
+    strikes: i64,
+) -> Result<(Package, String), Refusal> {
+    let symbol = &open(state, campaign)?.symbol;
+    let underlying = known(state, symbol)?;
+    let at = state.clock.now;
+    let wrong = |message: String| Refusal::Field {
+        field: "expiry",
+        message,
+    };
+    let e = state
+        .world
+        .expirations(symbol, at)
+        .unwrap_or_default()
+        .into_iter()
+        .find(|e| e.date == expiry);
+    let e = e.ok_or_else(|| wrong(format!("{symbol} has no expiration on {expiry}")))?;
+    let listed = market::strikes(&state.world, symbol, &e, at);
+    let held = state.account.holding_of(campaign).unit();
+    let opened = held.options().map(|(c, quantity)| {
+        let nearest = (0..listed.len())
+            .min_by_key(|i| (listed[*i] - c.strike).abs())
+            .unwrap_or(0) as i64
+            + strikes;
+        let strike = usize::try_from(nearest).ok().and_then(|i| listed.get(i));
+        let strike = strike.ok_or_else(|| Refusal::Field {
+            field: "strikes",
+            message: format!("no strike is listed {strikes} from {}", c.label()),
+        })?;
+        let contract = market::contract(&state.world, symbol, &e, c.kind, *strike)
+            .ok_or_else(|| wrong(format!("{symbol} has no options on {expiry}")))?;
+        Ok(Leg::option(contract, quantity))
+    });
+    let opened = Holding::new(opened.collect::<Result<Vec<_>, Refusal>>()?);
+    let closed = held
+        .options()
+        .map(|(c, quantity)| Leg::option(c.clone(), -quantity));
+    let both = Holding::new(closed.chain(opened.legs().iter().cloned()));
+    if both.packages() != 1 || both.legs().len() != 2 * opened.legs().len() {
+        return Err(wrong(
+            "what is opened meets what is held; choose another expiration or other strikes".into(),
+        ));
+    }
+    let words = format!(
+        "{} {}, {}",
+        desk::recognise(&opened, underlying).text,
+        opened.strikes_label(),
+        desk::short_date(expiry)
+    );
+    Ok((Package::new(both.legs().to_vec())?, words))
+}
+
+impl Engine {
+    /// Says something of a campaign: a name, a note, tags.
+    ///
+    /// # Errors
+    /// There is no such campaign.
+    pub fn describe(&mut self, campaign: u64, label: Label) -> Result<(), Refusal> {
+        let mut next = self.state.clone();
+        let id = Arc::make_mut(&mut next.account)
+            .describe(campaign, label.clone())
+            .ok_or(Refusal::NoCampaign(campaign))?
+            .id;
+        self.commit(next, vec![Fact::Described(id, label)])
+    }
+
+    /// Moves lots of a campaign to another, or to a new one where none is named; the number of that.
+    ///
+    /// # Errors
+    /// A campaign that is not there or of another underlying, or lots that it does not hold.
+    pub fn move_lots(
+        &mut self,
+        from: u64,
+        to: Option<u64>,
+        parts: &[(Instrument, i64)],
+    ) -> Result<u64, Refusal> {
+        let found = open(&self.state, from)?;
+        let (from, symbol) = (found.id, found.symbol.clone());
+        if let Some(to) = to {
+            let other = self.state.account.campaign(to);
+            let other = other.ok_or(Refusal::NoCampaign(to))?;
+            if other.symbol != symbol || other.id == from {
+                return Err(Refusal::Field {
+                    field: "to",
+                    message: format!(
+                        "campaign {to} is not another one in {symbol}; choose one, or leave it out \
+                         for a new one"
+                    ),
+                });
+            }
+        }
+        let new = self.state.next_number();
+        let to = to.map_or(new, |to| self.state.account.home(to));
+        let words: Vec<String> = parts
+            .iter()
+            .map(|(i, n)| format!("{n} × {}", i.label()))
+            .collect();
+        let memo = format!(
+            "{symbol} {} moved from campaign {from} to {to} at cost",
+            words.join(", ")
+        );
+        let mut next = self.state.clone();
+        let now = next.clock.now;
+        let entry = Arc::make_mut(&mut next.account)
+            .transfer(now, (from, to), parts, memo)
+            .cloned();
+        let entry = entry.ok_or_else(|| Refusal::Field {
+            field: "legs",
+            message: format!(
+                "campaign {from} does not hold that; name each leg once, signed as it is held"
+            ),
+        })?;
+        let cause = Cause::Moved {
+            from,
+            to,
+            parts: parts.to_vec(),
+        };
+        let mut facts = vec![Fact::Booked(entry, Some(cause))];
+        let mut orders = next.floor();
+        self.close_no_more_than_held(&mut next, &mut orders, &mut facts);
+        self.commit(next, facts)?;
+        Ok(to)
+    }
+
+    /// Makes a campaign part of another.
+    ///
+    /// # Errors
+    /// A campaign that is not there, or of another underlying.
+    pub fn merge(&mut self, from: u64, into: u64) -> Result<(), Refusal> {
+        let home = |id: u64| {
+            let found = self.state.account.campaign(id);
+            found.map(|c| c.id).ok_or(Refusal::NoCampaign(id))
+        };
+        let (from, into) = (home(from)?, home(into)?);
+        let mut next = self.state.clone();
+        let (now, memo) = (
+            next.clock.now,
+            format!("campaign {from} became part of campaign {into}"),
+        );
+        let entry = Arc::make_mut(&mut next.account)
+            .merge(now, from, into, memo)
+            .cloned();
+        let entry = entry.ok_or_else(|| Refusal::Field {
+            field: "into",
+            message: format!("campaigns {from} and {into} are not two in one underlying"),
+        })?;
+        let mut facts = vec![Fact::Booked(entry, Some(Cause::Merged { from, into }))];
+        let mut orders = next.floor();
+        self.close_no_more_than_held(&mut next, &mut orders, &mut facts);
+        self.commit(next, facts)
+    }
+}

@@ -1,0 +1,616 @@
+//! The engine: its state made from facts, its clock, and how every change becomes facts.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use desk::calendar::{close_of, is_open, is_session, next_close, next_open, open_of};
+use desk::order::Event;
+use desk::{
+    Account, AccountRules, Cause, ClockState, DayTradeSwitch, EntryKind, Fact, HIGHEST_LEVEL,
+    Instrument, Journalled, Moment, Money, Occurrence, Order, Saved,
+};
+use jiff::civil::Date;
+use market::exchange::{self, Displayed, Happening, Looks, Round};
+use market::{Clock, LAST, Quoter, SPEEDS, Step, World};
+
+use crate::money::{Reserves, account_value};
+use crate::refusal::Refusal;
+use crate::state::State;
+use crate::trading::{closable, record};
+
+/// Names of the settings that keep the rule about risk, and the account's kind, level and day-trade
+/// switch.
+pub(crate) const RISK_RULE: &str = "risk_percent";
+pub(crate) const KIND: &str = "account_kind";
+pub(crate) const LEVEL: &str = "account_level";
+pub(crate) const DAY_TRADES: &str = "day_trades";
+
+/// Between opening and close the account is looked at on these hours of the exchange's day.
+const LOOKED_AT: [i64; 3] = [10, 12, 14];
+
+/// One account living through one market.
+pub struct Engine {
+    pub(crate) state: State,
+    pub(crate) quoter: Quoter,
+    pub(crate) reserves: Reserves,
+    /// The number under which a ticket was placed; whoever asks looks whether the order is there.
+    pub(crate) by_client: HashMap<String, u64>,
+    /// What happened and was not taken yet.
+    facts: Vec<Fact>,
+    /// Nanoseconds of real time that made no whole millisecond of the exchange's yet.
+    spare: i64,
+}
+
+/// Where an engine stood, to go back to.
+pub struct Checkpoint {
+    state: State,
+    facts: usize,
+}
+
+impl Engine {
+    /// Rebuilds the state from what was kept, by replaying it, and proves that the books agree.
+    /// Where they do not, the engine can be read and not changed, and says which entry differs
+    /// ([`State::read_only`]). `start` is the moment of a run that has no clock yet.
+    pub fn restore(world: Arc<World>, saved: Saved, start: Moment) -> Engine {
+        let (account, wrong) = replayed(&world, &saved);
+        let clock = saved.clock.map_or(
+            Clock {
+                now: start,
+                running: false,
+                speed: 1,
+            },
+            |c| Clock {
+                now: c.now,
+                running: c.running,
+                speed: c.speed,
+            },
+        );
+        let setting = |name: &str| saved.settings.get(name).map(String::as_str);
+        let rules = AccountRules {
+            kind: desk::AccountKind::ALL
+                .into_iter()
+                .find(|k| Some(k.word()) == setting(KIND))
+                .unwrap_or_default(),
+            level: setting(LEVEL)
+                .and_then(|text| text.parse().ok())
+                .unwrap_or(HIGHEST_LEVEL),
+        };
+        let day_trades = if setting(DAY_TRADES) == Some("off") {
+            DayTradeSwitch::Off
+        } else {
+            DayTradeSwitch::ByDate
+        };
+        let mut displayed = Displayed::default();
+        let today: Vec<u64> = account
+            .entries_since(clock.now.date())
+            .filter_map(|e| e.order)
+            .collect();
+        let traded = saved.orders.iter().filter(|o| today.contains(&o.id));
+        for fill in traded.flat_map(Order::fills) {
+            displayed.note(&world, fill);
+        }
+        let open = saved.orders.iter().filter(|o| o.state().is_open());
+        let state = State {
+            clock,
+            open: Arc::new(open.map(|o| o.id).collect()),
+            account: Arc::new(account),
+            declined: Arc::new(saved.declined.into_iter().collect()),
+            drafts: Arc::new(saved.drafts.into_iter().collect()),
+            risk_percent: saved.settings.get(RISK_RULE).and_then(|t| t.parse().ok()),
+            rules,
+            day_trades,
+            bells: Arc::new(saved.bells.into_iter().map(Arc::new).collect()),
+            displayed: Arc::new(displayed),
+            reserved: Money::ZERO,
+            memo: Arc::default(),
+            slot_memo: Arc::default(),
+            marks: Arc::new(saved.marks),
+            version: 1,
+            heading: None,
+            read_only: wrong.map(Arc::from),
+            orders: saved.orders.into_iter().map(Arc::new).collect(),
+            world,
+        };
+        let by_client = state
+            .orders
+            .iter()
+            .map(|o| (o.request.client_id.clone(), o.id))
+            .collect();
+        let mut engine = Engine {
+            state,
+            quoter: Quoter::new(),
+            reserves: Reserves::default(),
+            by_client,
+            facts: Vec::new(),
+            spare: 0,
+        };
+        engine.reserve_anew();
+        engine
+    }
+
+    /// The state now.
+    pub fn state(&self) -> &State {
+        &self.state
+    }
+
+    /// Takes what happened since it was taken last, in its order: to be kept, all or none.
+    pub fn take_facts(&mut self) -> Vec<Fact> {
+        std::mem::take(&mut self.facts)
+    }
+
+    /// Remembers where it stands.
+    pub fn checkpoint(&self) -> Checkpoint {
+        Checkpoint {
+            state: self.state.clone(),
+            facts: self.facts.len(),
+        }
+    }
+
+    /// Goes back to where it stood: of what came after, nothing has happened. For facts that could
+    /// not be kept.
+    pub fn go_back(&mut self, to: Checkpoint) {
+        self.state = to.state;
+        self.facts.truncate(to.facts);
+        self.reserve_anew();
+    }
+
+    /// The order that a ticket was placed as.
+    pub(crate) fn placed_as(&self, client_id: &str) -> Option<&Arc<Order>> {
+        let id = self.by_client.get(client_id)?;
+        let found = self.state.order(*id).ok();
+        found.filter(|o| o.request.client_id == client_id)
+    }
+
+    /// Lets a change become the state, with its facts and the clock, if the books it makes hold.
+    pub(crate) fn commit(&mut self, mut next: State, mut facts: Vec<Fact>) -> Result<(), Refusal> {
+        self.refuse_read_only()?;
+        next.version += 1;
+        self.follow(&mut next, &facts);
+        facts.extend(self.deficit_bell(&mut next));
+        facts.push(clock_fact(&next.clock));
+        self.keep(next, facts)
+    }
+
+    fn keep(&mut self, next: State, facts: Vec<Fact>) -> Result<(), Refusal> {
+        let before = self.state.account.entries().len();
+        let wrong = if next.account.entries().len() > before {
+            next.account.violations_since(before)
+        } else {
+            Vec::new()
+        };
+        if !wrong.is_empty() {
+            self.reserve_anew();
+            return Err(Refusal::Inconsistent(wrong.join("; ")));
+        }
+        for fact in &facts {
+            if let Fact::Placed(order) = fact {
+                let ticket = order.request.client_id.clone();
+                self.by_client.insert(ticket, order.id);
+            }
+        }
+        self.facts.extend(facts);
+        self.state = next;
+        Ok(())
+    }
+
+    fn refuse_read_only(&self) -> Result<(), Refusal> {
+        match &self.state.read_only {
+            Some(why) => Err(Refusal::ReadOnly(why.to_string())),
+            None => Ok(()),
+        }
+    }
+
+    /// Open orders and reservations after what happened.
+    fn follow(&mut self, next: &mut State, facts: &[Fact]) {
+        let mut touched: Vec<u64> = facts
+            .iter()
+            .filter_map(|f| match f {
+                Fact::Placed(order) => Some(order.id),
+                Fact::Happened(id, ..) => Some(*id),
+                _ => None,
+            })
+            .collect();
+        touched.sort_unstable();
+        touched.dedup();
+        next.forget_ended(&touched);
+        self.reserves.follow(next, &mut self.quoter, &touched);
+    }
+
+    /// Works the reservations out from nothing; what was remembered may be of what has not
+    /// happened.
+    fn reserve_anew(&mut self) {
+        self.reserves = Reserves::default();
+        let mut state = State {
+            memo: Arc::default(),
+            slot_memo: Arc::default(),
+            ..self.state.clone()
+        };
+        let open = Arc::clone(&state.open);
+        self.reserves.follow(&mut state, &mut self.quoter, &open);
+        self.state = state;
+    }
+
+    /// Lets real time pass, in nanoseconds. What makes no whole millisecond of the exchange's time
+    /// counts the next time. Whether anything passed.
+    ///
+    /// # Errors
+    /// The books that it makes do not hold.
+    pub fn pass(&mut self, real_nanos: i64) -> Result<bool, Refusal> {
+        if !self.state.clock.running || self.state.read_only.is_some() {
+            self.spare = 0;
+            return Ok(false);
+        }
+        let nanos = self.spare + real_nanos * i64::from(self.state.clock.speed);
+        let (millis, spare) = (nanos / 1_000_000, nanos % 1_000_000);
+        self.spare = spare;
+        let now = self.state.clock.now;
+        let to = now.plus_millis(millis).min(close_of(LAST)).max(now);
+        self.advance(to)?;
+        Ok(to > now)
+    }
+
+    /// Where a step leads.
+    pub fn target(&self, step: Step) -> Moment {
+        let (state, now) = (&self.state, self.state.clock.now);
+        state.clock.target(step, state.world.underlyings(now))
+    }
+
+    /// The opening of a date, as text, where the clock can be taken to.
+    ///
+    /// # Errors
+    /// It is no date, or not one ahead in this world.
+    pub fn opening_of(&self, date: &str) -> Result<Moment, Refusal> {
+        let now = self.state.clock.now;
+        let wrong = |message: String| Refusal::Field {
+            field: "until",
+            message,
+        };
+        let day: Date = date.parse().map_err(|_| {
+            wrong(format!(
+                "{:?} is not a date; write it like 2031-04-18",
+                date.chars().take(40).collect::<String>()
+            ))
+        })?;
+        let to = open_of(day);
+        if to <= now || day > LAST {
+            return Err(wrong(format!(
+                "{day} cannot be stepped to; choose a date after {} and up to {LAST}",
+                now.date()
+            )));
+        }
+        Ok(to)
+    }
+
+    /// Runs, pauses or changes speed.
+    ///
+    /// # Errors
+    /// There is no such speed.
+    pub fn set_clock(&mut self, running: Option<bool>, speed: Option<u32>) -> Result<(), Refusal> {
+        let mut next = self.state.clone();
+        next.clock.running = running.unwrap_or(next.clock.running);
+        if let Some(speed) = speed {
+            if !SPEEDS.contains(&speed) {
+                let message = format!("{speed} is not a speed; choose one of {SPEEDS:?}");
+                return Err(Refusal::Field {
+                    field: "speed",
+                    message,
+                });
+            }
+            next.clock.speed = speed;
+        }
+        self.commit(next, Vec::new())
+    }
+
+    /// Keeps the clock as it stands.
+    pub fn note_clock(&mut self) {
+        self.facts.push(clock_fact(&self.state.clock));
+    }
+
+    /// Moves the clock to `to`: everything on the way happens in its order.
+    ///
+    /// # Errors
+    /// As [`Engine::advance_to_stop`].
+    pub fn advance(&mut self, to: Moment) -> Result<(), Refusal> {
+        while self.advance_to_stop(to)? {}
+        Ok(())
+    }
+
+    /// Moves the clock to the next stop on the way to `to`, or to `to` itself if that comes first;
+    /// whether there is more of the way. Fills, ends of orders, bells, settlements and day marks
+    /// happen in their order. A way comes out the same however it is cut.
+    ///
+    /// # Errors
+    /// The books that it makes do not hold, or they did not when they were opened.
+    pub fn advance_to_stop(&mut self, to: Moment) -> Result<bool, Refusal> {
+        let from = self.state.clock.now;
+        if from >= to {
+            return Ok(false);
+        }
+        self.refuse_read_only()?;
+        let next_stop = stop_after(from);
+        let stop = to.min(next_stop);
+        let (mut next, mut facts) = (self.state.clone(), Vec::new());
+        self.trade_until(&mut next, from, stop, &mut facts);
+        self.listen_until(&mut next, from, stop, &mut facts);
+        next.clock.now = stop;
+        if stop == next_stop {
+            self.happen_at(&mut next, stop, &mut facts);
+            self.reserves.follow(&mut next, &mut self.quoter, &[]);
+            facts.extend(self.deficit_bell(&mut next));
+            let day = stop.date();
+            if is_session(day) && stop == close_of(day) {
+                self.mark(&mut next, stop, &mut facts);
+            }
+        } else {
+            self.reserves.follow(&mut next, &mut self.quoter, &[]);
+        }
+        if !facts.is_empty() {
+            next.version += 1;
+            facts.push(clock_fact(&next.clock));
+        }
+        self.keep(next, facts)?;
+        Ok(stop < to)
+    }
+
+    /// The account's value at a close.
+    fn mark(&mut self, next: &mut State, close: Moment, facts: &mut Vec<Fact>) {
+        let (day, value) = (
+            close.date().to_string(),
+            account_value(next, &mut self.quoter),
+        );
+        Arc::make_mut(&mut next.marks).push((day.clone(), value));
+        facts.push(Fact::Mark(day, value));
+        crate::account_commands::revert_below_least(next, value, facts);
+        self.quoter.forget_before(close);
+    }
+
+    /// Lets the exchange work from one moment to another: after each order at which something
+    /// happened that is booked, with what it means for other orders of the account.
+    fn trade_until(&mut self, next: &mut State, from: Moment, to: Moment, facts: &mut Vec<Fact>) {
+        if next.open.is_empty() {
+            return;
+        }
+        let world = Arc::clone(&next.world);
+        let mut orders = next.floor();
+        let mut round = Round::new(&world, &orders, from, to);
+        loop {
+            let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
+            let looks = Looks {
+                world: &world,
+                most: &|o| closable(&account, o),
+                displayed: &displayed,
+            };
+            let happened = round.next(&looks, &mut self.quoter, &mut orders);
+            drop((account, displayed));
+            let Some(at) = happened.first().map(|h| h.at) else {
+                return;
+            };
+            next.clock.now = at;
+            next.take_over(&orders, &happened);
+            let mark = facts.len();
+            tell_of(next, &happened, facts);
+            record(next, happened, facts);
+            self.follow_through(next, &mut orders, mark, facts);
+        }
+    }
+
+    /// What fills and ends mean beside themselves: orders close no more than is held, orders whose
+    /// turn has come are judged again, and the account is looked at.
+    pub(crate) fn follow_through(
+        &mut self,
+        next: &mut State,
+        orders: &mut [Arc<Order>],
+        mark: usize,
+        facts: &mut Vec<Fact>,
+    ) {
+        let filled = |f: &Fact| matches!(f, Fact::Booked(..));
+        if facts[mark..].iter().any(filled) {
+            self.close_no_more_than_held(next, orders, facts);
+        }
+        self.judge_activated(next, orders, mark, facts);
+        let touched: Vec<u64> = facts[mark..]
+            .iter()
+            .filter_map(|f| match f {
+                Fact::Happened(id, ..) => Some(*id),
+                _ => None,
+            })
+            .collect();
+        next.forget_ended(&touched);
+        if facts[mark..].iter().any(filled) {
+            self.reserves.follow(next, &mut self.quoter, &touched);
+            facts.extend(self.deficit_bell(next));
+        }
+    }
+
+    /// Orders that close lose what is no longer held: it was closed by another order, assigned,
+    /// exercised or settled.
+    pub(crate) fn close_no_more_than_held(
+        &mut self,
+        next: &mut State,
+        orders: &mut [Arc<Order>],
+        facts: &mut Vec<Fact>,
+    ) {
+        let ids: Vec<u64> = orders.iter().map(|o| o.id).collect();
+        for id in ids {
+            let Ok(order) = next.order(id) else { continue };
+            if !order.state().is_open() {
+                continue;
+            }
+            let too_many = match closable(&next.account, order) {
+                Some(most) => order.remaining() - most,
+                None => 0,
+            };
+            if too_many > 0 {
+                let why = "what it closes is no longer held";
+                let at = (next.clock.now, too_many);
+                let happened = exchange::reduce(orders, id, at, why);
+                next.take_over(orders, &happened);
+                record(next, happened, facts);
+                let ended = next.order(id).is_ok_and(|o| !o.state().is_open());
+                let (now, says) = (next.clock.now, format!("order {id} ended: {why}"));
+                if ended {
+                    crate::bells::tell(&mut next.bells, Occurrence::End, now, says, facts);
+                }
+            }
+        }
+    }
+
+    /// An order that waited for another is judged again when its turn comes; what the account no
+    /// longer bears ends, and a bell says so.
+    fn judge_activated(
+        &mut self,
+        next: &mut State,
+        orders: &mut [Arc<Order>],
+        mark: usize,
+        facts: &mut Vec<Fact>,
+    ) {
+        let activated = |f: &Fact| match f {
+            Fact::Happened(id, _, Event::Activated(_)) => Some(*id),
+            _ => None,
+        };
+        let ids: Vec<u64> = facts[mark..].iter().filter_map(activated).collect();
+        for id in ids {
+            let Ok(order) = next.order(id).cloned() else {
+                continue;
+            };
+            let request = desk::Request {
+                pricing: order.pricing(),
+                quantity: order.remaining(),
+                link: desk::Link::default(),
+                ..order.request.clone()
+            };
+            if request.quantity <= 0 || matches!(request.purpose, desk::Purpose::Close(_)) {
+                continue;
+            }
+            let Err(why) = self.bears(next, &request, Some(id)) else {
+                continue;
+            };
+            let at = next.clock.now;
+            let says = format!("refused when its turn came: {why}");
+            let happened = exchange::end(orders, id, at, Event::Expired(says.clone()));
+            next.take_over(orders, &happened);
+            record(next, happened, facts);
+            let told = format!("order {id}: {says}");
+            crate::bells::tell(&mut next.bells, Occurrence::Refusal, at, told, facts);
+        }
+    }
+}
+
+/// The next moment at which the account is looked at: an opening, a close, or one of some hours in
+/// between.
+fn stop_after(from: Moment) -> Moment {
+    let bounds = next_open(from).min(next_close(from));
+    let hour = LOOKED_AT
+        .into_iter()
+        .map(|hour| Moment::at(from.date(), hour, 0))
+        .find(|at| *at > from && is_open(*at));
+    hour.map_or(bounds, |hour| hour.min(bounds))
+}
+
+/// Bells for what happened to orders by itself.
+fn tell_of(next: &mut State, happened: &[Happening], facts: &mut Vec<Fact>) {
+    for h in happened {
+        let Ok(order) = next.order(h.order).cloned() else {
+            continue;
+        };
+        let style = next
+            .world
+            .underlying(&order.request.symbol)
+            .map(|u| u.style_of_price)
+            .unwrap_or_default();
+        let told = |what: &str| {
+            format!(
+                "order {}: {} × {} {what}",
+                order.id,
+                order.request.symbol,
+                order.request.unit.strikes_label()
+            )
+        };
+        let (what, says) = match &h.event {
+            Event::Filled(f) => (
+                Occurrence::Fill,
+                told(&format!("filled {} at {}", f.packages, style.net(f.price))),
+            ),
+            // What fell away whole did as it was told to.
+            Event::Expired(why) if order.wanted() > 0 => {
+                (Occurrence::End, told(&format!("ended: {why}")))
+            }
+            _ => continue,
+        };
+        crate::bells::tell(&mut next.bells, what, h.at, says, facts);
+    }
+}
+
+/// The account made again from the journal, and what does not agree with what was booked.
+fn replayed(world: &World, saved: &Saved) -> (Account, Option<String>) {
+    let mut account = Account::default();
+    let mut wrong: Vec<String> = Vec::new();
+    let by_id: HashMap<u64, &Order> = saved.orders.iter().map(|o| (o.id, o)).collect();
+    for (row, j) in saved.journal.iter().enumerate() {
+        let made = match &j.fill {
+            Some(fill) => by_id.get(&fill.order).and_then(|order| {
+                let underlying = world.underlying(&order.request.symbol)?;
+                let campaign = order.request.purpose.campaign();
+                Some(account.fill(fill, campaign, underlying, j.entry.memo.clone()))
+            }),
+            None => replay(&mut account, world, j),
+        };
+        let says = match made {
+            None => Some("is about nothing that was held"),
+            Some(made) if made.postings != j.entry.postings => Some("makes other amounts"),
+            Some(_) => None,
+        };
+        wrong.extend(says.map(|s| format!("entry {} ({}) {s}", row + 1, j.entry.memo)));
+    }
+    for (campaign, label) in &saved.labels {
+        account.describe(*campaign, label.clone());
+    }
+    wrong.extend(account.violations());
+    let more = wrong.len().saturating_sub(3);
+    let says = match (wrong.is_empty(), more) {
+        (true, _) => None,
+        (_, 0) => Some(wrong.join("; ")),
+        _ => Some(format!("{}; and {more} more", wrong[..3].join("; "))),
+    };
+    (account, says)
+}
+
+/// Makes an entry again that no order made; nothing when what it is about was not held.
+fn replay<'a>(account: &'a mut Account, world: &World, j: &Journalled) -> Option<&'a desk::Entry> {
+    let (at, memo) = (j.entry.at, j.entry.memo.clone());
+    match j.cause.as_ref() {
+        None => Some(account.deposit(at, j.entry.amount(desk::Book::Cash))),
+        Some(Cause::Moved { from, to, parts }) => account.transfer(at, (*from, *to), parts, memo),
+        Some(Cause::Merged { from, into }) => account.merge(at, *from, *into, memo),
+        Some(Cause::Market {
+            instrument,
+            value,
+            quantity,
+            only,
+        }) => match (instrument, j.entry.kind) {
+            (Instrument::Option(c), EntryKind::Settlement) => {
+                account.settle(at, c, *value, only, memo)
+            }
+            (Instrument::Option(c), EntryKind::Offset) => account.offset(at, c, *value, only, memo),
+            (Instrument::Option(c), _) => {
+                let told = (world.owner(c)?, &only[..]);
+                account.deliver(at, c, *quantity, told, memo)
+            }
+            (Instrument::Underlying(symbol), EntryKind::Variation) => {
+                account.settle_futures(at, symbol, *value, only, memo)
+            }
+            (Instrument::Underlying(symbol), EntryKind::Settlement) => {
+                account.end_future(at, symbol, *value, only, memo)
+            }
+            (Instrument::Underlying(symbol), _) => account.dividend(at, symbol, *value, only, memo),
+        },
+    }
+}
+
+pub(crate) fn clock_fact(clock: &Clock) -> Fact {
+    Fact::Clock(ClockState {
+        now: clock.now,
+        running: clock.running,
+        speed: clock.speed,
+    })
+}

@@ -1,0 +1,275 @@
+//! Executions made elsewhere, booked as they happened: dated, and with what became of them.
+//!
+//! A file may reach back to before the account was opened here, as far as the world does. Its
+//! campaigns live through the world by themselves between their executions: dividends are paid on
+//! their shares, their futures are settled daily, and what expired is settled, exercised or assigned
+//! as it then was. Nobody is assigned early in hindsight: what was, is an execution of the file. All
+//! of it is booked now, at the dates it has.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use desk::calendar::{next_close, next_open};
+use desk::order::Event;
+use desk::{
+    Account, Fact, Fill, FillLeg, Holding, Instrument, Leg, Link, Moment, Money, Order, Package,
+    Price, Pricing, Purpose, Request, TimeInForce,
+};
+use market::lifecycle::{self, Happening};
+use market::{FIRST, World};
+
+use crate::engine::Engine;
+use crate::lifecycle::book;
+use crate::refusal::Refusal;
+use crate::state::State;
+use crate::trading::book_fill;
+
+/// One execution made elsewhere.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Execution {
+    /// Its name, which no other has.
+    pub name: String,
+    /// When.
+    pub at: Moment,
+    /// Underlying symbol.
+    pub symbol: String,
+    /// What was traded at which price, each instrument once.
+    pub legs: Vec<FillLeg>,
+    /// Fees.
+    pub fees: Money,
+}
+
+/// What is wrong with an execution, by its place in the list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HistoryProblem {
+    /// Which execution.
+    pub execution: usize,
+    /// What is wrong and what would be right.
+    pub message: String,
+}
+
+/// The name under which an execution's order is known.
+fn ticket(name: &str) -> String {
+    format!("import:{name}")
+}
+
+/// What can be wrong with one execution by itself.
+fn check(state: &State, e: &Execution) -> Result<Package, String> {
+    let now = state.clock.now;
+    let first = desk::calendar::open_of(FIRST);
+    if e.at > now || e.at < first {
+        return Err(format!(
+            "at: {} lies outside of this world's past; write a moment from {first} to {now}",
+            e.at
+        ));
+    }
+    let underlying = state
+        .world
+        .underlying(&e.symbol)
+        .ok_or_else(|| format!("symbol: {:?} is not known", e.symbol))?;
+    for leg in &e.legs {
+        match &leg.instrument {
+            Instrument::Option(c) => {
+                if !underlying.owns_root(&c.root) {
+                    return Err(format!("instrument: {c} does not belong to {}", e.symbol));
+                }
+                if underlying.expiry_moment(c) <= e.at {
+                    return Err(format!("instrument: {c} had expired by {}", e.at));
+                }
+                let held = state.account.held(&leg.instrument) != 0;
+                if !held {
+                    market::check_listed(&state.world, c, e.at)
+                        .map_err(|why| format!("instrument: {why}"))?;
+                }
+            }
+            Instrument::Underlying(own) if *own != e.symbol => {
+                return Err(format!("instrument: {own} does not belong to {}", e.symbol));
+            }
+            Instrument::Underlying(_) if underlying.kind == desk::UnderlyingKind::Index => {
+                return Err(format!(
+                    "instrument: {} is an index and cannot be held",
+                    e.symbol
+                ));
+            }
+            Instrument::Underlying(_) => {}
+        }
+    }
+    let legs = e.legs.iter().map(|l| Leg {
+        instrument: l.instrument.clone(),
+        quantity: l.quantity,
+    });
+    let holding = Holding::new(legs);
+    if holding.legs().len() != e.legs.len() {
+        return Err(format!(
+            "fill {} has an instrument twice; write it once with its whole quantity",
+            e.name
+        ));
+    }
+    let found = Package::of(&holding).map_err(|why| format!("fill {}: {why}", e.name))?;
+    Ok(found.0)
+}
+
+/// The campaign that an execution closes: one of the file's own, or one that is held now, which has
+/// all of its legs on the other side.
+fn closes(accounts: [&Account; 2], e: &Execution) -> Option<u64> {
+    let holds = |account: &Account, campaign: u64| {
+        e.legs.iter().all(|l| {
+            let held = account.held_by(campaign, &l.instrument);
+            held.signum() == -l.quantity.signum() && held.abs() >= l.quantity.abs()
+        })
+    };
+    accounts.into_iter().find_map(|account| {
+        let campaigns: BTreeSet<u64> = account.lots().iter().map(|l| l.campaign).collect();
+        campaigns.into_iter().find(|c| holds(account, *c))
+    })
+}
+
+/// The history while it is booked: on the account, and on one of its own that knows only the file.
+struct Booking {
+    next: State,
+    alone: Account,
+    own: Vec<u64>,
+    facts: Vec<Fact>,
+    now: Moment,
+}
+
+impl Booking {
+    /// Lets the file's campaigns live from one moment to another.
+    fn live(&mut self, world: &World, quoter: &mut market::Quoter, to: Moment) {
+        while !self.alone.lots().is_empty() {
+            let stop = next_open(self.now).min(next_close(self.now));
+            if stop > to {
+                break;
+            }
+            self.now = stop;
+            let declined = BTreeSet::new();
+            let due = lifecycle::due(world, quoter, &self.alone, &declined, stop);
+            for h in due {
+                if matches!(h, Happening::Delivered { early: true, .. }) {
+                    continue;
+                }
+                book(&mut self.alone, world, stop, &h, &[]);
+                let account = Arc::make_mut(&mut self.next.account);
+                if let Some((entry, cause)) = book(account, world, stop, &h, &self.own) {
+                    self.facts.push(Fact::Booked(entry, Some(cause)));
+                }
+            }
+        }
+        self.now = self.now.max(to);
+    }
+
+    /// Books one execution.
+    fn trade(&mut self, world: &World, e: &Execution, unit: Package) {
+        let Some(underlying) = world.underlying(&e.symbol) else {
+            return;
+        };
+        let id = self.next.next_number();
+        let legs = e
+            .legs
+            .iter()
+            .map(|l| (l.price, l.quantity * underlying.units(&l.instrument)));
+        let packages = e.legs[0].quantity.abs() / first_ratio(&unit, &e.legs[0]);
+        let price = Price::weighed(legs, packages * underlying.price_units(&unit));
+        let closed = closes([&self.alone, &self.next.account], e);
+        let fill = Fill {
+            order: id,
+            at: e.at,
+            packages,
+            price,
+            legs: e.legs.clone(),
+            fees: e.fees,
+        };
+        let request = Request {
+            client_id: ticket(&e.name),
+            symbol: e.symbol.clone(),
+            unit,
+            quantity: packages,
+            pricing: Pricing::Limit(price),
+            trigger: None,
+            link: Link::default(),
+            time_in_force: TimeInForce::Day,
+            purpose: closed.map_or(Purpose::Open, Purpose::Close),
+            closing: Vec::new(),
+        };
+        let events = vec![(e.at, Event::Accepted), (e.at, Event::Filled(fill.clone()))];
+        let order = Order {
+            id,
+            placed: e.at,
+            request,
+            events,
+        };
+        self.facts.push(Fact::Placed(order.clone()));
+        let account = Arc::make_mut(&mut self.next.account);
+        self.facts.extend(book_fill(account, world, &order, &fill));
+        self.next.add(order.clone());
+        // What closes something held before the file came in is the account's, not the file's.
+        let of_file = closed.is_none_or(|c| self.own.contains(&c));
+        if of_file {
+            book_fill(&mut self.alone, world, &order, &fill);
+        }
+        if closed.is_none() {
+            self.own.push(id);
+        }
+    }
+}
+
+fn first_ratio(unit: &Package, leg: &FillLeg) -> i64 {
+    let same = unit.legs().iter().find(|l| l.instrument == leg.instrument);
+    same.map_or(1, |l| l.quantity.abs())
+}
+
+impl Engine {
+    /// Books executions made elsewhere, in the order of their moments, with what became of what they
+    /// opened; or none of them, and what is wrong with which.
+    ///
+    /// # Errors
+    /// The books that they make do not hold.
+    pub fn import_history(
+        &mut self,
+        executions: &[Execution],
+    ) -> Result<Result<usize, Vec<HistoryProblem>>, Refusal> {
+        let known: BTreeMap<&str, u64> = self
+            .by_client
+            .iter()
+            .map(|(ticket, id)| (ticket.as_str(), *id))
+            .collect();
+        let (mut problems, mut units) = (Vec::new(), Vec::new());
+        for (execution, e) in executions.iter().enumerate() {
+            let booked = known.get(ticket(&e.name).as_str());
+            let found = match booked {
+                Some(order) => Err(format!(
+                    "fill {} is booked already, as order {order}",
+                    e.name
+                )),
+                None => check(&self.state, e),
+            };
+            match found {
+                Ok(unit) => units.push((execution, unit)),
+                Err(message) => problems.push(HistoryProblem { execution, message }),
+            }
+        }
+        if !problems.is_empty() {
+            return Ok(Err(problems));
+        }
+        units.sort_by_key(|(i, _)| executions[*i].at);
+        let world = Arc::clone(&self.state.world);
+        let mut booking = Booking {
+            next: self.state.clone(),
+            alone: Account::default(),
+            own: Vec::new(),
+            facts: Vec::new(),
+            now: units
+                .first()
+                .map_or(self.state.clock.now, |(i, _)| executions[*i].at),
+        };
+        for (i, unit) in units {
+            let e = &executions[i];
+            booking.live(&world, &mut self.quoter, e.at);
+            booking.trade(&world, e, unit);
+        }
+        booking.live(&world, &mut self.quoter, self.state.clock.now);
+        let Booking { next, facts, .. } = booking;
+        self.commit(next, facts)?;
+        Ok(Ok(executions.len()))
+    }
+}

@@ -1,0 +1,180 @@
+//! What happens to positions without an order, as it is booked and told.
+
+use std::sync::Arc;
+
+use desk::{
+    Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, Settlement, UnderlyingKind,
+};
+use market::World;
+use market::lifecycle::{self, Happening};
+
+use crate::engine::Engine;
+use crate::state::State;
+
+impl Engine {
+    /// Dividends, expirations, deliveries, assignments and settlements of an opening or a close, and
+    /// what they leave of the orders that would close what is gone.
+    pub(crate) fn happen_at(&mut self, next: &mut State, at: Moment, facts: &mut Vec<Fact>) {
+        let world = Arc::clone(&next.world);
+        let due = lifecycle::due(&world, &mut self.quoter, &next.account, &next.declined, at);
+        if due.is_empty() {
+            return;
+        }
+        for happening in due {
+            let account = Arc::make_mut(&mut next.account);
+            if let Some((entry, cause)) = book(account, &world, at, &happening, &[]) {
+                facts.push(Fact::Booked(entry, Some(cause)));
+            }
+            match &happening {
+                Happening::Ended { contract, .. }
+                | Happening::Delivered {
+                    contract,
+                    early: false,
+                    ..
+                } => forget(next, contract, at, facts),
+                _ => {}
+            }
+        }
+        let mut orders = next.floor();
+        self.close_no_more_than_held(next, &mut orders, facts);
+    }
+}
+
+/// "20 shares", "2 futures".
+fn units(count: i64, kind: UnderlyingKind) -> String {
+    let (one, many) = if kind == UnderlyingKind::Future {
+        ("future", "futures")
+    } else {
+        ("share", "shares")
+    };
+    format!(
+        "{} {}",
+        count.abs(),
+        if count.abs() == 1 { one } else { many }
+    )
+}
+
+/// Books one thing that happened, to all campaigns or to those named in `only`: the entry, and what
+/// is needed to make it again. Nothing where none of them holds what it is about.
+pub(crate) fn book(
+    account: &mut Account,
+    world: &World,
+    at: Moment,
+    happening: &Happening,
+    only: &[u64],
+) -> Option<(Entry, Cause)> {
+    let cause = |instrument: Instrument, value: Price, quantity: i64| Cause::Market {
+        instrument,
+        value,
+        quantity,
+        only: only.to_vec(),
+    };
+    let held = |account: &Account, i: &Instrument| -> i64 {
+        let own = |campaign: u64| only.is_empty() || only.contains(&campaign);
+        let lots = account.lots().iter();
+        lots.filter(|l| l.instrument == *i && own(l.campaign))
+            .map(|l| l.quantity)
+            .sum()
+    };
+    let owner = |c: &Contract| world.owner(c).map_or(c.root.clone(), |u| u.symbol.clone());
+    Some(match happening {
+        Happening::Dividend { symbol, cash } => {
+            let instrument = Instrument::Underlying(symbol.clone());
+            let shares = units(held(account, &instrument), UnderlyingKind::Shares);
+            let memo = format!("{symbol} dividend of {cash} on {shares}");
+            let entry = account.dividend(at, symbol, *cash, only, memo)?.clone();
+            (entry, cause(instrument, *cash, 0))
+        }
+        Happening::Ended {
+            contract,
+            value,
+            print,
+            declined,
+        } => {
+            let symbol = owner(contract);
+            let how = match (*value == Price::ZERO, declined) {
+                (_, true) => "not exercised, as told".to_owned(),
+                (true, false) => "expired worthless".to_owned(),
+                (false, false) => format!("settled in cash at {}", value.fixed(2)),
+            };
+            let memo = format!("{symbol} {} {how}, {symbol} at {print}", contract.label());
+            let entry = account.settle(at, contract, *value, only, memo)?.clone();
+            (entry, cause(contract.clone().into(), *value, 0))
+        }
+        Happening::Offset {
+            contract,
+            value,
+            print,
+        } => {
+            let symbol = owner(contract);
+            let memo = format!(
+                "{symbol} {} held on both sides: the campaigns settle it between them at {}, \
+                 {symbol} at {print}",
+                contract.label(),
+                value.fixed(2)
+            );
+            let entry = account.offset(at, contract, *value, only, memo)?.clone();
+            (entry, cause(contract.clone().into(), *value, 0))
+        }
+        Happening::Delivered {
+            contract,
+            quantity,
+            print,
+            early,
+        } => {
+            let underlying = world.owner(contract)?;
+            debug_assert_eq!(underlying.settlement, Settlement::Delivery);
+            let symbol = &underlying.symbol;
+            let (how, when) = (
+                if *quantity > 0 {
+                    "exercised"
+                } else {
+                    "assigned"
+                },
+                if *early { " early" } else { "" },
+            );
+            let bought = (contract.kind == desk::Kind::Call) == (*quantity > 0);
+            let what = units(quantity * underlying.lot(), underlying.kind);
+            let memo = format!(
+                "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} at {print}",
+                quantity.abs(),
+                contract.label(),
+                if bought { "bought" } else { "sold" },
+                desk::strike_label(contract.strike)
+            );
+            let told = (underlying, only);
+            let entry = account.deliver(at, contract, *quantity, told, memo)?;
+            let entry = entry.clone();
+            (
+                entry,
+                cause(contract.clone().into(), Price::ZERO, *quantity),
+            )
+        }
+        Happening::Variation {
+            symbol,
+            price,
+            last,
+        } => {
+            let instrument = Instrument::Underlying(symbol.clone());
+            let shown = world
+                .underlying(symbol)
+                .map_or_else(|| price.to_string(), |u| u.style_of_price.write(*price));
+            let entry = if *last {
+                let memo = format!("{symbol} traded for the last time, settled at {shown}");
+                account.end_future(at, symbol, *price, only, memo)?
+            } else {
+                let memo = format!("{symbol} settled for the day at {shown}");
+                account.settle_futures(at, symbol, *price, only, memo)?
+            };
+            (entry.clone(), cause(instrument, *price, 0))
+        }
+    })
+}
+
+/// An instruction ends with its series.
+fn forget(next: &mut State, contract: &Contract, at: Moment, facts: &mut Vec<Fact>) {
+    if next.declined.contains(contract) {
+        Arc::make_mut(&mut next.declined).remove(contract);
+        facts.push(Fact::Declined(contract.clone(), false, at));
+    }
+}

@@ -1,0 +1,180 @@
+//! Everything about the account and its market that readers see.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use desk::calendar::{next_close, next_open, previous_session};
+use desk::{
+    Account, AccountRules, Bell, Contract, DayTradeRule, DayTradeSwitch, DayTrading, Instrument,
+    Moment, Money, Order, Price, Underlying, UnderlyingKind,
+};
+use imbl::Vector;
+use market::exchange::{Displayed, Happening};
+use market::{Clock, World};
+
+use crate::money::Memo;
+use crate::refusal::Refusal;
+
+/// A draft as kept: the text is the client's own, checked when it is saved.
+pub type Drafts = BTreeMap<String, String>;
+
+/// The state of a run. A clone shares what it can, whatever the length of the history.
+#[derive(Clone)]
+pub struct State {
+    /// The world.
+    pub world: Arc<World>,
+    /// The clock.
+    pub clock: Clock,
+    /// Orders, ascending by number; numbers may be missing between them.
+    pub orders: Vector<Arc<Order>>,
+    /// Numbers of the open ones among them, ascending.
+    pub open: Arc<Vec<u64>>,
+    /// The account.
+    pub account: Arc<Account>,
+    /// Series that are not to be exercised at their end.
+    pub declined: Arc<BTreeSet<Contract>>,
+    /// Drafts by slot.
+    pub drafts: Arc<Drafts>,
+    /// Most percent of the account that one trade may lose by the trader's own rule; absent while
+    /// there is no such rule.
+    pub risk_percent: Option<f64>,
+    /// Account value at closes, as (ISO date, value), ascending.
+    pub marks: Arc<Vec<(String, Money)>>,
+    /// Kind and level of the account.
+    pub rules: AccountRules,
+    /// Whether day trades are counted.
+    pub day_trades: DayTradeSwitch,
+    /// Bells by number.
+    pub bells: Arc<Vec<Arc<Bell>>>,
+    /// What has been traded of the sizes displayed.
+    pub displayed: Arc<Displayed>,
+    /// Buying power set aside for working orders.
+    pub reserved: Money,
+    /// Marks and margin worked out last, and the same at the beginning of the ten minutes.
+    pub memo: Arc<Memo>,
+    /// For what is set aside.
+    pub slot_memo: Arc<Memo>,
+    /// Counts changes of orders and account, so that readers know when to look again.
+    pub version: u64,
+    /// Where a jump of the clock leads that is under way.
+    pub heading: Option<Moment>,
+    /// Why nothing can be changed, where the books that were kept do not reconcile.
+    pub read_only: Option<Arc<str>>,
+}
+
+impl State {
+    /// Place of an order in the list.
+    pub fn place_of(&self, id: u64) -> Option<usize> {
+        self.orders.binary_search_by(|o| o.id.cmp(&id)).ok()
+    }
+
+    /// An order by its number.
+    ///
+    /// # Errors
+    /// There is no such order.
+    pub fn order(&self, id: u64) -> Result<&Arc<Order>, Refusal> {
+        self.place_of(id)
+            .and_then(|place| self.orders.get(place))
+            .ok_or(Refusal::NoOrder(id))
+    }
+
+    /// Open orders, ascending by number.
+    pub fn open_orders(&self) -> impl Iterator<Item = &Arc<Order>> {
+        self.open
+            .iter()
+            .filter_map(|id| self.orders.get(self.place_of(*id)?))
+    }
+
+    /// The next number for an order or a campaign: no other has it.
+    pub fn next_number(&self) -> u64 {
+        let last = self.orders.last().map_or(0, |o| o.id);
+        last.max(self.account.last_campaign().unwrap_or(0)) + 1
+    }
+
+    /// Adds an order, which is open as yet.
+    pub(crate) fn add(&mut self, order: Order) {
+        Arc::make_mut(&mut self.open).push(order.id);
+        self.orders.push_back(Arc::new(order));
+    }
+
+    /// Of some orders those that have ended leave the list of the open ones; none comes back.
+    pub(crate) fn forget_ended(&mut self, touched: &[u64]) {
+        for id in touched {
+            let ended = self.order(*id).is_ok_and(|o| !o.state().is_open());
+            if let (true, Ok(at)) = (ended, self.open.binary_search(id)) {
+                Arc::make_mut(&mut self.open).remove(at);
+            }
+        }
+    }
+
+    /// The open orders to let the exchange work on.
+    pub(crate) fn floor(&self) -> Vec<Arc<Order>> {
+        self.open_orders().cloned().collect()
+    }
+
+    /// Takes over what the exchange did to orders.
+    pub(crate) fn take_over(&mut self, orders: &[Arc<Order>], happened: &[Happening]) {
+        let mut touched: Vec<u64> = happened.iter().map(|h| h.order).collect();
+        touched.sort_unstable();
+        touched.dedup();
+        for id in touched {
+            let changed = orders.binary_search_by_key(&id, |o| o.id);
+            if let (Ok(at), Some(place)) = (changed, self.place_of(id)) {
+                self.orders.set(place, Arc::clone(&orders[at]));
+            }
+        }
+    }
+
+    /// The day-trade rule that the account stands under today.
+    pub fn day_trade_rule(&self) -> Option<DayTradeRule> {
+        desk::day_trade_rule(self.clock.now.date(), self.day_trades)
+            .filter(|_| self.rules.kind != desk::AccountKind::Cash)
+    }
+
+    /// Where the account stands under a rule.
+    pub fn day_trading(&self, rule: DayTradeRule) -> DayTrading {
+        let today = self.clock.now.date();
+        let first = (1..rule.sessions).fold(today, |day, _| previous_session(day));
+        let security = |i: &Instrument| {
+            self.world
+                .underlying_of(i)
+                .is_some_and(|u| u.kind != UnderlyingKind::Future)
+        };
+        let changes = self.account.changes_since(first);
+        let held = |i: &Instrument| self.account.held(i);
+        desk::day_trading(rule, today, changes.into_iter(), held, security)
+    }
+}
+
+/// Price of a known underlying now.
+pub fn spot_of(state: &State, symbol: &str) -> Price {
+    state
+        .world
+        .spot(symbol, state.clock.now)
+        .unwrap_or_default()
+}
+
+/// An underlying by symbol.
+///
+/// # Errors
+/// There is no such symbol; the refusal says which there are.
+pub fn known<'a>(state: &'a State, symbol: &str) -> Result<&'a Underlying, Refusal> {
+    let all = || {
+        state
+            .world
+            .underlyings(state.clock.now)
+            .map(|u| u.symbol.as_str())
+            .collect::<Vec<_>>()
+            .join(", ")
+    };
+    state
+        .world
+        .underlying(symbol)
+        .ok_or_else(|| Refusal::UnknownSymbol(symbol.chars().take(20).collect(), all()))
+}
+
+/// Whether the exchange trades now, and when that changes next.
+pub fn session(at: Moment) -> (bool, Moment) {
+    let open = desk::calendar::is_open(at);
+    (open, if open { next_close(at) } else { next_open(at) })
+}

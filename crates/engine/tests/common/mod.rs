@@ -1,0 +1,96 @@
+//! An engine whose facts are kept in memory, as a database would keep them.
+#![allow(dead_code, clippy::unwrap_used)]
+
+use std::sync::Arc;
+
+use desk::{Fact, Journalled, Moment, Order, Saved};
+use engine::Engine;
+use market::{DEMO_DAY, World};
+
+pub fn start() -> Moment {
+    Moment::at(DEMO_DAY, 10, 42)
+}
+
+/// Takes facts over into what is kept.
+pub fn keep(saved: &mut Saved, facts: Vec<Fact>) {
+    for fact in facts {
+        match fact {
+            Fact::Setting(name, value) => drop(saved.settings.insert(name, value)),
+            Fact::Clock(clock) => saved.clock = Some(clock),
+            Fact::Placed(order) => saved.orders.push(order),
+            Fact::Happened(id, at, event) => {
+                let place = saved.orders.binary_search_by_key(&id, |o: &Order| o.id);
+                saved.orders[place.unwrap()].events.push((at, event));
+            }
+            Fact::Booked(entry, cause) => {
+                // A trade belongs to the fill of its order that was told last.
+                let order = saved.orders.iter().find(|o| Some(o.id) == entry.order);
+                let fill = order.and_then(|o| o.fills().last().cloned());
+                saved.journal.push(Journalled { entry, fill, cause });
+            }
+            Fact::Described(id, label) => {
+                saved.labels.retain(|(known, _)| *known != id);
+                saved.labels.push((id, label));
+            }
+            Fact::Declined(contract, true, _) => saved.declined.push(contract),
+            Fact::Declined(contract, false, _) => saved.declined.retain(|c| *c != contract),
+            Fact::Draft(slot, body, _) => {
+                saved.drafts.retain(|(s, _)| *s != slot);
+                saved.drafts.push((slot, body));
+            }
+            Fact::DraftGone(slot) => saved.drafts.retain(|(s, _)| *s != slot),
+            Fact::Mark(day, value) => saved.marks.push((day, value)),
+            Fact::Bell(bell) => match saved.bells.iter_mut().find(|b| b.id == bell.id) {
+                Some(known) => *known = bell,
+                None => saved.bells.push(bell),
+            },
+            Fact::BellGone(id) => saved.bells.retain(|b| b.id != id),
+        }
+    }
+}
+
+/// A run: the engine, and what was kept of it.
+pub struct Run {
+    pub world: Arc<World>,
+    pub engine: Engine,
+    pub saved: Saved,
+}
+
+impl Run {
+    pub fn new(seed: u64) -> Run {
+        let world = Arc::new(World::new(seed));
+        let engine = Engine::restore(Arc::clone(&world), Saved::default(), start());
+        Run {
+            world,
+            engine,
+            saved: Saved::default(),
+        }
+    }
+
+    /// Keeps what happened.
+    pub fn keep(&mut self) {
+        let facts = self.engine.take_facts();
+        keep(&mut self.saved, facts);
+    }
+
+    /// The same run, opened again from what was kept.
+    pub fn again(&self) -> Engine {
+        Engine::restore(Arc::clone(&self.world), self.saved.clone(), start())
+    }
+
+    /// Ends without a word, as a killed program does, and begins again.
+    pub fn restart(&mut self) {
+        self.keep();
+        self.engine = self.again();
+    }
+}
+
+/// Everything that has to be the same after a restart or another way through time.
+pub fn everything(engine: &Engine) -> String {
+    let s = engine.state();
+    let bells: Vec<_> = s.bells.iter().collect();
+    format!(
+        "{:?} {:?} {:?} {:?} {:?} {:?} {bells:?}",
+        s.clock, s.orders, s.account, s.marks, s.declined, s.drafts
+    )
+}

@@ -1,0 +1,192 @@
+//! Time: a long way comes out the same however it is cut, nothing that was acknowledged stands before
+//! the clock, and what is left of a millisecond is not lost.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use common::*;
+use desk::*;
+use market::{Quoter, contract, strikes};
+use proptest::prelude::*;
+
+/// A put sold a month out, a covered call, a bell, and two orders that wait.
+fn busy() -> Run {
+    let mut run = Run::new(3);
+    run.engine.deposit(Money::whole(150_000)).unwrap();
+    let (world, at) = (run.world.clone(), start());
+    let leg = |symbol: &str, days: i64, kind, off: i64, quantity| {
+        let e = world.expirations(symbol, at).unwrap();
+        let e = e
+            .into_iter()
+            .find(|e| at.days_until(e.date) >= days)
+            .unwrap();
+        let ks = strikes(&world, symbol, &e, at);
+        let spot = world.spot(symbol, at).unwrap();
+        let place = ks.partition_point(|k| *k < spot) as i64 + off;
+        let c = contract(&world, symbol, &e, kind, ks[place as usize]).unwrap();
+        Leg::option(c, quantity)
+    };
+    let own = |symbol: &str| Leg {
+        instrument: Instrument::Underlying(symbol.into()),
+        quantity: 100,
+    };
+    let far = |symbol: &str, unit: &Package, share: i64| {
+        let u = world.underlying(symbol).unwrap();
+        let mut quoter = Quoter::new();
+        let quotes: Vec<Quote> = unit
+            .legs()
+            .iter()
+            .map(|l| quoter.quote_any(&world, &l.instrument, at).unwrap())
+            .collect();
+        let m = package_quote(unit, &quotes, u);
+        let ticks = u.ticks_of(unit);
+        Pricing::Limit(
+            ticks.floor(m.rest + Price::from_raw((m.cross - m.rest).raw() * share / 100)),
+        )
+    };
+    let all = [
+        ("NMOU", vec![leg("NMOU", 20, Kind::Put, 1, -2)], 100),
+        (
+            "TLVN",
+            vec![own("TLVN"), leg("TLVN", 5, Kind::Call, -1, -1)],
+            100,
+        ),
+        ("NMOU", vec![leg("NMOU", 3, Kind::Call, 1, 1)], 40),
+        (
+            "NMOU",
+            vec![
+                leg("NMOU", 30, Kind::Put, -2, 1),
+                leg("NMOU", 30, Kind::Put, 0, -1),
+            ],
+            -60,
+        ),
+    ];
+    for (i, (symbol, legs, share)) in all.into_iter().enumerate() {
+        let holding = Holding::new(legs);
+        let (unit, quantity) = Package::of(&holding).unwrap();
+        let request = Request {
+            client_id: format!("t{i}"),
+            symbol: symbol.into(),
+            pricing: far(symbol, &unit, share),
+            unit,
+            quantity,
+            trigger: None,
+            link: Link::default(),
+            time_in_force: TimeInForce::GoodTillCancelled,
+            purpose: Purpose::Open,
+            closing: Vec::new(),
+        };
+        run.engine.place(request).unwrap();
+    }
+    let level = run.world.spot("NMOU", at).unwrap() + Price::cents(200);
+    let bell = Listens::Price {
+        symbol: "NMOU".into(),
+        unit: None,
+        side: BellSide::Above,
+        level,
+    };
+    run.engine.set_bell(bell).unwrap();
+    run.keep();
+    run
+}
+
+/// Six weeks: fills, a bell, dividends, expirations, assignments and day marks on the way.
+const DAYS: i64 = 43;
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+    #[test]
+    fn a_way_comes_out_the_same_however_it_is_cut(
+        cuts in prop::collection::vec(0..DAYS * 86_400_000, 0..12),
+        restarted in any::<bool>(),
+    ) {
+        let to = start().plus_millis(DAYS * 86_400_000);
+        let mut once = busy();
+        once.engine.advance(to).unwrap();
+        let mut cut = busy();
+        let mut cuts: Vec<i64> = cuts;
+        cuts.sort_unstable();
+        for millis in cuts {
+            cut.engine.advance(start().plus_millis(millis)).unwrap();
+            cut.engine.note_clock();
+            if restarted {
+                cut.restart();
+            }
+        }
+        cut.engine.advance(to).unwrap();
+        prop_assert_eq!(everything(&once.engine), everything(&cut.engine));
+        prop_assert!(once.engine.state().account.entries().len() > 6);
+    }
+}
+
+/// A long way is taken stop by stop: it can be looked at in between, and left there.
+#[test]
+fn a_long_way_can_be_left_between_two_stops() {
+    let mut run = busy();
+    let to = start().plus_millis(DAYS * 86_400_000);
+    let mut stops = 0;
+    while stops < 40 {
+        assert!(run.engine.advance_to_stop(to).unwrap());
+        stops += 1;
+    }
+    let left = run.engine.state().clock.now;
+    assert!(left > start() && left < to);
+    run.keep();
+    // What was kept by then is a whole account.
+    let again = run.again();
+    assert_eq!(again.state().read_only, None);
+    assert!(again.state().clock.now <= left);
+    run.engine.advance(to).unwrap();
+    let mut other = busy();
+    other.engine.advance(to).unwrap();
+    assert_eq!(everything(&run.engine), everything(&other.engine));
+}
+
+/// After every acknowledged change the clock that was kept stands where the change was made: also
+/// after a deposit, a cancellation and a bell, at any speed.
+#[test]
+fn an_acknowledged_change_never_stands_after_the_clock_that_was_kept() {
+    let mut run = busy();
+    run.engine.set_clock(Some(true), Some(3_600)).unwrap();
+    run.keep();
+    let open = run.engine.state().open.to_vec();
+    let hour = |run: &mut Run| {
+        assert!(run.engine.pass(1_000_000_000).unwrap());
+        run.engine.state().clock.now
+    };
+    let acts: [fn(&mut Run, u64); 3] = [
+        |run, _| run.engine.deposit(Money::whole(5)).unwrap(),
+        |run, id| drop(run.engine.cancel(id).unwrap()),
+        |run, _| run.engine.set_risk_rule(Some(2.0)).unwrap(),
+    ];
+    for act in acts {
+        let now = hour(&mut run);
+        act(&mut run, open[0]);
+        run.keep();
+        assert_eq!(run.again().state().clock.now, now);
+    }
+}
+
+/// 0.4 of a millisecond at a time, three times: one millisecond has passed, and a fifth is kept.
+#[test]
+fn what_is_left_of_a_millisecond_counts_the_next_time() {
+    let mut run = busy();
+    run.engine.set_clock(Some(true), Some(1)).unwrap();
+    let moved = |run: &mut Run, nanos| {
+        run.engine.pass(nanos).unwrap();
+        run.engine.state().clock.now.millis() - start().millis()
+    };
+    assert_eq!([400_000; 3].map(|n| moved(&mut run, n)), [0, 0, 1]);
+    assert_eq!(moved(&mut run, 800_000), 2);
+    // A file whose last entry says something else can be read and not changed.
+    run.keep();
+    let entry = &mut run.saved.journal.last_mut().unwrap().entry;
+    entry.postings[0].1 += Money::from_raw(1);
+    let memo = entry.memo.clone();
+    let mut broken = run.again();
+    let why = broken.state().read_only.clone().unwrap();
+    assert!(why.contains(&memo) && why.contains("entry 4"), "{why}");
+    let refused = broken.deposit(Money::whole(1)).unwrap_err();
+    assert!(matches!(refused, engine::Refusal::ReadOnly(_)), "{refused}");
+    assert!(!broken.pass(1_000_000_000).unwrap() && broken.take_facts().is_empty());
+}
