@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use desk::order::Event;
-use desk::{Easing, Fact, Link, Order, OrderError, Price, Pricing, Purpose, Request, ticket};
+use desk::{Easing, Fact, Link, Order, OrderError, Price, Pricing, Request, ticket};
 use market::exchange;
 
 use crate::engine::Engine;
@@ -122,7 +122,7 @@ impl Engine {
                 quantity: more,
                 ..order.request.clone()
             };
-            if let Purpose::Close(campaign) = asked.purpose {
+            if let Some(campaign) = asked.purpose.campaign() {
                 check_closing(&self.state, &asked, campaign, &[])?;
             }
             self.check_buying_power(
@@ -292,7 +292,7 @@ impl Engine {
                     link: Link::default(),
                     ..o.request.clone()
                 };
-                if let Purpose::Close(campaign) = asked.purpose {
+                if let Some(campaign) = asked.purpose.campaign() {
                     check_closing(&self.state, &asked, campaign, &[])?;
                 }
                 self.check_buying_power(&asked, Some(*id))?;

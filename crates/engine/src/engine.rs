@@ -335,14 +335,14 @@ impl Engine {
         next.clock.now = stop;
         if stop == next_stop {
             self.happen_at(&mut next, stop, &mut facts);
-            self.reserves.follow(&mut next, &mut self.quoter, &[]);
+            self.follow(&mut next, &facts);
             facts.extend(self.deficit_bell(&mut next));
             let day = stop.date();
             if is_session(day) && stop == close_of(day) {
                 self.mark(&mut next, stop, &mut facts);
             }
         } else {
-            self.reserves.follow(&mut next, &mut self.quoter, &[]);
+            self.follow(&mut next, &facts);
         }
         if !facts.is_empty() {
             next.version += 1;

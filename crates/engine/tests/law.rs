@@ -18,7 +18,7 @@ use market::{Quoter, Step};
 /// Operations that are played where nothing else is asked for.
 const OPERATIONS: usize = 20_000;
 /// A run lives so long; then another begins in another world.
-const A_RUN: usize = 400;
+const A_RUN: usize = 200;
 
 /// Xorshift (Marsaglia 2003): the same stream on every machine.
 struct Draws(u64);
@@ -81,7 +81,7 @@ impl Player {
     fn package(&mut self, symbol: &str) -> Option<Package> {
         let (world, at) = (self.run.world.clone(), self.state().clock.now);
         let listed = world.expirations(symbol, at)?;
-        let e = *listed.get(self.draws.below(3))?;
+        let e = listed.get(self.draws.below(3))?.clone();
         let ks = market::strikes(&world, symbol, &e, at);
         let spot = world.spot(symbol, at)?;
         let middle = ks.partition_point(|k| *k < spot);
@@ -189,9 +189,8 @@ impl Player {
             Package::of(&held).ok()?
         };
         // More than there is now and then: that must be refused, or capped when it fills.
-        let quantity = self
-            .draws
-            .between(1, most + i64::from(self.draws.chance(8)));
+        let more = i64::from(self.draws.chance(8));
+        let quantity = self.draws.between(1, most + more);
         let request = self.request(&symbol, unit.reversed(), quantity, Purpose::Close(id))?;
         Some(self.run.engine.place(request).is_ok())
     }
@@ -338,12 +337,13 @@ impl Player {
     fn time(&mut self) -> Option<bool> {
         let now = self.state().clock.now;
         let e = &mut self.run.engine;
-        let to = match self.draws.below(12) {
+        // Mostly minutes, now and then the rest of a day, seldom to an expiration.
+        let to = match self.draws.below(40) {
             0 => e.target(Step::Open),
             1 => e.target(Step::Close),
             2 => e.target(Step::Expiration),
             3 => e.target(Step::Hour),
-            _ => now.plus_millis(self.draws.between(1_000, 900_000)),
+            _ => now.plus_millis(self.draws.between(1_000, 300_000)),
         };
         // In pieces of any length.
         let mut at = now;
@@ -352,6 +352,7 @@ impl Player {
             at = at.plus_millis(piece.max((to.millis() - now.millis()) / 3));
             e.advance(at.min(to)).unwrap();
         }
+        e.note_clock();
         Some(true)
     }
 
@@ -377,14 +378,15 @@ impl Player {
                 ("decline", declined)
             }
             81 => {
-                let before = everything(&self.run.engine);
-                self.run.restart();
+                self.run.keep();
+                let again = self.run.again();
                 assert_eq!(
-                    self.state().read_only,
+                    again.state().read_only,
                     None,
                     "a restart finds the books sound"
                 );
-                assert_eq!(everything(&self.run.engine), before, "a restart");
+                assert_eq!(difference(&self.run.engine, &again), None, "a restart");
+                self.run.engine = again;
                 ("restart", Some(true))
             }
             _ => ("time", self.time()),

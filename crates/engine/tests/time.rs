@@ -58,7 +58,7 @@ fn busy() -> Run {
                 leg("NMOU", 30, Kind::Put, -2, 1),
                 leg("NMOU", 30, Kind::Put, 0, -1),
             ],
-            -60,
+            -500,
         ),
     ];
     for (i, (symbol, legs, share)) in all.into_iter().enumerate() {
@@ -114,7 +114,7 @@ proptest! {
             }
         }
         cut.engine.advance(to).unwrap();
-        prop_assert_eq!(everything(&once.engine), everything(&cut.engine));
+        prop_assert_eq!(difference(&once.engine, &cut.engine), None);
         prop_assert!(once.engine.state().account.entries().len() > 6);
     }
 }
@@ -139,7 +139,7 @@ fn a_long_way_can_be_left_between_two_stops() {
     run.engine.advance(to).unwrap();
     let mut other = busy();
     other.engine.advance(to).unwrap();
-    assert_eq!(everything(&run.engine), everything(&other.engine));
+    assert_eq!(difference(&run.engine, &other.engine), None);
 }
 
 /// After every acknowledged change the clock that was kept stands where the change was made: also
@@ -149,7 +149,7 @@ fn an_acknowledged_change_never_stands_after_the_clock_that_was_kept() {
     let mut run = busy();
     run.engine.set_clock(Some(true), Some(3_600)).unwrap();
     run.keep();
-    let open = run.engine.state().open.to_vec();
+    let open = *run.engine.state().open.last().unwrap();
     let hour = |run: &mut Run| {
         assert!(run.engine.pass(1_000_000_000).unwrap());
         run.engine.state().clock.now
@@ -161,7 +161,7 @@ fn an_acknowledged_change_never_stands_after_the_clock_that_was_kept() {
     ];
     for act in acts {
         let now = hour(&mut run);
-        act(&mut run, open[0]);
+        act(&mut run, open);
         run.keep();
         assert_eq!(run.again().state().clock.now, now);
     }
@@ -185,7 +185,7 @@ fn what_is_left_of_a_millisecond_counts_the_next_time() {
     let memo = entry.memo.clone();
     let mut broken = run.again();
     let why = broken.state().read_only.clone().unwrap();
-    assert!(why.contains(&memo) && why.contains("entry 4"), "{why}");
+    assert!(why.contains(&memo) && why.contains("entry 3"), "{why}");
     let refused = broken.deposit(Money::whole(1)).unwrap_err();
     assert!(matches!(refused, engine::Refusal::ReadOnly(_)), "{refused}");
     assert!(!broken.pass(1_000_000_000).unwrap() && broken.take_facts().is_empty());

@@ -3,7 +3,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use desk::order::Event;
 use std::sync::Arc;
 
-use desk::{Holding, Kind, Leg, Link, Moment, Order, Price, Pricing, Request, TimeInForce};
+use desk::{Kind, Leg, Link, Moment, Order, Package, Price, Pricing, Request, TimeInForce};
 use market::{DEMO_DAY, Quoter, World, contract, exchange, strikes};
 
 /// Contracts quoted in every listed expiration of an underlying.

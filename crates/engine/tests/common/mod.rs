@@ -85,12 +85,39 @@ impl Run {
     }
 }
 
-/// Everything that has to be the same after a restart or another way through time.
-pub fn everything(engine: &Engine) -> String {
+/// Everything that has to be the same after a restart or another way through time, by its parts.
+pub fn everything(engine: &Engine) -> [(&'static str, String); 7] {
     let s = engine.state();
     let bells: Vec<_> = s.bells.iter().collect();
-    format!(
-        "{:?} {:?} {:?} {:?} {:?} {:?} {bells:?}",
-        s.clock, s.orders, s.account, s.marks, s.declined, s.drafts
-    )
+    [
+        ("clock", format!("{:?}", s.clock)),
+        ("orders", format!("{:?}", s.orders)),
+        ("account", format!("{:?}", s.account)),
+        ("marks", format!("{:?}", s.marks)),
+        ("declined", format!("{:?}", s.declined)),
+        ("drafts", format!("{:?}", s.drafts)),
+        ("bells", format!("{bells:?}")),
+    ]
+}
+
+/// The first difference between two runs, with what stands around it.
+pub fn difference(a: &Engine, b: &Engine) -> Option<String> {
+    let (a, b) = (everything(a), everything(b));
+    let (one, other) = a.iter().zip(&b).find(|(x, y)| x != y)?;
+    let at = one
+        .1
+        .bytes()
+        .zip(other.1.bytes())
+        .position(|(x, y)| x != y)
+        .unwrap_or(one.1.len().min(other.1.len()));
+    let around = |text: &str| -> String {
+        let bytes = &text.as_bytes()[at.saturating_sub(200)..(at + 200).min(text.len())];
+        String::from_utf8_lossy(bytes).into_owned()
+    };
+    Some(format!(
+        "{}: {} and {}",
+        one.0,
+        around(&one.1),
+        around(&other.1)
+    ))
 }
