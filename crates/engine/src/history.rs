@@ -219,21 +219,15 @@ fn first_ratio(unit: &Package, leg: &FillLeg) -> i64 {
 }
 
 impl Engine {
-    /// Books executions made elsewhere, in the order of their moments, with what became of what they
-    /// opened; or none of them, and what is wrong with which.
-    ///
-    /// # Errors
-    /// The books that they make do not hold.
-    pub fn import_history(
-        &mut self,
-        executions: &[Execution],
-    ) -> Result<Result<usize, Vec<HistoryProblem>>, Refusal> {
+    /// What each execution trades of one package, by its place among them; and what is wrong with
+    /// those that cannot be booked.
+    fn examine(&self, executions: &[Execution]) -> (Vec<(usize, Package)>, Vec<HistoryProblem>) {
         let known: BTreeMap<&str, u64> = self
             .by_client
             .iter()
             .map(|(ticket, id)| (ticket.as_str(), *id))
             .collect();
-        let (mut problems, mut units) = (Vec::new(), Vec::new());
+        let (mut units, mut problems) = (Vec::new(), Vec::new());
         for (execution, e) in executions.iter().enumerate() {
             let booked = known.get(ticket(&e.name).as_str());
             let found = match booked {
@@ -248,6 +242,24 @@ impl Engine {
                 Err(message) => problems.push(HistoryProblem { execution, message }),
             }
         }
+        (units, problems)
+    }
+
+    /// What is wrong with executions that [`Engine::import_history`] would refuse, in their order.
+    pub fn history_problems(&self, executions: &[Execution]) -> Vec<HistoryProblem> {
+        self.examine(executions).1
+    }
+
+    /// Books executions made elsewhere, in the order of their moments, with what became of what they
+    /// opened; or none of them, and what is wrong with which.
+    ///
+    /// # Errors
+    /// The books that they make do not hold.
+    pub fn import_history(
+        &mut self,
+        executions: &[Execution],
+    ) -> Result<Result<usize, Vec<HistoryProblem>>, Refusal> {
+        let (mut units, problems) = self.examine(executions);
         if !problems.is_empty() {
             return Ok(Err(problems));
         }

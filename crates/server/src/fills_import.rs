@@ -1,6 +1,8 @@
 //! Executions made elsewhere, read from CSV; all of a file is booked or nothing of it, and problems
 //! are told by line. What they mean is the engine's business.
 
+use std::collections::BTreeSet;
+
 use desk::{FillLeg, Instrument, Moment, Money, Price};
 use engine::{Engine, Execution, Refusal};
 use serde::Serialize;
@@ -97,15 +99,19 @@ fn line_at(text: &str, byte: usize) -> u64 {
     1 + ends.count() as u64
 }
 
-/// Reads a file into executions by their name, in the order of the file.
-fn read(text: &str) -> Result<Vec<(String, Vec<Row>)>, Vec<LineProblem>> {
+/// What a file says: the rows by the name of their execution, in the order of the file, and what is
+/// wrong. Executions of which a row cannot be read are left out.
+type Contents = (Vec<(String, Vec<Row>)>, Vec<LineProblem>);
+
+/// Reads a file.
+fn read(text: &str) -> Result<Contents, LineProblem> {
     let problem = |line: u64, message: String| LineProblem { line, message };
     let mut reader = csv::ReaderBuilder::new()
         .flexible(true)
         .from_reader(text.as_bytes());
     let headers = reader
         .headers()
-        .map_err(|e| vec![problem(1, e.to_string())])?
+        .map_err(|e| problem(1, e.to_string()))?
         .clone();
     let needed: Vec<&str> = FILL_COLUMNS
         .into_iter()
@@ -116,17 +122,18 @@ fn read(text: &str) -> Result<Vec<(String, Vec<Row>)>, Vec<LineProblem>> {
         .filter(|c| !headers.iter().any(|h| h.trim() == *c))
         .collect();
     if !missing.is_empty() {
-        return Err(vec![problem(
+        return Err(problem(
             1,
             format!(
                 "the header lacks {}; it has the columns {}",
                 missing.join(", "),
                 FILL_COLUMNS.join(",")
             ),
-        )]);
+        ));
     }
     let mut problems = Vec::new();
     let mut fills: Vec<(String, Vec<Row>)> = Vec::new();
+    let mut spoiled = BTreeSet::new();
     for (count, record) in reader.records().enumerate() {
         let line = count as u64 + 2;
         if count >= MOST_ROWS {
@@ -177,18 +184,18 @@ fn read(text: &str) -> Result<Vec<(String, Vec<Row>)>, Vec<LineProblem>> {
                     Some((_, rows)) => rows.push(row),
                     None => fills.push((id, vec![row])),
                 },
-                Err(message) => problems.push(problem(line, message)),
+                Err(message) => {
+                    problems.push(problem(line, message));
+                    spoiled.insert(id);
+                }
             }
         }
     }
     if problems.is_empty() && fills.is_empty() {
         problems.push(problem(1, "the file has no rows".into()));
     }
-    if problems.is_empty() {
-        Ok(fills)
-    } else {
-        Err(problems)
-    }
+    fills.retain(|(name, _)| !spoiled.contains(name));
+    Ok((fills, problems))
 }
 
 /// The execution that some rows are.
@@ -222,26 +229,32 @@ pub fn import_fills(
     engine: &mut Engine,
     text: &str,
 ) -> Result<Result<usize, Vec<LineProblem>>, Refusal> {
-    let fills = match read(text) {
-        Ok(fills) => fills,
-        Err(problems) => return Ok(Err(problems)),
+    let (fills, mut problems) = match read(text) {
+        Ok(contents) => contents,
+        Err(problem) => return Ok(Err(vec![problem])),
     };
-    let (mut executions, mut problems) = (Vec::new(), Vec::new());
+    let (mut executions, mut lines) = (Vec::new(), Vec::new());
     for (name, rows) in &fills {
         match execution(name, rows) {
-            Ok(e) => executions.push(e),
+            Ok(e) => {
+                executions.push(e);
+                lines.push(rows[0].line);
+            }
             Err(problem) => problems.push(problem),
         }
     }
-    if problems.is_empty() {
+    let wrong = if problems.is_empty() {
         match engine.import_history(&executions)? {
             Ok(booked) => return Ok(Ok(booked)),
-            Err(wrong) => problems.extend(wrong.into_iter().map(|p| LineProblem {
-                line: fills[p.execution].1[0].line,
-                message: p.message,
-            })),
+            Err(wrong) => wrong,
         }
-    }
+    } else {
+        engine.history_problems(&executions)
+    };
+    problems.extend(wrong.into_iter().map(|p| LineProblem {
+        line: lines[p.execution],
+        message: p.message,
+    }));
     problems.sort_by_key(|p| p.line);
     Ok(Err(problems))
 }

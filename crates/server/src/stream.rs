@@ -5,11 +5,14 @@
 //! is worked on.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
+use desk::{Bell, Order};
+use engine::State as DeskState;
 use serde::{Deserialize, Serialize};
 use tokio::task::JoinHandle;
 use utoipa::ToSchema;
@@ -19,6 +22,7 @@ use crate::app::AppState;
 use crate::book_view::{BookView, Masthead, book, masthead};
 use crate::chain_view::{Block, ChainHead, Row, blocks, head};
 use crate::columns::{Column, MOST_COLUMNS};
+use crate::order_wire::{OrderWire, order};
 use crate::problem::Problem;
 use crate::wire::{ClockWire, EvaluateRequest, EvaluationWire, clock};
 
@@ -57,10 +61,17 @@ pub enum ServerMessage {
         /// The book.
         book: Box<BookView>,
     },
-    /// Orders or the account changed: look again.
+    /// Orders or the account changed.
     Changed {
         /// Counts up.
         version: u64,
+        /// Orders that are new or changed since the page was last told, ascending; absent where the
+        /// page should read the list again.
+        orders: Option<Vec<OrderWire>>,
+        /// Lines of the ledger.
+        entries: usize,
+        /// Bells were set, rang, or were taken away.
+        bells: bool,
     },
     /// Answer to an evaluation.
     Evaluation {
@@ -113,8 +124,11 @@ pub(crate) async fn upgrade(State(app): State<AppState>, up: WebSocketUpgrade) -
 
 /// The book and the masthead are worked out at most this often while only time passes.
 const SLOW: Duration = Duration::from_secs(1);
-/// And at most this often however much changes: the next tick shows what is left out.
+/// And at most this often however much changes; what is left out follows.
 const CHANGED: Duration = Duration::from_millis(200);
+
+/// Beyond so many changed orders the page reads its list again.
+const MOST_NEWS: usize = 200;
 
 struct Connection {
     app: AppState,
@@ -138,6 +152,43 @@ struct Sent {
     masthead: Option<Masthead>,
     book: Option<BookView>,
     slow: Option<Instant>,
+    owed: bool,
+    orders: Option<ToldOrders>,
+    bells: Option<Arc<Vec<Arc<Bell>>>>,
+}
+
+/// The orders that a page knows of, as far as they can still change.
+struct ToldOrders {
+    /// Those that were open, by number.
+    open: HashMap<u64, Arc<Order>>,
+    /// The last number.
+    last: u64,
+}
+
+impl ToldOrders {
+    fn now(state: &DeskState) -> ToldOrders {
+        ToldOrders {
+            open: state.open_orders().map(|o| (o.id, Arc::clone(o))).collect(),
+            last: state.orders.last().map_or(0, |o| o.id),
+        }
+    }
+
+    /// Orders that the page does not know as they are now, ascending. An order that has ended never
+    /// changes again, so only those that were open and the new ones are looked at.
+    fn news<'a>(&self, state: &'a DeskState) -> Vec<&'a Arc<Order>> {
+        let mut changed: Vec<&Arc<Order>> = self
+            .open
+            .iter()
+            .filter_map(|(id, known)| {
+                let now = state.order(*id).ok()?;
+                (!Arc::ptr_eq(now, known)).then_some(now)
+            })
+            .collect();
+        let new = state.orders.iter().rev();
+        changed.extend(new.take_while(|o| o.id > self.last));
+        changed.sort_by_key(|o| o.id);
+        changed
+    }
 }
 
 impl Connection {
@@ -158,6 +209,12 @@ impl Connection {
         let mut states = self.app.desk.follow();
         states.mark_changed();
         loop {
+            // What was left out because too much changed is sent when the line has rested, whether
+            // or not anything else happens.
+            let owed = self
+                .sent
+                .owed
+                .then(|| self.sent.slow.unwrap_or_else(Instant::now) + CHANGED);
             let messages = tokio::select! {
                 changed = states.changed() => {
                     if changed.is_err() { return }
@@ -169,6 +226,7 @@ impl Connection {
                     Some(Ok(Message::Close(_)) | Err(_)) | None => return,
                     Some(Ok(_)) => Vec::new(),
                 },
+                () = until(owed) => self.push().await,
                 done = finished(&mut self.working) => {
                     self.working = None;
                     self.start_evaluation();
@@ -258,12 +316,11 @@ impl Connection {
             out.push(ServerMessage::Clock { clock: now });
         }
         let rested = self.sent.slow.is_none_or(|t| t.elapsed() >= CHANGED);
-        let changed = self.sent.version != state.version && rested;
+        let behind = self.sent.version != state.version;
+        let changed = behind && rested;
+        self.sent.owed = behind && !rested;
         if changed {
-            self.sent.version = state.version;
-            out.push(ServerMessage::Changed {
-                version: state.version,
-            });
+            out.push(self.changes(&state));
         }
         if self.sent.moment != Some(state.clock.now) {
             self.sent.moment = Some(state.clock.now);
@@ -275,6 +332,23 @@ impl Connection {
             out.extend(self.push_slow().await);
         }
         out
+    }
+
+    /// What changed since the page was last told.
+    fn changes(&mut self, state: &DeskState) -> ServerMessage {
+        self.sent.version = state.version;
+        let orders = self.sent.orders.as_ref().and_then(|told| {
+            let news = told.news(state);
+            (news.len() <= MOST_NEWS).then(|| news.iter().filter_map(|o| order(o, state)).collect())
+        });
+        self.sent.orders = Some(ToldOrders::now(state));
+        let before = self.sent.bells.replace(Arc::clone(&state.bells));
+        ServerMessage::Changed {
+            version: state.version,
+            orders,
+            entries: state.account.entries().len(),
+            bells: before.is_none_or(|b| !Arc::ptr_eq(&b, &state.bells)),
+        }
     }
 
     async fn push_chain(&mut self) -> Vec<ServerMessage> {
@@ -370,6 +444,14 @@ impl Connection {
 async fn finished(working: &mut Option<JoinHandle<ServerMessage>>) -> Option<ServerMessage> {
     match working {
         Some(task) => task.await.ok(),
+        None => std::future::pending().await,
+    }
+}
+
+/// Waits until a moment; for ever when there is none.
+async fn until(moment: Option<Instant>) {
+    match moment {
+        Some(moment) => tokio::time::sleep_until(moment.into()).await,
         None => std::future::pending().await,
     }
 }

@@ -41,19 +41,31 @@ pub(crate) fn package(wire: &[LegWire]) -> Result<Package, Refusal> {
 /// Most of one leg in a draft: as many packages of the largest ratio as an order may ask for.
 const MOST_OF_A_LEG: i64 = desk::MOST_CONTRACTS * desk::order::MOST_PACKAGES;
 
+fn too_many(l: &Leg) -> Refusal {
+    PackageError::Quantity {
+        instrument: l.instrument.clone(),
+        quantity: l.quantity,
+        most: MOST_OF_A_LEG,
+    }
+    .into()
+}
+
 /// Reads legs with their full quantities: so many packages that an order may send.
 pub(crate) fn structure(wire: &[LegWire]) -> Result<Holding, Refusal> {
     let legs = legs(wire)?;
-    let wrong = |l: &&Leg| l.quantity == 0 || l.quantity.unsigned_abs() > MOST_OF_A_LEG as u64;
-    if let Some(l) = legs.iter().find(wrong) {
-        return Err(PackageError::Quantity {
-            instrument: l.instrument.clone(),
-            quantity: l.quantity,
-            most: MOST_OF_A_LEG,
-        }
-        .into());
+    if let Some(l) = legs.iter().find(|l| l.quantity == 0) {
+        return Err(too_many(l));
     }
+    // The same instrument may be named more than once: what counts is the sum.
     let holding = Holding::new(legs);
+    let most = MOST_OF_A_LEG as u64;
+    if let Some(l) = holding
+        .legs()
+        .iter()
+        .find(|l| l.quantity.unsigned_abs() > most)
+    {
+        return Err(too_many(l));
+    }
     Package::of(&holding)?;
     Ok(holding)
 }

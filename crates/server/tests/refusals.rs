@@ -207,10 +207,10 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         ),
         (
             "POST /api/evaluate",
-            json!({ "symbol": "NMOU", "legs": vec![json!({ "contract": contract, "quantity": 1000 }); 40] }).to_string(),
+            json!({ "symbol": "NMOU", "legs": vec![json!({ "contract": contract, "quantity": 400_000 }); 40] }).to_string(),
             422,
             "bad_legs",
-            &["40000"],
+            &["16000000"],
         ),
     ];
     let before = books(&p).await;

@@ -220,7 +220,9 @@ async fn list_orders(
     let state = app.desk.snapshot();
     let from = match query.before {
         None => state.orders.len(),
-        Some(id) => state.orders.iter().take_while(|o| o.id < id).count(),
+        Some(id) => match state.orders.binary_search_by(|o| o.id.cmp(&id)) {
+            Ok(place) | Err(place) => place,
+        },
     };
     let ended = (0..from).rev().filter_map(|i| state.orders.get(i));
     let ended = ended.filter(|o| state.open.binary_search(&o.id).is_err());
