@@ -1,7 +1,8 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
+import { queries } from './api/queries';
 import { Frame } from './frame/Frame';
 import './index.css';
 import './ui/theme';
@@ -49,14 +50,11 @@ const router = createBrowserRouter([
     ],
   },
 ]);
-const client = new QueryClient({
-  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } },
-});
 const root = document.getElementById('root');
 if (!root) throw new Error('no #root');
 createRoot(root).render(
   <StrictMode>
-    <QueryClientProvider client={client}>
+    <QueryClientProvider client={queries}>
       <RouterProvider router={router} />
     </QueryClientProvider>
   </StrictMode>,

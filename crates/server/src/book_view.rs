@@ -2,7 +2,7 @@
 
 use desk::calendar::close_of;
 use desk::{
-    Book, Campaign, Even, Extent, Holding, Instrument, Leg, LegMarket, Legs, Lot, Money,
+    Book, Campaign, Even, Extent, Holding, Instrument, Leg, LegMarket, Legs, Lot, Money, Package,
     PositionGreeks, Price, PriceStyle, Shape,
 };
 use market::Quoter;
@@ -268,6 +268,8 @@ pub struct Position {
     pub legs: Vec<PositionLeg>,
     /// One package, to close: what is held, turned over.
     pub closing: Vec<LegWire>,
+    /// One order can close it: the package is not beyond what an order may send.
+    pub one_order: bool,
     /// Profit on what is open.
     pub open_profit: String,
     /// Profit already booked.
@@ -413,6 +415,7 @@ fn position(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Option<P
         opened: moment(lots.iter().map(|l| l.opened).min()?),
         expiry: expiry.map(desk::short_date),
         days: expiry.map(|e| state.clock.now.days_until(e)),
+        one_order: Package::of(&held).is_ok(),
         closing: held
             .unit()
             .reversed()

@@ -41,6 +41,9 @@ pub(crate) fn package(wire: &[LegWire]) -> Result<Package, Refusal> {
 /// Most of one leg in a draft: as many packages of the largest ratio as an order may ask for.
 const MOST_OF_A_LEG: i64 = desk::MOST_CONTRACTS * desk::order::MOST_PACKAGES;
 
+/// Most legs of a holding that is asked about.
+const MOST_HELD: usize = 100;
+
 fn too_many(l: &Leg) -> Refusal {
     PackageError::Quantity {
         instrument: l.instrument.clone(),
@@ -50,8 +53,8 @@ fn too_many(l: &Leg) -> Refusal {
     .into()
 }
 
-/// Reads legs with their full quantities: so many packages that an order may send.
-pub(crate) fn structure(wire: &[LegWire]) -> Result<Holding, Refusal> {
+/// Reads legs with their full quantities, whether an order may send them or they can only be held.
+pub(crate) fn holding(wire: &[LegWire]) -> Result<Holding, Refusal> {
     let legs = legs(wire)?;
     if let Some(l) = legs.iter().find(|l| l.quantity == 0) {
         return Err(too_many(l));
@@ -66,6 +69,22 @@ pub(crate) fn structure(wire: &[LegWire]) -> Result<Holding, Refusal> {
     {
         return Err(too_many(l));
     }
+    if holding.is_empty() {
+        return Err(PackageError::Empty.into());
+    }
+    let legs = holding.legs().len();
+    if legs > MOST_HELD {
+        return Err(Refusal::Field {
+            field: "legs",
+            message: format!("{legs} legs; at most {MOST_HELD} are judged together"),
+        });
+    }
+    Ok(holding)
+}
+
+/// Reads legs with their full quantities: so many packages that an order may send.
+pub(crate) fn structure(wire: &[LegWire]) -> Result<Holding, Refusal> {
+    let holding = holding(wire)?;
     Package::of(&holding)?;
     Ok(holding)
 }

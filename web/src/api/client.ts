@@ -27,6 +27,7 @@ export type Book = S['BookView'];
 export type Position = S['Position'];
 export type Strip = S['Strip'];
 export type Ledger = S['LedgerView'];
+export type LedgerLine = S['LedgerLine'];
 export type ServerMessage = S['ServerMessage'];
 export type ClientMessage = S['ClientMessage'];
 export type EvaluateRequest = S['EvaluateRequest'];

@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { balanceQuery, bellsQuery, ledgerQuery, ordersQuery, queries } from './queries';
 import type {
   Book,
   ChainHead,
@@ -21,7 +22,8 @@ type Live = {
   head?: ChainHead;
   rows: Record<string, Row[]>;
   book?: Book;
-  version: number;
+  /** Lines of the ledger; undefined before the first word. */
+  entries?: number;
   /** Answer for the active draft, while a view asks for it. */
   following: boolean;
   evaluation?: Evaluation;
@@ -32,9 +34,29 @@ export const useLive = create<Live>(() => ({
   connected: false,
   everConnected: false,
   rows: {},
-  version: 0,
   following: false,
 }));
+
+type Changed = Extract<ServerMessage, { type: 'changed' }>;
+/** Brings what changed into what the views have read. */
+function onChanged(m: Changed) {
+  const { orders } = m;
+  // An answer under way may be older than this word: what is being read is read again.
+  if (orders && queries.isFetching({ queryKey: ordersQuery.queryKey }) === 0) {
+    const changed = new Map(orders.map((o) => [o.id, o]));
+    queries.setQueryData(ordersQuery.queryKey, (before) => {
+      if (!before) return before;
+      const kept = before.filter((o) => !changed.has(o.id));
+      return [...kept, ...orders].sort((a, b) => a.id - b.id);
+    });
+  } else void queries.invalidateQueries({ queryKey: ordersQuery.queryKey });
+  if (m.bells) void queries.invalidateQueries({ queryKey: bellsQuery.queryKey });
+  void queries.invalidateQueries({ queryKey: balanceQuery.queryKey });
+  if (m.entries !== useLive.getState().entries) {
+    useLive.setState({ entries: m.entries });
+    void queries.invalidateQueries({ queryKey: ledgerQuery.queryKey });
+  }
+}
 
 let socket: WebSocket | null = null;
 let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [], columns: [] };
@@ -125,7 +147,7 @@ function receive(m: ServerMessage) {
       useLive.setState({ book: m.book });
       break;
     case 'changed':
-      useLive.setState({ version: m.version });
+      onChanged(m);
       break;
     case 'evaluation':
       if (m.id === asked) useLive.setState({ evaluation: m.evaluation, refusal: undefined });

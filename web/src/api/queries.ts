@@ -1,4 +1,4 @@
-import { keepPreviousData, queryOptions } from '@tanstack/react-query';
+import { keepPreviousData, QueryClient, queryOptions } from '@tanstack/react-query';
 import {
   api,
   must,
@@ -8,6 +8,11 @@ import {
   type Intention,
   type PackagesQuery,
 } from './client';
+
+/** What the views have read. */
+export const queries = new QueryClient({
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } },
+});
 
 export const marketsQuery = queryOptions({
   queryKey: ['markets'],

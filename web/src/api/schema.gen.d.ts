@@ -176,6 +176,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A campaign from its first opening on, also one that is closed. */
+        get: operations["campaign"];
+        /** Names a campaign, and keeps a note and tags with it. */
+        put: operations["describe"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a campaign part of another in the same underlying, with all that happened in it: the other. */
+        post: operations["merge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Moves lots of a campaign to another, or to one of their own, at what they cost: the campaign that
+         *     they are in then.
+         */
+        post: operations["move_lots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/chain/{symbol}": {
         parameters: {
             query?: never;
@@ -203,7 +258,10 @@ export interface paths {
         /** The clock now. */
         get: operations["read"];
         put?: never;
-        /** Changes the clock; everything on the way of a step happens in its order. */
+        /**
+         * Changes the clock; everything on the way of a jump happens in its order. A jump is answered when
+         *     it has arrived, or where it was ended. All of a request holds, or none of it.
+         */
         post: operations["change"];
         delete?: never;
         options?: never;
@@ -406,7 +464,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every cash movement, and the proof that they add up. */
+        /** A page of the ledger, and the proof that all of it adds up. */
         get: operations["ledger"];
         put?: never;
         post?: never;
@@ -457,7 +515,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All orders, oldest first. */
+        /** Open orders, and a page of the ended ones: the newest, or those before a number. Oldest first. */
         get: operations["list_orders"];
         put?: never;
         /** Places a ticket. */
@@ -1035,6 +1093,34 @@ export interface components {
             /** @description Open campaigns, oldest first. */
             positions: components["schemas"]["Position"][];
         };
+        /** @description A campaign. */
+        CampaignWire: {
+            /**
+             * Format: int64
+             * @description Number.
+             */
+            campaign: number;
+            /** @description What happened, oldest first. */
+            chapters: components["schemas"]["ChapterWire"][];
+            /** @description Fees paid. */
+            fees: string;
+            /** @description What it holds now. */
+            held: components["schemas"]["LegWire"][];
+            /** @description The name it was given; empty where it goes by what it holds. */
+            name: string;
+            /** @description Cash of all that happened, before fees: realised less what the open lots cost. */
+            netCash: string;
+            /** @description A note. */
+            note: string;
+            /** @description Cost of the open lots, received below zero. */
+            openCost: string;
+            /** @description Profit booked, before fees. */
+            realised: string;
+            /** @description Underlying symbol. */
+            symbol: string;
+            /** @description Tags. */
+            tags: string[];
+        };
         /** @description One contract of a row. */
         Cell: {
             /** @description Best ask. */
@@ -1096,12 +1182,14 @@ export interface components {
             percentile?: number | null;
             /**
              * Format: double
-             * @description Where the volatility of 30 days stands between the lowest (0) and the highest (100) of its past year; absent where that is not known.
+             * @description Where the volatility of 30 days stands between the lowest (0) and the highest (100) of its
+             *     past year; absent where that is not known.
              */
             rank?: number | null;
             /**
              * Format: double
-             * @description Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than three are known.
+             * @description Volatility of the closes of the last 30 sessions, as a fraction; absent where fewer than
+             *     three are known.
              */
             realised?: number | null;
             /** @description Price. */
@@ -1165,12 +1253,14 @@ export interface components {
             smile?: boolean;
             /**
              * Format: double
-             * @description Loss at which it is given up, in percent of the most that can be lost (of what is tied up, where that has no limit).
+             * @description Loss at which it is given up, in percent of the most that can be lost (of what is tied up,
+             *     where that has no limit).
              */
             stopPercent?: number | null;
             /**
              * Format: double
-             * @description Profit to reach, in percent of the most that can be made (of what is tied up, where that has no limit).
+             * @description Profit to reach, in percent of the most that can be made (of what is tied up, where that has
+             *     no limit).
              */
             targetPercent?: number | null;
         };
@@ -1208,6 +1298,31 @@ export interface components {
              * @description The profit to reach, in money.
              */
             target?: number | null;
+        };
+        /** @description One thing that happened in a campaign. */
+        ChapterWire: {
+            /** @description When. */
+            at: string;
+            /** @description Cash before fees, received above zero. */
+            cash: string;
+            /** @description Number of its line in the ledger. */
+            entry: number;
+            /** @description Fees. */
+            fees: string;
+            /**
+             * @description "opened", "rolled", "adjusted", "part closed", "closed", "dividend", "exercised", "assigned",
+             *     "settled", "daily settlement", "settled between campaigns", "moved in", "moved out", "merged".
+             */
+            kind: string;
+            /** @description By how much each instrument that the campaign holds changed. */
+            legs: components["schemas"]["LegWire"][];
+            /**
+             * Format: int64
+             * @description The order behind it.
+             */
+            order?: number | null;
+            /** @description Profit booked, before fees. */
+            realised: string;
         };
         /** @description One check. */
         CheckWire: {
@@ -1252,11 +1367,15 @@ export interface components {
              */
             speed?: number | null;
             step?: components["schemas"]["StepWire"] | null;
+            /** @description End a jump that is under way at its next stop. */
+            stop?: boolean;
             /** @description Jump to 09:30 of this date. */
             until?: string | null;
         };
         /** @description The exchange's clock. */
         ClockWire: {
+            /** @description Where a jump leads that is under way. */
+            heading?: string | null;
             /** @description The moment, RFC 3339 with the exchange's offset. */
             now: string;
             /** @description The exchange trades. */
@@ -1508,7 +1627,8 @@ export interface components {
             after?: components["schemas"]["AfterWire"] | null;
             /**
              * Format: int64
-             * @description How many packages the trader's own rule about risk allows; absent without such a rule or without a limit of the loss.
+             * @description How many packages the trader's own rule about risk allows; absent without such a rule or
+             *     without a limit of the loss.
              */
             allowed?: number | null;
             /** @description As of. */
@@ -1538,7 +1658,10 @@ export interface components {
              * @description The same at the price used.
              */
             fillChance: number;
-            /** @description For each of them, the chance of a fill within five minutes by the exchange's own model, if the market stays. */
+            /**
+             * @description For each of them, the chance of a fill within five minutes by the exchange's own model, if
+             *     the market stays.
+             */
             fillChances: number[];
             /** @description Net Greeks. */
             greeks: components["schemas"]["GreeksWire"];
@@ -1719,6 +1842,8 @@ export interface components {
              * @description Per calendar day.
              */
             theta: number;
+            /** @description Something in it ends within a day: of that, theta is the change over what is left of it. */
+            thetaToTheEnd: boolean;
             /**
              * Format: double
              * @description Per volatility point.
@@ -1807,17 +1932,31 @@ export interface components {
              */
             profit: number;
         };
+        /** @description What the trader says of a campaign. */
+        LabelRequest: {
+            /** @description A name, at most 60 characters; empty takes it away. */
+            name?: string;
+            /** @description A note, at most 4,000 characters. */
+            note?: string;
+            /** @description Tags, at most 20 of at most 30 characters each. */
+            tags?: string[];
+        };
         /** @description One line of the ledger. */
         LedgerLine: {
             /** @description Premium or payment, before fees. */
             amount: string;
             /** @description When. */
             at: string;
+            /** @description Campaigns that it touched. */
+            campaigns: number[];
             /** @description Cash after it. */
             cash: string;
             /** @description Fees. */
             fees: string;
-            /** @description "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement". */
+            /**
+             * @description "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement",
+             *     "settled between campaigns", "moved between campaigns", "campaigns merged".
+             */
             kind: string;
             /** @description In words. */
             memo: string;
@@ -1835,9 +1974,11 @@ export interface components {
         LedgerView: {
             /** @description Cash by the books. */
             cash: string;
+            /** @description How many lines there are in all. */
+            count: number;
             /** @description Fees paid. */
             fees: string;
-            /** @description Lines, oldest first. */
+            /** @description A page of the lines, oldest first: the newest, or those before a number. */
             lines: components["schemas"]["LedgerLine"][];
             /** @description Paid in. */
             paidIn: string;
@@ -1926,7 +2067,10 @@ export interface components {
             heldAfter: components["schemas"]["RequirementWire"];
             /** @description Everything held in the underlying, before and after. */
             heldBefore: components["schemas"]["RequirementWire"];
-            /** @description Money at entry, what must be there, what is tied up, leg by leg, saved, and what it does to the account. */
+            /**
+             * @description Money at entry, what must be there, what is tied up, leg by leg, saved, and what it does to
+             *     the account.
+             */
             money: components["schemas"]["MoneyWire"];
             /** @description If the market moves, taken alone. */
             moved: components["schemas"]["MovedPoint"][];
@@ -1990,13 +2134,28 @@ export interface components {
              * @description Delta of the whole book in shares of the index.
              */
             lean: number;
+            /** @description Why nothing can be changed, where the books that were kept do not reconcile. */
+            readOnly?: string | null;
             /**
              * Format: double
              * @description Theta of the whole book per day.
              */
             theta: number;
-            /** @description Change of the account value since the close before this session (or, when closed, the last one). */
+            /**
+             * @description Change of the account value since the close before this session (or, when closed, the last
+             *     one).
+             */
             today: string;
+            /** @description What is held and has no market now: counted at what it cost, and in no Greek. */
+            unvalued: string[];
+        };
+        /** @description A campaign that becomes part of another. */
+        MergeRequest: {
+            /**
+             * Format: int64
+             * @description The other.
+             */
+            into: number;
         };
         /** @description Money of a fill at the given price. */
         MoneyWire: {
@@ -2039,6 +2198,16 @@ export interface components {
         MoveBellRequest: {
             /** @description Where it is to ring, from either side. */
             level: string;
+        };
+        /** @description Lots that move. */
+        MoveRequest: {
+            /** @description What moves, signed as it is held; each instrument once. */
+            legs: components["schemas"]["LegWire"][];
+            /**
+             * Format: int64
+             * @description The campaign it moves to; absent: a new one.
+             */
+            to?: number | null;
         };
         /** @description What is needed after the market has moved, marks worked out at their volatility. */
         MovedPoint: {
@@ -2137,7 +2306,10 @@ export interface components {
             state: string;
             /** @description Underlying symbol. */
             symbol: string;
-            /** @description "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and whole". */
+            /**
+             * @description "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and
+             *     whole".
+             */
             timeInForce: string;
             /** @description One package. */
             unit: components["schemas"]["LegWire"][];
@@ -2165,7 +2337,8 @@ export interface components {
             at: number;
             /**
              * Format: double
-             * @description Chance of profit at the expiration, under a flat volatility; absent where a later leg decides.
+             * @description Chance of profit at the expiration, under a flat volatility; absent where a later leg
+             *     decides.
              */
             chance?: number | null;
             /** @description Take the other side. */
@@ -2259,28 +2432,32 @@ export interface components {
              * @description Days to it.
              */
             days?: number | null;
-            /** @description Break-evens. */
+            /** @description Later legs were valued by a model at the first expiration: what follows from it is an estimate. */
+            estimate: boolean;
+            /** @description Break-evens of the whole campaign. */
             evens: components["schemas"]["EvenWire"][];
             /** @description First expiration; absent without options. */
             expiry?: string | null;
             /** @description Fees paid. */
             fees: string;
             greeks?: components["schemas"]["GreeksWire"] | null;
-            /** @description Most to lose on what is open; absent without a limit. */
+            /** @description Most to lose with it; absent without a limit. */
             least?: string | null;
             /** @description Legs. */
             legs: components["schemas"]["PositionLeg"][];
             /** @description Margin taken alone. */
             margin: string;
-            /** @description Most to make on what is open. */
+            /** @description Most to make with the whole campaign, from its first opening on. */
             most?: string | null;
             /** @description "iron condor". */
             name: string;
             /**
              * Format: double
-             * @description Open profit as a share of the most that can be made; absent without a limit.
+             * @description All of it as a share of the most that the whole campaign can make; absent without a limit.
              */
             ofMost?: number | null;
+            /** @description One order can close it: the package is not beyond what an order may send. */
+            oneOrder: boolean;
             /** @description Profit on what is open. */
             openProfit: string;
             /** @description When opened. */
@@ -2299,12 +2476,17 @@ export interface components {
             symbol: string;
             /** @description All of it. */
             total: string;
+            /** @description What it holds and has no market now: counted at what it cost, and in none of the figures above. */
+            unvalued: string[];
         };
         /** @description One leg of a position. */
         PositionLeg: {
             /** @description OSI symbol. */
             contract: string;
-            /** @description Whether its holder may say what happens at its end (in its last week), and what was said: not to exercise it. */
+            /**
+             * @description Whether its holder may say what happens at its end (in its last week), and what was said:
+             *     not to exercise it.
+             */
             declined?: boolean | null;
             /** @description "195 call, 18 Apr". */
             label: string;
@@ -2411,6 +2593,15 @@ export interface components {
             /** @enum {string} */
             type: "book";
         } | {
+            /** @description Bells were set, rang, or were taken away. */
+            bells: boolean;
+            /** @description Lines of the ledger. */
+            entries: number;
+            /**
+             * @description Orders that are new or changed since the page was last told, ascending; absent where the
+             *     page should read the list again.
+             */
+            orders?: components["schemas"]["OrderWire"][] | null;
             /** @enum {string} */
             type: "changed";
             /**
@@ -2607,7 +2798,10 @@ export interface components {
          * @enum {string}
          */
         TriggerSideWire: "mark" | "cross" | "rest";
-        /** @description Holds the order until the price watched stands at or above a level: either a price or a distance above the lowest seen. */
+        /**
+         * @description Holds the order until the price watched stands at or above a level: either a price or a distance
+         *     above the lowest seen.
+         */
         TriggerWire: {
             /** @description Signed net price of one package. */
             at?: string | null;
@@ -2944,6 +3138,158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookView"];
+                };
+            };
+        };
+    };
+    campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignWire"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    describe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignWire"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    merge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignWire"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_lots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignWire"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3405,7 +3751,10 @@ export interface operations {
     };
     ledger: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Those before this number; the newest when absent. */
+                before?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3474,7 +3823,12 @@ export interface operations {
     };
     list_orders: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Those before this number; the newest when absent. */
+                before?: number | null;
+                /** @description So many of them at most. */
+                limit?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3487,6 +3841,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderWire"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

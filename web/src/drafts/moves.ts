@@ -2,7 +2,7 @@
 import type { Draft, Leg } from '../api/client';
 import { isOption, parts, withKey, withStrike } from './contract';
 
-export const MOST_LEGS = 6;
+export const MOST_LEGS = 8;
 
 const clean = (legs: Leg[]) => legs.filter((l) => l.quantity !== 0);
 /** Legs on the same contract become one. */

@@ -19,6 +19,13 @@ const item =
   'cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-brass-soft data-[highlighted]:text-brass';
 const panel = 'z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]';
 
+/** Ends a jump of the clock at its next stop. */
+function useStop() {
+  return useMutation({
+    mutationFn: async () => must(await api.POST('/api/clock', { body: { stop: true } })),
+  });
+}
+
 /** Steps to 09:30 of a date; everything on the way happens in its order. */
 function DateDialog({ today, onClose }: { today: string; onClose: () => void }) {
   const [until, setUntil] = useState(today);
@@ -26,6 +33,9 @@ function DateDialog({ today, onClose }: { today: string; onClose: () => void }) 
     mutationFn: async () => must(await api.POST('/api/clock', { body: { until } })),
     onSuccess: onClose,
   });
+  const stop = useStop();
+  const now = useLive((s) => s.clock?.now);
+  const heading = useLive((s) => s.clock?.heading);
   return (
     <Dialog.Root
       open
@@ -57,14 +67,30 @@ function DateDialog({ today, onClose }: { today: string; onClose: () => void }) 
                 className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums"
               />
             </label>
+            {heading != null && (
+              <p className="text-ink2">
+                At <b className="tabular-nums">{when(now ?? '')}</b>, on the way to {when(heading)}.
+              </p>
+            )}
             {step.error && <Notice>{step.error.message}</Notice>}
             <div className="flex gap-2">
               <Button weight="strong" type="submit" disabled={step.isPending}>
                 {step.isPending ? 'Stepping' : 'Step'}
               </Button>
-              <Button onClick={onClose} disabled={step.isPending}>
-                Back
-              </Button>
+              {heading == null ? (
+                <Button onClick={onClose} disabled={step.isPending}>
+                  Back
+                </Button>
+              ) : (
+                <Button
+                  disabled={stop.isPending}
+                  onClick={() => {
+                    stop.mutate();
+                  }}
+                >
+                  Stop here
+                </Button>
+              )}
             </div>
           </form>
         </Dialog.Content>
@@ -80,6 +106,7 @@ export function ClockControls() {
     mutationFn: async (body: { running?: boolean; speed?: number; step?: Step }) =>
       must(await api.POST('/api/clock', { body })),
   });
+  const stop = useStop();
   const [dating, setDating] = useState(false);
   if (!clock) return null;
   return (
@@ -102,9 +129,23 @@ export function ClockControls() {
       >
         {clock.running ? 'pause' : 'run'}
       </Button>
+      {clock.heading != null && (
+        <Button
+          weight="strong"
+          disabled={stop.isPending}
+          aria-label={`on the way to ${when(clock.heading)}: stop here`}
+          onClick={() => {
+            stop.mutate();
+          }}
+        >
+          stop
+        </Button>
+      )}
       <DropdownMenu.Root>
         <DropdownMenu.Trigger asChild>
-          <Button disabled={set.isPending}>{set.isPending ? 'stepping' : 'step'}</Button>
+          <Button disabled={set.isPending || clock.heading != null}>
+            {set.isPending || clock.heading != null ? 'stepping' : 'step'}
+          </Button>
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content align="end" sideOffset={4} className={panel}>

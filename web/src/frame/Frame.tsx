@@ -1,4 +1,3 @@
-import { useQueryClient } from '@tanstack/react-query';
 import { Tooltip } from 'radix-ui';
 import { useEffect, useMemo, useState } from 'react';
 import { Outlet, useNavigate } from 'react-router';
@@ -14,9 +13,8 @@ import { Tray } from './Tray';
 
 /** Spine, masthead, tray and drawer around the view. */
 export function Frame() {
-  const client = useQueryClient();
   const navigate = useNavigate();
-  const version = useLive((s) => s.version);
+  const readOnly = useLive((s) => s.masthead?.readOnly);
   const lost = useLive((s) => s.everConnected && !s.connected);
   const problem = useDrafts((s) => s.problem);
   const [finding, setFinding] = useState(false);
@@ -25,10 +23,6 @@ export function Frame() {
   useEffect(() => {
     void loadDrafts();
   }, []);
-  useEffect(() => {
-    for (const key of ['orders', 'ledger', 'bells', 'balance'])
-      void client.invalidateQueries({ queryKey: [key] });
-  }, [client, version]);
   const keys = useMemo(
     () => ({
       '/': () => {
@@ -62,14 +56,14 @@ export function Frame() {
           }}
         />
         <main className="relative min-h-0 overflow-hidden">
-          {(lost || problem) && (
+          {(lost || problem || readOnly) && (
             <p
               role="status"
               className="absolute top-1 left-1/2 z-30 -translate-x-1/2 rounded border border-loss bg-raised px-3 py-1 font-semibold text-loss"
             >
               {lost
                 ? 'The program does not answer; trying again. What you see is the last known.'
-                : problem}
+                : (problem ?? readOnly)}
             </p>
           )}
           <Outlet />

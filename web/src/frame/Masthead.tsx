@@ -32,6 +32,13 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
           </button>
         </Tip>
       )}
+      {m && m.unvalued.length > 0 && (
+        <Tip text={`No market now: ${m.unvalued.join(', ')}. Counted at what it cost.`}>
+          <button type="button" className="cursor-default text-loss">
+            {m.unvalued.length} without a market
+          </button>
+        </Tip>
+      )}
       <div className="ml-auto flex items-center gap-2">
         <Bells />
         <ClockControls />

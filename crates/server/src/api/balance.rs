@@ -16,7 +16,7 @@ use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::state::known;
 use crate::trading;
-use crate::wire::{EvaluateRequest, structure};
+use crate::wire::{EvaluateRequest, holding};
 
 /// Money, margin, day trades and settlement of the whole account.
 #[utoipa::path(get, path = "/balance", tag = "account", responses((status = 200, body = Balance)))]
@@ -120,7 +120,7 @@ async fn margin_sheet(
     Body(request): Body<EvaluateRequest>,
 ) -> Result<Json<MarginSheet>, Problem> {
     let sheet = app.read(move |state, quoter| {
-        let structure = structure(&request.legs)?;
+        let structure = holding(&request.legs)?;
         trading::check_legs(state, &request.symbol, &structure.unit())?;
         let entry = entry(
             &request.entry,

@@ -25,7 +25,7 @@ use crate::refusal::Refusal;
 use crate::smile_view;
 use crate::state::{State as DeskState, known};
 use crate::trading;
-use crate::wire::{LegWire, structure};
+use crate::wire::{LegWire, holding};
 
 /// A change of volatility.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -396,7 +396,7 @@ pub(crate) fn judge(
     quoter: &mut Quoter,
     request: &BenchRequest,
 ) -> Result<Judged, Refusal> {
-    let structure = structure(&request.legs)?;
+    let structure = holding(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
     check_days(&request.days)?;

@@ -16,7 +16,7 @@ use crate::refusal::Refusal;
 use crate::state::State as DeskState;
 use crate::state::known;
 use crate::trading;
-use crate::wire::{CheckWire, EvaluateRequest, EvaluationWire, evaluation, structure};
+use crate::wire::{CheckWire, EvaluateRequest, EvaluationWire, evaluation, holding};
 
 /// Parses, evaluates and translates; also used by the stream.
 pub(crate) fn evaluate_now(
@@ -24,7 +24,7 @@ pub(crate) fn evaluate_now(
     quoter: &mut Quoter,
     request: &EvaluateRequest,
 ) -> Result<EvaluationWire, Refusal> {
-    let structure = structure(&request.legs)?;
+    let structure = holding(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
     let underlying = known(state, &request.symbol)?;
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;

@@ -50,6 +50,7 @@ function CloseSeveral({
       campaign: p.campaign,
       packages: Math.min(picked[p.campaign] ?? 0, p.packages),
     }));
+  const legged = positions.filter((p) => picked[p.campaign] !== undefined && !p.oneOrder);
   const send = useMutation({
     mutationFn: async () =>
       must(await api.POST('/api/positions/close', { body: { clientId, positions: which, at } })),
@@ -69,6 +70,11 @@ function CloseSeveral({
           })
           .join(', ')}
       </b>
+      {legged.length > 0 && (
+        <span className="text-ink2">
+          {legged.map((p) => p.name).join(', ')}: more than one order may send, so leg by leg
+        </span>
+      )}
       <span>at the</span>
       <Choices
         label="Price of the closing orders"
@@ -225,7 +231,7 @@ function Rows({
           {p.strip ? (
             <RangeStrip strip={p.strip} id={`strip-${p.campaign}`} width={190} />
           ) : (
-            <span className="text-ink2">several expirations</span>
+            <span className="text-ink2">no range: a leg has no market</span>
           )}
         </td>
         <td
@@ -242,7 +248,7 @@ function Rows({
         <td className="num px-2 pt-2">{money(p.margin)}</td>
         <td className="px-2 py-1.5" rowSpan={2}>
           <div className="flex flex-col items-end gap-1">
-            {p.expiry && (
+            {p.expiry && p.oneOrder && (
               <Button
                 onClick={() => {
                   close(p, p.packages, true);
@@ -257,7 +263,8 @@ function Rows({
               {half > 0 && (
                 <Button
                   onClick={() => {
-                    close(p, half);
+                    if (p.oneOrder) close(p, half);
+                    else pick(half);
                   }}
                   aria-label={`close half of ${p.symbol} ${p.name}`}
                 >
@@ -266,7 +273,8 @@ function Rows({
               )}
               <Button
                 onClick={() => {
-                  close(p, p.packages);
+                  if (p.oneOrder) close(p, p.packages);
+                  else pick(p.packages);
                 }}
                 aria-label={`close all of ${p.symbol} ${p.name}`}
               >
@@ -315,9 +323,15 @@ function Rows({
         </td>
         <td className="num px-2 pb-2" colSpan={5}>
           {p.strip
-            ? `most ${p.most ? money(p.most, true) : p.ofMost == null && p.least ? 'no limit' : '—'} · least ${p.least ? money(p.least) : 'no limit'}`
-            : 'most and least depend on what the later leg is worth then'}
+            ? `${p.estimate ? 'about: ' : ''}most ${p.most ? money(p.most, true) : 'no limit'} · least ${p.least ? money(p.least) : 'no limit'}`
+            : 'no most and least'}
           {p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}
+          {p.unvalued.length > 0 && (
+            <span className="text-loss">
+              {' '}
+              · no market: {p.unvalued.join(', ')}, counted at cost
+            </span>
+          )}
         </td>
       </tr>
       {open && (

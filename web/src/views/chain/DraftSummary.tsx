@@ -97,7 +97,11 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
                 name="θ"
                 value={e.greeks.theta}
                 decimals={2}
-                note="Money gained in a calendar day, all else unchanged."
+                note={
+                  e.greeks.thetaToTheEnd
+                    ? 'Money gained in a calendar day, all else unchanged; of what ends within a day, in what is left of it.'
+                    : 'Money gained in a calendar day, all else unchanged.'
+                }
               />
               <Greek
                 name="vega"

@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { api, must, type LedgerLine } from '../../api/client';
 import { ledgerQuery } from '../../api/queries';
 import { longWhen, money, tone } from '../../format';
-import { Notice } from '../../ui/controls';
+import { Button, Notice } from '../../ui/controls';
 
 const th =
   'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
@@ -98,12 +99,23 @@ function Files() {
 export function LedgerView() {
   const ledger = useQuery(ledgerQuery);
   const l = ledger.data;
+  const [before, setBefore] = useState<LedgerLine[]>([]);
+  const earlier = useMutation({
+    mutationFn: async (before: number) => {
+      const page = must(await api.GET('/api/ledger', { params: { query: { before } } }));
+      setBefore((known) => [...page.lines, ...known]);
+    },
+  });
   if (ledger.error)
     return (
       <div className="p-6">
         <Notice>{ledger.error.message}</Notice>
       </div>
     );
+  // Lines never change: what was read once stays, and pages may overlap.
+  const known = l?.lines[0]?.number ?? 0;
+  const lines = [...before.filter((x) => x.number < known), ...(l?.lines ?? [])];
+  const first = lines[0]?.number ?? 1;
   if (!l) return <p className="p-6 text-ink2">Reading the ledger</p>;
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
@@ -131,7 +143,7 @@ export function LedgerView() {
           </tr>
         </thead>
         <tbody>
-          {[...l.lines].reverse().map((x) => (
+          {[...lines].reverse().map((x) => (
             <tr key={x.number} className="border-b border-hair">
               <td className="num px-2 text-ink2">{x.number}</td>
               <td className="px-2 py-1 whitespace-nowrap tabular-nums">{longWhen(x.at)}</td>
@@ -147,6 +159,22 @@ export function LedgerView() {
           ))}
         </tbody>
       </table>
+      {first > 1 && (
+        <p className="flex items-center gap-3 pt-2">
+          <Button
+            disabled={earlier.isPending}
+            onClick={() => {
+              earlier.mutate(first);
+            }}
+          >
+            Earlier lines
+          </Button>
+          <span className="text-ink2">
+            {lines.length} of {l.count} lines are shown
+          </span>
+          {earlier.error && <Notice>{earlier.error.message}</Notice>}
+        </p>
+      )}
     </div>
   );
 }

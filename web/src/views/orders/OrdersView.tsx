@@ -110,7 +110,20 @@ function Line({
 
 export function OrdersView() {
   const orders = useQuery(ordersQuery);
-  const all = orders.data ?? [];
+  const earlier = useMutation({
+    mutationFn: async (before: number) => {
+      const page = must(await api.GET('/api/orders', { params: { query: { before } } }));
+      setPast((known) => [...page, ...known]);
+      setWhole(page.length === 0);
+    },
+  });
+  // Orders that have ended never change: what was read once stays.
+  const [before, setPast] = useState<Order[]>([]);
+  const [whole, setWhole] = useState(false);
+  const read = orders.data ?? [];
+  const known = new Set(read.map((o) => o.id));
+  const all = [...before.filter((o) => !known.has(o.id)), ...read];
+  const firstEnded = all.find((o) => !o.open)?.id;
   const [wanted, setWanted] = useState('');
   const [sure, setSure] = useState(false);
   const open = all.filter((o) => o.open);
@@ -254,6 +267,19 @@ export function OrdersView() {
           )}
         </section>
       ))}
+      {firstEnded !== undefined && firstEnded > 1 && !whole && (
+        <p className="flex items-center gap-3">
+          <Button
+            disabled={earlier.isPending}
+            onClick={() => {
+              earlier.mutate(firstEnded);
+            }}
+          >
+            Orders before {firstEnded}
+          </Button>
+          {earlier.error && <Notice>{earlier.error.message}</Notice>}
+        </p>
+      )}
     </div>
   );
 }
