@@ -7,7 +7,7 @@ use quant::Tail;
 use crate::evaluate::{MarketView, first_expiry};
 use crate::holding::{Holding, Leg};
 use crate::number::Money;
-use crate::outline::{Lasting, Outline, Profile};
+use crate::outline::{Lasting, Outline, Profile, Worth};
 use crate::shape::{Shape, profile};
 use crate::time::Moment;
 use crate::valuation::LegMarket;
@@ -89,7 +89,7 @@ impl<'a> Parted<'a> {
     pub(crate) fn horizon(
         &self,
         received: Money,
-        lasting: &dyn Fn(&[f64]) -> Result<Vec<f64>, quant::Error>,
+        lasting: &Worth<'_>,
         tail: Tail,
     ) -> Result<Horizon, quant::Error> {
         let market = self.market;

@@ -60,10 +60,13 @@ pub struct Profile {
     pub underlying: f64,
 }
 
+/// What something is worth in money at each of many prices.
+pub type Worth<'a> = dyn Fn(&[f64]) -> Result<Vec<f64>, quant::Error> + 'a;
+
 /// Legs that last longer than the moment looked at.
 pub struct Lasting<'a> {
     /// Worth of these legs in money at each of many prices; every one above zero or at it.
-    pub values: &'a dyn Fn(&[f64]) -> Result<Vec<f64>, quant::Error>,
+    pub values: &'a Worth<'a>,
     /// Their strikes.
     pub strikes: Vec<f64>,
     /// Their worth far above everything.

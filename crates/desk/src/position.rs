@@ -281,7 +281,7 @@ impl Position {
                 l.units(),
             ))
         };
-        Ok(later.map(one).collect::<Result<_, quant::Error>>()?)
+        later.map(one).collect()
     }
 
     /// The first expiration; `None` without options. `vol` is that of the price up to it, and

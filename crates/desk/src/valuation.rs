@@ -184,7 +184,7 @@ pub struct Priced {
 enum Way {
     Plain(Box<Model>),
     Schedule {
-        held: Escrowed,
+        held: Box<Escrowed>,
         /// Of a call: exercised just before each ex-date.
         exercised: Vec<Escrowed>,
         /// Of a put: American and European under the yield.
@@ -250,7 +250,7 @@ impl Priced {
             })
             .transpose()?;
         Ok(ready(Way::Schedule {
-            held: Escrowed::new(&terms, paid)?,
+            held: Box::new(Escrowed::new(&terms, paid)?),
             exercised,
             early,
         }))

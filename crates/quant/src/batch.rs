@@ -9,7 +9,7 @@ use rayon::prelude::*;
 
 use crate::american::PutValue;
 use crate::boundary::{Boundaries, Put};
-use crate::european::{europeans, exercise_value};
+use crate::european::{europeans, still_value};
 use crate::model::{Accuracy, Bumps, Engine, Underlying, on_future, strained};
 use crate::scheme::WIDTH;
 use crate::terms::{Error, Terms, Valuation, price_level};
@@ -84,7 +84,7 @@ impl<T: Default> Sorted<T> {
 /// Price and Greeks of each contract, or why it has none.
 pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
     let mut sorted = Sorted::of(contracts, |c| {
-        exercise_value(c.terms.kind, c.spot, c.terms.strike)
+        on_future(&c.terms, still_value(&c.terms, c.spot), c.on)
     });
     sorted.europeans(contracts, |c, v| on_future(&c.terms, v, c.on));
     let bumps: Vec<Bumps> = sorted
@@ -123,9 +123,7 @@ pub fn value_universe(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<
 
 /// Prices alone: a fifth of the work for options with an exercise boundary.
 pub fn price_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<f64, Error>> {
-    let mut sorted = Sorted::of(contracts, |c| {
-        c.terms.kind.intrinsic(c.spot, c.terms.strike)
-    });
+    let mut sorted = Sorted::of(contracts, |c| still_value(&c.terms, c.spot).price);
     sorted.europeans(contracts, |_, v| v.price);
     let lanes: Vec<Lane> = sorted
         .early

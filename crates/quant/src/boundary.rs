@@ -20,7 +20,7 @@
 //! the perpetual boundary): a fixed number, so that the guess is smooth in τ. Errors against an
 //! independent library are in `tests/reference.rs`.
 //!
-//! Valid for r > 0 and any q ≥ 0, or q < 0 < r: one boundary exists. The caller sends every other
+//! Valid for r > 0 and any q: one boundary exists (r = 0 > q comes as its limit). The caller sends every other
 //! case elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges slowly;
 //! below one minute the caller uses the European price or intrinsic value.
 
@@ -470,7 +470,13 @@ fn guess(
         let long = perpetual
             + (top[l] - perpetual) * exp(min((drift - 2.0 * deviation) / (1.0 - perpetual), 0.0));
         let apart = 1.0 - min(q / r, 1.0);
-        let bend = ln(1.4 + variance / (16.0 * std::f64::consts::PI * r * r * t) * apart * apart);
+        // A yield below zero only adds to what is gained by exercise: σ²/(16πt(r−q)²).
+        let pull = if q < 0.0 {
+            1.0 / ((r - q) * (r - q))
+        } else {
+            apart * apart / (r * r)
+        };
+        let bend = ln(1.4 + variance / (16.0 * std::f64::consts::PI * t) * pull);
         least[l] = perpetual;
         most[l] = top[l] * (1.0 - 1e-10);
         b[l] = max(

@@ -12,8 +12,8 @@
 //! Schwartz (*Journal of Finance* 32 (1977) 449–462); the shift at an ex-date by cubic
 //! interpolation; two resolutions extrapolated (4·fine − coarse)/3.
 //!
-//! Valid for r ≥ 0 on American options (at negative rates the exercise region may have two ends:
-//! refused), any r on European ones. Error in parts of the spot: about 1e-5 at the interactive
+//! Valid for American options whose exercise region has one end (at negative rates and yields it
+//! may have two: refused), and for all European ones. Error in parts of the spot: about 1e-5 at the interactive
 //! setting; at the reference one below 5e-6, which is also what the oracle in `tests/oracle` can
 //! show. Weakness: a dividend as large as a deviation of the price to expiry gives the largest
 //! error. The volatility is that of the spot, not of the spot less the present value of dividends.
@@ -55,7 +55,12 @@ impl DividendModel {
         accuracy: Accuracy,
     ) -> Result<DividendModel, Error> {
         terms.check()?;
-        if terms.style == Style::American && terms.rate < 0.0 {
+        // Between dividends: the same cases as without them.
+        let below = match terms.kind {
+            Kind::Call => terms.carry_yield < 0.0 && terms.rate < terms.carry_yield,
+            Kind::Put => terms.rate < 0.0 && terms.carry_yield < terms.rate,
+        };
+        if terms.style == Style::American && below {
             return Err(Error::TwoBoundaries {
                 rate: terms.rate,
                 carry_yield: terms.carry_yield,

@@ -10,7 +10,7 @@
 
 use crate::lanes::{self, Kernel, exp, ln, max};
 use crate::normal::{cdf, cdf_with, pdf, pdf_lane};
-use crate::terms::{Kind, Terms, Valuation};
+use crate::terms::{Terms, Valuation};
 
 /// Without this much deviation an option is worth its discounted payoff.
 const STILL: f64 = 1e-12;
@@ -245,12 +245,38 @@ fn without_volatility(t: &Terms, spot: f64) -> Valuation {
     }
 }
 
-/// The value at expiry or exercise, with the delta of exercise.
-pub(crate) fn exercise_value(kind: Kind, spot: f64, strike: f64) -> Valuation {
-    let price = kind.intrinsic(spot, strike);
+/// An American option without volatility: exercise at the best moment of a known path,
+/// S e^{(r−q)t}, which is now, at expiry or where q S e^{−qt} = r K e^{−rt}. With S = 90, K = 80,
+/// r = 5 %, q = 2 % a call of a year is worth 90 e^{−0.02} − 80 e^{−0.05} = 12.12.
+pub(crate) fn still_value(t: &Terms, spot: f64) -> Valuation {
+    let sign = t.kind.sign();
+    let paid = |at: f64| t.strike * (-t.rate * at).exp();
+    let held = |at: f64| spot * (-t.carry_yield * at).exp();
+    let worth = |at: f64| sign * (held(at) - paid(at));
+    let turn = (t.carry_yield * spot / (t.rate * t.strike)).ln() / (t.carry_yield - t.rate);
+    let mut best = 0.0;
+    for at in [turn, t.time] {
+        // A turn that does not exist is no number, and lies nowhere.
+        if at > 0.0 && at <= t.time && worth(at) > worth(best) {
+            best = at;
+        }
+    }
+    let price = worth(best);
+    if price <= 0.0 {
+        return Valuation::default();
+    }
+    let delta = sign * (-t.carry_yield * best).exp();
+    // Only what is exercised at expiry comes nearer as time passes.
+    let theta = if best > 0.0 {
+        t.rate * price - (t.rate - t.carry_yield) * spot * delta
+    } else {
+        0.0
+    };
     Valuation {
         price,
-        delta: if price > 0.0 { kind.sign() } else { 0.0 },
+        delta,
+        theta_day: theta / 365.0,
+        rho_point: sign * paid(best) * best / 100.0,
         ..Valuation::default()
     }
 }

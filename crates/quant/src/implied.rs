@@ -11,7 +11,8 @@
 //! side; each ends when its own step is small. Error: the rounding of the price over vega.
 //!
 //! American: secant steps on the price of the boundary engine inside a bracket, from the European
-//! answer, many options side by side; to 1e-13 of strike or spot in price. A price outside the
+//! answer, many options side by side; to 1e-13 of strike or spot in price and to 1e-8 in volatility; where the
+//! rounding of the price is worth more than 1e-7 the row is refused. A price outside the
 //! no-arbitrage bounds gives the bound it broke, never a number.
 
 use std::f64::consts::FRAC_1_SQRT_2;
@@ -21,7 +22,7 @@ use thiserror::Error;
 use crate::batch::{Contract, Lane, values};
 use crate::brent::{RootError, find_root};
 use crate::dividends::{Dividend, DividendModel};
-use crate::european::{european, european_price};
+use crate::european::{european, european_price, still_value};
 use crate::lanes::{self, Kernel, exp, ln, max, min};
 use crate::model::{Accuracy, Bumps, Engine, Underlying};
 use crate::normal::{FRAC_1_SQRT_2PI, erfcx_lane};
@@ -45,6 +46,15 @@ pub enum ImpliedError {
     /// Nothing is left to expiry: the price says nothing about volatility.
     #[error("no time is left to expiry")]
     NoTime,
+    /// The price answers to volatility by less than its own rounding: far from the money.
+    #[error(
+        "the price {price} is too far from the money: its rounding is worth more than 1e-7 of \
+         volatility"
+    )]
+    Indeterminate {
+        /// The price given.
+        price: f64,
+    },
     /// The inputs are outside the domain.
     #[error(transparent)]
     Input(#[from] terms::Error),
@@ -305,22 +315,6 @@ fn european_implied(rows: &[(Contract, f64)]) -> Vec<Result<f64, ImpliedError>> 
     out
 }
 
-/// What an American option is worth without volatility: exercise at the best moment of a known
-/// path, S e^{(r−q)t}.
-fn still_value(t: &Terms, spot: f64) -> f64 {
-    let worth = |at: f64| {
-        t.kind.sign() * (spot * (-t.carry_yield * at).exp() - t.strike * (-t.rate * at).exp())
-    };
-    // Its derivative is zero where q S e^{−qt} = r K e^{−rt}.
-    let turn = (t.carry_yield * spot / (t.rate * t.strike)).ln() / (t.carry_yield - t.rate);
-    let inside = if turn > 0.0 && turn < t.time {
-        worth(turn)
-    } else {
-        0.0
-    };
-    worth(0.0).max(worth(t.time)).max(inside).max(0.0)
-}
-
 /// A row on its way.
 struct Search {
     row: usize,
@@ -334,6 +328,8 @@ struct Search {
     high: f64,
     /// A price is met when it is off by no more.
     tolerance: f64,
+    /// Rounding of the price where it does not come from the price itself: of what cancels in it.
+    rounding: f64,
     /// Rounds taken.
     rounds: usize,
     /// Why there is no answer.
@@ -358,7 +354,7 @@ fn american_implied(
             ..c.terms
         };
         let (lower, upper) = (
-            still_value(&t, c.spot),
+            still_value(&t, c.spot).price,
             if t.kind == Kind::Call {
                 c.spot
             } else {
@@ -385,6 +381,8 @@ fn american_implied(
                 let vol = guess.unwrap_or(0.3).clamp(0.02, 5.0);
                 // The European vega is near enough to begin with.
                 let slope = european(&Terms { vol, ..t }, c.spot).vega_point * 100.0;
+                let scale = t.strike.max(c.spot);
+                let exercised = t.kind.intrinsic(c.spot, t.strike) > 0.0;
                 begun.push(Search {
                     row,
                     vol,
@@ -392,7 +390,8 @@ fn american_implied(
                     slope,
                     low: LEAST,
                     high: MOST,
-                    tolerance: 1e-13 * t.strike.max(c.spot),
+                    tolerance: 1e-13 * scale,
+                    rounding: if exercised { f64::EPSILON * scale } else { 0.0 },
                     rounds: 0,
                     failure: None,
                 });
@@ -405,7 +404,12 @@ fn american_implied(
         begun = search(rows, begun, Accuracy::Reference);
     }
     for s in begun {
-        out[s.row] = s.failure.map_or(Ok(s.vol), |failure| Err(failure.into()));
+        let price = rows[s.row].1;
+        out[s.row] = match s.failure {
+            Some(failure) => Err(failure.into()),
+            None if s.is_blind(price) => Err(ImpliedError::Indeterminate { price }),
+            None => Ok(s.vol),
+        };
     }
     out
 }
@@ -444,7 +448,17 @@ fn search(rows: &[(Contract, f64)], mut searching: Vec<Search>, accuracy: Accura
     ended
 }
 
+/// Volatilities are right to this, or refused.
+const RIGHT_TO: f64 = 1e-7;
+
 impl Search {
+    /// Whether the rounding of the price is worth more volatility than [`RIGHT_TO`]. A price out of
+    /// the money is the difference of two parts of the size of σ times its vega.
+    fn is_blind(&self, price: f64) -> bool {
+        let rounding = self.rounding + 2.0 * f64::EPSILON * (price + self.slope.abs() * self.vol);
+        self.slope.is_nan() || rounding > RIGHT_TO * self.slope
+    }
+
     /// Takes how far off the price is at the present volatility; goes on to the next, or stays
     /// because this is the answer or there is none.
     fn moves(&mut self, off: f64) -> bool {
@@ -454,7 +468,7 @@ impl Search {
             self.low = self.vol;
         }
         self.rounds += 1;
-        if off.abs() <= self.tolerance {
+        if off.abs() <= self.tolerance.min(0.1 * RIGHT_TO * self.slope) {
             return false;
         }
         if self.high <= LEAST || self.low >= MOST {

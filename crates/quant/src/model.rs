@@ -4,7 +4,7 @@ use std::sync::LazyLock;
 
 use crate::american::PutValue;
 use crate::boundary::{Boundaries, Put};
-use crate::european::{european, european_price, exercise_value};
+use crate::european::{european, european_price, still_value};
 use crate::scheme::{Scheme, WIDTH};
 use crate::terms::{Error, Kind, Style, Terms, Valuation, price_level};
 
@@ -46,7 +46,7 @@ pub(crate) fn strained(t: &Terms) -> bool {
 /// What covers an option.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Engine {
-    /// At expiry, or without volatility on an American: exercise value.
+    /// Within a minute of expiry, or without volatility, on an American: exercise at the best moment.
     Exercise,
     European,
     /// Early exercise has a boundary.
@@ -66,7 +66,7 @@ impl Engine {
         if t.style == Style::European || never_early {
             return Ok(Engine::European);
         }
-        if rate <= 0.0 {
+        if rate < 0.0 {
             return Err(Error::TwoBoundaries {
                 rate: t.rate,
                 carry_yield: t.carry_yield,
@@ -78,6 +78,10 @@ impl Engine {
         Ok(Engine::Boundary)
     }
 }
+
+/// Without interest a put whose yield is below zero has a boundary all the same: the limit of
+/// those of small rates. So small a rate is worth less than the reference accuracy.
+const LEAST_RATE: f64 = 1e-12;
 
 /// Rate and yield of the put that mirrors an option of this kind.
 fn mirrored(kind: Kind, rate: f64, carry_yield: f64) -> (f64, f64) {
@@ -113,16 +117,15 @@ impl Bumps {
         let base = Bumps::put(t);
         // The mirrored rate must stay above zero.
         let moves = on == Underlying::Future || t.kind == Kind::Put;
-        let rate_step = if moves {
-            1e-5_f64.min(base.rate / 2.0)
-        } else {
-            1e-5
-        };
+        // Next to it the difference is taken on one side.
+        let edge = moves && base.rate < 1e-5;
+        let rate_step = if edge { 5e-6 } else { 1e-5 };
+        let aside = if edge { rate_step } else { 0.0 };
         let put = |vol: f64, by: f64| {
             let yield_too = if on == Underlying::Future { by } else { 0.0 };
             let (rate, carry_yield) = mirrored(t.kind, t.rate + by, t.carry_yield + yield_too);
             Put {
-                rate,
+                rate: rate.max(LEAST_RATE),
                 carry_yield,
                 vol: t.vol + vol,
                 ..base
@@ -132,8 +135,8 @@ impl Bumps {
             put(0.0, 0.0),
             put(vol_step, 0.0),
             put(-vol_step, 0.0),
-            put(0.0, rate_step),
-            put(0.0, -rate_step),
+            put(0.0, aside + rate_step),
+            put(0.0, aside - rate_step),
         ];
         Bumps {
             puts,
@@ -147,7 +150,7 @@ impl Bumps {
         let (rate, carry_yield) = mirrored(t.kind, t.rate, t.carry_yield);
         Put {
             time: t.time,
-            rate,
+            rate: rate.max(LEAST_RATE),
             carry_yield,
             vol: t.vol,
             pull: (t.rate - t.carry_yield).abs() / t.vol,
@@ -284,7 +287,6 @@ impl Model {
     pub fn prices(&self, spots: &[f64], out: &mut [f64]) {
         assert_eq!(spots.len(), out.len(), "one place for each spot");
         let t = &self.terms;
-        let k = t.strike;
         match (&self.boundaries, self.engine) {
             (Some(b), _) => {
                 let x: Vec<f64> = spots
@@ -309,7 +311,7 @@ impl Model {
             }
             (None, _) => {
                 for (price, spot) in out.iter_mut().zip(spots) {
-                    *price = t.kind.intrinsic(*spot, k);
+                    *price = still_value(t, *spot).price;
                 }
             }
         }
@@ -371,7 +373,7 @@ impl Model {
             return Ok(if self.engine == Engine::European {
                 on_future(t, european(t, spot), on)
             } else {
-                exercise_value(t.kind, spot, t.strike)
+                on_future(t, still_value(t, spot), on)
             });
         };
         let bumps = Bumps::of(t, on);

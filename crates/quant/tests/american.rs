@@ -224,11 +224,7 @@ fn known_limits() {
             Accuracy::Reference
         )
     );
-    for (kind, r, q) in [
-        (Kind::Put, -0.01, -0.03),
-        (Kind::Put, 0.0, -0.02),
-        (Kind::Call, -0.03, -0.01),
-    ] {
+    for (kind, r, q) in [(Kind::Put, -0.01, -0.03), (Kind::Call, -0.03, -0.01)] {
         let refused =
             Model::new(&american(kind, 100.0, 1.0, r, q, 0.2), Accuracy::Reference).unwrap_err();
         assert!(matches!(refused, Error::TwoBoundaries { .. }), "{refused}");
@@ -342,4 +338,121 @@ proptest! {
         let again = price(&Terms { vol: back, ..t }, s, Accuracy::Interactive);
         prop_assert!((again - v).abs() < 1e-7, "{again} {v}");
     }
+}
+
+/// Without volatility an option is exercised at the best moment of the one path there is: worked by
+/// hand from the path S e^{(r−q)t}.
+#[test]
+fn without_volatility_the_best_moment_counts() {
+    let still = |kind, spot: f64, strike, r, q| {
+        let t = american(kind, strike, 1.0, r, q, 0.0);
+        let v = Model::new(&t, Accuracy::Interactive).unwrap().value(spot);
+        (price(&t, spot, Accuracy::Interactive), v.unwrap())
+    };
+    let (call, greeks) = still(Kind::Call, 90.0, 80.0, 0.05, 0.02);
+    let (held, paid) = (90.0 * (-0.02_f64).exp(), 80.0 * (-0.05_f64).exp());
+    assert!(
+        (call - (held - paid)).abs() < 1e-12 && (call - 12.12).abs() < 5e-3,
+        "{call}"
+    );
+    assert!((greeks.delta - held / 90.0).abs() < 1e-12);
+    assert!((greeks.theta_day * 365.0 - (0.02 * held - 0.05 * paid)).abs() < 1e-12);
+    assert!((greeks.rho_point * 100.0 - paid).abs() < 1e-12);
+    // In between: the yield outweighs the interest only later, once 0.06·S e^{−0.06 t} has fallen.
+    let turn = (0.06 * 90.0 / (0.05 * 100.0_f64)).ln() / 0.01;
+    assert!(
+        turn > 1.0,
+        "a put that waits gains interest on the strike last"
+    );
+    assert_eq!(still(Kind::Put, 90.0, 100.0, 0.05, 0.0).0, 10.0);
+    for s in [60.0, 79.0, 80.0, 81.0, 120.0] {
+        for (r, q) in [(0.05, 0.02), (0.02, 0.05), (0.0, -0.03), (-0.01, 0.0)] {
+            for kind in [Kind::Call, Kind::Put] {
+                let t = american(kind, 80.0, 1.0, r, q, 0.0);
+                let least = (0..=1000).map(|i| {
+                    let at = f64::from(i) / 1000.0;
+                    kind.sign() * (s * (-q * at).exp() - 80.0 * (-r * at).exp())
+                });
+                let least = least.fold(0.0, f64::max);
+                let got = price(&t, s, Accuracy::Interactive);
+                assert!(
+                    got >= least - 1e-12 && got <= least + 1e-4,
+                    "{kind:?} {s} {r} {q}: {got} {least}"
+                );
+            }
+        }
+    }
+}
+
+/// With interest below zero and no yield a call has one ordinary boundary, and so has its mirror, a
+/// put without interest on what costs to hold: held against a lattice, and against each other.
+#[test]
+fn negative_interest_without_a_yield_has_one_boundary() {
+    for (r, vol, time) in [(-0.01, 0.2, 0.5), (-0.03, 0.2, 1.0), (-0.05, 0.4, 2.0)] {
+        for spot in [80.0, 95.0, 100.0, 110.0, 140.0] {
+            let call = american(Kind::Call, 100.0, time, r, 0.0, vol);
+            let value = price(&call, spot, Accuracy::Reference);
+            let lattice = lattice::leisen_reimer(&call, spot, 2001);
+            assert!(
+                (value - lattice).abs() < 4e-3,
+                "{r} {spot}: {value} {lattice}"
+            );
+            let put = american(Kind::Put, spot, time, 0.0, r, vol);
+            let mirror = price(&put, 100.0, Accuracy::Reference);
+            assert!(
+                (mirror - value).abs() < 1e-9,
+                "{r} {spot}: {mirror} {value}"
+            );
+            let interactive = Model::new(&call, Accuracy::Interactive).unwrap();
+            assert!((interactive.price(spot) - value).abs() < 1e-5 * spot);
+            // Rho against a wider difference of prices, the other Greeks against differences too.
+            for t in [call, put] {
+                let s = if t.kind == Kind::Call { spot } else { 100.0 };
+                let v = Model::new(&t, Accuracy::Reference)
+                    .unwrap()
+                    .value(s)
+                    .unwrap();
+                let at = |rate: f64| price(&Terms { rate, ..t }, s, Accuracy::Reference);
+                // One-sided, of the third order: the put has no price below zero.
+                let h = 1e-3;
+                let rho = (-11.0 * at(t.rate) + 18.0 * at(t.rate + h) - 9.0 * at(t.rate + 2.0 * h)
+                    + 2.0 * at(t.rate + 3.0 * h))
+                    / (6.0 * h);
+                if v.gamma != 0.0 {
+                    assert!(
+                        (v.rho_point * 100.0 - rho).abs() < 2e-3 * t.strike,
+                        "{t:?} {s} {rho} {v:?}"
+                    );
+                }
+            }
+        }
+    }
+}
+
+/// Far from the money the volatility is right to 1e-7 or refused, never a number of rounding.
+#[test]
+fn far_from_the_money_the_volatility_is_right_or_refused() {
+    let (mut right, mut refused) = (0, 0);
+    for kind in [Kind::Put, Kind::Call] {
+        for i in 1..60 {
+            let spot = 100.0 * (f64::from(i) * 0.06 * kind.sign() * -1.0).exp();
+            for vol in [0.1, 0.2, 0.5] {
+                let t = american(kind, 100.0, 0.25, 0.05, 0.03, vol);
+                let contract = quant::Contract {
+                    terms: t,
+                    spot,
+                    on: quant::Underlying::Spot,
+                };
+                let value = price(&t, spot, Accuracy::Reference);
+                match quant::implied_vol_all(&[(contract, value)], Accuracy::Reference)[0] {
+                    Ok(back) => {
+                        assert!((back - vol).abs() < 1e-7, "{kind:?} {spot} {vol}: {back}");
+                        right += 1;
+                    }
+                    Err(_) => refused += 1,
+                }
+            }
+        }
+    }
+    assert!(right > 40 && refused > 20, "{right} {refused}");
 }

@@ -72,6 +72,9 @@ pub(crate) struct Price<'a> {
     pub law: &'a Law,
 }
 
+/// Stretches of prices, ascending.
+type Stretches = [(f64, f64)];
+
 impl Price<'_> {
     fn flat(&self, years: f64) -> Result<Lognormal, quant::Error> {
         Lognormal::new(self.spot, self.drift, self.vol, years)
@@ -101,7 +104,7 @@ impl Price<'_> {
         at: Moment,
         years: f64,
         (low, high): (f64, f64),
-        (pieces, gains): (&[Outcome], Option<&Vec<(f64, f64)>>),
+        (pieces, gains): (&[Outcome], Option<&Stretches>),
         drawn: &[f64],
     ) -> Result<ChancesAt, quant::Error> {
         let years = years.max(1.0 / 525_600.0);

@@ -334,7 +334,7 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
             end,
             years,
             between,
-            (&outline.pieces(), Some(&outline.gains)),
+            (&outline.pieces(), Some(&outline.gains[..])),
             &prices,
         )?;
         let (reached, stopped) = law.aims(judged, end, paid, asked)?;
