@@ -6,7 +6,7 @@
 //! exercise value at every moment, just before a dividend included.
 //!
 //! Method: Crank–Nicolson on an even grid in x with a node on ln S and the payoff averaged over the
-//! cell of the strike; time steps that grow quadratically away from expiry, the first two replaced
+//! cell of the strike; time steps that grow quadratically away from expiry and from each ex-date, the first two replaced
 //! by four implicit half-steps (Rannacher,
 //! *Numerische Mathematik* 43 (1984) 309–327); early exercise by the direct solver of Brennan &
 //! Schwartz (*Journal of Finance* 32 (1977) 449–462); the shift at an ex-date by cubic
@@ -135,6 +135,16 @@ impl DividendModel {
             Accuracy::Interactive => (200, 50),
             Accuracy::Reference => (600, 150),
         };
+        // A dividend so near that the price hardly moves before it leaves a kink that a coarse grid
+        // steps over.
+        let (nodes, steps) = match self.dividends.first() {
+            Some(d) if t.style == Style::American => {
+                let finer = (t.time / d.time.max(1e-6)).sqrt() * NEAR_DIVIDEND;
+                let times = (finer as usize).clamp(1, (FINEST / nodes).max(2));
+                (nodes * times, steps * times)
+            }
+            _ => (nodes, steps),
+        };
         let fine = Grid::new(t, &self.dividends, spot, nodes).solve(terms, &self.dividends, steps);
         let coarse =
             Grid::new(t, &self.dividends, spot, nodes / 2).solve(terms, &self.dividends, steps / 2);
@@ -194,6 +204,11 @@ struct Grid {
     spots: Vec<f64>,
 }
 
+/// The grid grows finer as the deviation until the first dividend shrinks against that to expiry:
+/// by so much of their ratio, twice at least and up to so many intervals.
+const NEAR_DIVIDEND: f64 = 0.8;
+const FINEST: usize = 800;
+
 /// How many deviations the grid reaches beyond spot and strike.
 const REACH: f64 = 4.5;
 
@@ -216,13 +231,12 @@ impl Grid {
     fn solve(&self, t: &Terms, dividends: &[Dividend], steps: usize) -> Reading {
         let mut march = March::new(self, t, dividends);
         let mut until = t.time;
-        let mut first = true;
         for d in dividends.iter().rev() {
-            march.back(until, d.time, steps, first);
+            march.back(until, d.time, steps);
             march.shift(d);
-            (until, first) = (d.time, false);
+            until = d.time;
         }
-        march.back(until, 0.0, steps, first);
+        march.back(until, 0.0, steps);
         let (v, j, h) = (&march.values, self.here, self.step);
         let spot = self.spots[j];
         let slope = (v[j + 1] - v[j - 1]) / (2.0 * h);
@@ -287,34 +301,25 @@ impl<'a> March<'a> {
         }
     }
 
-    /// From `later` back to `earlier` (years from now). `first` when `later` is expiry.
-    fn back(&mut self, later: f64, earlier: f64, steps: usize, first: bool) {
+    /// From `later`, expiry or an ex-date, back to `earlier` (years from now).
+    fn back(&mut self, later: f64, earlier: f64, steps: usize) {
         let span = later - earlier;
         if span <= 0.0 {
             return;
         }
+        // Where a holder exercises just before a dividend the values have a kink there, as they have
+        // at expiry: both need the same care.
         let share = span / self.terms.time;
-        if first {
-            let n = ((steps as f64 * share.sqrt()).ceil() as usize).max(4);
-            let at = |i: usize| later - span * (i as f64 / n as f64).powi(2);
-            for i in 0..n {
-                let (from, to) = (at(i), at(i + 1));
-                if i < 2 {
-                    let half = (from + to) / 2.0;
-                    self.step(from, half, 1.0);
-                    self.step(half, to, 1.0);
-                } else {
-                    self.step(from, to, 0.5);
-                }
-            }
-        } else {
-            let n = ((steps as f64 * share).ceil() as usize).max(4);
-            for i in 0..n {
-                self.step(
-                    later - span * i as f64 / n as f64,
-                    later - span * (i + 1) as f64 / n as f64,
-                    0.5,
-                );
+        let n = ((steps as f64 * share.sqrt()).ceil() as usize).max(8);
+        let at = |i: usize| later - span * (i as f64 / n as f64).powi(2);
+        for i in 0..n {
+            let (from, to) = (at(i), at(i + 1));
+            if i < 2 {
+                let half = (from + to) / 2.0;
+                self.step(from, half, 1.0);
+                self.step(half, to, 1.0);
+            } else {
+                self.step(from, to, 0.5);
             }
         }
     }

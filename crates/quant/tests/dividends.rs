@@ -267,3 +267,56 @@ proptest! {
         }
     }
 }
+
+/// Next to a dividend the gamma of the quick setting is that of the slow one to a thousandth of the
+/// larger of gamma and one over the price.
+#[test]
+fn gamma_next_to_a_dividend() {
+    for kind in [Kind::Put, Kind::Call] {
+        for time in [0.0005, 0.002, 0.01, 0.05] {
+            for amount in [0.5, 2.0] {
+                for spot in [80.0, 95.0, 100.0, 105.0, 110.0, 120.0] {
+                    let t = Terms {
+                        time: 0.25,
+                        ..terms(kind, Style::American, 100.0, 90.0, 0.04, 0.25)
+                    };
+                    let gamma = |accuracy| {
+                        let paid = [Dividend { time, amount }];
+                        let model = DividendModel::new(&t, &paid, accuracy).unwrap();
+                        model.value(spot).unwrap().gamma
+                    };
+                    let (quick, slow) = (gamma(Accuracy::Interactive), gamma(Accuracy::Reference));
+                    let scale = slow.max(1.0 / spot);
+                    assert!(
+                        (quick - slow).abs() < 1e-3 * scale,
+                        "{kind:?} {time} {amount} {spot}: {quick} {slow}"
+                    );
+                }
+            }
+        }
+    }
+}
+
+/// With interest below zero a call on shares that pay cash is exercised early as without it; held
+/// against another grid. A put is never.
+#[test]
+fn negative_interest_with_cash_dividends() {
+    let dividends = paid("30:1");
+    for spot in [90.0, 100.0, 115.0] {
+        let call = terms(Kind::Call, Style::American, 100.0, 180.0, -0.03, 0.25);
+        let value = price(&call, spot, &dividends, Accuracy::Reference);
+        let grid = fine_grid::price(&call, spot, &dividends, 800, 400);
+        assert!((value - grid).abs() < 2e-3, "{spot}: {value} {grid}");
+        let put = Terms {
+            kind: Kind::Put,
+            ..call
+        };
+        let european = Terms {
+            style: Style::European,
+            ..put
+        };
+        let early = price(&put, spot, &dividends, Accuracy::Reference)
+            - price(&european, spot, &dividends, Accuracy::Reference);
+        assert!(early.abs() < 1e-4, "{spot}: {early}");
+    }
+}
