@@ -126,6 +126,8 @@ pub struct Material {
     pub lot: i64,
     /// Units already held.
     pub held: i64,
+    /// Units of them that calls sold before may take away: no other call is sold on those.
+    pub promised: i64,
 }
 
 /// Structures for an intention; those whose strikes fall together are left out.
@@ -142,6 +144,7 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
     };
     let leg = |c: Option<&Contract>, quantity| c.map(|c| Leg::option(c.clone(), quantity));
     let lots = m.held / m.lot.max(1);
+    let free = (m.held - m.promised) / m.lot.max(1);
     let mut out = Vec::new();
     let mut add = |why: String, legs: Vec<Option<Leg>>| {
         let wanted = legs.len();
@@ -267,10 +270,10 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
             );
         }
         Intention::Income => {
-            if lots > 0 {
+            if free > 0 {
                 add(
-                    format!("Premium on {} of the {} you hold", lots * m.lot, m.held),
-                    vec![leg(near(Call, Delta(0.3)), -lots)],
+                    format!("Premium on {} of the {} you hold", free * m.lot, m.held),
+                    vec![leg(near(Call, Delta(0.3)), -free)],
                 );
             }
             add(
@@ -307,11 +310,13 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
                     ),
                     vec![leg(near(Put, Delta(0.3)), lots)],
                 );
+            }
+            if free > 0 {
                 add(
                     say("A floor under what you hold, paid with a ceiling"),
                     vec![
-                        leg(near(Put, Delta(0.3)), lots),
-                        leg(near(Call, Delta(0.3)), -lots),
+                        leg(near(Put, Delta(0.3)), free),
+                        leg(near(Call, Delta(0.3)), -free),
                     ],
                 );
             }

@@ -220,11 +220,12 @@ impl Priced {
         let paid = market.carry.present_value(at, expiry, rate);
         if paid == 0.0 {
             // Without dividends an American call on shares is not exercised early.
-            let style = if is_share_call && matches!(market.carry, Carry::Dividends(_)) {
-                Style::European
-            } else {
-                terms.style
-            };
+            let style =
+                if is_share_call && rate >= 0.0 && matches!(market.carry, Carry::Dividends(_)) {
+                    Style::European
+                } else {
+                    terms.style
+                };
             let model = Model::new(&Terms { style, ..terms }, Accuracy::Interactive)?;
             return Ok(ready(Way::Plain(Box::new(model))));
         }

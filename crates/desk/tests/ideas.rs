@@ -30,6 +30,7 @@ fn material(held: i64) -> Material {
         own: Some("TEST".into()),
         lot: 100,
         held,
+        promised: 0,
     }
 }
 
@@ -137,4 +138,26 @@ fn a_holding_is_covered_by_whole_lots() {
             .all(|i| i.structure.underlying_quantity() == 0),
         "an index cannot be bought"
     );
+}
+
+/// On shares that a call sold before may take away no other call is offered.
+#[test]
+fn no_call_is_sold_on_shares_twice() {
+    let sold = |promised, intention| -> Vec<i64> {
+        let m = Material {
+            promised,
+            ..material(300)
+        };
+        let alone = |idea: &desk::Idea| idea.structure.underlying_quantity() == 0;
+        let calls = |(c, n): (&desk::Contract, i64)| (c.kind == Kind::Call && n < 0).then_some(n);
+        let made = ideas(intention, &m).into_iter().filter(alone);
+        made.filter(|i| i.why.contains("you hold"))
+            .flat_map(|i| i.structure.options().filter_map(calls).collect::<Vec<_>>())
+            .collect()
+    };
+    for intention in [Intention::Income, Intention::Protection] {
+        assert_eq!(sold(0, intention), [-3]);
+        assert_eq!(sold(200, intention), [-1]);
+        assert_eq!(sold(300, intention), Vec::<i64>::new());
+    }
 }

@@ -132,8 +132,10 @@ pub struct BenchWire {
     pub greeks: Option<GreekCurvesWire>,
     /// The grid, where it was wanted.
     pub grid: Option<GridWire>,
-    /// Chances, where they were wanted.
+    /// Chances, where they were wanted and can be told.
     pub chances: Option<ChancesWire>,
+    /// Why the chances cannot be told, while all else is.
+    pub no_chances: Option<String>,
 }
 
 pub(crate) fn bench_wire(
@@ -225,6 +227,7 @@ pub(crate) fn bench_wire(
                 .collect(),
         }),
         grid,
+        no_chances: b.no_chances.map(|why| why.to_string()),
         chances: b.chances.map(|c| ChancesWire {
             lower: c.between.0,
             higher: c.between.1,

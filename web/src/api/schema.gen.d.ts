@@ -1040,6 +1040,8 @@ export interface components {
             map?: components["schemas"]["MapWire"] | null;
             /** @description Most to make in the moved market. */
             most: components["schemas"]["ExtentWire"];
+            /** @description Why the chances cannot be told, while all else is. */
+            noChances?: string | null;
             /** @description Profit at the first expiration. */
             outline: number[];
             /** @description Prices, ascending. */

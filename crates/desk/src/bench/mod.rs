@@ -143,8 +143,10 @@ pub struct Bench {
     pub greeks: Option<GreekCurves>,
     /// The grid, where it was wanted.
     pub grid: Option<Grid>,
-    /// Chances, where they were wanted.
+    /// Chances, where they were wanted and can be told.
     pub chances: Option<Chances>,
+    /// Why the chances cannot be told: the smile has arbitrage in a wing. All else is answered.
+    pub no_chances: Option<quant::Error>,
 }
 
 /// Dates and prices of the map.
@@ -345,6 +347,12 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
             stopped,
         })
     };
+    let (chances, no_chances) = match asked.chances.as_ref().map(chances) {
+        None => (None, None),
+        Some(Ok(chances)) => (Some(chances), None),
+        Some(Err(why @ quant::Error::Arbitrage { .. })) => (None, Some(why)),
+        Some(Err(why)) => return Err(why.into()),
+    };
     Ok(Bench {
         bands: [-2.0, -1.0, 1.0, 2.0].map(away),
         outline: at_end(&prices),
@@ -352,7 +360,8 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         map: asked.map.then(map).transpose()?,
         greeks: asked.greeks.as_ref().map(greeks).transpose()?,
         grid: asked.grid.as_ref().map(grid).transpose()?,
-        chances: asked.chances.as_ref().map(chances).transpose()?,
+        chances,
+        no_chances,
         horizon,
         prices,
         lines,

@@ -90,6 +90,23 @@ fn view(
     let far = later
         .filter(|l| l.date > e.date && l.cycle != desk::Cycle::Weekly)
         .find(|l| state.clock.now.days_until(l.date) >= 2 * state.clock.now.days_until(e.date));
+    // Calls bought give back what calls sold have promised.
+    let of_symbol = |l: &&desk::Lot| {
+        let campaign = state.account.campaign(l.campaign);
+        campaign.is_some_and(|c| c.symbol == symbol)
+    };
+    let calls: i64 = state
+        .account
+        .lots()
+        .iter()
+        .filter(of_symbol)
+        .filter(|l| {
+            l.instrument
+                .option()
+                .is_some_and(|c| c.kind == quant::Kind::Call)
+        })
+        .map(|l| l.quantity)
+        .sum();
     let own = Instrument::Underlying(symbol.to_owned());
     let material = Material {
         near: candidates(state, quoter, symbol, &e)?,
@@ -99,6 +116,7 @@ fn view(
         own: (u.kind != desk::UnderlyingKind::Index).then(|| symbol.to_owned()),
         lot: u.lot(),
         held: state.account.held(&own),
+        promised: (-calls).max(0) * u.lot(),
     };
     let made = desk::ideas(query.intention, &material).into_iter();
     made.map(|idea| {

@@ -3,7 +3,7 @@ import { area, line } from 'd3-shape';
 import type { BenchAnswer, Chances } from '../../api/client';
 import { Hatch } from '../../chart/glyph';
 import { dayMonth, fixed, percent } from '../../format';
-import { Choices } from '../../ui/controls';
+import { Choices, Notice } from '../../ui/controls';
 import { label } from './plot';
 import { look, useScene } from './scene';
 
@@ -148,7 +148,10 @@ export function ChancePanel({ bench: b, width }: { bench: BenchAnswer; width: nu
     look({ chance: { ...s, ...change } });
   };
   const c = b.chances;
-  if (!c) return null;
+  if (!c)
+    return b.noChances == null ? null : (
+      <Notice>Chances under the smile: {b.noChances}. Take the flat volatility instead.</Notice>
+    );
   const share = (v: number | undefined | null) => (v == null ? '' : `${percent(v, 1)} %`);
   const [low, high] = [fixed(c.lower, 2), fixed(c.higher, 2)];
   const move = (which: 'lower' | 'higher', price: number) => {
