@@ -220,7 +220,7 @@ fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
 
 fn measure() -> Result<(), Failure> {
     npm(&["run", "--silent", "size"])?;
-    for package in ["quant", "desk", "market"] {
+    for package in ["quant", "desk", "market", "server"] {
         run(
             &cargo(),
             &["bench", "--quiet", "--package", package, "--benches"],

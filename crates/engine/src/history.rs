@@ -280,7 +280,14 @@ impl Engine {
             booking.trade(&world, e, unit);
         }
         booking.live(&world, &mut self.quoter, self.state.clock.now);
-        let Booking { next, facts, .. } = booking;
+        let Booking {
+            mut next,
+            mut facts,
+            ..
+        } = booking;
+        // What works to close may have been closed elsewhere.
+        let mut orders = next.floor();
+        self.close_no_more_than_held(&mut next, &mut orders, &mut facts);
         self.commit(next, facts)?;
         Ok(Ok(executions.len()))
     }

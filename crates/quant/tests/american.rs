@@ -435,7 +435,7 @@ fn far_from_the_money_the_volatility_is_right_or_refused() {
     let (mut right, mut refused) = (0, 0);
     for kind in [Kind::Put, Kind::Call] {
         for i in 1..60 {
-            let spot = 100.0 * (f64::from(i) * 0.06 * kind.sign() * -1.0).exp();
+            let spot = 100.0 * (-f64::from(i) * 0.06 * kind.sign()).exp();
             for vol in [0.1, 0.2, 0.5] {
                 let t = american(kind, 100.0, 0.25, 0.05, 0.03, vol);
                 let contract = quant::Contract {

@@ -7,7 +7,7 @@
 
 use std::collections::BTreeMap;
 
-use desk::{Contract, Expiration, Kind, Moment, Price, Underlying};
+use desk::{Carry, Contract, Expiration, Kind, Moment, Price, Priced, PricedIn, Underlying};
 use market::{Listed, World};
 use quant::{Accuracy, Chain, Lognormal, Values, touch, value_chain};
 use serde::{Deserialize, Serialize};
@@ -79,6 +79,12 @@ pub(crate) struct Sheet<'a> {
     years: f64,
     drift: f64,
     days: i64,
+    at: Moment,
+    rate: f64,
+    carry: Carry,
+    /// Dividends fall before the end, or less than a day is left: theta is then not what the yield
+    /// of the other Greeks says.
+    own_theta: bool,
     greeks: Option<Values>,
     closes: Option<&'a BTreeMap<Contract, Price>>,
 }
@@ -96,6 +102,8 @@ impl<'a> Sheet<'a> {
         let spot = world.spot(&underlying.symbol, at)?;
         let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
         let rate = world.rate(years);
+        let carry = world.carry(&underlying.symbol)?;
+        let paid = carry.present_value(at, e.moment(), rate) > 0.0;
         let carry_yield =
             world
                 .carry(&underlying.symbol)?
@@ -134,6 +142,10 @@ impl<'a> Sheet<'a> {
             years,
             drift: rate - carry_yield,
             days,
+            at,
+            rate,
+            carry,
+            own_theta: paid || years * 365.0 < 1.0,
             greeks: greeks.flatten(),
             closes,
         })
@@ -169,6 +181,16 @@ impl<'a> Sheet<'a> {
             Column::Implied => Some(format!("{:.1}", l.implied? * 100.0)),
             Column::Delta => Some(signed(l.delta, 2)),
             Column::Gamma => greek(|v| &v.gamma, 4),
+            Column::Theta if self.own_theta => {
+                let market = PricedIn {
+                    rate: self.rate,
+                    carry: &self.carry,
+                    spot,
+                    vol: l.implied?,
+                };
+                let priced = Priced::new(c, self.underlying, self.at, &market).ok()?;
+                Some(signed(priced.value(spot).ok()?.theta_day, 3))
+            }
             Column::Theta => greek(|v| &v.theta_day, 3),
             Column::Vega => greek(|v| &v.vega_point, 3),
             Column::Rho => greek(|v| &v.rho_point, 3),

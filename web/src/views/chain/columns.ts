@@ -12,7 +12,7 @@ export const COLUMNS: Told[] = [
   { key: 'implied', head: 'IV %', name: 'implied volatility' },
   { key: 'delta', head: 'Δ', name: 'delta' },
   { key: 'gamma', head: 'Γ', name: 'gamma' },
-  { key: 'theta', head: 'θ', name: 'theta, a day' },
+  { key: 'theta', head: 'θ', name: 'theta, a day; within the last day, to the end' },
   { key: 'vega', head: 'vega', name: 'vega, a point' },
   { key: 'rho', head: 'rho', name: 'rho, a point of interest' },
   { key: 'last', head: 'last', name: 'last trade' },
