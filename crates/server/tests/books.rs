@@ -44,10 +44,10 @@ async fn campaigns_are_named_split_and_merged() {
     let (_, order) = p
         .post(
             "/api/orders",
-            &ticket("a", &legs, 3, cross.as_str().unwrap()),
+            &ticket("a", &legs, 2, cross.as_str().unwrap()),
         )
         .await;
-    assert_eq!(order["filled"], json!(3), "{order}");
+    assert_eq!(order["filled"], json!(2), "{order}");
     let id = order["id"].as_u64().unwrap();
     let path = format!("/api/campaigns/{id}");
     let label =
@@ -113,7 +113,7 @@ async fn campaigns_are_named_split_and_merged() {
         ),
         (
             format!("/api/campaigns/{id}/move"),
-            json!({ "legs": [{ "contract": legs[0]["contract"], "quantity": -4 }] }),
+            json!({ "legs": [{ "contract": legs[0]["contract"], "quantity": -3 }] }),
             422,
         ),
     ] {
