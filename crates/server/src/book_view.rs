@@ -278,9 +278,11 @@ pub struct Position {
     pub fees: String,
     /// All of it.
     pub total: String,
-    /// All of it as a share of the most that the whole campaign can make; absent without a limit.
+    /// All of it as a share of the most that the whole campaign can make; absent without a limit and
+    /// where it can make nothing any more.
     pub of_most: Option<f64>,
-    /// Most to make with the whole campaign, from its first opening on.
+    /// Most to make with the whole campaign, from its first opening on, below zero where it has lost
+    /// more; absent without a limit.
     pub most: Option<String>,
     /// Most to lose with it; absent without a limit.
     pub least: Option<String>,
@@ -402,9 +404,7 @@ fn position(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Option<P
             None
         }
     };
-    let most = shape
-        .and_then(|s| limited(&s.most))
-        .filter(|m| *m > Money::ZERO);
+    let most = shape.and_then(|s| limited(&s.most));
     let expiry = held.options().map(|(c, _)| c.expiry).min();
     Some(Position {
         campaign: id,
@@ -430,7 +430,9 @@ fn position(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Option<P
         realised: money(totals.realised),
         fees: money(totals.fees),
         total: money(total),
-        of_most: most.map(|m| total.to_f64() / m.to_f64()),
+        of_most: most
+            .filter(|m| *m > Money::ZERO)
+            .map(|m| total.to_f64() / m.to_f64()),
         most: most.map(money),
         least: shape.and_then(|s| limited(&s.least)).map(money),
         estimate: judged.as_ref().is_some_and(|e| e.horizon.estimate),

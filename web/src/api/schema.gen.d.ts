@@ -2449,13 +2449,17 @@ export interface components {
             legs: components["schemas"]["PositionLeg"][];
             /** @description Margin taken alone. */
             margin: string;
-            /** @description Most to make with the whole campaign, from its first opening on. */
+            /**
+             * @description Most to make with the whole campaign, from its first opening on, below zero where it has lost
+             *     more; absent without a limit.
+             */
             most?: string | null;
             /** @description "iron condor". */
             name: string;
             /**
              * Format: double
-             * @description All of it as a share of the most that the whole campaign can make; absent without a limit.
+             * @description All of it as a share of the most that the whole campaign can make; absent without a limit and
+             *     where it can make nothing any more.
              */
             ofMost?: number | null;
             /** @description One order can close it: the package is not beyond what an order may send. */
