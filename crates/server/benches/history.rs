@@ -28,7 +28,7 @@ fn executions() -> Vec<Execution> {
         symbol: "NMOU".into(),
         legs: vec![FillLeg {
             instrument: own(),
-            quantity: if i % 2 == 0 { 1 } else { -1 },
+            quantity: if i.is_multiple_of(2) { 1 } else { -1 },
             price: Price::cents(10_000 + (i % 977) as i64),
         }],
         fees: Money::ZERO,
