@@ -183,11 +183,23 @@ fn settle(prices: &mut [i64], weights: &[i64], left: i128, quotes: &[Quote]) {
         .filter(|i| (lowest[*i] > 0) == (left > 0))
         .collect();
     let heavy: i64 = rising.iter().map(|i| lowest[*i].abs()).sum();
-    let each = if heavy == 0 { 0 } else { left.abs() / heavy };
-    for i in &rising {
-        prices[*i] += each;
+    let mut rest = left;
+    if heavy == 0 {
+        // Every leg goes the same way and none can rise: the dearest fall first, none below zero.
+        let mut falling: Vec<usize> = (0..prices.len()).collect();
+        falling.sort_by_key(|i| std::cmp::Reverse(prices[*i]));
+        for i in falling {
+            let fall = (rest.abs() / lowest[i].abs()).min(prices[i].max(0));
+            prices[i] -= fall;
+            rest -= fall * lowest[i].abs() * left.signum();
+        }
+    } else {
+        let each = left.abs() / heavy;
+        for i in &rising {
+            prices[*i] += each;
+        }
+        rest -= each * heavy * left.signum();
     }
-    let rest = left - each * heavy * left.signum();
     for (price, step) in prices.iter_mut().zip(spread(&lowest, rest)) {
         *price += step;
     }

@@ -519,3 +519,14 @@ fn two_expirations_are_named() {
         );
     }
 }
+
+/// Sold for less than both bids (a market order that walks), the dearer leg gives way: a leg that is
+/// bid for at nothing cannot fall below it.
+#[test]
+fn a_sold_leg_never_falls_below_zero() {
+    let u = underlying();
+    let strangle = structure("-1 90P -1 110C");
+    let quotes = [quote("2.60", "2.70"), quote("0.00", "0.05")];
+    let prices = leg_prices(&strangle, &quotes, price("-2.58"), &u);
+    assert_eq!(prices, [price("2.58"), Price::ZERO]);
+}
