@@ -403,7 +403,15 @@ fn marketable(order: &Order, market: &PackageQuote, open: i64, gone: i64) -> Opt
         Pricing::Market => {
             // Each further size costs a tick.
             let sweeps = (gone + open - 1) / size;
-            Some((open, market.cross + market.tick * sweeps))
+            let walked = market.cross + market.tick * sweeps;
+            // What is only sold brings nothing at the least; nobody pays to be rid of it.
+            let sold = order.request.unit.legs().iter().all(|l| l.quantity < 0);
+            let price = if sold {
+                walked.min(Price::ZERO)
+            } else {
+                walked
+            };
+            Some((open, price))
         }
         Pricing::Limit(limit) if limit >= market.cross && gone < size => {
             Some((open.min(size - gone), market.cross))
