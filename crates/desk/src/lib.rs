@@ -80,7 +80,7 @@ pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
 pub use order::{
     Easing, Fill, FillLeg, Level, Link, Order, Pricing, Progress, Purpose, Request, State,
-    TimeInForce, Trigger, TriggerSide,
+    TimeInForce, Trigger, TriggerSide, Turn,
 };
 pub use outline::{Extreme, Outline};
 pub use package::{MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Package, PackageError};

@@ -80,6 +80,16 @@ pub struct Link {
     pub group: Option<u64>,
 }
 
+/// What counts once where orders are added up: an order, or orders that cancel each other. A group
+/// may bear the number of an order that has left it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Turn {
+    /// One order, by its number.
+    Alone(u64),
+    /// Orders that cancel each other, by the group's number.
+    Group(u64),
+}
+
 /// A limit that moves toward the market by itself, until it fills or stands at its end.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Easing {
@@ -360,6 +370,11 @@ impl Order {
     /// The last that `of` finds in what happened.
     fn last<T>(&self, of: impl Fn(&Event) -> Option<T>) -> Option<T> {
         self.events.iter().rev().find_map(|(_, e)| of(e))
+    }
+
+    /// Which order it is, or which group of orders of which one fills.
+    pub fn turn(&self) -> Turn {
+        self.link().group.map_or(Turn::Alone(self.id), Turn::Group)
     }
 
     /// What ties it to others now.

@@ -114,9 +114,10 @@ pub fn package_quote(unit: &Holding, quotes: &[Quote], underlying: &Underlying) 
 /// zero by what the others are worth. A condor with middles of .05, .60, .70 and .08 and markets of
 /// .10 around them, sold at 1.25 instead of 1.17, takes 40 % of each way.
 ///
-/// Leg prices may lie off the tick inside a package. A price beyond the sum of the far sides (a
-/// market order that walks) leaves every leg at its far side and puts the rest where prices can
-/// rise.
+/// Leg prices may lie off the tick inside a package, in steps of 1e-4 (finer where the net price is,
+/// or where no such prices fit): the money of each contract is exact, and so is that of the package.
+/// A price beyond the sum of the far sides (a market order that walks) leaves every leg at its far
+/// side and puts the rest where prices can rise.
 pub fn leg_prices(
     unit: &Holding,
     quotes: &[Quote],
@@ -124,24 +125,68 @@ pub fn leg_prices(
     underlying: &Underlying,
 ) -> Vec<Price> {
     let weights = unit.weights(underlying);
-    let mids: Vec<i64> = quotes.iter().map(|q| q.mid().raw()).collect();
+    let units = underlying.price_units(unit);
+    let mut prices = Vec::new();
+    for step in [10_000, 100, 1] {
+        let step = gcd(step, net.raw().abs());
+        let markets: Vec<Market> = quotes.iter().map(|q| Market::of(q, step)).collect();
+        let wanted = i128::from(net.raw() / step) * i128::from(units);
+        let (found, fits) = legs_at(&weights, &markets, wanted);
+        prices = found
+            .into_iter()
+            .map(|p| Price::from_raw(p * step))
+            .collect();
+        if fits {
+            break;
+        }
+    }
+    prices
+}
+
+/// The market of a leg in whole steps of the leg prices.
+struct Market {
+    bid: i64,
+    middle: i64,
+    ask: i64,
+}
+
+impl Market {
+    fn of(q: &Quote, step: i64) -> Market {
+        let bid = (q.bid.raw().max(0) + step - 1) / step;
+        let ask = (q.ask.raw() / step).max(bid);
+        Market {
+            bid,
+            middle: (q.mid().raw() / step).clamp(bid, ask),
+            ask,
+        }
+    }
+
+    fn holds(&self, price: i64) -> bool {
+        (self.bid..=self.ask).contains(&price)
+    }
+}
+
+/// Prices of the legs in whole steps with Σ weight·price = wanted; whether each lies inside its
+/// market, or wanted lies beyond what they allow.
+fn legs_at(weights: &[i64], markets: &[Market], wanted: i128) -> (Vec<i64>, bool) {
+    let mids: Vec<i64> = markets.iter().map(|m| m.middle).collect();
     let sum = |prices: &[i64]| -> i128 {
         let each = weights.iter().zip(prices);
         each.map(|(w, p)| i128::from(*w) * i128::from(*p)).sum()
     };
-    let wanted = i128::from(net.raw()) * i128::from(underlying.price_units(unit));
     let residue = wanted - sum(&mids);
     // Where each leg goes as the package becomes dearer or cheaper.
-    let ends: Vec<i64> = weights
-        .iter()
-        .zip(quotes)
-        .map(|(w, q)| {
-            let up = (*w > 0) == (residue > 0);
-            (if up { q.ask } else { q.bid }).raw().max(0)
-        })
-        .collect();
+    let end = |(w, m): (&i64, &Market)| {
+        if (*w > 0) == (residue > 0) {
+            m.ask
+        } else {
+            m.bid
+        }
+    };
+    let ends: Vec<i64> = weights.iter().zip(markets).map(end).collect();
     let whole = sum(&ends) - sum(&mids);
-    let mut prices: Vec<i64> = if whole == 0 || residue.abs() >= whole.abs() {
+    let beyond = whole == 0 || residue.abs() >= whole.abs();
+    let mut prices: Vec<i64> = if beyond {
         ends
     } else {
         let part = |(end, mid): (&i64, &i64)| {
@@ -152,27 +197,26 @@ pub fn leg_prices(
         ends.iter().zip(&mids).map(part).collect()
     };
     let left = wanted - sum(&prices);
-    settle(&mut prices, &weights, left, quotes);
-    prices.into_iter().map(Price::from_raw).collect()
+    settle(&mut prices, weights, left, markets);
+    let inside = prices.iter().zip(markets).all(|(p, m)| m.holds(*p));
+    (prices, inside || beyond)
 }
 
-/// Puts what is left of the sum on the legs, in whole 1e-8: within their markets where it fits, else
+/// Puts what is left of the sum on the legs, in whole steps: within their markets where it fits, else
 /// on what can rise.
-fn settle(prices: &mut [i64], weights: &[i64], left: i128, quotes: &[Quote]) {
+fn settle(prices: &mut [i64], weights: &[i64], left: i128, markets: &[Market]) {
     let common = weights.iter().fold(0, |g, w| gcd(g, w.abs())).max(1);
     let left = i64::try_from(left / i128::from(common)).unwrap_or(0);
     let lowest: Vec<i64> = weights.iter().map(|w| w / common).collect();
-    let inside =
-        |i: usize, price: i64| (quotes[i].bid.raw().max(0)..=quotes[i].ask.raw()).contains(&price);
     // One leg alone, where it divides and stays inside; then all together.
     let alone = (0..prices.len())
-        .find(|i| left % lowest[*i] == 0 && inside(*i, prices[*i] + left / lowest[*i]));
+        .find(|i| left % lowest[*i] == 0 && markets[*i].holds(prices[*i] + left / lowest[*i]));
     if let Some(i) = alone {
         prices[i] += left / lowest[i];
         return;
     }
     let steps = spread(&lowest, left);
-    if (0..prices.len()).all(|i| inside(i, prices[i] + steps[i])) {
+    if (0..prices.len()).all(|i| markets[i].holds(prices[i] + steps[i])) {
         for (price, step) in prices.iter_mut().zip(&steps) {
             *price += step;
         }

@@ -324,6 +324,10 @@ proptest! {
             .map(|(w, p)| i128::from(p.raw()) * i128::from(*w))
             .sum();
         prop_assert_eq!(sum, i128::from(net.raw()) * units);
+        // The money of each leg is exact: no rounding makes the package cost something else.
+        for (p, w) in prices.iter().zip(unit.weights(&u)) {
+            prop_assert_eq!(i128::from(p.raw()) * i128::from(w) % 10_000, 0, "{} times {}", p, w);
+        }
         let inside = (near..=far).contains(&sum);
         for (p, q) in prices.iter().zip(&quotes) {
             prop_assert!(*p >= Price::ZERO, "{p} is below zero");

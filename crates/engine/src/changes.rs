@@ -120,6 +120,8 @@ impl Engine {
             let asked = Request {
                 pricing: order.pricing(),
                 quantity: more,
+                // As it stands now: what it was once tied to does not count.
+                link: Link::default(),
                 ..order.request.clone()
             };
             if let Some(campaign) = asked.purpose.campaign() {
@@ -241,10 +243,24 @@ impl Engine {
                 return Err(OrderError::Bound { id: *id, why }.into());
             }
         }
+        // An order that was untied may have left its number to those it was tied to.
+        let free = |n: &&u64| {
+            !self
+                .state
+                .open_orders()
+                .any(|o| o.link().group == Some(**n))
+        };
+        let Some(group) = ids.iter().find(free).copied() else {
+            return Err(OrderError::Bound {
+                id: first,
+                why: "was tied to orders that still work as one; untie those first".into(),
+            }
+            .into());
+        };
         let link = |id: u64| match tie {
             Tie::OneCancelsOther => Some(Link {
                 after: None,
-                group: Some(first),
+                group: Some(group),
             }),
             Tie::OneTriggersOther => (id != first).then_some(Link {
                 after: Some(first),
@@ -252,7 +268,7 @@ impl Engine {
             }),
             Tie::Bracket => (id != first).then_some(Link {
                 after: Some(first),
-                group: Some(ids[1]),
+                group: Some(group),
             }),
         };
         let changes = ids
@@ -285,16 +301,17 @@ impl Engine {
             .collect();
         for id in &ids {
             let o = Arc::clone(self.state.order(*id)?);
-            if o.waiting() > 0 {
-                let asked = Request {
-                    pricing: o.pricing(),
-                    quantity: o.wanted() - o.filled(),
-                    link: Link::default(),
-                    ..o.request.clone()
-                };
-                if let Some(campaign) = asked.purpose.campaign() {
-                    check_closing(&self.state, &asked, campaign, &[])?;
-                }
+            let asked = Request {
+                pricing: o.pricing(),
+                quantity: o.wanted() - o.filled(),
+                link: Link::default(),
+                ..o.request.clone()
+            };
+            if let Some(campaign) = asked.purpose.campaign().filter(|_| o.waiting() > 0) {
+                check_closing(&self.state, &asked, campaign, &[])?;
+            }
+            // Where one of several could fill, all can now.
+            if o.waiting() > 0 || o.link().group.is_some() {
                 self.check_buying_power(&asked, Some(*id))?;
             }
         }

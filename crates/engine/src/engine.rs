@@ -1,6 +1,6 @@
 //! The engine: its state made from facts, its clock, and how every change becomes facts.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_open, is_session, next_close, next_open, open_of};
@@ -81,7 +81,7 @@ impl Engine {
             DayTradeSwitch::ByDate
         };
         let mut displayed = Displayed::default();
-        let today: Vec<u64> = account
+        let today: HashSet<u64> = account
             .entries_since(clock.now.date())
             .filter_map(|e| e.order)
             .collect();

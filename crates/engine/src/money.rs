@@ -8,7 +8,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use desk::{
     AccountKind, AccountRules, AccountView, Carry, Holding, Instrument, LegMarket, MarginBasis,
     MarginHolding, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request,
-    Requirement, money_effect, requirement,
+    Requirement, Turn, money_effect, requirement,
 };
 use market::Quoter;
 
@@ -353,8 +353,8 @@ pub fn account_view(
 /// What an order may take, as it was worked out last.
 #[derive(Debug, Clone, Copy)]
 struct Reservation {
-    /// Orders of one group can fill once: the most counts.
-    group: u64,
+    /// Of orders that cancel each other one fills: the most counts.
+    turn: Turn,
     takes: Money,
 }
 
@@ -367,8 +367,8 @@ pub struct Reserves {
     held: Arc<BTreeMap<String, u64>>,
     rules: AccountRules,
     by_order: HashMap<u64, Reservation>,
-    members: HashMap<u64, Vec<u64>>,
-    /// Sum over the groups.
+    members: HashMap<Turn, Vec<u64>>,
+    /// Sum over the turns.
     all: Money,
 }
 
@@ -391,21 +391,21 @@ impl Reserves {
         };
         let others = self
             .members
-            .get(&own.group)
+            .get(&own.turn)
             .map_or(&[][..], Vec::as_slice)
             .iter()
             .filter(|o| **o != id);
-        self.all - self.most(own.group)
+        self.all - self.most(own.turn)
             + others
                 .filter_map(|o| self.by_order.get(o))
                 .map(|r| r.takes)
                 .fold(Money::ZERO, Money::max)
     }
 
-    fn most(&self, group: u64) -> Money {
+    fn most(&self, turn: Turn) -> Money {
         let all = self
             .members
-            .get(&group)
+            .get(&turn)
             .map_or(&[][..], Vec::as_slice)
             .iter();
         all.filter_map(|o| self.by_order.get(o))
@@ -415,21 +415,21 @@ impl Reserves {
 
     fn set(&mut self, id: u64, new: Option<Reservation>) {
         if let Some(old) = self.by_order.get(&id).copied() {
-            let before = self.most(old.group);
+            let before = self.most(old.turn);
             self.by_order.remove(&id);
-            if let Some(members) = self.members.get_mut(&old.group) {
+            if let Some(members) = self.members.get_mut(&old.turn) {
                 members.retain(|o| *o != id);
                 if members.is_empty() {
-                    self.members.remove(&old.group);
+                    self.members.remove(&old.turn);
                 }
             }
-            self.all = self.all - before + self.most(old.group);
+            self.all = self.all - before + self.most(old.turn);
         }
         if let Some(new) = new {
-            let before = self.most(new.group);
+            let before = self.most(new.turn);
             self.by_order.insert(id, new);
-            self.members.entry(new.group).or_default().push(id);
-            self.all = self.all - before + self.most(new.group);
+            self.members.entry(new.turn).or_default().push(id);
+            self.all = self.all - before + self.most(new.turn);
         }
     }
 
@@ -498,7 +498,7 @@ impl Reserves {
             self.set(
                 order.id,
                 Some(Reservation {
-                    group: order.link().group.unwrap_or(order.id),
+                    turn: order.turn(),
                     takes,
                 }),
             );

@@ -10,7 +10,7 @@ use desk::ticket;
 use desk::{
     Account, AccountView, EntryPrice, Fact, Holding, Instrument, Leg, Level, Link, MOST_UNITS,
     Money, Occurrence, Order, OrderError, Package, Price, Pricing, Purpose, Request, TimeInForce,
-    Underlying, UnderlyingKind,
+    Turn, Underlying, UnderlyingKind,
 };
 use market::exchange::{self, Happening, Looks};
 use market::{World, check_listed};
@@ -680,26 +680,26 @@ pub(crate) fn check_closing(
         };
         let held = state.account.held_by(campaign, &leg.instrument);
         // Of orders that cancel each other one can fill: the largest counts.
-        let mut queued: BTreeMap<u64, i64> = BTreeMap::new();
-        let mut queue = |group: u64, closes: i64| {
-            let most = queued.entry(group).or_default();
+        let mut queued: BTreeMap<Turn, i64> = BTreeMap::new();
+        let mut queue = |turn: Turn, closes: i64| {
+            let most = queued.entry(turn).or_default();
             if closes.abs() > most.abs() {
                 *most = closes;
             }
         };
         for o in &working {
-            let group = o.link().group.unwrap_or(o.id);
-            queue(group, o.remaining() * ratio(&o.request));
+            let turn = o.turn();
+            queue(turn, o.remaining() * ratio(&o.request));
         }
-        let alone = u64::MAX - before.len() as u64;
+        // Those sent before have no number yet: behind all that there are.
+        let unnumbered = u64::MAX - before.len() as u64;
         for (i, r) in before.iter().enumerate().filter(|(_, r)| own(r)) {
-            queue(
-                r.link.group.unwrap_or(alone + i as u64),
-                r.quantity * ratio(r),
-            );
+            let alone = Turn::Alone(unnumbered + i as u64);
+            let turn = r.link.group.map_or(alone, Turn::Group);
+            queue(turn, r.quantity * ratio(r));
         }
         if let Some(group) = request.link.group {
-            queued.remove(&group);
+            queued.remove(&Turn::Group(group));
         }
         let queued: i64 = queued.into_values().sum();
         let asked = leg.quantity * request.quantity;

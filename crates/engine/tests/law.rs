@@ -8,6 +8,7 @@
 mod common;
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use common::*;
 use desk::order::Event;
@@ -477,36 +478,58 @@ fn nothing_closed_beyond_what_was_held(saved: &Saved) {
     }
 }
 
+/// So many operations of one account, checked after each; how often each kind was done.
+fn one_life(seed: u64, played: usize, operations: usize) -> BTreeMap<&'static str, usize> {
+    let mut player = Player {
+        run: Run::new(seed % 7 + 1),
+        draws: Draws(0x5eed_2031_0311 ^ (seed << 20)),
+        quoter: Quoter::new(),
+        ticket: 0,
+        done: BTreeMap::new(),
+    };
+    let begun = player.run.engine.deposit(Money::whole(400_000));
+    begun.unwrap();
+    for i in 0..operations {
+        player.step();
+        player.check(played + i, i % 25 == 0);
+    }
+    player.check(played, true);
+    nothing_closed_beyond_what_was_held(&player.run.saved);
+    player.done
+}
+
 #[test]
 fn whatever_is_done_and_wherever_it_is_stopped_the_books_hold() {
     let operations = std::env::var("PIKEBELL_OPERATIONS")
         .ok()
         .and_then(|n| n.parse().ok())
         .unwrap_or(OPERATIONS);
+    // Every run begins anew from its own seed, so they go side by side.
+    let next = AtomicUsize::new(0);
+    let play = || {
+        let mut done: BTreeMap<&'static str, usize> = BTreeMap::new();
+        loop {
+            let run = next.fetch_add(1, Ordering::Relaxed);
+            let played = run * A_RUN;
+            if played >= operations {
+                return done;
+            }
+            for (what, n) in one_life(run as u64 + 1, played, A_RUN.min(operations - played)) {
+                *done.entry(what).or_default() += n;
+            }
+        }
+    };
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
     let mut done: BTreeMap<&'static str, usize> = BTreeMap::new();
-    let (mut played, mut seed) = (0, 1);
-    while played < operations {
-        let mut player = Player {
-            run: Run::new(seed % 7 + 1),
-            draws: Draws(0x5eed_2031_0311 ^ (seed << 20)),
-            quoter: Quoter::new(),
-            ticket: 0,
-            done: BTreeMap::new(),
-        };
-        let begun = player.run.engine.deposit(Money::whole(400_000));
-        begun.unwrap();
-        for i in 0..A_RUN.min(operations - played) {
-            player.step();
-            player.check(played + i, i % 25 == 0);
+    std::thread::scope(|scope| {
+        let playing: Vec<_> = (0..threads).map(|_| scope.spawn(play)).collect();
+        for one in playing {
+            // What a life found wrong is told by its own panic.
+            for (what, n) in one.join().unwrap() {
+                *done.entry(what).or_default() += n;
+            }
         }
-        player.check(played, true);
-        nothing_closed_beyond_what_was_held(&player.run.saved);
-        for (what, n) in player.done {
-            *done.entry(what).or_default() += n;
-        }
-        played += A_RUN;
-        seed += 1;
-    }
+    });
     println!("{operations} operations: {done:?}");
     // A law that does nothing proves nothing.
     for what in [

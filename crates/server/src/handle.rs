@@ -69,7 +69,7 @@ impl Desk {
 /// Works on the engine and gives back how to answer, so that the answer follows the snapshot.
 type Command = Box<dyn FnOnce(&mut Engine) -> Answer + Send>;
 type Answer = Box<dyn FnOnce()>;
-type Plan = Box<dyn FnOnce(&Engine) -> Result<Moment, Refusal> + Send>;
+type Plan = Box<dyn FnOnce(&mut Engine) -> Result<Moment, Refusal> + Send>;
 type Arrived = oneshot::Sender<Result<Clock, Refusal>>;
 
 /// What waits for the task.
@@ -127,12 +127,13 @@ impl DeskHandle {
     }
 
     /// Jumps to where `plan` leads and waits until the clock is there, or where the jump was ended.
+    /// While another jump is under way the plan is not asked.
     ///
     /// # Errors
-    /// The task has ended; inside, why the jump was refused.
+    /// The task has ended, or the plan could not be kept; inside, why the jump was refused.
     pub async fn jump(
         &self,
-        plan: impl FnOnce(&Engine) -> Result<Moment, Refusal> + Send + 'static,
+        plan: impl FnOnce(&mut Engine) -> Result<Moment, Refusal> + Send + 'static,
     ) -> Result<Result<Clock, Refusal>, Closed> {
         let (answer, receive) = oneshot::channel();
         self.jobs
@@ -218,15 +219,16 @@ impl Task {
             Job::Stop => self.arrive(),
             Job::Jump(plan, arrived) => {
                 let planned = match self.jump {
-                    None => plan(&self.desk),
-                    Some(_) => Err(Refusal::Field {
+                    None => self.desk.run(plan),
+                    Some(_) => Err(Failure::Refusal(Refusal::Field {
                         field: "step",
                         message: "the clock is jumping already; end that first".into(),
-                    }),
+                    })),
                 };
                 match planned {
                     Ok(to) => self.jump = Some(Jump { to, arrived }),
-                    Err(refusal) => drop(arrived.send(Err(refusal))),
+                    Err(Failure::Refusal(refusal)) => drop(arrived.send(Err(refusal))),
+                    Err(e) => tracing::error!("a jump could not be kept: {e}"),
                 }
             }
         }

@@ -4,7 +4,7 @@
 //! behind: it is sent the newest state when it is ready. Of evaluations only the latest asked for
 //! is worked on.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -174,7 +174,8 @@ impl ToldOrders {
     }
 
     /// Orders that the page does not know as they are now, ascending. An order that has ended never
-    /// changes again, so only those that were open and the new ones are looked at.
+    /// changes again, so only those that were open and the new ones are looked at; and with each the
+    /// open ones that cancel it or are cancelled by it, as they name each other.
     fn news<'a>(&self, state: &'a DeskState) -> Vec<&'a Arc<Order>> {
         let mut changed: Vec<&Arc<Order>> = self
             .open
@@ -186,7 +187,16 @@ impl ToldOrders {
             .collect();
         let new = state.orders.iter().rev();
         changed.extend(new.take_while(|o| o.id > self.last));
+        let before = |o: &&Arc<Order>| self.open.get(&o.id)?.link().group;
+        let groups: HashSet<u64> = changed
+            .iter()
+            .flat_map(|o| [o.link().group, before(o)])
+            .flatten()
+            .collect();
+        let tied = |o: &&Arc<Order>| o.link().group.is_some_and(|g| groups.contains(&g));
+        changed.extend(state.open_orders().filter(tied));
         changed.sort_by_key(|o| o.id);
+        changed.dedup_by_key(|o| o.id);
         changed
     }
 }

@@ -82,33 +82,34 @@ async fn change(
     if request.stop {
         app.desk.stop_jump();
     }
+    let jumps = request.step.is_some() || request.until.is_some();
     let (running, speed) = (request.running, request.speed);
-    let target = move |engine: &Engine| -> Result<Option<Moment>, Refusal> {
+    let set = move |engine: &mut Engine| match (running, speed) {
+        (None, None) => Ok(()),
+        _ => engine.set_clock(running, speed),
+    };
+    // Where it leads is looked at first: what cannot be stepped to changes nothing.
+    let target = move |engine: &Engine| -> Result<Moment, Refusal> {
         match (request.step, &request.until) {
-            (None, None) => Ok(None),
-            (Some(step), None) => Ok(Some(engine.target(step.parse()))),
-            (None, Some(date)) => engine.opening_of(date).map(Some),
-            (Some(_), Some(_)) => Err(Refusal::Field {
+            (Some(step), None) => Ok(engine.target(step.parse())),
+            (None, Some(date)) => engine.opening_of(date),
+            _ => Err(Refusal::Field {
                 field: "step",
                 message: "write either a step or a date in \"until\"".into(),
             }),
         }
     };
-    // Where it leads is looked at first: what cannot be stepped to changes nothing.
-    let to = app
-        .command(move |engine| {
+    if jumps {
+        let plan = move |engine: &mut Engine| {
             let to = target(engine)?;
-            if running.is_some() || speed.is_some() {
-                engine.set_clock(running, speed)?;
-            }
+            set(engine)?;
             Ok(to)
-        })
-        .await?;
-    let now = match to {
-        Some(to) => app.desk.jump(move |_| Ok(to)).await??,
-        None => app.desk.snapshot().clock,
-    };
-    Ok(Json(clock(&now, None)))
+        };
+        let arrived = app.desk.jump(plan).await??;
+        return Ok(Json(clock(&arrived, None)));
+    }
+    app.command(set).await?;
+    Ok(read(State(app)).await)
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
