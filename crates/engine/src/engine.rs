@@ -513,18 +513,14 @@ fn tell_of(next: &mut State, happened: &[Happening], facts: &mut Vec<Fact>) {
         let Ok(order) = next.order(h.order).cloned() else {
             continue;
         };
-        let style = next
-            .world
-            .underlying(&order.request.symbol)
-            .map(|u| u.style_of_price)
-            .unwrap_or_default();
+        let Some(underlying) = next.world.underlying(&order.request.symbol) else {
+            continue;
+        };
+        let style = underlying.style_of_price;
+        let name = crate::trading::told(&order, underlying);
         let told = |what: &str| {
-            format!(
-                "order {}: {} × {} {what}",
-                order.id,
-                order.request.symbol,
-                order.request.unit.strikes_label()
-            )
+            let symbol = &order.request.symbol;
+            format!("order {}: {symbol} {name} {what}", order.id)
         };
         let (what, says) = match &h.event {
             Event::Filled(f) => (

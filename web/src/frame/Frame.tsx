@@ -55,18 +55,28 @@ export function Frame() {
             setHelping(true);
           }}
         />
-        <main className="relative min-h-0 overflow-hidden">
-          {(lost || problem || readOnly) && (
+        <main className="relative flex min-h-0 flex-col overflow-hidden">
+          {(lost || problem) && (
             <p
               role="status"
               className="absolute top-1 left-1/2 z-30 -translate-x-1/2 rounded border border-loss bg-raised px-3 py-1 font-semibold text-loss"
             >
               {lost
                 ? 'The program does not answer; trying again. What you see is the last known.'
-                : (problem ?? readOnly)}
+                : problem}
             </p>
           )}
-          <Outlet />
+          {readOnly && (
+            <p
+              role="status"
+              className="shrink-0 border-b border-loss bg-raised px-4 py-1 font-semibold text-loss"
+            >
+              The books do not reconcile, so they can be read and not changed: {readOnly}.
+            </p>
+          )}
+          <div className="min-h-0 flex-1">
+            <Outlet />
+          </div>
         </main>
         <Tray />
       </div>
