@@ -199,6 +199,7 @@ fn legs_at(weights: &[i64], markets: &[Market], wanted: i128) -> (Vec<i64>, bool
     let left = wanted - sum(&prices);
     settle(&mut prices, weights, left, markets);
     let inside = prices.iter().zip(markets).all(|(p, m)| m.holds(*p));
+    let beyond = beyond && prices.iter().all(|p| *p >= 0);
     (prices, inside || beyond)
 }
 
@@ -227,25 +228,34 @@ fn settle(prices: &mut [i64], weights: &[i64], left: i128, markets: &[Market]) {
         .filter(|i| (lowest[*i] > 0) == (left > 0))
         .collect();
     let heavy: i64 = rising.iter().map(|i| lowest[*i].abs()).sum();
-    let mut rest = left;
-    if heavy == 0 {
-        // Every leg goes the same way and none can rise: the dearest fall first, none below zero.
-        let mut falling: Vec<usize> = (0..prices.len()).collect();
-        falling.sort_by_key(|i| std::cmp::Reverse(prices[*i]));
-        for i in falling {
-            let fall = (rest.abs() / lowest[i].abs()).min(prices[i].max(0));
-            prices[i] -= fall;
-            rest -= fall * lowest[i].abs() * left.signum();
-        }
-    } else {
-        let each = left.abs() / heavy;
-        for i in &rising {
-            prices[*i] += each;
-        }
-        rest -= each * heavy * left.signum();
+    let each = left.abs().checked_div(heavy).unwrap_or(0);
+    for i in &rising {
+        prices[*i] += each;
     }
+    let rest = left - each * heavy * left.signum();
     for (price, step) in prices.iter_mut().zip(spread(&lowest, rest)) {
         *price += step;
+    }
+    lift(prices, &lowest);
+}
+
+/// Brings legs that fell below zero back to it without a change of the sum: with a leg of the other
+/// side both rise; where all are on one side the dearest gives way.
+fn lift(prices: &mut [i64], weights: &[i64]) {
+    for i in 0..prices.len() {
+        if prices[i] >= 0 {
+            continue;
+        }
+        let other = |j: &usize| weights[*j].signum() != weights[i].signum();
+        let opposite = (0..prices.len()).find(other);
+        let dearest = (0..prices.len()).max_by_key(|j| prices[*j]);
+        let Some(j) = opposite.or(dearest).filter(|j| *j != i) else {
+            continue;
+        };
+        let times = (-prices[i] + weights[j].abs() - 1) / weights[j].abs();
+        prices[i] += times * weights[j].abs();
+        let way = if opposite.is_some() { 1 } else { -1 };
+        prices[j] += way * times * weights[i].abs();
     }
 }
 

@@ -161,6 +161,9 @@ const GRID_REACH: i32 = 5;
 pub const MOST_GRID: usize = 25;
 
 /// Judges a draft.
+///
+/// # Errors
+/// A price that no market has, terms that no model covers, a leg without a market.
 pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, EvaluationError> {
     let structure = &asked.structure;
     check_bounds(
@@ -171,105 +174,191 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
     )?;
     let end = first_expiry(structure, market);
     let market = &asked.moved.apply(structure, market, end.date());
-    let judged = &Judged::new(structure, market, &asked.moved.sticky);
     let units = structure.packages() * market.underlying.price_units(structure);
     let net = asked.realised - asked.price.times(units);
-    let paid = net.to_f64();
-    let parted = Parted::of(structure, market);
-    let lasting_market = parted.lasting_market();
-    let lasting = Judged::new(&parted.lasting, &lasting_market, &asked.moved.sticky);
-    let horizon = parted.horizon(
-        net,
-        &|prices| lasting.values(end, prices),
-        lasting.legs_at(end)?.tail(),
-    )?;
-    let (spot, years) = (market.spot.to_f64(), market.at.years_until(end));
-    let deviation = market.horizon_vol * years.sqrt();
-    let away = |k: f64| spot * (k * deviation).exp();
-    let strikes: Vec<f64> = structure
-        .options()
-        .map(|(c, _)| c.strike.to_f64())
-        .collect();
-    let (low, high) = span(&asked.span, spot, &away, &strikes);
-    // The corners lie on it, so that straight pieces are drawn straight.
-    let mut prices = price_grid(low, high, POINTS);
-    prices.extend(strikes.iter().filter(|k| (low..=high).contains(*k)));
-    prices.sort_by(f64::total_cmp);
-    prices.dedup();
-    let after = |days: f64| {
-        let at = market.at.plus_millis((days.max(0.0) * 86_400_000.0) as i64);
-        at.min(end.plus_millis(-60_000)).max(market.at)
+    let drawn = Drawn {
+        asked,
+        market,
+        judged: Judged::new(structure, market, &asked.moved.sticky),
+        paid: net.to_f64(),
+        end,
+        years: market.at.years_until(end),
+        horizon: horizon(asked, market, net, end)?,
     };
-    let profit = |at: Moment, prices: &[f64]| {
-        Ok::<Vec<f64>, quant::Error>(
-            judged
-                .values(at, prices)?
-                .into_iter()
-                .map(|v| v + paid)
-                .collect(),
-        )
-    };
-    let at_end = |prices: &[f64]| {
-        prices
-            .iter()
-            .map(|s| horizon.profit_at(*s))
-            .collect::<Vec<f64>>()
-    };
-    let line = |days: &f64| {
-        let at = after(*days);
-        let drawn = profit(at, &prices)?;
-        Ok(DateLine {
-            at,
-            evens: evens(&prices, &drawn, |fine| profit(at, fine))?,
-            profit: drawn,
-        })
-    };
+    let (low, high) = drawn.span();
+    let prices = drawn.prices(low, high);
     let lines = asked
         .days
         .par_iter()
-        .map(line)
+        .map(|days| drawn.line(*days, &prices))
         .collect::<Result<Vec<_>, quant::Error>>()?;
-    let map = || {
-        let (days, prices) = (
-            price_grid(0.0, years * 365.0, MAP.0),
-            price_grid(low, high, MAP.1),
-        );
-        let mut over: Vec<Vec<f64>> = days[..MAP.0 - 1]
+    let chances = |wanted| drawn.chances(wanted, &lines, &prices);
+    let (chances, no_chances) = match asked.chances.as_ref().map(chances) {
+        None => (None, None),
+        Some(Ok(chances)) => (Some(chances), None),
+        Some(Err(why @ quant::Error::Arbitrage { .. })) => (None, Some(why)),
+        Some(Err(why)) => return Err(why.into()),
+    };
+    let map = asked.map.then(|| drawn.map(low, high)).transpose()?;
+    let greeks = |(along, days): &(Along, Vec<f64>)| drawn.greeks(along, days, (low, high));
+    let flat = quant::Lognormal::new(drawn.spot(), drawn.drift(), market.horizon_vol, drawn.years)?;
+    Ok(Bench {
+        bands: [-2.0, -1.0, 1.0, 2.0].map(|k| drawn.away(k)),
+        outline: drawn.at_end(&prices),
+        below: prices.iter().map(|s| flat.below(*s)).collect(),
+        map,
+        greeks: asked.greeks.as_ref().map(greeks).transpose()?,
+        grid: asked.grid.as_ref().map(|g| drawn.grid(g)).transpose()?,
+        chances,
+        no_chances,
+        horizon: drawn.horizon,
+        prices,
+        lines,
+    })
+}
+
+/// The outline at the first expiration, with so much received in all.
+fn horizon(
+    asked: &Judgement,
+    market: &MarketView<'_>,
+    net: Money,
+    end: Moment,
+) -> Result<Horizon, quant::Error> {
+    let parted = Parted::of(&asked.structure, market);
+    let lasting_market = parted.lasting_market();
+    let lasting = Judged::new(&parted.lasting, &lasting_market, &asked.moved.sticky);
+    parted.horizon(
+        net,
+        &|prices| lasting.values(end, prices),
+        lasting.legs_at(end)?.tail(),
+    )
+}
+
+/// A draft in the market it is judged in, ready to be drawn.
+struct Drawn<'a> {
+    asked: &'a Judgement,
+    market: &'a MarketView<'a>,
+    judged: Judged<'a>,
+    /// Received less paid, with what was realised before.
+    paid: f64,
+    /// The first expiration, and the years until then.
+    end: Moment,
+    years: f64,
+    horizon: Horizon,
+}
+
+impl Drawn<'_> {
+    fn spot(&self) -> f64 {
+        self.market.spot.to_f64()
+    }
+
+    /// Interest less what the underlying pays, until the first expiration.
+    fn drift(&self) -> f64 {
+        let market = self.market;
+        let rate = market.legs.first().map_or(0.0, |m| m.rate);
+        let paid = market
+            .carry
+            .yield_until(market.at, self.end, rate, self.spot());
+        rate - paid
+    }
+
+    /// So many deviations of the first expiration away.
+    fn away(&self, k: f64) -> f64 {
+        self.spot() * (k * self.market.horizon_vol * self.years.sqrt()).exp()
+    }
+
+    fn strikes(&self) -> Vec<f64> {
+        let strikes = self.asked.structure.options();
+        strikes.map(|(c, _)| c.strike.to_f64()).collect()
+    }
+
+    /// The ends of the price axis.
+    fn span(&self) -> (f64, f64) {
+        let away = |k: f64| self.away(k);
+        span(&self.asked.span, self.spot(), &away, &self.strikes())
+    }
+
+    /// Points of the price axis. The corners lie on it, so that straight pieces are drawn straight.
+    fn prices(&self, low: f64, high: f64) -> Vec<f64> {
+        let mut prices = price_grid(low, high, POINTS);
+        let inside = |k: &f64| (low..=high).contains(k);
+        prices.extend(self.strikes().into_iter().filter(inside));
+        prices.sort_by(f64::total_cmp);
+        prices.dedup();
+        prices
+    }
+
+    /// So many days from now, and a minute before the first expiration at the latest.
+    fn after(&self, days: f64) -> Moment {
+        let at = self
+            .market
+            .at
+            .plus_millis((days.max(0.0) * 86_400_000.0) as i64);
+        at.min(self.end.plus_millis(-60_000)).max(self.market.at)
+    }
+
+    fn profit(&self, at: Moment, prices: &[f64]) -> Result<Vec<f64>, quant::Error> {
+        let values = self.judged.values(at, prices)?;
+        Ok(values.into_iter().map(|v| v + self.paid).collect())
+    }
+
+    fn at_end(&self, prices: &[f64]) -> Vec<f64> {
+        prices.iter().map(|s| self.horizon.profit_at(*s)).collect()
+    }
+
+    fn line(&self, days: f64, prices: &[f64]) -> Result<DateLine, quant::Error> {
+        let at = self.after(days);
+        let profit = self.profit(at, prices)?;
+        Ok(DateLine {
+            at,
+            evens: evens(prices, &profit, |fine| self.profit(at, fine))?,
+            profit,
+        })
+    }
+
+    /// Profit over prices at each of these days, the first expiration last.
+    fn over(&self, days: &[f64], prices: &[f64]) -> Result<Vec<Vec<f64>>, quant::Error> {
+        let mut over = days
             .par_iter()
-            .map(|d| profit(after(*d), &prices))
-            .collect::<Result<_, _>>()?;
-        over.push(at_end(&prices));
-        Ok::<_, quant::Error>(Map {
+            .map(|d| self.profit(self.after(*d), prices))
+            .collect::<Result<Vec<_>, _>>()?;
+        over.push(self.at_end(prices));
+        Ok(over)
+    }
+
+    fn map(&self, low: f64, high: f64) -> Result<Map, quant::Error> {
+        let days = price_grid(0.0, self.years * 365.0, MAP.0);
+        let prices = price_grid(low, high, MAP.1);
+        let profit = self.over(&days[..MAP.0 - 1], &prices)?;
+        Ok(Map {
             days,
             prices,
-            profit: over,
+            profit,
         })
-    };
-    let grid = |steps: &Steps| {
-        let at = |k: i32| match steps {
-            Steps::Percent(by) => spot * (1.0 + f64::from(k) * by / 100.0),
-            Steps::Deviations(by) => away(f64::from(k) * by),
-            Steps::These(_) => spot,
+    }
+
+    fn grid(&self, steps: &Steps) -> Result<Grid, quant::Error> {
+        let around = |at: &dyn Fn(f64) -> f64| -> Vec<f64> {
+            let steps = -GRID_REACH..=GRID_REACH;
+            steps.map(|k| at(f64::from(k))).collect()
         };
-        let mut prices = if let Steps::These(prices) = steps {
-            prices.clone()
-        } else {
-            (-GRID_REACH..=GRID_REACH).map(at).collect()
+        let mut prices = match steps {
+            Steps::Percent(by) => around(&|k| self.spot() * (1.0 + k * by / 100.0)),
+            Steps::Deviations(by) => around(&|k| self.away(k * by)),
+            Steps::These(prices) => prices.clone(),
         };
         prices.retain(|p| *p > 0.0);
         prices.sort_by(f64::total_cmp);
-        let mut over = asked
-            .days
-            .par_iter()
-            .map(|d| profit(after(*d), &prices))
-            .collect::<Result<Vec<_>, _>>()?;
-        over.push(at_end(&prices));
-        Ok::<_, quant::Error>(Grid {
-            prices,
-            profit: over,
-        })
-    };
-    let greeks = |(along, days): &(Along, Vec<f64>)| {
+        let profit = self.over(&self.asked.days, &prices)?;
+        Ok(Grid { prices, profit })
+    }
+
+    fn greeks(
+        &self,
+        along: &Along,
+        days: &[f64],
+        (low, high): (f64, f64),
+    ) -> Result<GreekCurves, quant::Error> {
         let sum = |each: &Vec<PositionGreeks>| {
             each.iter()
                 .fold(PositionGreeks::default(), |sum, g| sum.plus(*g))
@@ -277,26 +366,29 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         let (along, dates, each) = match along {
             Along::Price => {
                 let prices = price_grid(low, high, GREEK_POINTS);
-                let dates: Vec<Moment> = days.iter().map(|d| after(*d)).collect();
+                let dates: Vec<Moment> = days.iter().map(|d| self.after(*d)).collect();
                 let each = dates
                     .par_iter()
-                    .map(|at| judged.greeks(*at, &prices))
+                    .map(|at| self.judged.greeks(*at, &prices))
                     .collect::<Result<Vec<_>, _>>()?;
                 (prices, dates, each)
             }
             Along::Time(price) => {
-                let days = price_grid(0.0, years * 365.0, GREEK_POINTS);
-                let one = |d: &f64| judged.greeks(after(*d), &[*price]).map(|mut g| g.remove(0));
+                let days = price_grid(0.0, self.years * 365.0, GREEK_POINTS);
+                let one = |d: &f64| {
+                    let at = self.after(*d);
+                    self.judged.greeks(at, &[*price]).map(|mut g| g.remove(0))
+                };
                 let each = days.par_iter().map(one).collect::<Result<Vec<_>, _>>()?;
-                (days, vec![market.at], vec![each])
+                (days, vec![self.market.at], vec![each])
             }
         };
         let of_leg = |i: usize| {
             each.first()
                 .map_or_else(Vec::new, |line| line.iter().map(|point| point[i]).collect())
         };
-        let legs = (0..structure.legs().len()).map(of_leg).collect();
-        Ok::<_, quant::Error>(GreekCurves {
+        let legs = (0..self.asked.structure.legs().len()).map(of_leg).collect();
+        Ok(GreekCurves {
             along,
             dates,
             net: each
@@ -305,67 +397,52 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
                 .collect(),
             legs,
         })
-    };
-    let rate = market.legs.first().map_or(0.0, |m| m.rate);
-    let drift = rate - market.carry.yield_until(market.at, end, rate, spot);
-    let flat = quant::Lognormal::new(spot, drift, market.horizon_vol, years)?;
-    let chances = |asked: &ChancesAsked| {
+    }
+
+    /// Chances at the first of the lines and at the first expiration.
+    fn chances(
+        &self,
+        asked: &ChancesAsked,
+        lines: &[DateLine],
+        prices: &[f64],
+    ) -> Result<Chances, quant::Error> {
         let law = chances::Price {
-            spot,
-            drift,
-            vol: market.horizon_vol,
-            years,
+            spot: self.spot(),
+            drift: self.drift(),
+            vol: self.market.horizon_vol,
+            years: self.years,
             law: &asked.law,
         };
-        let between = asked.between.unwrap_or((away(-1.0), away(1.0)));
+        let between = asked.between.unwrap_or((self.away(-1.0), self.away(1.0)));
         // Far enough that nothing beyond counts.
         let wide: Vec<f64> = price_grid(-6.0, 6.0, 2 * POINTS)
             .into_iter()
-            .map(away)
+            .map(|k| self.away(k))
             .collect();
-        let at = lines.first().map_or(market.at, |l| l.at);
+        let at = lines.first().map_or(self.market.at, |l| l.at);
         let now = law.at(
             at,
-            market.at.years_until(at),
+            self.market.at.years_until(at),
             between,
-            (&chances::pieces(&wide, &profit(at, &wide)?), None),
-            &prices,
+            (&chances::pieces(&wide, &self.profit(at, &wide)?), None),
+            prices,
         )?;
-        let outline = &horizon.outline;
+        let outline = &self.horizon.outline;
         let then = law.at(
-            end,
-            years,
+            self.end,
+            self.years,
             between,
             (&outline.pieces(), Some(&outline.gains[..])),
-            &prices,
+            prices,
         )?;
-        let (reached, stopped) = law.aims(judged, end, paid, asked)?;
-        Ok::<_, quant::Error>(Chances {
+        let (reached, stopped) = law.aims(&self.judged, self.end, self.paid, asked)?;
+        Ok(Chances {
             between,
             dates: vec![now, then],
             reached,
             stopped,
         })
-    };
-    let (chances, no_chances) = match asked.chances.as_ref().map(chances) {
-        None => (None, None),
-        Some(Ok(chances)) => (Some(chances), None),
-        Some(Err(why @ quant::Error::Arbitrage { .. })) => (None, Some(why)),
-        Some(Err(why)) => return Err(why.into()),
-    };
-    Ok(Bench {
-        bands: [-2.0, -1.0, 1.0, 2.0].map(away),
-        outline: at_end(&prices),
-        below: prices.iter().map(|s| flat.below(*s)).collect(),
-        map: asked.map.then(map).transpose()?,
-        greeks: asked.greeks.as_ref().map(greeks).transpose()?,
-        grid: asked.grid.as_ref().map(grid).transpose()?,
-        chances,
-        no_chances,
-        horizon,
-        prices,
-        lines,
-    })
+    }
 }
 
 fn span(asked: &Span, spot: f64, away: &impl Fn(f64) -> f64, strikes: &[f64]) -> (f64, f64) {
