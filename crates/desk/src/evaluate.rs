@@ -9,6 +9,7 @@ use thiserror::Error;
 use crate::account_rules::{AccountRules, HIGHEST_LEVEL};
 use crate::carry::Carry;
 use crate::checks::{Check, Checked, checks};
+use crate::contract::Contract;
 use crate::day_trade::DayTrading;
 use crate::entry_price::EntryPrice;
 use crate::holding::Holding;
@@ -296,29 +297,90 @@ pub fn margined(
     }
 }
 
+/// A market for every leg, and none that has ended.
+fn check_legs(structure: &Holding, market: &MarketView<'_>) -> Result<(), EvaluationError> {
+    let legs = structure.legs().len();
+    if legs != market.legs.len() {
+        return Err(EvaluationError::Mismatch {
+            legs,
+            markets: market.legs.len(),
+        });
+    }
+    let ended = |(c, _): &(&Contract, i64)| market.underlying.expiry_moment(c) <= market.at;
+    match structure.options().find(ended) {
+        Some((past, _)) => Err(OrderError::PastExpiration {
+            contract: past.clone(),
+        }
+        .into()),
+        None => Ok(()),
+    }
+}
+
+/// The prices that are drawn: those asked for, or three deviations and past every strike.
+fn drawn_range(
+    asked: Option<(f64, f64)>,
+    structure: &Holding,
+    market: &MarketView<'_>,
+    years: f64,
+) -> (f64, f64) {
+    let sound = |(a, b): &(f64, f64)| a.is_finite() && b.is_finite() && *a >= 0.0 && a < b;
+    asked.filter(sound).unwrap_or_else(|| {
+        let spot = market.spot.to_f64();
+        let reach = (3.0 * market.horizon_vol * years.sqrt()).clamp(0.02, 2.0);
+        let strikes = structure.options().map(|(c, _)| c.strike.to_f64());
+        let (a, b) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
+        (
+            (spot * (-reach).exp()).min(a * 0.98),
+            (spot * reach.exp()).max(b * 1.02),
+        )
+    })
+}
+
+/// Chance of profit at the first expiration, under one volatility and the drift of interest less
+/// what the underlying pays.
+fn chance_of_profit(horizon: &Horizon, market: &MarketView<'_>) -> Result<f64, quant::Error> {
+    let spot = market.spot.to_f64();
+    let rate = market.legs.first().map_or(0.0, |m| m.rate);
+    let carry_yield = market
+        .carry
+        .yield_until(market.at, horizon.moment, rate, spot);
+    let years = market.at.years_until(horizon.moment);
+    let law = Lognormal::new(spot, rate - carry_yield, market.horizon_vol, years)?;
+    Ok(horizon.outline.chance(&law))
+}
+
+/// Packages that the trader's own rule about risk allows; absent without a rule or a limit.
+fn allowed(account: &AccountView, horizon: &Horizon, packages: i64) -> Option<i64> {
+    let percent = account.risk_percent?;
+    match &horizon.shape.least {
+        Extent::Limited { profit, .. } if *profit < Money::ZERO => {
+            let risked = -profit.to_f64() / packages as f64;
+            let bearable = percent / 100.0 * account.value.to_f64();
+            Some((bearable / risked).floor().max(0.0) as i64)
+        }
+        _ => None,
+    }
+}
+
+/// Theoretical net price of one package.
+fn theoretical_of(unit: &Holding, market: &MarketView<'_>) -> f64 {
+    let underlying = market.underlying;
+    let each = unit.weights(underlying).into_iter().zip(&market.legs);
+    let worth: f64 = each.map(|(w, m)| m.theoretical * w as f64).sum();
+    worth / underlying.price_units(unit) as f64
+}
+
 /// Evaluates a proposal against a market and an account.
+///
+/// # Errors
+/// A leg without a market or past its end, a price that no market has, terms that no model covers.
 pub fn evaluate(
     proposal: &Proposal,
     market: &MarketView<'_>,
     account: &AccountView,
 ) -> Result<Evaluation, EvaluationError> {
     let structure = &proposal.structure;
-    let legs = structure.legs();
-    if legs.len() != market.legs.len() {
-        return Err(EvaluationError::Mismatch {
-            legs: legs.len(),
-            markets: market.legs.len(),
-        });
-    }
-    if let Some((past, _)) = structure
-        .options()
-        .find(|(c, _)| market.underlying.expiry_moment(c) <= market.at)
-    {
-        return Err(OrderError::PastExpiration {
-            contract: past.clone(),
-        }
-        .into());
-    }
+    check_legs(structure, market)?;
     let (unit, packages) = (structure.unit(), structure.packages());
     let quotes: Vec<_> = market.legs.iter().map(|m| m.quote).collect();
     let quote = package_quote(&unit, &quotes, market.underlying);
@@ -349,20 +411,8 @@ pub fn evaluate(
         (&market.carry, market.spot),
         market.at,
     )?;
-    let spot = market.spot.to_f64();
-    let time = market.at.years_until(horizon.moment);
-    let (low, high) = proposal
-        .range
-        .filter(|(a, b)| a.is_finite() && b.is_finite() && *a >= 0.0 && a < b)
-        .unwrap_or_else(|| {
-            let reach = (3.0 * market.horizon_vol * time.sqrt()).clamp(0.02, 2.0);
-            let strikes = structure.options().map(|(c, _)| c.strike.to_f64());
-            let (a, b) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
-            (
-                (spot * (-reach).exp()).min(a * 0.98),
-                (spot * reach.exp()).max(b * 1.02),
-            )
-        });
+    let years = market.at.years_until(horizon.moment);
+    let (low, high) = drawn_range(proposal.range, structure, market, years);
     let prices = price_grid(low, high, CURVE_POINTS);
     let paid = net.to_f64();
     let curves = Curves {
@@ -370,35 +420,18 @@ pub fn evaluate(
         today: now.values(&prices).into_iter().map(|v| v + paid).collect(),
         prices,
     };
-    let leg_greeks = now.greeks(spot)?;
+    let leg_greeks = now.greeks(market.spot.to_f64())?;
     let greeks = leg_greeks
         .iter()
         .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
-    let rate = market.legs.first().map_or(0.0, |m| m.rate);
-    let drift = rate
-        - market
-            .carry
-            .yield_until(market.at, horizon.moment, rate, spot);
-    let dist = Lognormal::new(spot, drift, market.horizon_vol, time)?;
-    let chance_of_profit = horizon.outline.chance(&dist);
     let money = money_effect(structure, market, account, price);
-    let cash = money.cash;
-    let allowed = match (account.risk_percent, &horizon.shape.least) {
-        (Some(percent), Extent::Limited { profit, .. }) if *profit < Money::ZERO => Some(
-            (percent / 100.0 * account.value.to_f64() / (-profit.to_f64() / packages as f64))
-                .floor()
-                .max(0.0) as i64,
-        ),
-        _ => None,
-    };
-    let worth =
-        unit.legs().iter().zip(&market.legs).map(|(l, m)| {
-            m.theoretical * (l.quantity * market.underlying.units(&l.instrument)) as f64
+    let theoretical = theoretical_of(&unit, market);
+    let delta = leg_greeks
+        .first()
+        .zip(structure.legs().first())
+        .map_or(0.0, |(g, l)| {
+            g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64
         });
-    let theoretical = worth.sum::<f64>() / market.underlying.price_units(&unit) as f64;
-    let delta = leg_greeks.first().zip(legs.first()).map_or(0.0, |(g, l)| {
-        g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64
-    });
     let name = in_place(
         recognise(structure, market.underlying),
         structure,
@@ -417,7 +450,14 @@ pub fn evaluate(
         money: &money,
         account,
     });
-    let sentences = plain::sentences(&name, structure, market, &horizon, cash, proposal.closing);
+    let sentences = plain::sentences(
+        &name,
+        structure,
+        market,
+        &horizon,
+        money.cash,
+        proposal.closing,
+    );
     Ok(Evaluation {
         at: market.at,
         spot: market.spot,
@@ -427,6 +467,8 @@ pub fn evaluate(
         quote,
         price,
         theoretical,
+        chance_of_profit: chance_of_profit(&horizon, market)?,
+        allowed: allowed(account, &horizon, packages),
         horizon,
         curves,
         greeks,
@@ -436,9 +478,7 @@ pub fn evaluate(
             .zip(leg_greeks)
             .map(|(m, greeks)| LegReport { market: *m, greeks })
             .collect(),
-        chance_of_profit,
         money,
-        allowed,
         sentences,
         checks,
     })
