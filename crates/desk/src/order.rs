@@ -482,6 +482,9 @@ impl Order {
     }
 
     /// Refuses to touch an order that has ended.
+    ///
+    /// # Errors
+    /// It is filled, cancelled or ended otherwise.
     pub fn require_open(&self) -> Result<(), OrderError> {
         let state = self.state();
         if state.is_open() {

@@ -200,6 +200,9 @@ impl Position {
     }
 
     /// Value at each price of the underlying.
+    ///
+    /// # Errors
+    /// Terms that the models refuse.
     pub fn values(
         &self,
         scene: &Scene,
@@ -211,6 +214,9 @@ impl Position {
 
     /// Value and Greeks at each price of the underlying; several times the work of
     /// [`Position::values`].
+    ///
+    /// # Errors
+    /// Terms that the models refuse, or a price that is not above zero.
     pub fn points(
         &self,
         scene: &Scene,
@@ -226,6 +232,9 @@ impl Position {
     }
 
     /// [`Position::points`] of many scenes, on all cores: price × date × volatility.
+    ///
+    /// # Errors
+    /// As [`Position::points`].
     pub fn grid(
         &self,
         scenes: &[Scene],
@@ -241,6 +250,9 @@ impl Position {
     /// Chance that the profit reaches `target` within `time` years, before it falls to `stop` if
     /// one is given: the price moves with `vol`, the legs keep their volatilities. Meant for a
     /// `time` up to the first expiration.
+    ///
+    /// # Errors
+    /// Terms that the models refuse, or a time, a volatility or a target out of their range.
     pub fn chance_of_reaching(
         &self,
         vol: f64,

@@ -71,6 +71,9 @@ impl PriceStyle {
     }
 
     /// A price as the market writes it, or as a decimal.
+    ///
+    /// # Errors
+    /// It is neither.
     pub fn read(self, text: &str) -> Result<Price, NumberError> {
         let (sign, size) = text.strip_prefix('-').map_or((1, text), |rest| (-1, rest));
         let (Some(steps), Some((whole, part))) = (self.steps(), size.split_once('-')) else {

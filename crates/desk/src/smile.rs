@@ -34,6 +34,9 @@ const LEAST_WIDTH: f64 = 1e-6;
 
 impl Smile {
     /// Fits the line to quotes of one expiration, `years` ahead; five at least are needed.
+    ///
+    /// # Errors
+    /// Fewer than five quotes, or none that the fit can follow.
     pub fn fit(quotes: &[SmileQuote], forward: f64, years: f64) -> Result<Smile, quant::Error> {
         let points: Vec<SmilePoint> = quotes
             .iter()

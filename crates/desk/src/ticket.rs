@@ -183,6 +183,9 @@ fn told(price: Price) -> String {
 }
 
 /// Checks a limit against the tick and against what the package could ever be worth.
+///
+/// # Errors
+/// It lies off the tick or is absurd; the error names the nearest that is right.
 pub fn check_limit(
     unit: &Holding,
     underlying: &Underlying,
@@ -206,6 +209,9 @@ pub fn check_limit(
 ///
 /// A call is worth no more than its underlying, a put no more than its strike (Merton 1973); twice
 /// that is a wide fence against typing errors.
+///
+/// # Errors
+/// It is absurd; the error names the bounds.
 pub fn check_bounds(
     unit: &Holding,
     underlying: &Underlying,
@@ -235,6 +241,9 @@ pub fn check_bounds(
 }
 
 /// Checks a number of packages: of shares or futures alone there may be more.
+///
+/// # Errors
+/// None, or too many; the error names the most.
 pub fn check_quantity(unit: &Holding, quantity: i64) -> Result<(), OrderError> {
     let most = if unit.options().next().is_some() {
         MOST_PACKAGES

@@ -408,6 +408,9 @@ pub struct Legs {
 
 impl Legs {
     /// Prepares every leg as of `at`; a leg past its expiry is worth its intrinsic value.
+    ///
+    /// # Errors
+    /// Terms that the models refuse.
     pub fn at(
         structure: &Holding,
         underlying: &Underlying,

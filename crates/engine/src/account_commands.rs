@@ -14,6 +14,10 @@ use desk::{
 
 impl Engine {
     /// Sets kind and level of the account, and the day-trade switch.
+    ///
+    /// # Errors
+    /// There is no such level, what is held or the value of the account does not allow them, or the books
+    /// can only be read.
     pub fn set_account_rules(
         &mut self,
         rules: AccountRules,
@@ -76,6 +80,9 @@ impl Engine {
     }
 
     /// Sets or takes away the rule about risk.
+    ///
+    /// # Errors
+    /// A percentage out of range, or the books can only be read.
     pub fn set_risk_rule(&mut self, percent: Option<f64>) -> Result<(), Refusal> {
         let next = State {
             risk_percent: percent,
@@ -91,6 +98,9 @@ impl Engine {
     }
 
     /// Books money paid in.
+    ///
+    /// # Errors
+    /// The books can only be read.
     pub fn deposit(&mut self, amount: Money) -> Result<(), Refusal> {
         let mut next = self.state.clone();
         let entry = Arc::make_mut(&mut next.account)
@@ -100,6 +110,9 @@ impl Engine {
     }
 
     /// Says that a series is not to be exercised at its end, or that it is after all.
+    ///
+    /// # Errors
+    /// The series is not held long, or the books can only be read.
     pub fn decline(&mut self, contract: Contract, declined: bool) -> Result<(), Refusal> {
         let mut next = self.state.clone();
         let held = next.account.held(&Instrument::Option(contract.clone()));
@@ -125,6 +138,9 @@ impl Engine {
     }
 
     /// Keeps a draft, or throws it away.
+    ///
+    /// # Errors
+    /// The books can only be read.
     pub fn keep_draft(&mut self, slot: String, body: Option<String>) -> Result<(), Refusal> {
         let mut next = self.state.clone();
         let drafts = Arc::make_mut(&mut next.drafts);

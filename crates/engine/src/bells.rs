@@ -223,6 +223,9 @@ impl Engine {
     }
 
     /// Sets a bell on a price.
+    ///
+    /// # Errors
+    /// An unknown symbol, a leg that is not listed, or a level on whose side the price stands already.
     pub fn set_bell(&mut self, listens: Listens) -> Result<Bell, Refusal> {
         let Listens::Price {
             symbol,
@@ -281,6 +284,9 @@ impl Engine {
 
     /// Moves a bell that has not rung to another level; it rings once the price comes there from
     /// where it is now.
+    ///
+    /// # Errors
+    /// There is no such bell on a price, it has rung, or the level is not right.
     pub fn move_bell(&mut self, id: u64, level: Price) -> Result<Bell, Refusal> {
         let mut next = self.state.clone();
         let at = next
@@ -325,6 +331,9 @@ impl Engine {
     }
 
     /// Answers bells that ring; without a number all of them.
+    ///
+    /// # Errors
+    /// There is no such bell, or it does not ring.
     pub fn answer_bells(&mut self, id: Option<u64>) -> Result<(), Refusal> {
         self.change_bells(id, |b| {
             b.rings().then(|| Bell {
@@ -335,6 +344,9 @@ impl Engine {
     }
 
     /// Takes away a bell that has not rung.
+    ///
+    /// # Errors
+    /// There is no such bell, or it has rung.
     pub fn remove_bell(&mut self, id: u64) -> Result<(), Refusal> {
         let mut next = self.state.clone();
         let at = next

@@ -110,6 +110,9 @@ pub fn after(
 
 /// One package that closes what a campaign holds and opens the same at another expiration, strikes
 /// moved by so many listed ones; and what it opens, in words. Shares and futures stay.
+///
+/// # Errors
+/// The campaign holds no options, or a contract it would need is not listed there.
 pub fn roll(
     state: &State,
     campaign: u64,

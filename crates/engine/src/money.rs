@@ -103,6 +103,9 @@ fn market_view<'a>(
 }
 
 /// The market in a structure, with the volatility that each leg's mark implies.
+///
+/// # Errors
+/// An unknown symbol, or a leg without a market now.
 pub fn market_of<'a>(
     state: &'a State,
     quoter: &mut Quoter,
@@ -535,6 +538,9 @@ fn asked<'a>(
 }
 
 /// Money effect of so many packages of a request.
+///
+/// # Errors
+/// A leg without a market now.
 pub fn effect_of(
     state: &State,
     quoter: &mut Quoter,
@@ -547,6 +553,9 @@ pub fn effect_of(
 }
 
 /// Buying power that so many packages of a request take.
+///
+/// # Errors
+/// As [`effect_of`].
 pub fn taken_by(
     state: &State,
     quoter: &mut Quoter,
@@ -605,6 +614,9 @@ pub fn total_requirement(state: &State, quoter: &mut Quoter) -> Money {
 }
 
 /// Evaluates a proposal on the state of now.
+///
+/// # Errors
+/// An unknown symbol, a leg without a market, or what [`desk::evaluate`] refuses.
 pub fn evaluate(
     state: &State,
     quoter: &mut Quoter,
@@ -616,6 +628,9 @@ pub fn evaluate(
 }
 
 /// Evaluates a proposal in a market that is known already.
+///
+/// # Errors
+/// What [`desk::evaluate`] refuses.
 pub fn evaluate_in(
     state: &State,
     quoter: &mut Quoter,

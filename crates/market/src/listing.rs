@@ -149,6 +149,9 @@ fn nearest_two<T: Clone>(items: &[T], at: usize, show: impl Fn(&T) -> String) ->
 }
 
 /// Says whether a contract is listed, and what would be if it is not.
+///
+/// # Errors
+/// It is not; the error names the nearest that is.
 pub fn check_listed(world: &World, contract: &Contract, at: Moment) -> Result<(), ListingError> {
     let Some(underlying) = world.owner(contract) else {
         let known: Vec<&str> = world.underlyings(at).map(|u| u.symbol.as_str()).collect();

@@ -197,6 +197,9 @@ impl World {
     }
 
     /// The same world with underlyings from files beside its own.
+    ///
+    /// # Errors
+    /// A symbol or a root that the world has already.
     pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> Result<World, Clash> {
         for (i, r) in recorded.iter().enumerate() {
             let seen = r

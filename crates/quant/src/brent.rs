@@ -29,6 +29,9 @@ pub enum RootError {
 }
 
 /// Finds x in `[lo, hi]` with f(x) = 0; `tolerance` is absolute, on x.
+///
+/// # Errors
+/// No change of sign between the ends, or no convergence.
 pub fn find_root(
     mut f: impl FnMut(f64) -> f64,
     lo: f64,

@@ -134,6 +134,9 @@ const FEW: usize = 12;
 const SPAN: f64 = 2.5;
 
 /// Prices and Greeks of one expiration.
+///
+/// # Errors
+/// Columns of different lengths, or terms that no engine covers.
 pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, ChainError> {
     let count = chain.strikes.len();
     if chain.kinds.len() != count || chain.vols.len() != count {
@@ -201,6 +204,9 @@ pub struct EarlyExercise {
 impl EarlyExercise {
     /// For options of these kinds that end in `time` years with volatilities from `low` to `high`
     /// (those outside are taken at the nearer end).
+    ///
+    /// # Errors
+    /// Terms that no engine covers.
     pub fn new(
         kinds: &[Kind],
         time: f64,

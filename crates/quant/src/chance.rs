@@ -35,6 +35,9 @@ pub struct Outcome {
 
 impl Lognormal {
     /// `spot` now, `drift` and `vol` per year, `time` in years.
+    ///
+    /// # Errors
+    /// A spot, a volatility or a time out of range.
     pub fn new(spot: f64, drift: f64, vol: f64, time: f64) -> Result<Lognormal, Error> {
         let spot = positive("spot", spot)?;
         let deviation = not_negative("volatility", vol)? * not_negative("time", time)?.sqrt();

@@ -49,6 +49,9 @@ struct Reading {
 impl DividendModel {
     /// Checks the terms and the dividends; those at expiry or later have no influence and are left
     /// out.
+    ///
+    /// # Errors
+    /// Terms that the grid does not cover, or a dividend below zero.
     pub fn new(
         terms: &Terms,
         dividends: &[Dividend],
@@ -83,6 +86,9 @@ impl DividendModel {
     }
 
     /// Price per unit at `spot`, above zero.
+    ///
+    /// # Errors
+    /// A spot out of range.
     pub fn price(&self, spot: f64) -> Result<f64, Error> {
         Ok(self
             .extrapolated(&self.terms, price_level("spot", spot)?)
@@ -91,6 +97,9 @@ impl DividendModel {
 
     /// Price and Greeks at `spot`. Theta follows from the pricing equation: expiry and dividends
     /// come nearer together.
+    ///
+    /// # Errors
+    /// A spot out of range.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
         let spot = price_level("spot", spot)?;
         let t = &self.terms;

@@ -83,6 +83,9 @@ impl std::fmt::Display for Bound {
 }
 
 /// The volatility at which the option in `terms` (its own `vol` is ignored) costs `price`.
+///
+/// # Errors
+/// A price outside of its bounds or too far from the money, no time left, or terms out of range.
 pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedError> {
     let contract = Contract {
         terms: *terms,
@@ -544,6 +547,9 @@ fn enclosed(
 }
 
 /// The volatility at which an option with cash dividends costs `price`.
+///
+/// # Errors
+/// As [`implied_vol`].
 pub fn implied_vol_with_dividends(
     terms: &Terms,
     dividends: &[Dividend],

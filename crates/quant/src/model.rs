@@ -259,6 +259,9 @@ fn lanes(t: &Terms) -> Vec<Put> {
 
 impl Model {
     /// Checks the terms and prepares the engine that covers them.
+    ///
+    /// # Errors
+    /// Terms out of range, or rates at which exercise has two boundaries.
     pub fn new(terms: &Terms, accuracy: Accuracy) -> Result<Model, Error> {
         let engine = Engine::of(terms)?;
         let boundaries = (engine == Engine::Boundary)
@@ -350,12 +353,18 @@ impl Model {
 
     /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield
     /// fixed.
+    ///
+    /// # Errors
+    /// A spot out of range.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
         self.valued(spot, Underlying::Spot)
     }
 
     /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate.
     /// Delta is with respect to the future and rho holds it fixed: only the discounting moves.
+    ///
+    /// # Errors
+    /// A yield that is not the rate, or a price out of range.
     pub fn value_on_future(&self, future: f64) -> Result<Valuation, Error> {
         if self.terms.carry_yield != self.terms.rate {
             return Err(Error::NotAFuture {

@@ -46,6 +46,9 @@ impl Aim {
 /// Chance of reaching `target` within `time` years, before falling to `stop` if one is given.
 /// `drift` and `vol` of the price are per year; `gain(t, prices)` gives the profit `t` years from
 /// now at each of the prices, continuous in both.
+///
+/// # Errors
+/// A spot, a volatility, a time or a target out of range.
 pub fn chance_of_reaching(
     spot: f64,
     drift: f64,

@@ -43,6 +43,9 @@ const SLOPE: f64 = 1e-3;
 impl<W: Fn(f64, f64) -> f64> Smile<W> {
     /// `spot` now, `drift` of the price a year, and the surface: total variance at log-moneyness k,
     /// t years ahead.
+    ///
+    /// # Errors
+    /// A spot or a drift out of range.
     pub fn new(spot: f64, drift: f64, total_variance: W) -> Result<Smile<W>, Error> {
         if !drift.is_finite() {
             return Err(Error::NotFinite("drift"));
@@ -129,6 +132,9 @@ impl<W: Fn(f64, f64) -> f64> Smile<W> {
     }
 
     /// The price below which it finishes with chance `share`: an edge of the cone.
+    ///
+    /// # Errors
+    /// A share outside of 0 to 1, or a surface with arbitrage.
     pub fn quantile(&self, share: f64, time: f64) -> Result<f64, Error> {
         crate::terms::within("share", share, 1e-12, 1.0 - 1e-12)?;
         let forward = self.forward(time);
@@ -153,6 +159,9 @@ impl<W: Fn(f64, f64) -> f64> Smile<W> {
     }
 
     /// Local volatility a year at `price`, `time` years ahead.
+    ///
+    /// # Errors
+    /// The surface has arbitrage there.
     pub fn local_vol(&self, price: f64, time: f64) -> Result<f64, Error> {
         self.local_variance((price / self.spot).ln(), time)
             .map(f64::sqrt)
@@ -181,6 +190,9 @@ impl<W: Fn(f64, f64) -> f64> Smile<W> {
 
     /// Chances of touching `low` and `high` within `time` years, as [`crate::touch`] gives them for
     /// a flat volatility.
+    ///
+    /// # Errors
+    /// Prices out of order, or a surface with arbitrage where the price is likely to go.
     pub fn touch(&self, low: f64, high: f64, time: f64) -> Result<Touch, Error> {
         let (low, high) = (price_level("low", low)?, price_level("high", high)?);
         let time = crate::terms::positive("time", time)?;
@@ -275,6 +287,9 @@ impl<W: Fn(f64, f64) -> f64> Smile<W> {
     /// Chance of reaching `target` within `time` years, before falling to `stop` if one is given;
     /// `gain(t, prices)` gives the profit `t` years from now at each of the prices. As
     /// [`crate::chance_of_reaching`], under the local volatility.
+    ///
+    /// # Errors
+    /// As [`Smile::touch`].
     pub fn reaching(
         &self,
         time: f64,

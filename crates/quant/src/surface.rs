@@ -19,6 +19,9 @@ pub struct Ssvi {
 
 impl Ssvi {
     /// Accepts only parameters that satisfy the sufficient no-arbitrage conditions.
+    ///
+    /// # Errors
+    /// Parameters that do not.
     pub fn new(rho: f64, eta: f64, gamma: f64) -> Result<Ssvi, Error> {
         for (name, value) in [("rho", rho), ("eta", eta), ("gamma", gamma)] {
             if !value.is_finite() {
@@ -103,6 +106,9 @@ pub fn butterfly_density_factor(w: impl Fn(f64) -> f64, k: f64, h: f64) -> f64 {
 /// Total variance between two expirations at one log-moneyness, linear in time; `near` and `far`
 /// are (years, total variance). Refuses a far variance below the near one: that would be calendar
 /// arbitrage.
+///
+/// # Errors
+/// A time outside of the two, or a total variance below zero.
 pub fn total_variance_between(near: (f64, f64), far: (f64, f64), time: f64) -> Result<f64, Error> {
     if !(near.0..=far.0).contains(&time) {
         return Err(Error::OutOfRange {
@@ -129,6 +135,9 @@ pub fn total_variance_between(near: (f64, f64), far: (f64, f64), time: f64) -> R
 /// Variance that an event between two expirations adds, if every other year carries the same: the
 /// far total variance less what the near one grows to. `near` and `far` are (years, at-the-money
 /// total variance); below zero when the event is priced at less than nothing.
+///
+/// # Errors
+/// Expirations out of order.
 pub fn event_variance(near: (f64, f64), far: (f64, f64)) -> Result<f64, Error> {
     if near.0 <= 0.0 || far.0 <= near.0 {
         return Err(Error::OutOfRange {

@@ -49,6 +49,9 @@ pub struct Fit {
 
 impl Svi {
     /// A slice in the domain above; wings steeper than Lee's bound are refused.
+    ///
+    /// # Errors
+    /// Parameters outside of it.
     pub fn new(a: f64, b: f64, rho: f64, m: f64, s: f64) -> Result<Svi, Error> {
         for (name, value) in [("a", a), ("b", b), ("rho", rho), ("m", m), ("s", s)] {
             if !value.is_finite() {
@@ -115,6 +118,9 @@ impl Svi {
     }
 
     /// Fits a slice to at least five points that count.
+    ///
+    /// # Errors
+    /// Fewer than five points, or points that no slice follows.
     pub fn fit(points: &[SmilePoint]) -> Result<Fit, Error> {
         for p in points {
             if !(p.k.is_finite() && p.total_variance.is_finite() && p.weight.is_finite()) {

@@ -177,6 +177,9 @@ pub(crate) fn not_negative(name: &'static str, value: f64) -> Result<f64, Error>
 
 impl Terms {
     /// Refuses anything the formulas are not defined for.
+    ///
+    /// # Errors
+    /// The first input that is not a number or out of range, by name.
     pub fn check(&self) -> Result<(), Error> {
         price_level("strike", self.strike)?;
         within("time", not_negative("time", self.time)?, 0.0, 200.0)?;

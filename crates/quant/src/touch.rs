@@ -36,6 +36,9 @@ const SWITCH: f64 = 0.12;
 
 /// Chances of touching `low` and `high` within `time` years; `drift` of the price per year (r − q
 /// for the market's own measure). `low` must not be above `high`.
+///
+/// # Errors
+/// Prices out of order, or an input out of range.
 pub fn touch(
     spot: f64,
     low: f64,

@@ -58,6 +58,9 @@ impl AppState {
     }
 
     /// Reads the snapshot of now on a blocking thread.
+    ///
+    /// # Errors
+    /// The program is stopping.
     pub async fn read<T: Send + 'static>(
         &self,
         f: impl FnOnce(&State, &mut Quoter) -> T + Send + 'static,
@@ -70,6 +73,9 @@ impl AppState {
     }
 
     /// Runs a command on the desk task.
+    ///
+    /// # Errors
+    /// The command was refused, or the program is stopping.
     pub async fn command<T: Send + 'static>(
         &self,
         f: impl FnOnce(&mut Engine) -> Result<T, Refusal> + Send + 'static,

@@ -309,6 +309,9 @@ fn sessions_after(day: Date, count: usize) -> Date {
 }
 
 /// Opens the account and trades it up to the present moment of the demo.
+///
+/// # Errors
+/// An order of the script is refused: the market is not the one it was written for.
 pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
     use Kind::{Call, Put};
     desk.deposit(Money::whole(61_500))?;

@@ -219,6 +219,9 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Fa
 }
 
 /// Serves until `shutdown` completes.
+///
+/// # Errors
+/// The listener fails.
 pub async fn run(
     listener: TcpListener,
     desk: Desk,

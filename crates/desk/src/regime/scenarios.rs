@@ -94,6 +94,9 @@ impl Swept {
 }
 
 /// The portfolio regime.
+///
+/// # Errors
+/// A case or parameters outside of what the regime defines.
 pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<Swept, RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Future) {
@@ -197,6 +200,9 @@ pub struct Scanned {
 }
 
 /// Requirement of the scan regime.
+///
+/// # Errors
+/// A case or parameters outside of what the regime defines.
 pub fn scan(case: &RegimeCase, p: &Scan) -> Result<Scanned, RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Stock) {

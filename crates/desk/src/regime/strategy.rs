@@ -47,6 +47,9 @@ const MOST_CONTRACTS: i64 = 100_000;
 const MOST_NODES: u64 = 20_000;
 
 /// The least requirement and the groups that have it; each contract and share is in one of them.
+///
+/// # Errors
+/// A case outside of what the regime defines, or one too large to be proved the least.
 pub fn strategy(case: &RegimeCase, rules: &Strategy) -> Result<(f64, Vec<Group>), RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Future) {

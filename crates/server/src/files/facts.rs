@@ -42,6 +42,9 @@ fn one_of<T: Copy>(name: &str, text: &str, known: &[(&str, T)]) -> Result<T, Str
 
 impl Facts {
     /// Sets one; only known names are taken.
+    ///
+    /// # Errors
+    /// An unknown name, or a value that is not right for it.
     pub fn set(&mut self, name: &str, value: &str) -> Result<(), String> {
         if !FACTS.iter().any(|(known, _)| *known == name) {
             return Err(format!(
@@ -62,6 +65,9 @@ impl Facts {
     }
 
     /// The underlying and its dividend yield.
+    ///
+    /// # Errors
+    /// A fact that is needed and missing, or facts that do not go together.
     pub fn underlying(&self, symbol: &str) -> Result<(Underlying, f64), String> {
         let kind = one_of(
             "kind",

@@ -23,6 +23,9 @@ pub fn legs_csv(legs: impl Iterator<Item = (String, i64, Option<String>)>) -> St
 }
 
 /// Reads legs; all bad lines are told together, and nothing is taken of a table that has one.
+///
+/// # Errors
+/// The lines that are wrong, with what would be right.
 pub fn read_legs_csv(text: &str) -> Result<Vec<(Instrument, i64, Option<String>)>, String> {
     let table = Table::open(text.as_bytes(), &["contract", "quantity"])?;
     let mut legs = Vec::new();

@@ -44,6 +44,9 @@ const CHAIN: [&str; 5] = ["contract", "at", "spot", "bid", "ask"];
 
 /// Reads chains as `export chain` writes them. `symbol` renames what is read; without it the column
 /// `underlying` or the contract's root names it.
+///
+/// # Errors
+/// The header lacks a column, or the file cannot be read.
 pub fn read_chains(input: impl Read, symbol: Option<&str>) -> Result<Chains, String> {
     let mut out = Chains::default();
     let (sights, good) = (&mut out.sights, &mut out.good);
@@ -155,6 +158,9 @@ fn agrees(row: &Row<'_>, name: &str, contracts: &str) -> Result<(), String> {
 }
 
 /// A symbol that an option symbol can hold.
+///
+/// # Errors
+/// It is empty, too long or has other characters.
 pub fn check_symbol(symbol: &str) -> Result<(), String> {
     let good = (1..=6).contains(&symbol.len())
         && symbol
@@ -183,6 +189,9 @@ pub struct Sessions {
 }
 
 /// Reads bars as `export bars` writes them. `symbol` renames what is read.
+///
+/// # Errors
+/// The header lacks a column, or the file cannot be read.
 pub fn read_bars(input: impl Read, symbol: Option<&str>) -> Result<Sessions, String> {
     let mut out = Sessions::default();
     let (bars, good) = (&mut out.bars, &mut out.good);
@@ -267,6 +276,9 @@ fn words<const N: usize>(row: [&str; N]) -> Vec<String> {
 
 /// Adds sights to a symbol's folder; of a contract seen at the same moment before, the new row
 /// stands. Gives the number of day files written.
+///
+/// # Errors
+/// The folder cannot be read or written.
 pub fn keep_sights(
     folder: &Path,
     symbol: &str,
@@ -332,6 +344,9 @@ pub fn keep_sights(
 }
 
 /// Adds bars to a symbol's folder; of a session known before, the new row stands.
+///
+/// # Errors
+/// The folder cannot be read or written.
 pub fn keep_bars(folder: &Path, symbol: &str, bars: &BTreeMap<Date, Bar>) -> Result<(), String> {
     let own = folder.join(symbol);
     std::fs::create_dir_all(&own).map_err(path_error(&own))?;
@@ -363,6 +378,9 @@ pub fn keep_bars(folder: &Path, symbol: &str, bars: &BTreeMap<Date, Bar>) -> Res
 }
 
 /// Adds to what a symbol's `instrument.csv` says, after proving that it can be used.
+///
+/// # Errors
+/// The facts do not make an underlying, or the folder cannot be written.
 pub fn keep_facts(folder: &Path, symbol: &str, given: &[(String, String)]) -> Result<(), String> {
     let own = folder.join(symbol);
     let path = own.join("instrument.csv");
@@ -408,6 +426,9 @@ fn refuse(path: &Path, bad: &[BadRow]) -> Result<(), String> {
 }
 
 /// Everything in a folder, by symbol.
+///
+/// # Errors
+/// A file of it cannot be read; which, and why.
 pub fn read_folder(folder: &Path) -> Result<Vec<Recorded>, String> {
     let mut out = Vec::new();
     let entries = |path: &Path| -> Result<Vec<std::path::PathBuf>, String> {
