@@ -212,11 +212,18 @@ export function Bells() {
     },
   });
   const trouble = answer.error ?? answerAll.error ?? remove.error;
+  // What is read aloud begins with what is seen on the button.
+  const spoken =
+    ringing.length > 0
+      ? `bells ${ringing.length} ringing, ${set.length} set`
+      : set.length > 0
+        ? `bells ${set.length} set`
+        : 'bells, none set';
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
         <Button
-          aria-label={`Bells: ${ringing.length} ringing, ${set.length} set`}
+          aria-label={spoken}
           data-testid="bells"
           className={ringing.length > 0 ? '!border-brass text-brass' : ''}
         >
