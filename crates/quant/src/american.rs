@@ -4,7 +4,8 @@
 //! yield, σ volatility, B(τ) the boundary of `boundary` and d±(τ,z) = [ln z + (r−q)τ]/(σ√τ) ± σ√τ/2
 //! the put is V(x) = p(T,x) + ∫₀ᵀ [r e^{−r(T−u)} Φ(−d₋(T−u, x/B(u))) − q x e^{−q(T−u)} Φ(−d₊(T−u,
 //! x/B(u)))] du (I. J. Kim, *Review of Financial Studies* 3 (1990) 547–572); delta and gamma are
-//! the integral's derivatives.
+//! the integral's derivatives. Near the boundary the integrand has a narrow peak at u = T, which the
+//! second derivative feels most: there delta and gamma have points of their own (`Near`).
 //!
 //! Many options go side by side, one in each lane of the vector registers; a lane's result does not
 //! depend on its neighbours. Calls come by the symmetry C(S,K,r,q) = P(K,S,q,r) (McDonald &
@@ -13,7 +14,7 @@
 use crate::boundary::{Boundaries, Strip};
 use crate::lanes::{self, Kernel, exp, ln, max};
 use crate::normal::{cdf_with, pdf_lane};
-use crate::scheme::{Lanes, Pair, Scheme, WIDTH, halves, twice};
+use crate::scheme::{Lanes, Pair, WIDTH, halves, twice};
 
 /// Price of a put with strike 1 and its derivatives by x.
 #[derive(Debug, Clone, Copy, Default)]
@@ -32,18 +33,60 @@ impl Boundaries {
         })
     }
 
+    /// Delta and gamma of one lane's put at `x`, already valued, where that is so near to the
+    /// boundary that the common points of the integral miss its peak.
+    pub(crate) fn refine(&self, lane: usize, x: f64, value: &mut PutValue) {
+        let mut weights = [0.0; WIDTH];
+        weights[lane] = 1.0;
+        self.refined(lane, &weights, self.deviation[lane], x, value);
+    }
+
+    /// As [`Boundaries::between`], with [`Boundaries::refine`].
+    pub(crate) fn refined_between(
+        &self,
+        weights: &[Lanes; WIDTH],
+        deviation: &Lanes,
+        x: &Lanes,
+    ) -> [PutValue; WIDTH] {
+        let mut values = self.between(weights, deviation, x);
+        for (l, value) in values.iter_mut().enumerate() {
+            let own = weights.map(|lanes| lanes[l]);
+            self.refined(0, &own, deviation[l], x[l], value);
+        }
+        values
+    }
+
+    fn refined(&self, lane: usize, weights: &Lanes, deviation: f64, x: f64, value: &mut PutValue) {
+        let log: f64 = weights
+            .iter()
+            .zip(&self.now)
+            .map(|(weight, now)| weight * libm::log(*now))
+            .sum();
+        let distance = (libm::log(x) - log) / deviation;
+        if distance > 0.0 && distance < self.scheme.near_below {
+            let near = lanes::run(Near {
+                boundaries: self,
+                lane,
+                weights,
+                deviation,
+                now: libm::exp(log),
+                distance,
+                x,
+            });
+            (value.delta, value.gamma) = (near.delta, near.gamma);
+        }
+    }
+
     /// Values at volatilities between those of the lanes, which differ in nothing else; see
     /// [`Between`].
     pub(crate) fn between(
         &self,
-        scheme: &Scheme,
         weights: &[Lanes; WIDTH],
         deviation: &Lanes,
         x: &Lanes,
     ) -> [PutValue; WIDTH] {
         lanes::run(Between {
             boundaries: self,
-            scheme,
             weights,
             deviation,
             x,
@@ -197,7 +240,6 @@ impl Sum {
 /// between them ln B is interpolated. Lane l takes `weights[m][l]` of the boundary at volatility m.
 struct Between<'a> {
     boundaries: &'a Boundaries,
-    scheme: &'a Scheme,
     weights: &'a [Lanes; WIDTH],
     deviation: &'a Lanes,
     x: &'a Lanes,
@@ -210,7 +252,7 @@ impl Kernel for Between<'_> {
     fn call(self) -> [PutValue; WIDTH] {
         let (b, weights, deviation) = (self.boundaries, *self.weights, twice(self.deviation));
         let mut sum = Sum::of_european(self.x, &b.drift, self.deviation, &b.discount, &b.carry);
-        for (strip, p) in b.strips.iter().zip(&self.scheme.value) {
+        for (strip, p) in b.strips.iter().zip(&b.scheme.value) {
             // Interest and dividend are the same in every lane.
             let mut s = *strip;
             let (mut one, mut other) = ([0.0; WIDTH], [0.0; WIDTH]);
@@ -238,6 +280,86 @@ impl Kernel for Between<'_> {
             *now = exp(*now);
         }
         sum.values(&now)
+    }
+}
+
+/// One put at x near its boundary: `distance` is ln(x/`now`) over the deviation.
+///
+/// Down to the first of [`NODES`] the finer points of the integral serve. Below, gamma is the
+/// polynomial through what they give at those distances and what it is at the boundary itself,
+/// where V = 1 − x does not change with time and the pricing equation leaves ½σ²B²V″ = r − qB.
+struct Near<'a> {
+    boundaries: &'a Boundaries,
+    /// The lane whose terms it shares.
+    lane: usize,
+    /// What it takes of each lane's boundary.
+    weights: &'a Lanes,
+    deviation: f64,
+    now: f64,
+    distance: f64,
+    x: f64,
+}
+
+/// Distances from the boundary, in deviations, through which gamma is interpolated: Chebyshev
+/// points between 0.03 and 0.24.
+const NODES: [f64; WIDTH - 1] = [
+    0.032_633, 0.052_906, 0.089_437, 0.135, 0.180_563, 0.217_094, 0.237_367,
+];
+
+impl Kernel for Near<'_> {
+    type Output = PutValue;
+
+    #[inline(always)]
+    fn call(self) -> PutValue {
+        let (b, lane, deviation) = (self.boundaries, self.lane, self.deviation);
+        let mut x = [self.x; WIDTH];
+        for (x, node) in x.iter_mut().zip(NODES) {
+            *x = self.now * exp(node * deviation);
+        }
+        let all = |lanes: &Lanes| [lanes[lane]; WIDTH];
+        let mut sum = Sum::of_european(
+            &x,
+            &all(&b.drift),
+            &[deviation; WIDTH],
+            &all(&b.discount),
+            &all(&b.carry),
+        );
+        for (strip, p) in b.near().iter().zip(&b.scheme.near) {
+            let half = |of: &Pair, l: usize| of[l / WIDTH * WIDTH + lane];
+            let taken = |from: usize| -> f64 {
+                (0..WIDTH)
+                    .map(|m| self.weights[m] * strip.shift[from + m])
+                    .sum()
+            };
+            let shift = [taken(0), taken(WIDTH)];
+            let s = Strip {
+                shift: std::array::from_fn(|l| shift[l / WIDTH]),
+                inverse: std::array::from_fn(|l| p.inverse[l] / deviation),
+                half: std::array::from_fn(|l| 0.5 * deviation * p.root_left[l]),
+                interest: std::array::from_fn(|l| half(&strip.interest, l)),
+                dividend: std::array::from_fn(|l| half(&strip.dividend, l)),
+            };
+            sum.add(&s, b.pays);
+        }
+        let values = sum.values(&[self.now; WIDTH]);
+        let own = values[WIDTH - 1];
+        if self.distance >= NODES[0] {
+            return own;
+        }
+        let gain = b.curve.rate[lane] - b.curve.carry_yield[lane] * self.now;
+        let variance = deviation * deviation / b.curve.time[lane];
+        let edge = 2.0 * gain / (variance * self.now * self.now);
+        let at = |i: usize| if i == 0 { 0.0 } else { NODES[i - 1] };
+        let gamma = (0..WIDTH)
+            .map(|i| {
+                let taken: f64 = (0..WIDTH)
+                    .filter(|j| *j != i)
+                    .map(|j| (self.distance - at(j)) / (at(i) - at(j)))
+                    .product();
+                taken * if i == 0 { edge } else { values[i - 1].gamma }
+            })
+            .sum();
+        PutValue { gamma, ..own }
     }
 }
 

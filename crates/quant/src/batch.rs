@@ -98,11 +98,12 @@ pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valua
         .zip(&bumps)
         .flat_map(|(i, bumps)| {
             let c = &contracts[*i];
-            bumps.puts.map(|put| Lane {
+            let mut lanes = bumps.puts.map(|put| Lane {
                 put,
-                x: Bumps::moneyness(&c.terms, c.spot),
-                strained: strained(&c.terms),
-            })
+                ..Lane::of(&c.terms, c.spot)
+            });
+            lanes[0].refined = true;
+            lanes
         })
         .collect();
     let values = values(&lanes, accuracy);
@@ -144,6 +145,8 @@ pub(crate) struct Lane {
     pub x: f64,
     /// Which scheme solves it.
     pub strained: bool,
+    /// Whether delta and gamma are wanted near the boundary.
+    pub refined: bool,
 }
 
 impl Lane {
@@ -153,6 +156,7 @@ impl Lane {
             put: Bumps::put(t),
             x: Bumps::moneyness(t, spot),
             strained: strained(t),
+            refined: false,
         }
     }
 }
@@ -172,9 +176,12 @@ pub(crate) fn values(lanes: &[Lane], accuracy: Accuracy) -> Vec<PutValue> {
             for (x, i) in x.iter_mut().zip(block) {
                 *x = lanes[*i].x;
             }
-            let values = Boundaries::solve(&puts, accuracy.scheme(strained)).values(&x);
-            for (i, value) in block.iter().zip(values) {
+            let boundaries = Boundaries::solve(&puts, accuracy.scheme(strained));
+            for ((l, i), value) in block.iter().enumerate().zip(boundaries.values(&x)) {
                 out[*i] = value;
+                if lanes[*i].refined {
+                    boundaries.refine(l, lanes[*i].x, &mut out[*i]);
+                }
             }
         }
     }

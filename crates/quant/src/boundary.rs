@@ -24,9 +24,11 @@
 //! case elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges slowly;
 //! below one minute the caller uses the European price or intrinsic value.
 
+use std::sync::OnceLock;
+
 use crate::lanes::{self, Kernel, exp, ln, max, min};
 use crate::normal::{cdf_with, pdf_lane};
-use crate::scheme::{Lanes, Pair, Scheme, WIDTH, halves, twice};
+use crate::scheme::{Lanes, Pair, Point, Scheme, WIDTH, halves, twice};
 
 /// One option to solve: a put with strike 1. Requires `time`, `vol`, `rate` above zero.
 #[derive(Debug, Clone, Copy)]
@@ -53,6 +55,21 @@ pub(crate) struct Boundaries {
     pub strips: Vec<Strip>,
     /// Whether any lane has a yield.
     pub pays: bool,
+    pub scheme: &'static Scheme,
+    pub curve: Curve,
+    near: OnceLock<Vec<Strip>>,
+}
+
+/// The boundary as it was solved: all that points of the value integral are made of.
+#[derive(Debug, Clone)]
+pub(crate) struct Curve {
+    pub time: Lanes,
+    pub rate: Lanes,
+    pub carry_yield: Lanes,
+    /// ln X.
+    log_top: Lanes,
+    /// ln²(B/X) at each collocation point.
+    heights: Vec<Lanes>,
 }
 
 /// Two points of the value integral, everything that does not depend on the spot.
@@ -72,15 +89,43 @@ pub(crate) struct Strip {
 
 impl Boundaries {
     /// Solves all of them at once; the lanes that are left over repeat the last.
-    pub(crate) fn solve(puts: &[Put], scheme: &Scheme) -> Boundaries {
+    pub(crate) fn solve(puts: &[Put], scheme: &'static Scheme) -> Boundaries {
         assert!((1..=WIDTH).contains(&puts.len()), "one to {WIDTH} puts");
         lanes::run(Solve { puts, scheme })
+    }
+
+    /// Points of the value integral for spots near the boundary, made when first asked for.
+    pub(crate) fn near(&self) -> &[Strip] {
+        self.near.get_or_init(|| {
+            lanes::run(Cut {
+                boundaries: self,
+                points: &self.scheme.near,
+                weights: &self.scheme.near_weights,
+            })
+        })
     }
 }
 
 struct Solve<'a> {
     puts: &'a [Put],
-    scheme: &'a Scheme,
+    scheme: &'static Scheme,
+}
+
+struct Cut<'a> {
+    boundaries: &'a Boundaries,
+    points: &'a [Point],
+    weights: &'a [[f64; 2]],
+}
+
+impl Kernel for Cut<'_> {
+    type Output = Vec<Strip>;
+
+    #[inline(always)]
+    fn call(self) -> Vec<Strip> {
+        let b = self.boundaries;
+        b.curve
+            .strips(&b.drift, &b.deviation, self.points, self.weights)
+    }
 }
 
 impl Kernel for Solve<'_> {
@@ -332,28 +377,62 @@ impl Equation {
 
     /// What the value integral needs of the boundary.
     #[inline(always)]
-    fn finish(&self, scheme: &Scheme) -> Boundaries {
-        const ZERO: Pair = [0.0; 2 * WIDTH];
-        let nodes = scheme.roots.len();
+    fn finish(self, scheme: &'static Scheme) -> Boundaries {
         let (mut discount, mut carry) = ([0.0; WIDTH], [0.0; WIDTH]);
         for l in 0..WIDTH {
             discount[l] = exp(-self.rate[l] * self.time[l]);
             carry[l] = exp(-self.carry_yield[l] * self.time[l]);
         }
+        let curve = Curve {
+            time: self.time,
+            rate: self.rate,
+            carry_yield: self.carry_yield,
+            log_top: self.log_top,
+            heights: self.heights,
+        };
+        let strips = curve.strips(
+            &self.drift,
+            &self.deviation,
+            &scheme.value,
+            &scheme.value_weights,
+        );
+        Boundaries {
+            now: self.nodes[0].value,
+            drift: self.drift,
+            deviation: self.deviation,
+            discount,
+            carry,
+            strips,
+            pays: self.pays,
+            scheme,
+            curve,
+            near: OnceLock::new(),
+        }
+    }
+}
+
+impl Curve {
+    /// Points of the value integral, by twos. `drift` is (r−q)T, `deviation` σ√T.
+    #[inline(always)]
+    fn strips(
+        &self,
+        drift: &Lanes,
+        deviation: &Lanes,
+        points: &[Point],
+        weights: &[[f64; 2]],
+    ) -> Vec<Strip> {
+        const ZERO: Pair = [0.0; 2 * WIDTH];
+        let nodes = self.heights.len();
         let (time, rate, carry_yield) = (
             twice(&self.time),
             twice(&self.rate),
             twice(&self.carry_yield),
         );
-        let (drift, deviation, inverse, log_top) = (
-            twice(&self.drift),
-            twice(&self.deviation),
-            twice(&self.inverse),
-            twice(&self.log_top),
-        );
-        let mut strips = Vec::with_capacity(scheme.value.len());
-        for (j, p) in scheme.value.iter().enumerate() {
-            let height = read(&scheme.value_weights[j * nodes..][..nodes], &self.heights);
+        let (drift, deviation, log_top) = (twice(drift), twice(deviation), twice(&self.log_top));
+        let inverse: Pair = std::array::from_fn(|l| 1.0 / deviation[l]);
+        let mut strips = Vec::with_capacity(points.len());
+        for (j, p) in points.iter().enumerate() {
+            let height = read(&weights[j * nodes..][..nodes], &self.heights);
             let mut s = Strip {
                 shift: ZERO,
                 inverse: ZERO,
@@ -374,15 +453,7 @@ impl Equation {
             }
             strips.push(s);
         }
-        Boundaries {
-            now: self.nodes[0].value,
-            drift: self.drift,
-            deviation: self.deviation,
-            discount,
-            carry,
-            strips,
-            pays: self.pays,
-        }
+        strips
     }
 }
 
@@ -522,12 +593,13 @@ fn guess(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::model::Accuracy;
 
     /// Boundary of a put K=100, r=.05, q=.02, σ=.30 by days: computed with an independent
     /// general-purpose library and a second method, good to 1e-3.
     #[test]
     fn boundary_matches_an_independent_computation() {
-        let scheme = Scheme::new(32, 40, 40, 1e-14, 56);
+        let scheme = Accuracy::Reference.scheme(false);
         let table = [
             (1.0, 95.7918),
             (7.0, 90.6513),
@@ -543,7 +615,7 @@ mod tests {
             vol: 0.30,
             pull: 0.1,
         });
-        let solved = Boundaries::solve(&puts, &scheme);
+        let solved = Boundaries::solve(&puts, scheme);
         for (lane, (days, want)) in table.into_iter().enumerate() {
             let got = 100.0 * solved.now[lane];
             assert!((got - want).abs() < 1e-3, "{days} days: {got} {want}");

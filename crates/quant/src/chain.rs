@@ -251,10 +251,6 @@ impl EarlyExercise {
             let Some(boundaries) = boundaries else {
                 continue;
             };
-            let scheme = Accuracy::Interactive.scheme(strained(&Terms {
-                kind,
-                ..self.shared
-            }));
             let places: Vec<usize> = (0..options.len())
                 .filter(|i| options[*i].0 == kind)
                 .collect();
@@ -270,8 +266,7 @@ impl EarlyExercise {
                 let lane = |l: usize| &block[l.min(block.len() - 1)].0;
                 let vols: Lanes = std::array::from_fn(|l| lane(l).vol);
                 let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(lane(l), spot));
-                let values = boundaries.between(
-                    scheme,
+                let values = boundaries.refined_between(
                     &self.nodes.weights(&vols),
                     &vols.map(|v| v * self.shared.time.sqrt()),
                     &x,
@@ -327,12 +322,12 @@ fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
         let x: Lanes = std::array::from_fn(|l| Bumps::moneyness(&lane(l).terms, chain.spot));
         let valued = |boundaries: &Boundaries, bump: usize| -> [PutValue; WIDTH] {
             let vols: Lanes = std::array::from_fn(|l| bumps[l].puts[bump].vol);
-            boundaries.between(
-                scheme,
-                &nodes.weights(&vols),
-                &vols.map(|v| v * root_time),
-                &x,
-            )
+            let (weights, deviation) = (nodes.weights(&vols), vols.map(|v| v * root_time));
+            if bump == 0 {
+                boundaries.refined_between(&weights, &deviation, &x)
+            } else {
+                boundaries.between(&weights, &deviation, &x)
+            }
         };
         let five = [
             valued(&now, 0),

@@ -19,11 +19,12 @@ pub enum Accuracy {
     Reference,
 }
 
-static INTERACTIVE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 6, 3, 0.0, 20));
+static INTERACTIVE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 6, 3, 0.0, 20, 1.0));
 /// Where the carry is strong against the volatility, system B serves the far nodes and more is
 /// needed.
-static INTERACTIVE_STRAINED: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(8, 10, 4, 0.0, 24));
-static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 40, 40, 1e-14, 56));
+static INTERACTIVE_STRAINED: LazyLock<Scheme> =
+    LazyLock::new(|| Scheme::new(8, 10, 4, 0.0, 24, 1.0));
+static REFERENCE: LazyLock<Scheme> = LazyLock::new(|| Scheme::new(32, 40, 40, 1e-14, 56, 0.4));
 /// One minute, the shortest time worth a model.
 const SHORTEST: f64 = 1.0 / 525_600.0;
 
@@ -386,7 +387,9 @@ impl Model {
             });
         };
         let bumps = Bumps::of(t, on);
-        let lanes = b.values(&[Bumps::moneyness(t, spot); WIDTH]);
+        let x = Bumps::moneyness(t, spot);
+        let mut lanes = b.values(&[x; WIDTH]);
+        b.refine(0, x, &mut lanes[0]);
         let rates = if on == Underlying::Future { 5 } else { 3 };
         Ok(bumps.valuation(
             t,

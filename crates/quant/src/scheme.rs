@@ -4,7 +4,7 @@
 //! Collocation at Chebyshev points in √τ; Gauss–Legendre in the angle θ with τ − u = τ sin²θ. The
 //! points are fixed fractions of each τ, so reading the interpolant at them is one fixed matrix.
 
-use std::f64::consts::FRAC_PI_4;
+use std::f64::consts::FRAC_PI_2;
 
 use crate::quadrature::gauss_legendre;
 
@@ -65,7 +65,19 @@ pub(crate) struct Scheme {
     pub value: Vec<Point>,
     /// What the interpolant takes there.
     pub value_weights: Vec<[f64; 2]>,
+    /// Spots nearer to the boundary than so many σ√T need finer points for delta and gamma.
+    pub near_below: f64,
+    /// Points of the value integral that crowd where τ − u is small.
+    pub near: Vec<Point>,
+    /// What the interpolant takes there.
+    pub near_weights: Vec<[f64; 2]>,
 }
+
+/// Ends of the panels of the angle θ that serve spots near the boundary, each three times the last:
+/// the integrand's peak, at θ about as large as the distance in σ√T, lies well inside one of them.
+const PANELS: [f64; 7] = [0.0, 0.01, 0.03, 0.09, 0.27, 0.81, FRAC_PI_2];
+/// Quadrature points of each panel.
+const PANEL_POINTS: usize = 12;
 
 impl Scheme {
     /// `nodes` collocation points besides the one at expiry; the numbers of quadrature points are
@@ -76,6 +88,7 @@ impl Scheme {
         sweeps: usize,
         tolerance: f64,
         value_points: usize,
+        near_below: f64,
     ) -> Scheme {
         let chebyshev: Vec<f64> = (0..=nodes)
             .map(|i| (i as f64 * std::f64::consts::PI / nodes as f64).cos())
@@ -92,9 +105,14 @@ impl Scheme {
         };
         let boundary: Vec<Point> = roots
             .iter()
-            .flat_map(|root| points(*root, boundary_points))
+            .flat_map(|root| points(*root, &angles(0.0, FRAC_PI_2, boundary_points)))
             .collect();
-        let value = points(1.0, value_points);
+        let value = points(1.0, &angles(0.0, FRAC_PI_2, value_points));
+        let panels: Vec<(f64, f64)> = PANELS
+            .windows(2)
+            .flat_map(|ends| angles(ends[0], ends[1], PANEL_POINTS))
+            .collect();
+        let near = points(1.0, &panels);
         Scheme {
             sweeps,
             tolerance,
@@ -103,18 +121,30 @@ impl Scheme {
             boundary,
             value_weights: value.iter().flat_map(weights).collect(),
             value,
+            near_below,
+            near_weights: near.iter().flat_map(weights).collect(),
+            near,
             roots,
         }
     }
 }
 
-/// Quadrature over θ ∈ (0, π/2) at τ = `root`², by twos.
-fn points(root: f64, count: usize) -> Vec<Point> {
-    let angles: Vec<(f64, f64, f64)> = gauss_legendre(count)
+/// Gauss–Legendre over θ from `low` to `high`: angles and their weights.
+fn angles(low: f64, high: f64, count: usize) -> Vec<(f64, f64)> {
+    let half = (high - low) / 2.0;
+    gauss_legendre(count)
         .into_iter()
-        .map(|(y, w)| {
-            let (sin, cos) = ((1.0 + y) * FRAC_PI_4).sin_cos();
-            (sin, cos, w * FRAC_PI_4)
+        .map(|(y, w)| (low + (1.0 + y) * half, w * half))
+        .collect()
+}
+
+/// Quadrature points at τ = `root`² from angles and their weights, by twos.
+fn points(root: f64, angles: &[(f64, f64)]) -> Vec<Point> {
+    let angles: Vec<(f64, f64, f64)> = angles
+        .iter()
+        .map(|(angle, weight)| {
+            let (sin, cos) = angle.sin_cos();
+            (sin, cos, *weight)
         })
         .collect();
     let (pairs, rest) = angles.as_chunks::<2>();

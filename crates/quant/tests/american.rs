@@ -456,3 +456,92 @@ fn far_from_the_money_the_volatility_is_right_or_refused() {
     }
     assert!(right > 40 && refused > 20, "{right} {refused}");
 }
+
+/// The quick setting's gamma against the fine one's, from deep in the money to out of it, counted in
+/// max(gamma, 1/S).
+#[test]
+fn quick_gamma_stays_close_to_the_fine_one() {
+    let mut off = Vec::new();
+    for (rate, carry_yield) in [(0.01, 0.0), (0.05, 0.02), (0.04, 0.07), (0.09, 0.0)] {
+        for vol in [0.08, 0.25, 0.7] {
+            for time in [0.02, 0.3, 1.5_f64] {
+                let terms = american(Kind::Put, 100.0, time, rate, carry_yield, vol);
+                let [quick, fine] = [Accuracy::Interactive, Accuracy::Reference]
+                    .map(|accuracy| Model::new(&terms, accuracy).unwrap());
+                for step in -12..=12 {
+                    let spot = 100.0 * (0.25 * f64::from(step) * vol * time.sqrt()).exp();
+                    let [a, b] = [&quick, &fine].map(|model| model.value(spot).unwrap().gamma);
+                    off.push((a - b).abs() / b.max(1.0 / spot));
+                }
+            }
+        }
+    }
+    off.sort_by(f64::total_cmp);
+    let share = |percent: usize| off[(off.len() - 1) * percent / 100];
+    println!(
+        "half {:.1e}, 95 % {:.1e}, all {:.1e}",
+        share(50),
+        share(95),
+        share(100)
+    );
+    assert!(share(50) < 1e-7 && share(95) < 1e-5 && share(100) < 5e-4);
+}
+
+/// Gamma right up to where exercise begins: at the boundary B it is 2(rK − qB)/(σ²B²) (there V =
+/// K − S does not change with time and the pricing equation leaves nothing else), and added up from
+/// B to any spot it is what delta has risen by since −1 (smooth pasting).
+#[test]
+fn gamma_is_right_up_to_the_exercise_boundary() {
+    for (accuracy, edge_within, sum_within) in [
+        (Accuracy::Reference, 1e-6, 1e-7),
+        (Accuracy::Interactive, 2e-5, 1e-4),
+    ] {
+        for (rate, carry_yield, vol, time) in [
+            (0.05, 0.0, 0.3, 0.5_f64),
+            (0.05, 0.02, 0.3, 30.0 / 365.0),
+            (0.03, 0.06, 0.2, 1.0),
+            (0.08, 0.0, 0.15, 2.0),
+        ] {
+            let terms = american(Kind::Put, 100.0, time, rate, carry_yield, vol);
+            let model = Model::new(&terms, accuracy).unwrap();
+            let gamma = |spot: f64| model.value(spot).unwrap().gamma;
+            // Where it is exercised its gamma is zero.
+            let (mut low, mut high) = (1.0, 100.0);
+            for _ in 0..60 {
+                let middle = 0.5 * (low + high);
+                if gamma(middle) == 0.0 {
+                    low = middle
+                } else {
+                    high = middle
+                }
+            }
+            let edge = 2.0 * (rate * 100.0 - carry_yield * high) / (vol * vol * high * high);
+            let scale = edge.max(1.0 / high);
+            assert!(
+                (gamma(high * (1.0 + 1e-9)) - edge).abs() < edge_within * scale,
+                "{accuracy:?} {terms:?}: {} for {edge}",
+                gamma(high * (1.0 + 1e-9))
+            );
+            let far = high * (1.5 * vol * time.sqrt()).exp();
+            let steps = 2000;
+            let step = (far - high) / f64::from(steps);
+            // Simpson's rule.
+            let sum: f64 = (0..=steps)
+                .map(|i| {
+                    let weight = if i == 0 || i == steps {
+                        1.0
+                    } else {
+                        f64::from(2 + 2 * (i % 2))
+                    };
+                    let spot = (high + f64::from(i) * step).max(high * (1.0 + 1e-12));
+                    weight * gamma(spot) * step / 3.0
+                })
+                .sum();
+            let rise = model.value(far).unwrap().delta + 1.0;
+            assert!(
+                (sum - rise).abs() < sum_within,
+                "{accuracy:?} {terms:?}: {sum} for {rise}"
+            );
+        }
+    }
+}
