@@ -10,13 +10,17 @@ use std::process::ExitCode;
 use tools::{Failure, browser, cargo, npm, output, root, run, same_text, web};
 
 const HELP: &str = "\
-cargo demo [options]   build everything and start it with the demo data (options go to `pikebell demo`)
+cargo demo [options]   build everything and start it with the demo data (options go to `pikebell \
+demo`)
 cargo verify           install what the tests need, then lint and test everything
 cargo xtask api        write openapi.json and the front end's types from the server
 cargo xtask shots      take the pictures of docs/screenshots from the demo data
-cargo xtask load [s]   fifty clients send 200 orders a second together, for a minute; none may be lost or doubled
-cargo xtask law [n]    a million random operations on the engine, released; the laws of its books hold after each
-cargo xtask measure    print the speed figures: benches, browser, load, start, memory; kill the program 200 times";
+cargo xtask load [s]   fifty clients send 200 orders a second together, for a minute; none may be \
+lost or doubled
+cargo xtask law [n]    a million random operations on the engine, released; the laws of its books \
+hold after each
+cargo xtask measure    print the speed figures: benches, browser, load, start, memory; kill the \
+program 200 times";
 
 fn main() -> ExitCode {
     let mut args = std::env::args().skip(1);

@@ -138,8 +138,9 @@ fn close(held: &mut i64, quantity: &mut i64) -> bool {
 
 /// Day trades in the sessions that the rule looks at.
 ///
-/// What is bought and sold again (or the reverse) on one day is a day trade. What was held overnight
-/// and is sold before anything was bought anew is none, nor is buying it back afterwards: that opens.
+/// What is bought and sold again (or the reverse) on one day is a day trade. What was held
+/// overnight and is sold before anything was bought anew is none, nor is buying it back afterwards:
+/// that opens.
 ///
 /// `changes` are all of those sessions, in any order; `held` is what is held of an instrument after
 /// them; `counts` says of an instrument whether it is a security.

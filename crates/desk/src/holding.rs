@@ -1,8 +1,8 @@
 //! Legs, and what is held: any number of instruments on one underlying, in any quantity.
 //!
 //! A [`Holding`] is never refused. Whatever values, names, draws or margins something takes a
-//! holding, so a position that grew leg by leg beyond what one order may send stays in the book. What
-//! may be sent is a [`Package`](crate::Package), which is a holding with limits.
+//! holding, so a position that grew leg by leg beyond what one order may send stays in the book.
+//! What may be sent is a [`Package`](crate::Package), which is a holding with limits.
 
 use quant::Kind;
 

@@ -145,14 +145,14 @@ pub struct Request {
     pub time_in_force: TimeInForce,
     /// Whether it opens, closes or rolls a campaign.
     pub purpose: Purpose,
-    /// Of a roll: the legs that close, by their place in the package. The engine finds them when the
-    /// order is placed; what the client sends stays empty.
+    /// Of a roll: the legs that close, by their place in the package. The engine finds them when
+    /// the order is placed; what the client sends stays empty.
     pub closing: Vec<usize>,
 }
 
 impl Request {
-    /// Whether a leg of the package, by its place, closes what is held: every one of a closing order,
-    /// none of an opening one.
+    /// Whether a leg of the package, by its place, closes what is held: every one of a closing
+    /// order, none of an opening one.
     pub fn closes(&self, place: usize) -> bool {
         match self.purpose {
             Purpose::Open => false,

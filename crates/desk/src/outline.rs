@@ -4,11 +4,11 @@
 //! At the first expiration the options that end there are worth their exercise value, straight
 //! between the strikes: Π(S) = cash + h·S + Σ nᵢ·m·(cpᵢ(S − Kᵢ))⁺, with h units of the underlying
 //! held. Where nothing lasts longer, corners, extremes and break-evens are solved and not searched.
-//! Legs that last longer are valued by their models there; the curve is then searched on a grid that
-//! is dense between the strikes, extremes are refined by golden section and break-evens by Brent's
-//! method, and far above everything the curve goes over into its straight tail (a European call is
-//! worth S·e^(−qτ) − K·e^(−rτ) there), which decides whether a loss has a limit and where the last
-//! break-even lies.
+//! Legs that last longer are valued by their models there; the curve is then searched on a grid
+//! that is dense between the strikes, extremes are refined by golden section and break-evens by
+//! Brent's method, and far above everything the curve goes over into its straight tail (a European
+//! call is worth S·e^(−qτ) − K·e^(−rτ) there), which decides whether a loss has a limit and where
+//! the last break-even lies.
 //!
 //! `cash` is everything received less everything paid: what was realised before is simply part of
 //! it, so that the outline of a whole campaign comes from the same code as that of a draft.
@@ -255,8 +255,8 @@ impl Profile {
         })
     }
 
-    /// Zero, every strike, evenly between two deviations beyond the outer ones, and in growing steps
-    /// out to eight.
+    /// Zero, every strike, evenly between two deviations beyond the outer ones, and in growing
+    /// steps out to eight.
     fn grid(&self, lasting: &Lasting<'_>) -> Vec<f64> {
         let strikes = || {
             let ending = self.ending.iter().map(|(_, k, _)| *k);
@@ -512,8 +512,8 @@ fn golden(f: impl Fn(f64) -> f64, mut a: f64, mut b: f64) -> (f64, f64) {
     if fc > fd { (c, fc) } else { (d, fd) }
 }
 
-/// The mean profit under a law of the price, before costs: by quadrature of the very values, so that
-/// no piece of a curve is taken for straight.
+/// The mean profit under a law of the price, before costs: by quadrature of the very values, so
+/// that no piece of a curve is taken for straight.
 ///
 /// # Errors
 /// What the models of the lasting legs refuse.

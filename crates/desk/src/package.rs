@@ -14,8 +14,8 @@ pub const MOST_CONTRACTS: i64 = 1_000;
 /// Most shares or futures of one leg of a package.
 pub const MOST_UNITS: i64 = 100_000;
 
-/// One to eight legs on one underlying, in lowest ratio: what is bought and sold as a whole. It is a
-/// [`Holding`] with limits, and can be read like one.
+/// One to eight legs on one underlying, in lowest ratio: what is bought and sold as a whole. It is
+/// a [`Holding`] with limits, and can be read like one.
 ///
 /// ```
 /// use desk::{Holding, Instrument, Leg, Package, PackageError};

@@ -114,10 +114,10 @@ pub fn package_quote(unit: &Holding, quotes: &[Quote], underlying: &Underlying) 
 /// zero by what the others are worth. A condor with middles of .05, .60, .70 and .08 and markets of
 /// .10 around them, sold at 1.25 instead of 1.17, takes 40 % of each way.
 ///
-/// Leg prices may lie off the tick inside a package, in steps of 1e-4 (finer where the net price is,
-/// or where no such prices fit): the money of each contract is exact, and so is that of the package.
-/// A price beyond the sum of the far sides (a market order that walks) leaves every leg at its far
-/// side and puts the rest where prices can rise.
+/// Leg prices may lie off the tick inside a package, in steps of 1e-4 (finer where the net price
+/// is, or where no such prices fit): the money of each contract is exact, and so is that of the
+/// package. A price beyond the sum of the far sides (a market order that walks) leaves every leg at
+/// its far side and puts the rest where prices can rise.
 pub fn leg_prices(
     unit: &Holding,
     quotes: &[Quote],
@@ -203,8 +203,8 @@ fn legs_at(weights: &[i64], markets: &[Market], wanted: i128) -> (Vec<i64>, bool
     (prices, inside || beyond)
 }
 
-/// Puts what is left of the sum on the legs, in whole steps: within their markets where it fits, else
-/// on what can rise.
+/// Puts what is left of the sum on the legs, in whole steps: within their markets where it fits,
+/// else on what can rise.
 fn settle(prices: &mut [i64], weights: &[i64], left: i128, markets: &[Market]) {
     let common = weights.iter().fold(0, |g, w| gcd(g, w.abs())).max(1);
     let left = i64::try_from(left / i128::from(common)).unwrap_or(0);
@@ -223,7 +223,8 @@ fn settle(prices: &mut [i64], weights: &[i64], left: i128, markets: &[Market]) {
         }
         return;
     }
-    // Beyond what the legs show: bought legs rise where it costs more, sold ones where it pays less.
+    // Beyond what the legs show: bought legs rise where it costs more, sold ones where it pays
+    // less.
     let rising: Vec<usize> = (0..prices.len())
         .filter(|i| (lowest[*i] > 0) == (left > 0))
         .collect();

@@ -2,8 +2,8 @@
 //!
 //! [`Shape::of`] is the outline of a holding whose options end at one moment; what outlives the
 //! first expiration is told through [`crate::Horizon`]. Both come from `outline`; here its numbers
-//! become money (to the nearest 1e-4, which is exact for sums of prices on ticks) and prices (to the
-//! nearest 1e-8; of an estimate, to the step of the underlying).
+//! become money (to the nearest 1e-4, which is exact for sums of prices on ticks) and prices (to
+//! the nearest 1e-8; of an estimate, to the step of the underlying).
 
 use quant::Outcome;
 

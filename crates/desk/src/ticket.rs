@@ -54,7 +54,11 @@ pub enum OrderError {
     #[error("nobody bids for {0}; it cannot be sold at the market, set a limit instead")]
     NoBid(Instrument),
     /// Costs more than the account can bear.
-    #[error("this needs {} of buying power and {} is available; at most {most} would fit", needed.grouped(), available.grouped())]
+    #[error(
+        "this needs {} of buying power and {} is available; at most {most} would fit",
+        needed.grouped(),
+        available.grouped()
+    )]
     BuyingPower {
         /// What the order takes.
         needed: Money,

@@ -98,12 +98,12 @@ pub fn terms_of(
 
 /// A European option on shares that pay cash on known dates: worth what it would be on the shares
 /// less the present value of what they pay before its end (escrowed dividends, F. Black 1975; the
-/// forward is that of the schedule). Price and time move the shares and not the dividends, so a call
-/// less a put of one strike has a delta of exactly 1, and theta is that of the dividends' own dates:
-/// ∂V/∂t = Θ(S − D) − r·D·Δ(S − D) with D the present value, which grows by r·D a year.
+/// forward is that of the schedule). Price and time move the shares and not the dividends, so a
+/// call less a put of one strike has a delta of exactly 1, and theta is that of the dividends' own
+/// dates: ∂V/∂t = Θ(S − D) − r·D·Δ(S − D) with D the present value, which grows by r·D a year.
 ///
-/// Check value (S = K = 100, 38 days, 1.00 paid in ten days, 4 %, 25 %): a call's theta is −0.0469 a
-/// day; a yield with the same forward says −0.0341.
+/// Check value (S = K = 100, 38 days, 1.00 paid in ten days, 4 %, 25 %): a call's theta is −0.0469
+/// a day; a yield with the same forward says −0.0341.
 struct Escrowed {
     model: Model,
     paid: f64,
@@ -166,11 +166,11 @@ impl Escrowed {
 ///
 /// ```
 /// use desk::{Carry, Contract, Moment, Price, Priced, PricedIn};
-/// # fn f(contract: &Contract, underlying: &desk::Underlying, at: Moment) -> Result<(), quant::Error> {
-/// let carry = Carry::Dividends(vec![(at.plus_millis(864_000_000), Price::cents(100))]);
-/// let market = PricedIn { rate: 0.04, carry: &carry, spot: 100.0, vol: 0.25 };
-/// let priced = Priced::new(contract, underlying, at, &market)?;
-/// assert!(priced.price(101.0) > priced.price(100.0));
+/// # fn f(contract: &Contract, underlying: &desk::Underlying, at: Moment) -> Result<(),
+/// quant::Error> { let carry = Carry::Dividends(vec![(at.plus_millis(864_000_000),
+/// Price::cents(100))]); let market = PricedIn { rate: 0.04, carry: &carry, spot: 100.0, vol: 0.25
+/// }; let priced = Priced::new(contract, underlying, at, &market)?; assert!(priced.price(101.0) >
+/// priced.price(100.0));
 /// # Ok(()) }
 /// ```
 pub struct Priced {

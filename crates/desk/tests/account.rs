@@ -105,7 +105,8 @@ fn a_condor_closed_by_halves_books_its_result_and_gives_everything_back() {
     assert_eq!(a.violations(), Vec::<String>::new());
 }
 
-/// Two campaigns in one contract stand side by side: an order of one never touches the other's lots.
+/// Two campaigns in one contract stand side by side: an order of one never touches the other's
+/// lots.
 #[test]
 fn an_order_of_one_campaign_never_consumes_another_s_lots() {
     let mut a = Account::default();
@@ -140,8 +141,8 @@ fn an_order_of_one_campaign_never_consumes_another_s_lots() {
     );
 }
 
-/// 2 shares at 10.12345 cost 20.2469; one sold takes half to the nearest 1e-4 and the rest stays, so
-/// that the books still add up and are made again the same.
+/// 2 shares at 10.12345 cost 20.2469; one sold takes half to the nearest 1e-4 and the rest stays,
+/// so that the books still add up and are made again the same.
 #[test]
 fn prices_finer_than_money_never_drift() {
     let run = || {

@@ -1,6 +1,6 @@
 //! 40,000 random operations on an account alone: the journal, the lots, the campaigns and the
-//! margin against a second account that is kept in another way. What orders, restarts and the market
-//! do with it is a law of the engine's own.
+//! margin against a second account that is kept in another way. What orders, restarts and the
+//! market do with it is a law of the engine's own.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -445,8 +445,8 @@ impl Law {
 
 /// Fills at prices finer than money (opening, closing, across zero, in several legs), exercises and
 /// assignments, opposite sides that end against each other, settlements, dividends, deposits, lots
-/// moved between campaigns and campaigns merged, in any order: every so often the journal, the lots,
-/// each campaign and the margin agree with the second account.
+/// moved between campaigns and campaigns merged, in any order: every so often the journal, the
+/// lots, each campaign and the margin agree with the second account.
 #[test]
 fn forty_thousand_operations_are_conserved_campaign_by_campaign() {
     let mut law = Law {

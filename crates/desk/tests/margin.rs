@@ -271,8 +271,8 @@ proptest! {
     }
 }
 
-/// 100 shares at 250 under a sold 150.50 call: what lies above the strike is promised away, and buying
-/// power stays within the net worth.
+/// 100 shares at 250 under a sold 150.50 call: what lies above the strike is promised away, and
+/// buying power stays within the net worth.
 #[test]
 fn shares_under_a_deep_call_give_no_more_than_their_strike() {
     let basis = basis("250", MarginClass::Equity);
@@ -285,8 +285,9 @@ fn shares_under_a_deep_call_give_no_more_than_their_strike() {
     assert!(-got.takes() <= net_worth);
 }
 
-/// Long the series that settles on the opening prints, short the one of the same strike and date that
-/// settles at the close: the long ends first, so the short is uncovered, the other way round not.
+/// Long the series that settles on the opening prints, short the one of the same strike and date
+/// that settles at the close: the long ends first, so the short is uncovered, the other way round
+/// not.
 #[test]
 fn a_leg_is_known_by_its_series_and_the_moment_it_ends() {
     let leg = |root: &str, hour: i64, quantity: i64| {

@@ -319,9 +319,9 @@ fn a_break_even_beyond_the_highest_strike_is_found() {
     assert_eq!(h.outline.least, Extreme::Unlimited);
 }
 
-/// A European calendar of calls under a yield: the bought one rises by e^(−qτ) a point far above and
-/// the sold one by 1, so the loss has no limit; without a yield it has. The chance of a profit is
-/// that of ending between the break-evens themselves.
+/// A European calendar of calls under a yield: the bought one rises by e^(−qτ) a point far above
+/// and the sold one by 1, so the loss has no limit; without a yield it has. The chance of a profit
+/// is that of ending between the break-evens themselves.
 #[test]
 fn tails_of_calendars_are_those_of_the_model() {
     let calendar = |carry_yield: f64| {

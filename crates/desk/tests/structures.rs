@@ -316,8 +316,8 @@ proptest! {
         let units = i128::from(u.price_units(&unit));
         let wanted = (near + far) / 2 + (far - near) * i128::from(share) / 200;
         let net = Price::from_raw((wanted / units / 10_000 * 10_000) as i64);
-        // Nobody pays to sell, nor is paid to buy: of what is only sold the price is below zero, by a
-        // cent at least.
+        // Nobody pays to sell, nor is paid to buy: of what is only sold the price is below zero, by
+        // a cent at least.
         let weights = unit.weights(&u);
         let one_sided = weights.iter().all(|w| w.signum() == weights[0].signum());
         let side = i64::from(net > Price::ZERO) - i64::from(net < Price::ZERO);
@@ -530,8 +530,8 @@ fn two_expirations_are_named() {
     }
 }
 
-/// Sold for less than both bids (a market order that walks), the dearer leg gives way: a leg that is
-/// bid for at nothing cannot fall below it.
+/// Sold for less than both bids (a market order that walks), the dearer leg gives way: a leg that
+/// is bid for at nothing cannot fall below it.
 #[test]
 fn a_sold_leg_never_falls_below_zero() {
     let u = underlying();

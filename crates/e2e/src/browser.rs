@@ -367,7 +367,8 @@ impl Browser {
     /// Tells the program from the page.
     pub async fn tell(&self, path: &str, body: Value) -> Value {
         let script = "const [path, body, done] = arguments;
-            fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).then((r) => r.json()).then(done, (e) => done(String(e)));";
+            fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: \
+            JSON.stringify(body) }).then((r) => r.json()).then(done, (e) => done(String(e)));";
         self.client
             .execute_async(script, vec![path.into(), body])
             .await
@@ -377,7 +378,8 @@ impl Browser {
     /// Tells the program from the page by another method; gives the status.
     pub async fn tell_by(&self, method: &str, path: &str, body: Value) -> Value {
         let script = "const [method, path, body, done] = arguments;
-            fetch(path, { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }).then((r) => done(r.status), (e) => done(String(e)));";
+            fetch(path, { method, headers: { 'content-type': 'application/json' }, body: \
+            JSON.stringify(body) }).then((r) => done(r.status), (e) => done(String(e)));";
         self.client
             .execute_async(script, vec![method.into(), path.into(), body])
             .await
@@ -408,7 +410,8 @@ impl Browser {
         self.run(&source).await;
         let script = "const done = arguments[arguments.length - 1];
             axe.run(document, { resultTypes: ['violations'] }).then(
-              (r) => done(r.violations.map((v) => `${v.id} (${v.impact}): ${v.nodes.map((n) => n.target.join(' ') + ' — ' + n.failureSummary).join(' | ')}`)),
+              (r) => done(r.violations.map((v) => `${v.id} (${v.impact}): ${v.nodes.map((n) => \
+              n.target.join(' ') + ' — ' + n.failureSummary).join(' | ')}`)),
               (e) => done([String(e)]));";
         let found = self
             .client

@@ -10,7 +10,8 @@ type Moved = fn(&str, &str) -> bool;
 
 /// Strikes on the screen, from high to low, and the place of the first one below the price.
 async fn rows(b: &Browser) -> (Vec<String>, usize) {
-    let script = "const spot = Number(document.querySelector('[data-testid=spot]').textContent.replaceAll(',', ''));
+    let script = "const spot = \
+        Number(document.querySelector('[data-testid=spot]').textContent.replaceAll(',', ''));
         const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
         return [strikes, strikes.findIndex((s) => Number(s) < spot)];";
     let found = b.run(script).await;
@@ -184,8 +185,8 @@ async fn from_the_chain_to_a_closed_trade() {
             assert!(figures.contains(figure), "{figure}: {figures}");
         }
 
-        // Shares and legs up to an eighth are taken, a ninth is refused in words; back, drag a tab one row
-        // down and take it back; nudge, widen, turn over.
+        // Shares and legs up to an eighth are taken, a ninth is refused in words; back, drag a tab
+        // one row down and take it back; nudge, widen, turn over.
         b.click("[aria-label^='buy 100 shares']").await;
         b.until("[data-leg=NMOU]", "bought", |t| {
             t.starts_with("buy 100 shares")

@@ -7,7 +7,8 @@ use serde_json::json;
 /// The figures of the bench's Money table, by name.
 async fn money(b: &Browser, name: &str) -> f64 {
     let script = format!(
-        "const row = [...document.querySelectorAll('aside th')].find((t) => t.textContent === '{name}');
+        "const row = [...document.querySelectorAll('aside th')].find((t) => t.textContent === \
+            '{name}');
          return row ? row.nextElementSibling.textContent : '';"
     );
     let text = b.run(&script).await;
@@ -93,7 +94,9 @@ async fn careful_buyer(b: &Browser) {
     })
     .await;
     b.write("section label input", "150").await;
-    let least = "const cells = [...document.querySelectorAll('[aria-label=\"Comparison at my target\"] tr')].find((r) => r.textContent.startsWith('most to lose')).querySelectorAll('td');
+    let least = "const cells = [...document.querySelectorAll('[aria-label=\"Comparison at my \
+        target\"] tr')].find((r) => r.textContent.startsWith('most to \
+        lose')).querySelectorAll('td');
         return [...cells].map((c) => c.textContent.includes('best'));";
     assert_eq!(
         b.run(least).await,
@@ -388,7 +391,9 @@ async fn structure_builder(b: &Browser, home: &str) {
     assert!(near_only > today + 40.0, "{today} {near_only}");
     // The link opens the same draft in another tab of the tray, exactly.
     let link = "const [done] = arguments; fetch('/api/drafts').then((r) => r.json()).then((all) \
-                => { const d = all.find((x) => x.draft.legs.length === 2).draft; done(btoa(JSON.stringify(d)).replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '')); });";
+                => { const d = all.find((x) => x.draft.legs.length === 2).draft; \
+                done(btoa(JSON.stringify(d)).replaceAll('+', '-').replaceAll('/', \
+                '_').replaceAll('=', '')); });";
     let text = b.run_async(link).await;
     b.goto(&format!(
         "{home}/chain/NMOU?draft={}",

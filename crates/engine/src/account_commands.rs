@@ -16,8 +16,8 @@ impl Engine {
     /// Sets kind and level of the account, and the day-trade switch.
     ///
     /// # Errors
-    /// There is no such level, what is held or the value of the account does not allow them, or the books
-    /// can only be read.
+    /// There is no such level, what is held or the value of the account does not allow them, or the
+    /// books can only be read.
     pub fn set_account_rules(
         &mut self,
         rules: AccountRules,

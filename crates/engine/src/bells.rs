@@ -225,7 +225,8 @@ impl Engine {
     /// Sets a bell on a price.
     ///
     /// # Errors
-    /// An unknown symbol, a leg that is not listed, or a level on whose side the price stands already.
+    /// An unknown symbol, a leg that is not listed, or a level on whose side the price stands
+    /// already.
     pub fn set_bell(&mut self, listens: Listens) -> Result<Bell, Refusal> {
         let Listens::Price {
             symbol,

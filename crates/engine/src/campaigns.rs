@@ -21,7 +21,8 @@ pub struct Left {
     pub holding: Holding,
     /// Profit booked by then, fees taken off.
     pub booked: Money,
-    /// All of it from its first opening on, judged as it is held then; absent where nothing is left.
+    /// All of it from its first opening on, judged as it is held then; absent where nothing is
+    /// left.
     pub evaluation: Option<Evaluation>,
 }
 
@@ -182,7 +183,8 @@ impl Engine {
         self.commit(next, vec![Fact::Described(id, label)])
     }
 
-    /// Moves lots of a campaign to another, or to a new one where none is named; the number of that.
+    /// Moves lots of a campaign to another, or to a new one where none is named; the number of
+    /// that.
     ///
     /// # Errors
     /// A campaign that is not there or of another underlying, or lots that it does not hold.

@@ -82,8 +82,8 @@ impl Engine {
     /// where it is put.
     ///
     /// # Errors
-    /// The order has ended or is a market order, the limit is off its tick or makes no sense, or the account
-    /// does not bear it.
+    /// The order has ended or is a market order, the limit is off its tick or makes no sense, or
+    /// the account does not bear it.
     pub fn reprice(&mut self, id: u64, price: Price) -> Result<Order, Refusal> {
         self.check_new_limit(id, price)?;
         let mut changes = Vec::new();
@@ -237,7 +237,8 @@ impl Engine {
             let other = self.state.order(*id)?.wanted();
             if other != size {
                 let why = format!(
-                    "asks for {other} where order {first} asks for {size}; tied orders have the same \
+                    "asks for {other} where order {first} asks for {size}; tied orders have the \
+                        same \
                      size"
                 );
                 return Err(OrderError::Bound { id: *id, why }.into());

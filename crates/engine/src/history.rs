@@ -2,9 +2,9 @@
 //!
 //! A file may reach back to before the account was opened here, as far as the world does. Its
 //! campaigns live through the world by themselves between their executions: dividends are paid on
-//! their shares, their futures are settled daily, and what expired is settled, exercised or assigned
-//! as it then was. Nobody is assigned early in hindsight: what was, is an execution of the file. All
-//! of it is booked now, at the dates it has.
+//! their shares, their futures are settled daily, and what expired is settled, exercised or
+//! assigned as it then was. Nobody is assigned early in hindsight: what was, is an execution of the
+//! file. All of it is booked now, at the dates it has.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -250,8 +250,8 @@ impl Engine {
         self.examine(executions).1
     }
 
-    /// Books executions made elsewhere, in the order of their moments, with what became of what they
-    /// opened; or none of them, and what is wrong with which.
+    /// Books executions made elsewhere, in the order of their moments, with what became of what
+    /// they opened; or none of them, and what is wrong with which.
     ///
     /// # Errors
     /// The books that they make do not hold.

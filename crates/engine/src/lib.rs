@@ -2,14 +2,14 @@
 //!
 //! The clock, the orders and the exchange, what happens to positions without an order, the account,
 //! the bells, and every rule of placing and changing orders. A command and the moment go in; facts
-//! and the next state come out. Whoever drives an [`Engine`] keeps the facts: the program's desk task
-//! in a database, a builder of a demo account all at once, a law of the tests nowhere.
+//! and the next state come out. Whoever drives an [`Engine`] keeps the facts: the program's desk
+//! task in a database, a builder of a demo account all at once, a law of the tests nowhere.
 //!
 //! - [`Engine`]'s commands work on a copy of the [`State`] (cheap: what grows is shared) and become
 //!   it only when the books that they make hold. Nothing is half done.
 //! - Time passes stop by stop ([`Engine::advance_to_stop`]): openings, closes and some moments in
-//!   between. A long way can be watched, and ended between two stops; cut anywhere, it comes out the
-//!   same.
+//!   between. A long way can be watched, and ended between two stops; cut anywhere, it comes out
+//!   the same.
 //! - There is no network, no database, no file and no wall clock in here, and no randomness but the
 //!   market's own seed.
 //!

@@ -12,8 +12,8 @@ use crate::engine::Engine;
 use crate::state::State;
 
 impl Engine {
-    /// Dividends, expirations, deliveries, assignments and settlements of an opening or a close, and
-    /// what they leave of the orders that would close what is gone.
+    /// Dividends, expirations, deliveries, assignments and settlements of an opening or a close,
+    /// and what they leave of the orders that would close what is gone.
     pub(crate) fn happen_at(&mut self, next: &mut State, at: Moment, facts: &mut Vec<Fact>) {
         let world = Arc::clone(&next.world);
         let due = lifecycle::due(&world, &mut self.quoter, &next.account, &next.declined, at);

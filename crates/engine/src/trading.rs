@@ -445,8 +445,8 @@ impl Engine {
     }
 }
 
-/// The orders that close so many packages of a holding: one, or where that is more than an order may
-/// send, each leg by itself.
+/// The orders that close so many packages of a holding: one, or where that is more than an order
+/// may send, each leg by itself.
 fn to_close(held: &Holding, packages: i64) -> Result<Vec<(Package, i64)>, Refusal> {
     if let Ok((unit, _)) = Package::of(held) {
         return Ok(vec![(unit.reversed(), packages)]);
@@ -480,7 +480,8 @@ fn to_close(held: &Holding, packages: i64) -> Result<Vec<(Package, i64)>, Refusa
     Ok(out)
 }
 
-/// Packages of an order that what its campaign holds lets fill now; nothing where it closes nothing.
+/// Packages of an order that what its campaign holds lets fill now; nothing where it closes
+/// nothing.
 pub(crate) fn closable(account: &Account, order: &Order) -> Option<i64> {
     let request = &order.request;
     let campaign = request.purpose.campaign()?;

@@ -1,6 +1,6 @@
-//! One law over an account that lives through a market: whatever is done, and wherever it is stopped,
-//! the books add up to the last digit, each campaign by itself; nothing is closed beyond what is
-//! held; no lot is without a campaign; what a restart finds is what was there.
+//! One law over an account that lives through a market: whatever is done, and wherever it is
+//! stopped, the books add up to the last digit, each campaign by itself; nothing is closed beyond
+//! what is held; no lot is without a campaign; what a restart finds is what was there.
 //!
 //! `cargo test` plays some thousand operations; `cargo xtask law` a million in the released build.
 #![allow(clippy::unwrap_used)]

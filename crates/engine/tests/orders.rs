@@ -81,8 +81,8 @@ fn a_chain_is_judged_as_a_set() {
     assert!(run.engine.state().orders.is_empty(), "all or none");
 }
 
-/// A put that waits to be sold until a share is bought was borne when it was placed; before its turn
-/// the approval goes. It ends then, with the reason, and a bell says so.
+/// A put that waits to be sold until a share is bought was borne when it was placed; before its
+/// turn the approval goes. It ends then, with the reason, and a bell says so.
 #[test]
 fn what_goes_out_later_is_judged_again() {
     let mut run = funded();
@@ -121,8 +121,8 @@ fn what_goes_out_later_is_judged_again() {
     );
 }
 
-/// Two orders that wait to close the same put: when one has closed a part, the other keeps only what
-/// is left, also when they are not tied; and what is assigned takes its buy-back with it.
+/// Two orders that wait to close the same put: when one has closed a part, the other keeps only
+/// what is left, also when they are not tied; and what is assigned takes its buy-back with it.
 #[test]
 fn nothing_closes_what_is_no_longer_held() {
     let mut run = funded();

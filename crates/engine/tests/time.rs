@@ -1,5 +1,5 @@
-//! Time: a long way comes out the same however it is cut, nothing that was acknowledged stands before
-//! the clock, and what is left of a millisecond is not lost.
+//! Time: a long way comes out the same however it is cut, nothing that was acknowledged stands
+//! before the clock, and what is left of a millisecond is not lost.
 #![allow(clippy::unwrap_used)]
 
 mod common;

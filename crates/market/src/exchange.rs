@@ -2,11 +2,11 @@
 //!
 //! A marketable order trades at the cross on arrival, against the displayed size that is left; what
 //! is larger waits (limit) or walks one tick per further size (market). Displayed size stands until
-//! the quote changes, and what was traded of it is gone until then ([`Displayed`]). An order resting
-//! inside the width is drawn once every ten seconds, with a chance that grows from the rest to the
-//! cross; a market that moves through the limit always fills it; a limit worse than the rest never
-//! trades. Packages fill whole. Draws come from the seed, the order and the time slot, so the same
-//! orders in the same world give the same fills however time is stepped.
+//! the quote changes, and what was traded of it is gone until then ([`Displayed`]). An order
+//! resting inside the width is drawn once every ten seconds, with a chance that grows from the rest
+//! to the cross; a market that moves through the limit always fills it; a limit worse than the rest
+//! never trades. Packages fill whole. Draws come from the seed, the order and the time slot, so the
+//! same orders in the same world give the same fills however time is stepped.
 //!
 //! Held orders: a trigger looks at the price it watches at each draw, of the whole package, never
 //! of a leg; a trailing one follows the lowest price seen. What one order's fill or end means for
@@ -14,12 +14,12 @@
 //! two moments can see half of it.
 //!
 //! What an order closes must be held at the moment of each fill. The exchange does not know
-//! accounts: whoever lets it work says at each look how many packages may fill ([`Looks`]), books what
-//! happened, and lets it go on. So the second order of two that would close the same thing finds
-//! nothing left.
+//! accounts: whoever lets it work says at each look how many packages may fill ([`Looks`]), books
+//! what happened, and lets it go on. So the second order of two that would close the same thing
+//! finds nothing left.
 //!
-//! Easing: at a draw, a limit that is eased and has stood its time moves by its step, on to the tick
-//! at or above that, before the draw is made, never beyond its end.
+//! Easing: at a draw, a limit that is eased and has stood its time moves by its step, on to the
+//! tick at or above that, before the draw is made, never beyond its end.
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -485,12 +485,12 @@ fn contracts_of(orders: &[Arc<Order>]) -> Vec<Contract> {
     out
 }
 
-/// The exchange at work on the open orders from one moment to another, order by order: ends by time,
-/// triggers, fills, and what they mean for other orders.
+/// The exchange at work on the open orders from one moment to another, order by order: ends by
+/// time, triggers, fills, and what they mean for other orders.
 ///
 /// [`Round::next`] gives what happened at the next look at which something did, so that whoever
-/// drives it can book that before the exchange looks at the next order. The orders are updated as it
-/// goes.
+/// drives it can book that before the exchange looks at the next order. The orders are updated as
+/// it goes.
 pub struct Round {
     to: Moment,
     /// The draw that is being made, and the place of the next order to look at.

@@ -47,8 +47,8 @@ pub enum Happening {
         /// In the money, but its holder had said not to exercise.
         declined: bool,
     },
-    /// Campaigns hold opposite sides of a series that ended in the money: between them it ends at its
-    /// value, and only the rest is delivered.
+    /// Campaigns hold opposite sides of a series that ended in the money: between them it ends at
+    /// its value, and only the rest is delivered.
     Offset {
         /// Which.
         contract: Contract,
@@ -136,8 +136,8 @@ fn dividends(world: &World, account: &Account, day: Date) -> Vec<Happening> {
         .collect()
 }
 
-/// What happens to a series at its end. Opposite sides of it end against each other; what is left is
-/// exercised, assigned or settled.
+/// What happens to a series at its end. Opposite sides of it end against each other; what is left
+/// is exercised, assigned or settled.
 fn ended(
     world: &World,
     account: &Account,

@@ -130,7 +130,11 @@ pub enum ListingError {
         nearest: String,
     },
     /// No such strike.
-    #[error("{} is not a listed strike for {}; nearest: {nearest}", desk::strike_label(contract.strike), desk::short_date(contract.expiry))]
+    #[error(
+        "{} is not a listed strike for {}; nearest: {nearest}",
+        desk::strike_label(contract.strike),
+        desk::short_date(contract.expiry)
+    )]
     Strike {
         /// Which.
         contract: Contract,

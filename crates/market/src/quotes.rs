@@ -292,8 +292,8 @@ impl Quoter {
             .collect()
     }
 
-    /// Shares that pay cash are priced without the present value of what they pay until a moment: the
-    /// forward is the same, and a move of the price leaves the dividends as they are.
+    /// Shares that pay cash are priced without the present value of what they pay until a moment:
+    /// the forward is the same, and a move of the price leaves the dividends as they are.
     fn without_dividends(
         world: &World,
         underlying: &Underlying,
@@ -505,8 +505,8 @@ impl Quoter {
     }
 }
 
-/// A number for how long a quote and its sizes stand: the same while they do. Of a recorded name they
-/// stand until the next recorded moment.
+/// A number for how long a quote and its sizes stand: the same while they do. Of a recorded name
+/// they stand until the next recorded moment.
 pub(crate) fn quote_standing(world: &World, instrument: &Instrument, at: Moment) -> i64 {
     let underlying = world.underlying_of(instrument);
     if let Some(r) = underlying.and_then(|u| world.recorded(&u.symbol)) {

@@ -841,8 +841,8 @@ fn the_chance_of_a_fill_is_how_often_it_fills() {
     assert!((said - filled).abs() < 0.15, "said {said}, filled {filled}");
 }
 
-/// What is traded of a displayed size is gone until the quote changes; an order for the market walks
-/// on from where the one before it stopped.
+/// What is traded of a displayed size is gone until the quote changes; an order for the market
+/// walks on from where the one before it stopped.
 #[test]
 fn displayed_size_is_consumed() {
     let world = World::new(1);
@@ -879,8 +879,8 @@ fn displayed_size_is_consumed() {
     assert!(look(&mut orders, 2, start().plus_millis(15_000)).is_some_and(|f| f.packages > 0));
 }
 
-/// A bracket of five whose entry filled two: when the target fills these two, nothing is left active
-/// on the stop, and three still wait.
+/// A bracket of five whose entry filled two: when the target fills these two, nothing is left
+/// active on the stop, and three still wait.
 #[test]
 fn a_bracket_half_filled_leaves_nothing_active_on_the_other_side() {
     let world = World::new(1);

@@ -4,8 +4,8 @@
 //! yield, σ volatility, B(τ) the boundary of `boundary` and d±(τ,z) = [ln z + (r−q)τ]/(σ√τ) ± σ√τ/2
 //! the put is V(x) = p(T,x) + ∫₀ᵀ [r e^{−r(T−u)} Φ(−d₋(T−u, x/B(u))) − q x e^{−q(T−u)} Φ(−d₊(T−u,
 //! x/B(u)))] du (I. J. Kim, *Review of Financial Studies* 3 (1990) 547–572); delta and gamma are
-//! the integral's derivatives. Near the boundary the integrand has a narrow peak at u = T, which the
-//! second derivative feels most: there delta and gamma have points of their own (`Near`).
+//! the integral's derivatives. Near the boundary the integrand has a narrow peak at u = T, which
+//! the second derivative feels most: there delta and gamma have points of their own (`Near`).
 //!
 //! Many options go side by side, one in each lane of the vector registers; a lane's result does not
 //! depend on its neighbours. Calls come by the symmetry C(S,K,r,q) = P(K,S,q,r) (McDonald &

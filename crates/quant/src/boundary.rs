@@ -20,9 +20,9 @@
 //! the perpetual boundary): a fixed number, so that the guess is smooth in τ. Errors against an
 //! independent library are in `tests/reference.rs`.
 //!
-//! Valid for r > 0 and any q: one boundary exists (r = 0 > q comes as its limit). The caller sends every other
-//! case elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges slowly;
-//! below one minute the caller uses the European price or intrinsic value.
+//! Valid for r > 0 and any q: one boundary exists (r = 0 > q comes as its limit). The caller sends
+//! every other case elsewhere (see `model.rs`). Weaknesses: very small σ√T with r near q converges
+//! slowly; below one minute the caller uses the European price or intrinsic value.
 
 use std::sync::OnceLock;
 
@@ -37,8 +37,8 @@ pub(crate) struct Put {
     pub rate: f64,
     pub carry_yield: f64,
     pub vol: f64,
-    /// |r − q|/σ, which chooses the fixed-point system at each τ. An option that is bumped for a derivative keeps that of its
-    /// original: switching would cost the derivative its digits.
+    /// |r − q|/σ, which chooses the fixed-point system at each τ. An option that is bumped for a
+    /// derivative keeps that of its original: switching would cost the derivative its digits.
     pub pull: f64,
 }
 

@@ -6,17 +6,18 @@
 //! exercise value at every moment, just before a dividend included.
 //!
 //! Method: Crank–Nicolson on an even grid in x with a node on ln S and the payoff averaged over the
-//! cell of the strike; time steps that grow quadratically away from expiry and from each ex-date, the first two replaced
-//! by four implicit half-steps (Rannacher,
+//! cell of the strike; time steps that grow quadratically away from expiry and from each ex-date,
+//! the first two replaced by four implicit half-steps (Rannacher,
 //! *Numerische Mathematik* 43 (1984) 309–327); early exercise by the direct solver of Brennan &
 //! Schwartz (*Journal of Finance* 32 (1977) 449–462); the shift at an ex-date by cubic
 //! interpolation; two resolutions extrapolated (4·fine − coarse)/3.
 //!
 //! Valid for American options whose exercise region has one end (at negative rates and yields it
-//! may have two: refused), and for all European ones. Error in parts of the spot: about 1e-5 at the interactive
-//! setting; at the reference one below 5e-6, which is also what the oracle in `tests/oracle` can
-//! show. Weakness: a dividend as large as a deviation of the price to expiry gives the largest
-//! error. The volatility is that of the spot, not of the spot less the present value of dividends.
+//! may have two: refused), and for all European ones. Error in parts of the spot: about 1e-5 at the
+//! interactive setting; at the reference one below 5e-6, which is also what the oracle in
+//! `tests/oracle` can show. Weakness: a dividend as large as a deviation of the price to expiry
+//! gives the largest error. The volatility is that of the spot, not of the spot less the present
+//! value of dividends.
 
 use crate::model::Accuracy;
 use crate::terms::{Error, Kind, Style, Terms, Valuation, not_negative, price_level};
@@ -316,8 +317,8 @@ impl<'a> March<'a> {
         if span <= 0.0 {
             return;
         }
-        // Where a holder exercises just before a dividend the values have a kink there, as they have
-        // at expiry: both need the same care.
+        // Where a holder exercises just before a dividend the values have a kink there, as they
+        // have at expiry: both need the same care.
         let share = span / self.terms.time;
         let n = ((steps as f64 * share.sqrt()).ceil() as usize).max(8);
         let at = |i: usize| later - span * (i as f64 / n as f64).powi(2);

@@ -11,9 +11,9 @@
 //! side; each ends when its own step is small. Error: the rounding of the price over vega.
 //!
 //! American: secant steps on the price of the boundary engine inside a bracket, from the European
-//! answer, many options side by side; to 1e-13 of strike or spot in price and to 1e-8 in volatility; where the
-//! rounding of the price is worth more than 1e-7 the row is refused. A price outside the
-//! no-arbitrage bounds gives the bound it broke, never a number.
+//! answer, many options side by side; to 1e-13 of strike or spot in price and to 1e-8 in
+//! volatility; where the rounding of the price is worth more than 1e-7 the row is refused. A price
+//! outside the no-arbitrage bounds gives the bound it broke, never a number.
 
 use std::f64::consts::FRAC_1_SQRT_2;
 

@@ -47,7 +47,8 @@ pub(crate) fn strained(t: &Terms) -> bool {
 /// What covers an option.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Engine {
-    /// Within a minute of expiry, or without volatility, on an American: exercise at the best moment.
+    /// Within a minute of expiry, or without volatility, on an American: exercise at the best
+    /// moment.
     Exercise,
     European,
     /// Early exercise has a boundary.

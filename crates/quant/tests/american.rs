@@ -457,8 +457,8 @@ fn far_from_the_money_the_volatility_is_right_or_refused() {
     assert!(right > 40 && refused > 20, "{right} {refused}");
 }
 
-/// The quick setting's gamma against the fine one's, from deep in the money to out of it, counted in
-/// max(gamma, 1/S).
+/// The quick setting's gamma against the fine one's, from deep in the money to out of it, counted
+/// in max(gamma, 1/S).
 #[test]
 fn quick_gamma_stays_close_to_the_fine_one() {
     let mut off = Vec::new();

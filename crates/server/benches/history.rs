@@ -1,5 +1,5 @@
-//! What history costs: the start of a file with 60,000 orders and as many lines of its ledger, and a
-//! command in it beside one in a new file. Prints; run by `cargo xtask measure`.
+//! What history costs: the start of a file with 60,000 orders and as many lines of its ledger, and
+//! a command in it beside one in a new file. Prints; run by `cargo xtask measure`.
 #![allow(clippy::unwrap_used, clippy::print_stdout, missing_docs)]
 
 use std::path::Path;

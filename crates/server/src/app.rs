@@ -38,8 +38,8 @@ impl AppState {
         }
     }
 
-    /// The memories that no reader uses now. A quoter is only a memory of solved boundaries: a panic
-    /// elsewhere leaves the others usable.
+    /// The memories that no reader uses now. A quoter is only a memory of solved boundaries: a
+    /// panic elsewhere leaves the others usable.
     fn spare_quoters(&self) -> MutexGuard<'_, Vec<Quoter>> {
         self.quoters
             .lock()

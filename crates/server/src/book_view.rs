@@ -278,21 +278,23 @@ pub struct Position {
     pub fees: String,
     /// All of it.
     pub total: String,
-    /// All of it as a share of the most that the whole campaign can make; absent without a limit and
-    /// where it can make nothing any more.
+    /// All of it as a share of the most that the whole campaign can make; absent without a limit
+    /// and where it can make nothing any more.
     pub of_most: Option<f64>,
-    /// Most to make with the whole campaign, from its first opening on, below zero where it has lost
-    /// more; absent without a limit.
+    /// Most to make with the whole campaign, from its first opening on, below zero where it has
+    /// lost more; absent without a limit.
     pub most: Option<String>,
     /// Most to lose with it; absent without a limit.
     pub least: Option<String>,
-    /// Later legs were valued by a model at the first expiration: what follows from it is an estimate.
+    /// Later legs were valued by a model at the first expiration: what follows from it is an
+    /// estimate.
     pub estimate: bool,
     /// Break-evens of the whole campaign.
     pub evens: Vec<EvenWire>,
     /// Range strip of the whole campaign.
     pub strip: Option<Strip>,
-    /// What it holds and has no market now: counted at what it cost, and in none of the figures above.
+    /// What it holds and has no market now: counted at what it cost, and in none of the figures
+    /// above.
     pub unvalued: Vec<String>,
     /// Greeks in money; absent when a leg has no market.
     pub greeks: Option<GreeksWire>,

@@ -167,10 +167,12 @@ mod tests {
     /// A bull put 95/90 for 0.90, framed by an independent script: body of 308 bytes, sum 114.
     #[test]
     fn a_message_is_framed_as_the_standard_says() {
-        let head = "35=AB|49=SENDER|56=TARGET|34=1|52=20240603-14:30:00.000|11=ORD1|54=1|55=XYZ|167=MLEG|555=2";
+        let head = "35=AB|49=SENDER|56=TARGET|34=1|52=20240603-14:30:00.000|\
+            11=ORD1|54=1|55=XYZ|167=MLEG|555=2";
         let leg = |strike: &str, side: &str| {
             format!(
-                "600=XYZ|608=OPASPS|609=OPT|610=202406|611=20240621|612={strike}|614=100|623=1|624={side}|564=O"
+                "600=XYZ|608=OPASPS|609=OPT|610=202406|611=20240621|\
+                 612={strike}|614=100|623=1|624={side}|564=O"
             )
         };
         let all = format!(

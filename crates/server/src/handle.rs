@@ -5,8 +5,8 @@
 //! before left, all are kept at once, and only then is any of them published and answered. If they
 //! cannot be kept, none has happened and none is answered.
 //!
-//! A jump ahead is taken stop by stop: after each its facts are kept and its state is published, and
-//! commands are taken in between, one of which may end the jump there.
+//! A jump ahead is taken stop by stop: after each its facts are kept and its state is published,
+//! and commands are taken in between, one of which may end the jump there.
 
 use std::ops::Deref;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, TryRecvError, channel};

@@ -48,11 +48,13 @@ and where they are known:
   underlying     symbol; the contract's root when absent
   expiry, kind, strike   must agree with the contract
   bid_size, ask_size, last, volume, open_interest
-A row that cannot be what it claims is refused with its line and the others are taken; the exit status is then 1.";
+A row that cannot be what it claims is refused with its line and the others are taken; the exit \
+status is then 1.";
 const BARS_HELP: &str = "\
 Columns, found by their names in the first row, in any order; others are passed over:
   symbol, date, open, high, low, close, and volume where it is known
-A row that cannot be what it claims is refused with its line and the others are taken; the exit status is then 1.";
+A row that cannot be what it claims is refused with its line and the others are taken; the exit \
+status is then 1.";
 
 /// Reads a file into the folder. True when every row was good.
 pub fn run(what: &Import) -> Result<bool, String> {

@@ -167,8 +167,8 @@ impl Asked {
 /// the same: it can be read and not changed.
 ///
 /// # Errors
-/// The file cannot be opened or read, was left half filled by an older version, or what is asked for
-/// makes no sense.
+/// The file cannot be opened or read, was left half filled by an older version, or what is asked
+/// for makes no sense.
 pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Failure> {
     if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
         std::fs::create_dir_all(folder).map_err(|e| Refusal::Field {

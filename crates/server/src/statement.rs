@@ -410,7 +410,8 @@ fn without_order(
     }
 }
 
-/// The statement: every execution, what happened without one, what is open, the cash, and the securities that are named.
+/// The statement: every execution, what happened without one, what is open, the cash, and the
+/// securities that are named.
 pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
     let now = state.clock.now;
     let begin = state.account.entries().front().map_or(now, |e| e.at);

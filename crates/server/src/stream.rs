@@ -174,8 +174,8 @@ impl ToldOrders {
     }
 
     /// Orders that the page does not know as they are now, ascending. An order that has ended never
-    /// changes again, so only those that were open and the new ones are looked at; and with each the
-    /// open ones that cancel it or are cancelled by it, as they name each other.
+    /// changes again, so only those that were open and the new ones are looked at; and with each
+    /// the open ones that cancel it or are cancelled by it, as they name each other.
     fn news<'a>(&self, state: &'a DeskState) -> Vec<&'a Arc<Order>> {
         let mut changed: Vec<&Arc<Order>> = self
             .open

@@ -33,8 +33,8 @@ fn assert_conserved(c: &Value) {
     assert_eq!(cash, realised - cost, "{c}");
 }
 
-/// A campaign is named, one of its legs is moved to a campaign of its own and merged back; each time
-/// cash, profit and cost are conserved, and a restart finds it all.
+/// A campaign is named, one of its legs is moved to a campaign of its own and merged back; each
+/// time cash, profit and cost are conserved, and a restart finds it all.
 #[tokio::test]
 async fn campaigns_are_named_split_and_merged() {
     let place = Place::new();
@@ -142,8 +142,8 @@ async fn a_deposit_is_no_profit() {
     );
 }
 
-/// Fills of the past come in with contracts that have expired since: what they became is booked as of
-/// then, told in the ledger and written into the statement.
+/// Fills of the past come in with contracts that have expired since: what they became is booked as
+/// of then, told in the ledger and written into the statement.
 #[tokio::test]
 async fn history_comes_in_with_what_expired_since() {
     let place = Place::new();

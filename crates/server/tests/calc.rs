@@ -296,7 +296,9 @@ fn volatility_comes_back_from_the_price_in_order_over_several_blocks() {
 fn chances_match_the_worked_example() {
     let out = calc(
         "chance",
-        "id,underlying,low,high,t_years,vol,rate,yield\na,100,90,110,0.1232876712328767,0.25,0.03,0\nb,100,110,90,0.1,0.25,0.03,0\n",
+        "id,underlying,low,high,t_years,vol,rate,yield\n\
+         a,100,90,110,0.1232876712328767,0.25,0.03,0\n\
+         b,100,110,90,0.1,0.25,0.03,0\n",
         &[],
     );
     assert_eq!(out.status.code(), Some(1));
@@ -328,11 +330,24 @@ fn positions_match_the_table_of_payoffs() {
         let qty: f64 = w[0].parse().unwrap();
         let entry: f64 = w[2].trim_start_matches('@').parse().unwrap();
         if w[1] == "stock" {
-            return json!({ "qty": qty * 100.0, "kind": "stock", "entry_price": entry, "multiplier": 1 });
+            return json!({
+                "qty": qty * 100.0,
+                "kind": "stock",
+                "entry_price": entry,
+                "multiplier": 1,
+            });
         }
         let (strike, kind) = w[1].split_at(w[1].len() - 1);
         let kind = if kind == "C" { "call" } else { "put" };
-        json!({ "qty": qty, "kind": kind, "strike": strike.parse::<f64>().unwrap(), "t_years": 0.1, "entry_price": entry, "multiplier": 100, "vol": 0.25 })
+        json!({
+            "qty": qty,
+            "kind": kind,
+            "strike": strike.parse::<f64>().unwrap(),
+            "t_years": 0.1,
+            "entry_price": entry,
+            "multiplier": 100,
+            "vol": 0.25,
+        })
     };
     let un = || json!("unlimited");
     let table = [
@@ -421,7 +436,15 @@ fn positions_match_the_table_of_payoffs() {
         .iter()
         .map(|(legs, ..)| {
             let legs: Vec<Value> = legs.split(',').map(leg).collect();
-            json!({ "id": legs.len(), "spot": 100, "rate": 0.04, "yield": 0.0, "prob_vol": 0.25, "legs": legs, "eval": [{ "spot": 101.0, "elapsed_years": 0.1, "vol_shift": 0.0 }] })
+            json!({
+                "id": legs.len(),
+                "spot": 100,
+                "rate": 0.04,
+                "yield": 0.0,
+                "prob_vol": 0.25,
+                "legs": legs,
+                "eval": [{ "spot": 101.0, "elapsed_years": 0.1, "vol_shift": 0.0 }],
+            })
         })
         .collect();
     let out = calc("position", &json!({ "cases": cases }).to_string(), &[]);
@@ -477,10 +500,29 @@ fn positions_match_the_table_of_payoffs() {
 /// library.
 #[test]
 fn a_calendar_is_valued_at_its_first_expiration_and_greeks_are_null_at_a_corner() {
-    let leg = |qty: i64, days: f64, vol: f64, entry: f64| json!({ "qty": qty, "kind": "call", "strike": 100, "t_years": days / 365.0, "entry_price": entry, "multiplier": 1, "vol": vol });
-    let case = json!({ "id": "calendar", "spot": 100, "rate": 0.04, "yield": 0, "prob_vol": 0.25, "legs": [leg(-1, 30.0, 0.25, 3.0), leg(1, 60.0, 0.24, 4.183076)],
+    let leg = |qty: i64, days: f64, vol: f64, entry: f64| {
+        json!({
+            "qty": qty,
+            "kind": "call",
+            "strike": 100,
+            "t_years": days / 365.0,
+            "entry_price": entry,
+            "multiplier": 1,
+            "vol": vol,
+        })
+    };
+    let case = json!({
+        "id": "calendar", "spot": 100, "rate": 0.04, "yield": 0, "prob_vol": 0.25,
+        "legs": [leg(-1, 30.0, 0.25, 3.0), leg(1, 60.0, 0.24, 4.183076)],
         "eval": [{ "spot": 100, "elapsed_years": 30.0 / 365.0, "vol_shift": 0.0 }, { "spot": 100 }] });
-    let bad = json!({ "id": 7, "spot": 100, "rate": 0.04, "yield": 0, "prob_vol": 0.25, "legs": [{ "qty": 1, "kind": "call", "entry_price": 1, "multiplier": 1 }] });
+    let bad = json!({
+        "id": 7,
+        "spot": 100,
+        "rate": 0.04,
+        "yield": 0,
+        "prob_vol": 0.25,
+        "legs": [{ "qty": 1, "kind": "call", "entry_price": 1, "multiplier": 1 }],
+    });
     let out = calc(
         "position",
         &json!({ "cases": [case, bad] }).to_string(),

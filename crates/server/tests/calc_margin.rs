@@ -28,12 +28,25 @@ fn margin(document: &Value) -> (Output, Vec<Value>) {
 }
 
 fn option(qty: i64, kind: &str, strike: f64, price: f64) -> Value {
-    json!({ "qty": qty, "kind": kind, "strike": strike, "t_years": 0.25, "price": price, "vol": 0.25 })
+    json!({
+        "qty": qty,
+        "kind": kind,
+        "strike": strike,
+        "t_years": 0.25,
+        "price": price,
+        "vol": 0.25,
+    })
 }
 
 fn strategy(id: &str, price: f64, legs: &[Value]) -> Value {
     let params = json!({ "naked": 0.20, "minimum": 0.10, "stock_initial": 0.50 });
-    json!({ "id": id, "regime": "strategy", "underlying": { "price": price, "multiplier": 100 }, "params": params, "legs": legs })
+    json!({
+        "id": id,
+        "regime": "strategy",
+        "underlying": { "price": price, "multiplier": 100 },
+        "params": params,
+        "legs": legs,
+    })
 }
 
 #[test]
@@ -48,15 +61,32 @@ fn three_regimes_in_one_document() {
         json!({ "qty": 150, "kind": "stock" }),
         option(-1, "call", 105.0, 1.7),
     ];
-    let portfolio = json!({ "down": 0.15, "up": 0.15, "points": 10, "minimum_per_contract": 0.375, "rate": 0.04, "yield": 0.0 });
-    let scan = json!({ "price_scan": 1400, "vol_scan": 0.04, "extreme_multiple": 3, "extreme_cover": 0.33, "exposure_rate": 0.02, "short_option_minimum": 2000, "rate": 0 });
+    let portfolio = json!({
+        "down": 0.15,
+        "up": 0.15,
+        "points": 10,
+        "minimum_per_contract": 0.375,
+        "rate": 0.04,
+        "yield": 0.0,
+    });
+    let scan = json!({
+        "price_scan": 1400,
+        "vol_scan": 0.04,
+        "extreme_multiple": 3,
+        "extreme_cover": 0.33,
+        "exposure_rate": 0.02,
+        "short_option_minimum": 2000,
+        "rate": 0,
+    });
     let straddle = [option(1, "call", 100.0, 5.5), option(1, "put", 100.0, 4.5)];
     let future = [json!({ "qty": -2, "kind": "future" })];
     let (out, cases) = margin(&json!({ "cases": [
         strategy("condor", 100.0, &condor),
         strategy("covered", 100.0, &covered),
-        { "id": 7, "regime": "portfolio", "underlying": { "price": 100, "multiplier": 100 }, "params": portfolio, "legs": straddle },
-        { "id": null, "regime": "scan", "underlying": { "price": 20_000, "multiplier": 50 }, "params": scan, "legs": future },
+        { "id": 7, "regime": "portfolio", "underlying": { "price": 100, "multiplier": 100 },
+            "params": portfolio, "legs": straddle },
+        { "id": null, "regime": "scan", "underlying": { "price": 20_000, "multiplier": 50 },
+            "params": scan, "legs": future },
     ] }));
     assert_eq!(
         out.status.code(),
@@ -77,14 +107,30 @@ fn three_regimes_in_one_document() {
     near(&c["saved"], 2_830.0);
     assert_eq!(
         c["groups"],
-        json!([{ "legs": [{ "leg": 0, "qty": 1 }, { "leg": 1, "qty": -1 }, { "leg": 2, "qty": -1 }, { "leg": 3, "qty": 1 }], "requirement": 500.0 }])
+        json!([
+            {
+                "legs": [
+                    { "leg": 0, "qty": 1 },
+                    { "leg": 1, "qty": -1 },
+                    { "leg": 2, "qty": -1 },
+                    { "leg": 3, "qty": 1 },
+                ],
+                "requirement": 500.0,
+            },
+        ])
     );
     // 150 shares at half their value; a hundred of them carry the call.
     near(&cases[1]["requirement"], 7_500.0);
     near(&cases[1]["tied_up"], 7_500.0 - 170.0);
     assert_eq!(
         cases[1]["groups"],
-        json!([{ "legs": [{ "leg": 1, "qty": -1 }, { "leg": 0, "qty": 100 }], "requirement": 5_000.0 }, { "legs": [{ "leg": 0, "qty": 50 }], "requirement": 2_500.0 }])
+        json!([
+            {
+                "legs": [{ "leg": 1, "qty": -1 }, { "leg": 0, "qty": 100 }],
+                "requirement": 5_000.0,
+            },
+            { "legs": [{ "leg": 0, "qty": 50 }], "requirement": 2_500.0 },
+        ])
     );
     // Bought at 10 the straddle cannot lose 75 over the points … it can lose what it costs: more
     // than the minimum near the middle.

@@ -22,7 +22,8 @@ async fn columns_agree_with_each_other() {
     let place = Place::new();
     let p = place.program();
     let (key, _) = p.monthly().await;
-    let names = "middle,intrinsic,timeValue,delta,gamma,theta,vega,rho,chanceIn,chanceTouch,width,implied,openInterest,volume,bidSize,askSize,theoretical,last,timeValueDay,change";
+    let names = "middle,intrinsic,timeValue,delta,gamma,theta,vega,rho,chanceIn,chanceTouch,\
+                 width,implied,openInterest,volume,bidSize,askSize,theoretical,last,timeValueDay,change";
     let chain = p
         .get(&format!("/api/chain/NMOU?expiration={key}&columns={names}"))
         .await;

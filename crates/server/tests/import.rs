@@ -153,7 +153,10 @@ async fn what_was_exported_is_read_back_and_the_chain_opens_on_it() {
         .iter()
         .position(|r| r["at"].as_f64() < head["level"].as_f64())
         .unwrap();
-    let legs = json!([{ "contract": rows[near]["put"]["contract"], "quantity": -1 }, { "contract": rows[near + 3]["put"]["contract"], "quantity": 1 }]);
+    let legs = json!([
+        { "contract": rows[near]["put"]["contract"], "quantity": -1 },
+        { "contract": rows[near + 3]["put"]["contract"], "quantity": 1 },
+    ]);
     let (status, answer) = p
         .post("/api/evaluate", &json!({ "symbol": "OWNED", "legs": legs }))
         .await;
@@ -179,7 +182,14 @@ async fn what_was_exported_is_read_back_and_the_chain_opens_on_it() {
         .map(|bar| bar["implied"].is_number())
         .collect();
     assert!(told.iter().rev().skip(1).all(|known| !known), "{told:?}");
-    let order = json!({ "clientId": "a", "symbol": "OWNED", "legs": legs, "quantity": 1, "limit": answer["cross"]["value"], "timeInForce": "day" });
+    let order = json!({
+        "clientId": "a",
+        "symbol": "OWNED",
+        "legs": legs,
+        "quantity": 1,
+        "limit": answer["cross"]["value"],
+        "timeInForce": "day",
+    });
     let (status, order) = p.post("/api/orders", &order).await;
     assert_eq!(
         (status, order["state"].as_str()),
@@ -278,7 +288,13 @@ fn bad_rows_are_named_by_line_and_good_ones_load() {
             .contains("no column \"ask\"")
     );
 
-    let bars = "symbol,date,open,high,low,close,volume\nNMOU,2031-03-10,187,188,186,187.5,10\nNMOU,2031-03-09,187,188,186,187.5,10\nNMOU,2031-03-11,187,186,186,187.5,10\nnmou,2031-03-11,1,1,1,1,1\nNMOU,2031-03-10,187,188,186,187.5,10\nNMOU,2031-13-10,1,1,1,1,1\n";
+    let bars = "symbol,date,open,high,low,close,volume\n\
+        NMOU,2031-03-10,187,188,186,187.5,10\n\
+        NMOU,2031-03-09,187,188,186,187.5,10\n\
+        NMOU,2031-03-11,187,186,186,187.5,10\n\
+        nmou,2031-03-11,1,1,1,1,1\n\
+        NMOU,2031-03-10,187,188,186,187.5,10\n\
+        NMOU,2031-13-10,1,1,1,1,1\n";
     let read = read_bars(bars.as_bytes(), None).unwrap();
     let lines: Vec<(u64, bool)> = read
         .bad

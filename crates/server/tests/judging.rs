@@ -164,7 +164,10 @@ async fn a_draft_comes_back_from_table_text_and_shelf_as_it_was() {
         .await;
     assert_eq!(read["draft"]["legs"], legs);
     // What has expired since is named, and the draft is still read.
-    let old = json!({ "symbol": "NMOU", "legs": [{ "contract": "NMOU  310307C00190000", "quantity": 1 }] });
+    let old = json!({
+        "symbol": "NMOU",
+        "legs": [{ "contract": "NMOU  310307C00190000", "quantity": 1 }],
+    });
     let (status, read) = p
         .post("/api/drafts/read", &json!({ "text": old.to_string() }))
         .await;
@@ -334,7 +337,12 @@ async fn drafts_and_the_shares_are_compared_at_one_price_and_date() {
     let legs = p.bear_call().await;
     let call = json!([{ "contract": legs[0]["contract"], "quantity": 1 }]);
     let spot = number(&p.get("/api/chain/NMOU").await["head"]["level"]);
-    let asked = json!({ "symbol": "NMOU", "drafts": [{ "slot": "A", "legs": legs }, { "slot": "B", "legs": call }], "price": spot * 1.1, "days": 60 });
+    let asked = json!({
+        "symbol": "NMOU",
+        "drafts": [{ "slot": "A", "legs": legs }, { "slot": "B", "legs": call }],
+        "price": spot * 1.1,
+        "days": 60,
+    });
     let (status, c) = p.post("/api/compare", &asked).await;
     assert_eq!(status, StatusCode::OK, "{c}");
     let columns = c["columns"].as_array().unwrap();
@@ -382,7 +390,12 @@ async fn drafts_and_the_shares_are_compared_at_one_price_and_date() {
     let (_, only) = p
         .post(
             "/api/compare",
-            &json!({ "symbol": "WXMR", "drafts": [{ "slot": "A", "legs": [{ "contract": put, "quantity": 1 }] }], "price": 2_900, "days": 1 }),
+            &json!({
+                "symbol": "WXMR",
+                "drafts": [{ "slot": "A", "legs": [{ "contract": put, "quantity": 1 }] }],
+                "price": 2_900,
+                "days": 1,
+            }),
         )
         .await;
     assert_eq!(

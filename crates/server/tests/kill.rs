@@ -87,7 +87,16 @@ fn busy(address: &str, legs: &Value, run: u64, answers: &Mutex<Vec<(u64, i64, us
     let mut dice = Dice(run);
     let mut last = 0;
     for number in 0.. {
-        let ticket = |name: &str, legs: &Value, limit: Value| json!({ "clientId": format!("r{run}n{number}{name}"), "symbol": "NMOU", "legs": legs, "quantity": 1 + number % 2, "limit": limit, "timeInForce": "goodTillCancelled" });
+        let ticket = |name: &str, legs: &Value, limit: Value| {
+            json!({
+                "clientId": format!("r{run}n{number}{name}"),
+                "symbol": "NMOU",
+                "legs": legs,
+                "quantity": 1 + number % 2,
+                "limit": limit,
+                "timeInForce": "goodTillCancelled",
+            })
+        };
         let (path, body) = match dice.below(5) {
             0 => ("/api/orders".to_owned(), ticket("", legs, Value::Null)),
             1 => ("/api/orders".to_owned(), ticket("", &turned, Value::Null)),
@@ -98,7 +107,10 @@ fn busy(address: &str, legs: &Value, run: u64, answers: &Mutex<Vec<(u64, i64, us
                 let entry = ticket("in", legs, Value::Null);
                 (
                     "/api/orders/linked".to_owned(),
-                    json!({ "tie": "bracket", "orders": [entry, ticket("out", &turned, json!("0.05")), exit] }),
+                    json!({
+                        "tie": "bracket",
+                        "orders": [entry, ticket("out", &turned, json!("0.05")), exit],
+                    }),
                 )
             }
             3 => (format!("/api/orders/{last}/cancel"), json!({})),
@@ -157,7 +169,12 @@ fn what_was_acknowledged_survives_being_killed() {
             .1["blocks"][0]["rows"]
                 .clone();
             let rows = rows.as_array().unwrap();
-            let put = |place: usize, quantity: i64| json!({ "contract": rows[place]["put"]["contract"], "quantity": quantity });
+            let put = |place: usize, quantity: i64| {
+                json!({
+                    "contract": rows[place]["put"]["contract"],
+                    "quantity": quantity,
+                })
+            };
             legs = json!([put(rows.len() / 2, -1), put(rows.len() / 2 + 3, 1)]);
         }
         let worker = {

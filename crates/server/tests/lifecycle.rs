@@ -32,8 +32,17 @@ async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_res
 
     // What the ticket says will happen to buying power is what happens: asked of the same program
     // untouched.
-    let four: Value =
-        legs.as_array().unwrap().iter().map(|l| json!({ "contract": l["contract"], "quantity": 4 * l["quantity"].as_i64().unwrap() })).collect();
+    let four: Value = legs
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|l| {
+            json!({
+                "contract": l["contract"],
+                "quantity": 4 * l["quantity"].as_i64().unwrap(),
+            })
+        })
+        .collect();
     let (status, order) = p.post("/api/orders", &at_market("open", &legs, 4)).await;
     assert_eq!(
         (status, order["state"].as_str()),
@@ -311,13 +320,27 @@ fn any_act() -> impl Strategy<Value = Act> {
     ]);
     prop_oneof![
         4 => ((0..24_usize, 0..24_usize), any::<bool>(), 1..6_i64, -20..140_i64, any::<bool>())
-            .prop_map(|(strikes, call, quantity, share, day)| Act::Place { strikes, call, quantity, share, day }),
+            .prop_map(|(strikes, call, quantity, share, day)| Act::Place {
+                strikes,
+                call,
+                quantity,
+                share,
+                day,
+            }),
         2 => ((0..24_usize, 0..24_usize), 1..6_i64, 0..120_i64, 1..200_i64)
-            .prop_map(|(strikes, quantity, share, off)| Act::Bracket { strikes, quantity, share, off }),
-        2 => (any::<bool>(), 1..150_i64, any::<bool>()).prop_map(|(trailing, off, once)| Act::Stop { trailing, off, once }),
+            .prop_map(|(strikes, quantity, share, off)| Act::Bracket {
+                strikes,
+                quantity,
+                share,
+                off,
+            }),
+        2 => (any::<bool>(), 1..150_i64, any::<bool>())
+            .prop_map(|(trailing, off, once)| Act::Stop { trailing, off, once }),
         2 => (0..110_i64).prop_map(|share| Act::Close { share }),
-        2 => (-150..250_i64, prop::option::of(0..24_usize), 0..120_i64).prop_map(|(quantity, call, share)| Act::Shares { quantity, call, share }),
-        1 => ((0..24_usize, 0..24_usize), any::<bool>()).prop_map(|(strikes, call)| Act::Roll { strikes, call }),
+        2 => (-150..250_i64, prop::option::of(0..24_usize), 0..120_i64)
+            .prop_map(|(quantity, call, share)| Act::Shares { quantity, call, share }),
+        1 => ((0..24_usize, 0..24_usize), any::<bool>())
+            .prop_map(|(strikes, call)| Act::Roll { strikes, call }),
         1 => Just(Act::Decline),
         1 => (-300..300_i64).prop_map(|cents| Act::Reprice { cents }),
         1 => Just(Act::Cancel),

@@ -275,8 +275,17 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
         );
     }
     let back: Value = turned(&legs);
-    let three: Value =
-        back.as_array().unwrap().iter().map(|l| json!({ "contract": l["contract"], "quantity": 3 * l["quantity"].as_i64().unwrap() })).collect();
+    let three: Value = back
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|l| {
+            json!({
+                "contract": l["contract"],
+                "quantity": 3 * l["quantity"].as_i64().unwrap(),
+            })
+        })
+        .collect();
     let ask = async |legs: &Value, closes: u64| {
         let body = json!({ "symbol": "NMOU", "legs": legs, "entry": "cross", "closes": closes });
         let (status, answer) = p.post("/api/evaluate", &body).await;
@@ -292,12 +301,20 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
         "{}",
         preview["after"]
     );
-    let missing = json!({ "clientId": "no", "at": "cross", "positions": [{ "campaign": 1, "packages": 1 }, { "campaign": 9, "packages": 1 }] });
+    let missing = json!({
+        "clientId": "no",
+        "at": "cross",
+        "positions": [{ "campaign": 1, "packages": 1 }, { "campaign": 9, "packages": 1 }],
+    });
     assert_eq!(
         refused(&p, "/api/positions/close", &missing).await.1,
         "unknown_position"
     );
-    let too_many = json!({ "clientId": "no", "at": "cross", "positions": [{ "campaign": 1, "packages": 1 }, { "campaign": 2, "packages": 5 }] });
+    let too_many = json!({
+        "clientId": "no",
+        "at": "cross",
+        "positions": [{ "campaign": 1, "packages": 1 }, { "campaign": 2, "packages": 5 }],
+    });
     assert_eq!(
         refused(&p, "/api/positions/close", &too_many).await.1,
         "more_than_held"
@@ -307,7 +324,11 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
         2,
         "all or none"
     );
-    let twice = json!({ "clientId": "no", "at": "cross", "positions": [{ "campaign": 1, "packages": 3 }, { "campaign": 1, "packages": 3 }] });
+    let twice = json!({
+        "clientId": "no",
+        "at": "cross",
+        "positions": [{ "campaign": 1, "packages": 3 }, { "campaign": 1, "packages": 3 }],
+    });
     assert!(
         refused(&p, "/api/positions/close", &twice)
             .await
@@ -315,7 +336,11 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
             .contains("position 1 stands twice"),
         "together they would close more than is held"
     );
-    let body = json!({ "clientId": "both", "at": "cross", "positions": [{ "campaign": 1, "packages": 3 }, { "campaign": 2, "packages": 4 }] });
+    let body = json!({
+        "clientId": "both",
+        "at": "cross",
+        "positions": [{ "campaign": 1, "packages": 3 }, { "campaign": 2, "packages": 4 }],
+    });
     let (status, orders) = p.post("/api/positions/close", &body).await;
     assert_eq!(
         (status, &orders[0]["state"], &orders[1]["state"]),
@@ -346,7 +371,10 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
     let last = ask(&back, 1).await;
     assert_eq!(last["after"]["left"], Value::Null);
     // A covering leg alone: the preview says by how much the margin rises, before it happens.
-    let cover = json!([{ "contract": back[0]["contract"], "quantity": back[0]["quantity"] }, { "contract": back[1]["contract"], "quantity": back[1]["quantity"] }]);
+    let cover = json!([
+        { "contract": back[0]["contract"], "quantity": back[0]["quantity"] },
+        { "contract": back[1]["contract"], "quantity": back[1]["quantity"] },
+    ]);
     let long = cover
         .as_array()
         .unwrap()
@@ -667,8 +695,15 @@ async fn the_rules_of_the_account_are_kept() {
     // own, is judged, and its price changes.
     let call = json!([{ "contract": legs[0]["contract"], "quantity": 1 }]);
     let exit = ticket("exit", &turned(&call), 1, "-40.00");
-    let (status, pair) =
-        p.post("/api/orders/linked", &json!({ "tie": "oneTriggersOther", "orders": [ticket("entry", &call, 1, "0.10"), exit] })).await;
+    let (status, pair) = p
+        .post(
+            "/api/orders/linked",
+            &json!({
+                "tie": "oneTriggersOther",
+                "orders": [ticket("entry", &call, 1, "0.10"), exit],
+            }),
+        )
+        .await;
     assert_eq!(status, StatusCode::CREATED, "{pair}");
     let (status, judged) = p
         .post(

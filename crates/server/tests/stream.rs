@@ -102,7 +102,13 @@ async fn two_pages_never_disagree_for_longer_than_a_second() {
     for burst in [1, 20] {
         let sent = std::time::Instant::now();
         for n in 0..burst {
-            let body = json!({ "clientId": format!("{burst}-{n}"), "symbol": "NMOU", "legs": [{ "contract": call, "quantity": 1 }], "quantity": 1, "timeInForce": "day" });
+            let body = json!({
+                "clientId": format!("{burst}-{n}"),
+                "symbol": "NMOU",
+                "legs": [{ "contract": call, "quantity": 1 }],
+                "quantity": 1,
+                "timeInForce": "day",
+            });
             let order = ask(&address, "POST", "/api/orders", &body.to_string()).await;
             assert_eq!(order["state"], "filled", "{order}");
         }
@@ -201,9 +207,17 @@ async fn the_latest_question_is_answered_and_nonsense_leaves_the_line_open() {
             .unwrap()
             .contains("known: WXMR")
     );
-    let question = |strike: u32| json!({ "symbol": "NMOU", "legs": [{ "contract": format!("NMOU  310418C00{strike}000"), "quantity": 1 }] });
+    let question = |strike: u32| {
+        json!({ "symbol": "NMOU", "legs": [{ "contract": format!("NMOU  \
+        310418C00{strike}000"), "quantity": 1 }] })
+    };
     for id in 1..=30 {
-        page.say(&json!({ "type": "evaluate", "id": id, "request": question(if id % 2 == 0 { 190 } else { 200 }) })).await;
+        page.say(&json!({
+            "type": "evaluate",
+            "id": id,
+            "request": question(if id % 2 == 0 { 190 } else { 200 }),
+        }))
+        .await;
     }
     let mut last = 0;
     let mut answers = 0;

@@ -26,28 +26,81 @@ macro_rules! row {
 row!(SettingRow, settings, { name: String, value: String });
 row!(ClockRow, clock, { id: i64, now_ms: i64, running: bool, speed: i64 });
 row!(OrderRow, orders, {
-    id: i64, client_id: String, symbol: String, quantity: i64, limit_price: Option<i64>, closes: Option<i64>, rolls: bool, placed_ms: i64,
-    time_in_force: String, good_till: Option<String>, trigger_side: Option<String>, trigger_level: Option<i64>, trigger_trail: Option<i64>,
-    after_order: Option<i64>, cancel_group: Option<i64>,
+    id: i64,
+    client_id: String,
+    symbol: String,
+    quantity: i64,
+    limit_price: Option<i64>,
+    closes: Option<i64>,
+    rolls: bool,
+    placed_ms: i64,
+    time_in_force: String,
+    good_till: Option<String>,
+    trigger_side: Option<String>,
+    trigger_level: Option<i64>,
+    trigger_trail: Option<i64>,
+    after_order: Option<i64>,
+    cancel_group: Option<i64>,
 });
-row!(OrderLegRow, order_legs, { order_id: i64, position: i64, instrument: String, ratio: i64, closes: bool });
+row!(OrderLegRow, order_legs, {
+    order_id: i64,
+    position: i64,
+    instrument: String,
+    ratio: i64,
+    closes: bool,
+});
 row!(CampaignRow, campaigns, { id: i64, name: String, note: String, tags: String });
 row!(EventRow, order_events, {
-    id: i64, order_id: i64, at_ms: i64, kind: String, price: Option<i64>, packages: Option<i64>, fees: Option<i64>, reason: Option<String>,
-    step: Option<i64>, every_s: Option<i64>, after_order: Option<i64>, cancel_group: Option<i64>,
+    id: i64,
+    order_id: i64,
+    at_ms: i64,
+    kind: String,
+    price: Option<i64>,
+    packages: Option<i64>,
+    fees: Option<i64>,
+    reason: Option<String>,
+    step: Option<i64>,
+    every_s: Option<i64>,
+    after_order: Option<i64>,
+    cancel_group: Option<i64>,
 });
-row!(FillLegRow, fill_legs, { event_id: i64, position: i64, instrument: String, quantity: i64, price: i64 });
+row!(FillLegRow, fill_legs, {
+    event_id: i64,
+    position: i64,
+    instrument: String,
+    quantity: i64,
+    price: i64,
+});
 row!(JournalRow, journal, {
-    id: i64, at_ms: i64, kind: String, memo: String, order_id: Option<i64>, fill_event: Option<i64>, instrument: Option<String>, value: Option<i64>, quantity: Option<i64>,
-    only_campaigns: Option<String>, from_campaign: Option<i64>, to_campaign: Option<i64>, parts: Option<String>,
+    id: i64,
+    at_ms: i64,
+    kind: String,
+    memo: String,
+    order_id: Option<i64>,
+    fill_event: Option<i64>,
+    instrument: Option<String>,
+    value: Option<i64>,
+    quantity: Option<i64>,
+    only_campaigns: Option<String>,
+    from_campaign: Option<i64>,
+    to_campaign: Option<i64>,
+    parts: Option<String>,
 });
 row!(PostingRow, postings, { entry_id: i64, position: i64, book: String, amount: i64 });
 row!(DraftRow, drafts, { slot: String, body: String, updated_ms: i64 });
 row!(DeclinedRow, declined, { contract: String, at_ms: i64 });
 row!(MarkRow, day_marks, { day: String, account_value: i64 });
 row!(BellRow, bells, {
-    id: i64, set_ms: i64, kind: String, symbol: Option<String>, side: Option<String>, level: Option<i64>, legs: Option<String>, rung_ms: Option<i64>,
-    says: Option<String>, answered: bool,
+    id: i64,
+    set_ms: i64,
+    kind: String,
+    symbol: Option<String>,
+    side: Option<String>,
+    level: Option<i64>,
+    legs: Option<String>,
+    rung_ms: Option<i64>,
+    says: Option<String>,
+    answered: bool,
 });
 
 fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {

@@ -1,41 +1,135 @@
 //! Tables as Diesel sees them; the SQL is in `migrations/`.
 
-diesel::table! { settings (name) { name -> Text, value -> Text, } }
-diesel::table! { clock (id) { id -> BigInt, now_ms -> BigInt, running -> Bool, speed -> BigInt, } }
+diesel::table! {
+    settings (name) {
+        name -> Text,
+        value -> Text,
+    }
+}
+diesel::table! {
+    clock (id) {
+        id -> BigInt,
+        now_ms -> BigInt,
+        running -> Bool,
+        speed -> BigInt,
+    }
+}
 diesel::table! {
     orders (id) {
-        id -> BigInt, client_id -> Text, symbol -> Text, quantity -> BigInt, limit_price -> Nullable<BigInt>,
-        closes -> Nullable<BigInt>, rolls -> Bool, placed_ms -> BigInt, time_in_force -> Text, good_till -> Nullable<Text>, trigger_side -> Nullable<Text>,
-        trigger_level -> Nullable<BigInt>, trigger_trail -> Nullable<BigInt>, after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
+        id -> BigInt,
+        client_id -> Text,
+        symbol -> Text,
+        quantity -> BigInt,
+        limit_price -> Nullable<BigInt>,
+        closes -> Nullable<BigInt>,
+        rolls -> Bool,
+        placed_ms -> BigInt,
+        time_in_force -> Text,
+        good_till -> Nullable<Text>,
+        trigger_side -> Nullable<Text>,
+        trigger_level -> Nullable<BigInt>,
+        trigger_trail -> Nullable<BigInt>,
+        after_order -> Nullable<BigInt>,
+        cancel_group -> Nullable<BigInt>,
     }
 }
-diesel::table! { order_legs (order_id, position) { order_id -> BigInt, position -> BigInt, instrument -> Text, ratio -> BigInt, closes -> Bool, } }
+diesel::table! {
+    order_legs (order_id, position) {
+        order_id -> BigInt,
+        position -> BigInt,
+        instrument -> Text,
+        ratio -> BigInt,
+        closes -> Bool,
+    }
+}
 diesel::table! {
     order_events (id) {
-        id -> BigInt, order_id -> BigInt, at_ms -> BigInt, kind -> Text, price -> Nullable<BigInt>, packages -> Nullable<BigInt>,
-        fees -> Nullable<BigInt>, reason -> Nullable<Text>, step -> Nullable<BigInt>, every_s -> Nullable<BigInt>,
-        after_order -> Nullable<BigInt>, cancel_group -> Nullable<BigInt>,
+        id -> BigInt,
+        order_id -> BigInt,
+        at_ms -> BigInt,
+        kind -> Text,
+        price -> Nullable<BigInt>,
+        packages -> Nullable<BigInt>,
+        fees -> Nullable<BigInt>,
+        reason -> Nullable<Text>,
+        step -> Nullable<BigInt>,
+        every_s -> Nullable<BigInt>,
+        after_order -> Nullable<BigInt>,
+        cancel_group -> Nullable<BigInt>,
     }
 }
 diesel::table! {
-    fill_legs (event_id, position) { event_id -> BigInt, position -> BigInt, instrument -> Text, quantity -> BigInt, price -> BigInt, }
+    fill_legs (event_id, position) {
+        event_id -> BigInt,
+        position -> BigInt,
+        instrument -> Text,
+        quantity -> BigInt,
+        price -> BigInt,
+    }
 }
 diesel::table! {
     journal (id) {
-        id -> BigInt, at_ms -> BigInt, kind -> Text, memo -> Text, order_id -> Nullable<BigInt>, fill_event -> Nullable<BigInt>,
-        instrument -> Nullable<Text>, value -> Nullable<BigInt>, quantity -> Nullable<BigInt>,
-        only_campaigns -> Nullable<Text>, from_campaign -> Nullable<BigInt>, to_campaign -> Nullable<BigInt>,
+        id -> BigInt,
+        at_ms -> BigInt,
+        kind -> Text,
+        memo -> Text,
+        order_id -> Nullable<BigInt>,
+        fill_event -> Nullable<BigInt>,
+        instrument -> Nullable<Text>,
+        value -> Nullable<BigInt>,
+        quantity -> Nullable<BigInt>,
+        only_campaigns -> Nullable<Text>,
+        from_campaign -> Nullable<BigInt>,
+        to_campaign -> Nullable<BigInt>,
         parts -> Nullable<Text>,
     }
 }
-diesel::table! { postings (entry_id, position) { entry_id -> BigInt, position -> BigInt, book -> Text, amount -> BigInt, } }
-diesel::table! { drafts (slot) { slot -> Text, body -> Text, updated_ms -> BigInt, } }
-diesel::table! { declined (contract) { contract -> Text, at_ms -> BigInt, } }
-diesel::table! { day_marks (day) { day -> Text, account_value -> BigInt, } }
 diesel::table! {
-    bells (id) {
-        id -> BigInt, set_ms -> BigInt, kind -> Text, symbol -> Nullable<Text>, side -> Nullable<Text>, level -> Nullable<BigInt>,
-        legs -> Nullable<Text>, rung_ms -> Nullable<BigInt>, says -> Nullable<Text>, answered -> Bool,
+    postings (entry_id, position) {
+        entry_id -> BigInt,
+        position -> BigInt,
+        book -> Text,
+        amount -> BigInt,
     }
 }
-diesel::table! { campaigns (id) { id -> BigInt, name -> Text, note -> Text, tags -> Text, } }
+diesel::table! {
+    drafts (slot) {
+        slot -> Text,
+        body -> Text,
+        updated_ms -> BigInt,
+    }
+}
+diesel::table! {
+    declined (contract) {
+        contract -> Text,
+        at_ms -> BigInt,
+    }
+}
+diesel::table! {
+    day_marks (day) {
+        day -> Text,
+        account_value -> BigInt,
+    }
+}
+diesel::table! {
+    bells (id) {
+        id -> BigInt,
+        set_ms -> BigInt,
+        kind -> Text,
+        symbol -> Nullable<Text>,
+        side -> Nullable<Text>,
+        level -> Nullable<BigInt>,
+        legs -> Nullable<Text>,
+        rung_ms -> Nullable<BigInt>,
+        says -> Nullable<Text>,
+        answered -> Bool,
+    }
+}
+diesel::table! {
+    campaigns (id) {
+        id -> BigInt,
+        name -> Text,
+        note -> Text,
+        tags -> Text,
+    }
+}

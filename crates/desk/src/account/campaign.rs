@@ -1,7 +1,7 @@
 //! Campaigns: one idea from its first opening to its last close.
 //!
-//! A campaign begins with the order that opens it and carries its number. Everything that happens to
-//! its lots is a chapter of it. Its money is conserved by itself, exactly and at every moment:
+//! A campaign begins with the order that opens it and carries its number. Everything that happens
+//! to its lots is a chapter of it. Its money is conserved by itself, exactly and at every moment:
 //!
 //! > net cash = realised − cost of its open lots
 //!

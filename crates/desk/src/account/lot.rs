@@ -7,17 +7,17 @@ use crate::time::Moment;
 /// Open contracts, shares or futures that were bought or sold at one moment in one campaign.
 ///
 /// A lot carries its cost as money. What is closed of it takes its part of that cost away, rounded
-/// once, and the rest keeps the difference, so that no sequence of partial closings loses or finds a
-/// hundredth of a cent: 2 shares bought at 10.12345 cost 20.2469; one sold takes 10.1234 with it and
-/// leaves 10.1235.
+/// once, and the rest keeps the difference, so that no sequence of partial closings loses or finds
+/// a hundredth of a cent: 2 shares bought at 10.12345 cost 20.2469; one sold takes 10.1234 with it
+/// and leaves 10.1235.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Lot {
     /// The option series, or the underlying.
     pub instrument: Instrument,
     /// Signed contracts, shares or futures; never zero.
     pub quantity: i64,
-    /// The money that profit counts from: what was paid (received below zero); of a future, its value
-    /// at the last daily settlement.
+    /// The money that profit counts from: what was paid (received below zero); of a future, its
+    /// value at the last daily settlement.
     pub basis: Money,
     /// When opened.
     pub opened: Moment,

@@ -1,17 +1,17 @@
 //! The account: cash, lots, campaigns and a double-entry journal, all computed from what happened.
 //!
 //! Each execution is booked in one campaign: that of the order that opened it, or the one it was
-//! sent from. It closes opposite lots of that campaign, first in first out, and opens with the rest;
-//! it never touches another campaign's lots. Two campaigns may hold opposite sides of one series:
-//! they stand side by side in the books, and are netted only where the account as a whole is looked
-//! at, in margin and in exercise. When such a series ends in the money, the sides end against each
-//! other at its exercise value ([`Account::offset`]) and only the rest is delivered.
+//! sent from. It closes opposite lots of that campaign, first in first out, and opens with the
+//! rest; it never touches another campaign's lots. Two campaigns may hold opposite sides of one
+//! series: they stand side by side in the books, and are netted only where the account as a whole
+//! is looked at, in margin and in exercise. When such a series ends in the money, the sides end
+//! against each other at its exercise value ([`Account::offset`]) and only the rest is delivered.
 //!
 //! Every event is one balanced journal entry, parted by campaign; sums over the journal are the
 //! account's state, so replaying what happened gives the same account to the last digit. Nothing is
 //! paid for a future: its lots cost nothing, and what they gained or lost is settled in cash when
-//! they are closed and at the end of every day. An exercised or assigned option ends at its cost and
-//! the underlying changes hands at the strike; the campaign goes on in it.
+//! they are closed and at the end of every day. An exercised or assigned option ends at its cost
+//! and the underlying changes hands at the strike; the campaign goes on in it.
 //!
 //! What grows with history, entries and campaigns, is kept in shared structures: a clone of an
 //! account with 60,000 entries costs no more than one of an account with ten.

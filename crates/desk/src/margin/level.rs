@@ -1,5 +1,5 @@
-//! Which level of approval what is held needs: the least over the pairings that are feasible, chosen
-//! apart from money.
+//! Which level of approval what is held needs: the least over the pairings that are feasible,
+//! chosen apart from money.
 //!
 //! What a pairing costs plays no part here. A put sold on shares and another bought below it are a
 //! spread (level 3) where that needs less margin, and a put secured by cash beside a put bought

@@ -1,15 +1,15 @@
 //! Strategy-based margin of what is held in one underlying, in exact money.
 //!
-//! The rules, their table and their source are in [`Rule`]. Beside them: of shares held or sold half
-//! the value is needed, and the value itself counts like cash; shares under a sold call count at no
-//! more than its strike, because what lies above is promised away.
+//! The rules, their table and their source are in [`Rule`]. Beside them: of shares held or sold
+//! half the value is needed, and the value itself counts like cash; shares under a sold call count
+//! at no more than its strike, because what lies above is promised away.
 //!
 //! Premiums are the current marks, so the requirement rises as a short goes wrong. Requirements
 //! include the premium of what is short: buying power is cash (which holds that premium) less
 //! requirements.
 //!
-//! Which contracts stand together, and by which rule, is chosen by `regime` at the least total; here
-//! each group is counted by that rule in exact money.
+//! Which contracts stand together, and by which rule, is chosen by `regime` at the least total;
+//! here each group is counted by that rule in exact money.
 //!
 //! Two other regimes re-value everything at the volatility that each mark implies (European,
 //! interest and yield flat) and are rounded to the cent: an account under portfolio rules, where
@@ -396,8 +396,8 @@ impl Group {
         })
     }
 
-    /// What shares are worth above the strike at which they are promised away, per unit: the account
-    /// will never have it.
+    /// What shares are worth above the strike at which they are promised away, per unit: the
+    /// account will never have it.
     fn promised_away(&self, legs: &[MarginLeg], basis: &MarginBasis) -> Price {
         match (self.rule, self.all(legs).first()) {
             (Rule::CoveredCall, Some(call)) if basis.kind != UnderlyingKind::Future => {

@@ -18,8 +18,8 @@ use crate::number::Price;
 pub enum Rule {
     /// Options bought: paid in full, they need nothing more.
     Bought,
-    /// One option sold, uncovered: premium + max(a·S − out-of-the-money amount, b·S of a call or b·K
-    /// of a put).
+    /// One option sold, uncovered: premium + max(a·S − out-of-the-money amount, b·S of a call or
+    /// b·K of a put).
     Uncovered,
     /// One put sold against its whole strike.
     WholeStrike,
@@ -98,8 +98,8 @@ pub(crate) fn uncovered<A: Amount>(sold: Sold<A>, spot: A, shares: Shares) -> A 
     sold.premium + kept.larger(floor_on.share(shares.minimum))
 }
 
-/// [`Rule::BothSides`] per unit: the side that needs more uncovered, and the other's premium; of two
-/// equal sides the smaller premium.
+/// [`Rule::BothSides`] per unit: the side that needs more uncovered, and the other's premium; of
+/// two equal sides the smaller premium.
 pub(crate) fn both_sides<A: Amount>(a: Sold<A>, b: Sold<A>, spot: A, shares: Shares) -> A {
     let (x, y) = (uncovered(a, spot, shares), uncovered(b, spot, shares));
     if x > y {

@@ -154,7 +154,8 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
         json!("0.01")
     };
     let body = json!({
-        "clientId": id, "symbol": "WXMT", "legs": [{ "contract": leg["contract"], "quantity": 1 }], "quantity": 1 + n % 3,
+        "clientId": id, "symbol": "WXMT",
+        "legs": [{ "contract": leg["contract"], "quantity": 1 }], "quantity": 1 + n % 3,
         "limit": limit, "timeInForce": "day",
     });
     let sent = |body: Value| ask(http, address, "POST", "api/orders", Some(body));

@@ -117,10 +117,13 @@ fn report(what: &str, unit: &str, mut values: Vec<f64>, wanted: f64) {
 /// An iron condor nudged up and down: from the key until the frame that shows the new strikes is
 /// painted, clocked in the page.
 async fn nudges(b: &Browser) -> Vec<f64> {
-    let pick = "const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
+    let pick = "const strikes = [...document.querySelectorAll('tbody th')].map((t) => \
+        t.textContent);
         const middle = Math.floor(strikes.length / 2);
-        const click = (i, side, what) => document.querySelector(`[data-cell='${strikes[i]}-${side}-${what}']`).click();
-        click(middle - 5, 'call', 'bid'); click(middle - 7, 'call', 'ask'); click(middle + 5, 'put', 'bid'); click(middle + 7, 'put', 'ask');";
+        const click = (i, side, what) => \
+        document.querySelector(`[data-cell='${strikes[i]}-${side}-${what}']`).click();
+        click(middle - 5, 'call', 'bid'); click(middle - 7, 'call', 'ask'); click(middle + 5, \
+        'put', 'bid'); click(middle + 7, 'put', 'ask');";
     b.run(pick).await;
     b.until("[data-testid=structure-name]", "a condor", |t| {
         t.starts_with("iron condor")
@@ -131,9 +134,11 @@ async fn nudges(b: &Browser) -> Vec<f64> {
             "const [done] = arguments;
             const name = document.querySelector('[data-testid=structure-name]');
             const began = performance.now();
-            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => setTimeout(() => done(performance.now() - began), 0)); }})
+            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => \
+            setTimeout(() => done(performance.now() - began), 0)); }})
                 .observe(name, {{ characterData: true, childList: true, subtree: true }});
-            document.body.dispatchEvent(new KeyboardEvent('keydown', {{ key: '{key}', bubbles: true, cancelable: true }}));"
+            document.body.dispatchEvent(new KeyboardEvent('keydown', {{ key: '{key}', bubbles: \
+            true, cancelable: true }}));"
         )
     };
     let mut out = Vec::new();
@@ -161,7 +166,9 @@ async fn drags(b: &Browser) -> Vec<f64> {
             tab.dispatchEvent(new PointerEvent('pointerdown', at(box.y + 9)));
             const began = performance.now();
             const given = setTimeout(() => done(null), 2000);
-            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => setTimeout(() => {{ clearTimeout(given); window.dispatchEvent(new PointerEvent('pointerup', at(0))); done(performance.now() - began); }}, 0)); }})
+            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => \
+            setTimeout(() => {{ clearTimeout(given); window.dispatchEvent(new \
+            PointerEvent('pointerup', at(0))); done(performance.now() - began); }}, 0)); }})
                 .observe(path, {{ attributes: true, attributeFilter: ['d'] }});
             window.dispatchEvent(new PointerEvent('pointermove', at(box.y + 9 + {})));",
             if down { 20 } else { -20 }
@@ -184,9 +191,11 @@ async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
             const path = document.querySelector('[data-testid={curve}]');
             const given = setTimeout(() => done(null), 2000);
             const began = performance.now();
-            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => setTimeout(() => {{ clearTimeout(given); done(performance.now() - began); }}, 0)); }})
+            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => \
+            setTimeout(() => {{ clearTimeout(given); done(performance.now() - began); }}, 0)); }})
                 .observe(path, {{ attributes: true, attributeFilter: ['d'] }});
-            document.querySelector('[role=slider][aria-label={label}]').dispatchEvent(new KeyboardEvent('keydown', {{ key: '{key}', bubbles: true, cancelable: true }}));"
+            document.querySelector('[role=slider][aria-label={label}]').dispatchEvent(new \
+            KeyboardEvent('keydown', {{ key: '{key}', bubbles: true, cancelable: true }}));"
         )
     };
     let mut out = Vec::new();
@@ -209,15 +218,21 @@ async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
 /// were.
 async fn frames(b: &Browser, program: &Program) -> (f64, u64) {
     b.resize_to(1920, 1500).await;
-    b.run("localStorage.setItem('chain-columns', JSON.stringify({ sides: 'both', columns: ['openInterest', 'volume', 'implied', 'gamma', 'theta', 'vega', 'theoretical', 'middle', 'delta'] }));
-        localStorage.setItem('chain-look', JSON.stringify({ around: 'all' }));").await;
+    b.run(
+        "localStorage.setItem('chain-columns', JSON.stringify({ sides: 'both', columns: \
+        ['openInterest', 'volume', 'implied', 'gamma', 'theta', 'vega', 'theoretical', 'middle', \
+        'delta'] }));
+        localStorage.setItem('chain-look', JSON.stringify({ around: 'all' }));",
+    )
+    .await;
     b.goto(&format!("{}/chain/WXMT", program.address)).await;
     b.find("[data-cell]").await;
     tokio::time::sleep(Duration::from_secs(2)).await;
     let count = "const [done] = arguments;
         let [late, all, last] = [0, 0, performance.now()];
         const end = last + 15000;
-        const frame = (now) => { all += 1; if (now - last > 25) late += 1; last = now; if (now < end) requestAnimationFrame(frame); else done([100 * late / all, all]); };
+        const frame = (now) => { all += 1; if (now - last > 25) late += 1; last = now; if (now < \
+        end) requestAnimationFrame(frame); else done([100 * late / all, all]); };
         requestAnimationFrame(frame);";
     let found = b.run_async(count).await;
     b.run("localStorage.clear()").await;
@@ -236,8 +251,12 @@ async fn pushing(b: &Browser, program: &Program) -> f64 {
             const keys = head.marks.slice(0, 12).map((m) => m.key);
             window.pushed = { messages: 0, rows: 0 };
             window.follower = new WebSocket(`ws://${location.host}/api/stream`);
-            window.follower.onopen = () => { window.follower.send(JSON.stringify({ type: 'watch', symbol: 'WXMT', expirations: keys })); done([keys.length, head.marks.slice(0, 12).reduce((n, m) => n + m.strikes, 0)]); };
-            window.follower.onmessage = (e) => { const m = JSON.parse(e.data); window.pushed.messages += 1; if (m.type === 'rows') window.pushed.rows += m.rows.length; };
+            window.follower.onopen = () => { window.follower.send(JSON.stringify({ type: 'watch', \
+            symbol: 'WXMT', expirations: keys })); done([keys.length, head.marks.slice(0, \
+            12).reduce((n, m) => n + m.strikes, 0)]); };
+            window.follower.onmessage = (e) => { const m = JSON.parse(e.data); \
+            window.pushed.messages += 1; if (m.type === 'rows') window.pushed.rows += \
+            m.rows.length; };
         });";
     let listed = b.run_async(follow).await;
     tokio::time::sleep(Duration::from_secs(2)).await;

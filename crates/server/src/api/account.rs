@@ -37,7 +37,13 @@ struct ExerciseRequest {
 }
 
 /// Says whether a bought option is exercised at its end.
-#[utoipa::path(put, path = "/exercise", tag = "account", request_body = ExerciseRequest, responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    put,
+    path = "/exercise",
+    tag = "account",
+    request_body = ExerciseRequest,
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn exercise(
     State(app): State<AppState>,
     Body(request): Body<ExerciseRequest>,

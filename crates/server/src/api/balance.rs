@@ -49,7 +49,13 @@ struct AccountRulesWire {
 }
 
 /// Sets kind and level of the account, and whether day trades are counted.
-#[utoipa::path(put, path = "/account/rules", tag = "account", request_body = AccountRulesWire, responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    put,
+    path = "/account/rules",
+    tag = "account",
+    request_body = AccountRulesWire,
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn set_account_rules(
     State(app): State<AppState>,
     Body(wire): Body<AccountRulesWire>,
@@ -89,7 +95,13 @@ struct DepositRequest {
 const MOST_PAID_IN: Money = Money::whole(10_000_000);
 
 /// Pays paper money in.
-#[utoipa::path(post, path = "/account/deposit", tag = "account", request_body = DepositRequest, responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/account/deposit",
+    tag = "account",
+    request_body = DepositRequest,
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn deposit(
     State(app): State<AppState>,
     Body(request): Body<DepositRequest>,
@@ -114,7 +126,13 @@ async fn deposit(
 }
 
 /// The margin of a structure, by part, and as strikes or the market move.
-#[utoipa::path(post, path = "/margin", tag = "evaluate", request_body = EvaluateRequest, responses((status = 200, body = MarginSheet), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/margin",
+    tag = "evaluate",
+    request_body = EvaluateRequest,
+    responses((status = 200, body = MarginSheet), (status = 422, body = Problem)),
+)]
 async fn margin_sheet(
     State(app): State<AppState>,
     Body(request): Body<EvaluateRequest>,

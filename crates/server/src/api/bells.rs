@@ -100,7 +100,12 @@ fn bell_wire(state: &crate::state::State, b: &Bell) -> BellWire {
 }
 
 /// All bells, newest first.
-#[utoipa::path(get, path = "/bells", tag = "bells", responses((status = 200, body = Vec<BellWire>)))]
+#[utoipa::path(
+    get,
+    path = "/bells",
+    tag = "bells",
+    responses((status = 200, body = Vec<BellWire>)),
+)]
 async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
     let state = app.desk.snapshot();
     Json(
@@ -114,7 +119,13 @@ async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
 }
 
 /// Sets a bell on a price.
-#[utoipa::path(post, path = "/bells", tag = "bells", request_body = BellRequest, responses((status = 201, body = BellWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/bells",
+    tag = "bells",
+    request_body = BellRequest,
+    responses((status = 201, body = BellWire), (status = 422, body = Problem)),
+)]
 async fn set_bell(
     State(app): State<AppState>,
     Body(request): Body<BellRequest>,
@@ -153,7 +164,13 @@ async fn set_bell(
 }
 
 /// Answers a bell that rings.
-#[utoipa::path(post, path = "/bells/{id}/answer", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/bells/{id}/answer",
+    tag = "bells",
+    params(("id" = u64, Path)),
+    responses((status = 204), (status = 404, body = Problem)),
+)]
 async fn answer_bell(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -178,8 +195,18 @@ struct MoveBellRequest {
 }
 
 /// Moves a bell that has not rung.
-#[utoipa::path(put, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), request_body = MoveBellRequest,
-    responses((status = 200, body = BellWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    put,
+    path = "/bells/{id}",
+    tag = "bells",
+    params(("id" = u64, Path)),
+    request_body = MoveBellRequest,
+    responses(
+        (status = 200, body = BellWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn move_bell(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -197,7 +224,13 @@ async fn move_bell(
 }
 
 /// Takes away a bell that has not rung.
-#[utoipa::path(delete, path = "/bells/{id}", tag = "bells", params(("id" = u64, Path)), responses((status = 204), (status = 404, body = Problem)))]
+#[utoipa::path(
+    delete,
+    path = "/bells/{id}",
+    tag = "bells",
+    params(("id" = u64, Path)),
+    responses((status = 204), (status = 404, body = Problem)),
+)]
 async fn remove_bell(
     State(app): State<AppState>,
     Path(id): Path<u64>,

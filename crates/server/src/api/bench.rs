@@ -495,7 +495,13 @@ fn answered(
 }
 
 /// Judges a structure at the market of now.
-#[utoipa::path(post, path = "/bench", tag = "evaluate", request_body = BenchRequest, responses((status = 200, body = BenchWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/bench",
+    tag = "evaluate",
+    request_body = BenchRequest,
+    responses((status = 200, body = BenchWire), (status = 422, body = Problem)),
+)]
 async fn bench(
     State(app): State<AppState>,
     Body(request): Body<BenchRequest>,

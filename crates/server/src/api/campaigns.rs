@@ -19,8 +19,9 @@ use crate::wire::{LegWire, legs_wire, moment, money};
 struct ChapterWire {
     /// When.
     at: String,
-    /// "opened", "rolled", "adjusted", "part closed", "closed", "dividend", "exercised", "assigned",
-    /// "settled", "daily settlement", "settled between campaigns", "moved in", "moved out", "merged".
+    /// "opened", "rolled", "adjusted", "part closed", "closed", "dividend", "exercised",
+    /// "assigned", "settled", "daily settlement", "settled between campaigns", "moved in", "moved
+    /// out", "merged".
     kind: String,
     /// Number of its line in the ledger.
     entry: usize,
@@ -180,9 +181,18 @@ impl LabelRequest {
 }
 
 /// Names a campaign, and keeps a note and tags with it.
-#[utoipa::path(put, path = "/campaigns/{id}", tag = "campaigns", params(("id" = u64, Path)),
+#[utoipa::path(
+    put,
+    path = "/campaigns/{id}",
+    tag = "campaigns",
+    params(("id" = u64, Path)),
     request_body = LabelRequest,
-    responses((status = 200, body = CampaignWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses(
+        (status = 200, body = CampaignWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn describe(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -205,11 +215,20 @@ struct MoveRequest {
     to: Option<u64>,
 }
 
-/// Moves lots of a campaign to another, or to one of their own, at what they cost: the campaign that
-/// they are in then.
-#[utoipa::path(post, path = "/campaigns/{id}/move", tag = "campaigns", params(("id" = u64, Path)),
+/// Moves lots of a campaign to another, or to one of their own, at what they cost: the campaign
+/// that they are in then.
+#[utoipa::path(
+    post,
+    path = "/campaigns/{id}/move",
+    tag = "campaigns",
+    params(("id" = u64, Path)),
     request_body = MoveRequest,
-    responses((status = 201, body = CampaignWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses(
+        (status = 201, body = CampaignWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn move_lots(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -237,10 +256,20 @@ struct MergeRequest {
     into: u64,
 }
 
-/// Makes a campaign part of another in the same underlying, with all that happened in it: the other.
-#[utoipa::path(post, path = "/campaigns/{id}/merge", tag = "campaigns", params(("id" = u64, Path)),
+/// Makes a campaign part of another in the same underlying, with all that happened in it: the
+/// other.
+#[utoipa::path(
+    post,
+    path = "/campaigns/{id}/merge",
+    tag = "campaigns",
+    params(("id" = u64, Path)),
     request_body = MergeRequest,
-    responses((status = 200, body = CampaignWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses(
+        (status = 200, body = CampaignWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn merge(
     State(app): State<AppState>,
     Path(id): Path<u64>,

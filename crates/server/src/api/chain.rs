@@ -53,7 +53,12 @@ fn columns(text: &str) -> Result<Vec<Column>, Refusal> {
 }
 
 /// The symbols that can be opened.
-#[utoipa::path(get, path = "/markets", tag = "chain", responses((status = 200, body = Vec<MarketLine>)))]
+#[utoipa::path(
+    get,
+    path = "/markets",
+    tag = "chain",
+    responses((status = 200, body = Vec<MarketLine>)),
+)]
 async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
     let state = app.desk.snapshot();
     Json(
@@ -69,7 +74,17 @@ async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
 }
 
 /// One chain.
-#[utoipa::path(get, path = "/chain/{symbol}", tag = "chain", params(("symbol" = String, Path), ChainQuery), responses((status = 200, body = ChainView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/chain/{symbol}",
+    tag = "chain",
+    params(("symbol" = String, Path), ChainQuery),
+    responses(
+        (status = 200, body = ChainView),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn chain(
     State(app): State<AppState>,
     Path(symbol): Path<String>,

@@ -276,7 +276,13 @@ fn mark_best(columns: &mut [ComparedWire]) {
 }
 
 /// Compares drafts at one price and date.
-#[utoipa::path(post, path = "/compare", tag = "evaluate", request_body = CompareRequest, responses((status = 200, body = Comparison), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/compare",
+    tag = "evaluate",
+    request_body = CompareRequest,
+    responses((status = 200, body = Comparison), (status = 422, body = Problem)),
+)]
 async fn compare(
     State(app): State<AppState>,
     Body(request): Body<CompareRequest>,

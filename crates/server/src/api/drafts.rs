@@ -138,7 +138,12 @@ fn slot(text: &str) -> Result<String, Refusal> {
 }
 
 /// All drafts, by slot.
-#[utoipa::path(get, path = "/drafts", tag = "drafts", responses((status = 200, body = Vec<SlottedDraft>)))]
+#[utoipa::path(
+    get,
+    path = "/drafts",
+    tag = "drafts",
+    responses((status = 200, body = Vec<SlottedDraft>)),
+)]
 async fn list_drafts(State(app): State<AppState>) -> Json<Vec<SlottedDraft>> {
     let drafts = app.desk.snapshot().drafts;
     let read = |(slot, body): (&String, &String)| {
@@ -157,8 +162,14 @@ async fn list_drafts(State(app): State<AppState>) -> Json<Vec<SlottedDraft>> {
 }
 
 /// Keeps a draft.
-#[utoipa::path(put, path = "/drafts/{slot}", tag = "drafts", params(("slot" = String, Path)), request_body = DraftWire,
-    responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    put,
+    path = "/drafts/{slot}",
+    tag = "drafts",
+    params(("slot" = String, Path)),
+    request_body = DraftWire,
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn keep(
     State(app): State<AppState>,
     Path(name): Path<String>,
@@ -173,7 +184,13 @@ async fn keep(
 }
 
 /// Throws a draft away.
-#[utoipa::path(delete, path = "/drafts/{slot}", tag = "drafts", params(("slot" = String, Path)), responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    delete,
+    path = "/drafts/{slot}",
+    tag = "drafts",
+    params(("slot" = String, Path)),
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn discard(
     State(app): State<AppState>,
     Path(name): Path<String>,
@@ -187,7 +204,12 @@ async fn discard(
 const SHELF: &str = "shelf/";
 
 /// Drafts set aside, by name.
-#[utoipa::path(get, path = "/shelf", tag = "drafts", responses((status = 200, body = BTreeMap<String, DraftWire>)))]
+#[utoipa::path(
+    get,
+    path = "/shelf",
+    tag = "drafts",
+    responses((status = 200, body = BTreeMap<String, DraftWire>)),
+)]
 async fn shelf(State(app): State<AppState>) -> Json<BTreeMap<String, DraftWire>> {
     let drafts = app.desk.snapshot().drafts;
     let read = |(slot, body): (&String, &String)| {
@@ -211,8 +233,14 @@ fn shelved(name: &str) -> Result<String, Refusal> {
 }
 
 /// Sets a draft aside under a name; one of the same name is replaced.
-#[utoipa::path(put, path = "/shelf/{name}", tag = "drafts", params(("name" = String, Path)), request_body = DraftWire,
-    responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    put,
+    path = "/shelf/{name}",
+    tag = "drafts",
+    params(("name" = String, Path)),
+    request_body = DraftWire,
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn set_aside(
     State(app): State<AppState>,
     Path(name): Path<String>,
@@ -227,7 +255,13 @@ async fn set_aside(
 }
 
 /// Takes a draft off the shelf.
-#[utoipa::path(delete, path = "/shelf/{name}", tag = "drafts", params(("name" = String, Path)), responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    delete,
+    path = "/shelf/{name}",
+    tag = "drafts",
+    params(("name" = String, Path)),
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn take_off(
     State(app): State<AppState>,
     Path(name): Path<String>,
@@ -239,7 +273,16 @@ async fn take_off(
 }
 
 /// The legs of a draft as a table of contract, quantity and price.
-#[utoipa::path(post, path = "/drafts/csv", tag = "drafts", request_body = DraftWire, responses((status = 200, content_type = "text/csv", body = String), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/drafts/csv",
+    tag = "drafts",
+    request_body = DraftWire,
+    responses(
+        (status = 200, content_type = "text/csv", body = String),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn as_csv(
     State(app): State<AppState>,
     Body(draft): Body<DraftWire>,
@@ -337,7 +380,13 @@ fn read_draft(state: &DeskState, text: &str) -> Result<DraftRead, Refusal> {
 }
 
 /// Reads a draft from text: of a file, a link or the clipboard.
-#[utoipa::path(post, path = "/drafts/read", tag = "drafts", request_body = DraftText, responses((status = 200, body = DraftRead), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/drafts/read",
+    tag = "drafts",
+    request_body = DraftText,
+    responses((status = 200, body = DraftRead), (status = 422, body = Problem)),
+)]
 async fn read_text(
     State(app): State<AppState>,
     Body(text): Body<DraftText>,

@@ -77,7 +77,13 @@ fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> 
 }
 
 /// Evaluates a structure at the market of now.
-#[utoipa::path(post, path = "/evaluate", tag = "evaluate", request_body = EvaluateRequest, responses((status = 200, body = EvaluationWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/evaluate",
+    tag = "evaluate",
+    request_body = EvaluateRequest,
+    responses((status = 200, body = EvaluationWire), (status = 422, body = Problem)),
+)]
 async fn evaluate(
     State(app): State<AppState>,
     Body(request): Body<EvaluateRequest>,

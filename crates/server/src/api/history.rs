@@ -132,7 +132,17 @@ fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<Hist
 }
 
 /// Bars with volume and volatilities, and the events between them.
-#[utoipa::path(get, path = "/history/{symbol}", tag = "chain", params(("symbol" = String, Path), HistoryQuery), responses((status = 200, body = HistoryView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/history/{symbol}",
+    tag = "chain",
+    params(("symbol" = String, Path), HistoryQuery),
+    responses(
+        (status = 200, body = HistoryView),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn past(
     State(app): State<AppState>,
     Path(symbol): Path<String>,

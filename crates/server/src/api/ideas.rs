@@ -136,7 +136,17 @@ fn view(
 }
 
 /// Structures for an intention in one expiration.
-#[utoipa::path(get, path = "/ideas/{symbol}", tag = "chain", params(("symbol" = String, Path), IdeasQuery), responses((status = 200, body = Vec<IdeaWire>), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/ideas/{symbol}",
+    tag = "chain",
+    params(("symbol" = String, Path), IdeasQuery),
+    responses(
+        (status = 200, body = Vec<IdeaWire>),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn ideas(
     State(app): State<AppState>,
     Path(symbol): Path<String>,
@@ -245,7 +255,17 @@ fn picked(
 }
 
 /// The listed contract nearest to a delta, a deviation or a distance.
-#[utoipa::path(get, path = "/pick/{symbol}", tag = "chain", params(("symbol" = String, Path), PickQuery), responses((status = 200, body = Picked), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/pick/{symbol}",
+    tag = "chain",
+    params(("symbol" = String, Path), PickQuery),
+    responses(
+        (status = 200, body = Picked),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn pick(
     State(app): State<AppState>,
     Path(symbol): Path<String>,

@@ -240,8 +240,17 @@ async fn list_orders(
 }
 
 /// Places a ticket.
-#[utoipa::path(post, path = "/orders", tag = "orders", request_body = PlaceRequest,
-    responses((status = 201, body = OrderWire), (status = 409, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders",
+    tag = "orders",
+    request_body = PlaceRequest,
+    responses(
+        (status = 201, body = OrderWire),
+        (status = 409, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn place(
     State(app): State<AppState>,
     Body(request): Body<PlaceRequest>,
@@ -284,8 +293,17 @@ struct LinkedRequest {
 }
 
 /// Places tickets that depend on each other, all or none.
-#[utoipa::path(post, path = "/orders/linked", tag = "orders", request_body = LinkedRequest,
-    responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/linked",
+    tag = "orders",
+    request_body = LinkedRequest,
+    responses(
+        (status = 201, body = Vec<OrderWire>),
+        (status = 409, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn place_linked(
     State(app): State<AppState>,
     Body(request): Body<LinkedRequest>,
@@ -312,8 +330,16 @@ async fn place_linked(
 }
 
 /// One order as FIX 4.4 text, its fields parted by "|" where the standard has a control character.
-#[utoipa::path(get, path = "/orders/{id}/fix", tag = "orders", params(("id" = u64, Path)),
-    responses((status = 200, content_type = "text/plain", body = String), (status = 404, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/orders/{id}/fix",
+    tag = "orders",
+    params(("id" = u64, Path)),
+    responses(
+        (status = 200, content_type = "text/plain", body = String),
+        (status = 404, body = Problem),
+    ),
+)]
 async fn fix_text(State(app): State<AppState>, Path(id): Path<u64>) -> Result<String, Problem> {
     let state = app.desk.snapshot();
     let found = state.order(id)?;
@@ -337,8 +363,14 @@ fn style_of(state: &crate::state::State, id: u64) -> PriceStyle {
 }
 
 /// Changes the limit of a working order.
-#[utoipa::path(post, path = "/orders/{id}/limit", tag = "orders", params(("id" = u64, Path)), request_body = RepriceRequest,
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/{id}/limit",
+    tag = "orders",
+    params(("id" = u64, Path)),
+    request_body = RepriceRequest,
+    responses((status = 200, body = OrderWire), (status = 422, body = Problem)),
+)]
 async fn reprice(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -358,8 +390,14 @@ struct ResizeRequest {
 }
 
 /// Changes the size of a working order.
-#[utoipa::path(post, path = "/orders/{id}/quantity", tag = "orders", params(("id" = u64, Path)), request_body = ResizeRequest,
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/{id}/quantity",
+    tag = "orders",
+    params(("id" = u64, Path)),
+    request_body = ResizeRequest,
+    responses((status = 200, body = OrderWire), (status = 422, body = Problem)),
+)]
 async fn resize(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -387,8 +425,14 @@ struct EaseRequest {
 }
 
 /// Eases the limit of a working order step by step, or stops easing it.
-#[utoipa::path(post, path = "/orders/{id}/ease", tag = "orders", params(("id" = u64, Path)), request_body = EaseRequest,
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/{id}/ease",
+    tag = "orders",
+    params(("id" = u64, Path)),
+    request_body = EaseRequest,
+    responses((status = 200, body = OrderWire), (status = 422, body = Problem)),
+)]
 async fn ease(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -493,8 +537,17 @@ struct CloseRequest {
 }
 
 /// Closes several positions at their rest, middle or cross, all or none of the orders.
-#[utoipa::path(post, path = "/positions/close", tag = "orders", request_body = CloseRequest,
-    responses((status = 201, body = Vec<OrderWire>), (status = 409, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/positions/close",
+    tag = "orders",
+    request_body = CloseRequest,
+    responses(
+        (status = 201, body = Vec<OrderWire>),
+        (status = 409, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn close_positions(
     State(app): State<AppState>,
     Body(request): Body<CloseRequest>,
@@ -559,8 +612,17 @@ struct RollWire {
 }
 
 /// The package that rolls a campaign to another expiration, strikes moved by as many steps.
-#[utoipa::path(get, path = "/positions/{campaign}/roll", tag = "orders", params(("campaign" = u64, Path), RollQuery),
-    responses((status = 200, body = RollWire), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/positions/{campaign}/roll",
+    tag = "orders",
+    params(("campaign" = u64, Path), RollQuery),
+    responses(
+        (status = 200, body = RollWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn roll_of(
     State(app): State<AppState>,
     Path(campaign): Path<u64>,

@@ -334,7 +334,17 @@ impl Market<'_> {
 }
 
 /// One structure at every strike of an expiration.
-#[utoipa::path(get, path = "/packages/{symbol}", tag = "chain", params(("symbol" = String, Path), PackagesQuery), responses((status = 200, body = PackagesView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/packages/{symbol}",
+    tag = "chain",
+    params(("symbol" = String, Path), PackagesQuery),
+    responses(
+        (status = 200, body = PackagesView),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn packages(
     State(app): State<AppState>,
     Path(symbol): Path<String>,

@@ -29,7 +29,13 @@ async fn rules(State(app): State<AppState>) -> Json<RulesWire> {
 }
 
 /// Replaces the rules.
-#[utoipa::path(put, path = "/rules", tag = "account", request_body = RulesWire, responses((status = 204), (status = 422, body = Problem)))]
+#[utoipa::path(
+    put,
+    path = "/rules",
+    tag = "account",
+    request_body = RulesWire,
+    responses((status = 204), (status = 422, body = Problem)),
+)]
 async fn set_rules(
     State(app): State<AppState>,
     Body(rules): Body<RulesWire>,

@@ -20,7 +20,17 @@ struct SmileQuery {
 }
 
 /// What bid, middle and ask of each strike imply, and the line through them.
-#[utoipa::path(get, path = "/smile/{symbol}", tag = "chain", params(("symbol" = String, Path), SmileQuery), responses((status = 200, body = SmileView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(
+    get,
+    path = "/smile/{symbol}",
+    tag = "chain",
+    params(("symbol" = String, Path), SmileQuery),
+    responses(
+        (status = 200, body = SmileView),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn smile(
     State(app): State<AppState>,
     Path(symbol): Path<String>,

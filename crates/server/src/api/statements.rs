@@ -27,7 +27,12 @@ fn file(text: String, kind: &'static str, name: &'static str) -> Response {
 }
 
 /// Open lots as CSV.
-#[utoipa::path(get, path = "/positions.csv", tag = "account", responses((status = 200, content_type = "text/csv", body = String)))]
+#[utoipa::path(
+    get,
+    path = "/positions.csv",
+    tag = "account",
+    responses((status = 200, content_type = "text/csv", body = String)),
+)]
 async fn positions_csv(State(app): State<AppState>) -> Result<Response, Problem> {
     let text = app.read(statement::positions_csv).await?;
     Ok(file(
@@ -38,7 +43,12 @@ async fn positions_csv(State(app): State<AppState>) -> Result<Response, Problem>
 }
 
 /// Executions as CSV.
-#[utoipa::path(get, path = "/fills.csv", tag = "account", responses((status = 200, content_type = "text/csv", body = String)))]
+#[utoipa::path(
+    get,
+    path = "/fills.csv",
+    tag = "account",
+    responses((status = 200, content_type = "text/csv", body = String)),
+)]
 async fn fills_csv(State(app): State<AppState>) -> Result<Response, Problem> {
     let text = app.read(|state, _| statement::fills_csv(state)).await?;
     Ok(file(
@@ -49,7 +59,12 @@ async fn fills_csv(State(app): State<AppState>) -> Result<Response, Problem> {
 }
 
 /// Executions, positions and cash as an OFX investment statement.
-#[utoipa::path(get, path = "/statement.ofx", tag = "account", responses((status = 200, content_type = "application/x-ofx", body = String)))]
+#[utoipa::path(
+    get,
+    path = "/statement.ofx",
+    tag = "account",
+    responses((status = 200, content_type = "application/x-ofx", body = String)),
+)]
 async fn statement_ofx(State(app): State<AppState>) -> Result<Response, Problem> {
     let text = app.read(statement::ofx).await?.map_err(|e| {
         Problem::new(
@@ -75,8 +90,13 @@ struct ImportReport {
 }
 
 /// Books the executions of a CSV file, all or none.
-#[utoipa::path(post, path = "/fills/import", tag = "account", request_body(content = String, content_type = "text/csv"),
-    responses((status = 200, body = ImportReport), (status = 422, body = ImportReport)))]
+#[utoipa::path(
+    post,
+    path = "/fills/import",
+    tag = "account",
+    request_body(content = String, content_type = "text/csv"),
+    responses((status = 200, body = ImportReport), (status = 422, body = ImportReport)),
+)]
 async fn import_fills(
     State(app): State<AppState>,
     text: String,

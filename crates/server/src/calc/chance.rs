@@ -39,7 +39,8 @@ Columns in:
 Columns out, chances between 0 and 1 under a lognormal price watched continuously:
   id
   below, between, above                            where the price stands at the end
-  touch_low, touch_high                            it reaches that price on the way, whatever else happens
+  touch_low, touch_high                            it reaches that price on the way, whatever \
+  else happens
   touch_either, touch_both, touch_neither
   error
 A barrier already at or behind the price counts as touched. Exit status 1 if a row has an error.";

@@ -26,7 +26,8 @@ Columns in: as for `calc price`, with price in place of vol (per one unit of the
 Columns out:
   id
   iv     the volatility per year, as a fraction, at which the option costs that price
-  error  why there is none: which no-arbitrage bound the price breaks, no time left, or a cell that cannot be read
+  error  why there is none: which no-arbitrage bound the price breaks, no time left, or a cell \
+  that cannot be read
 Exit status 1 if a row has an error.";
 
 pub fn run(

@@ -34,7 +34,8 @@ Columns in (CSV with this header, any order):
   rate        interest, continuously compounded per year (0.04)
   yield       dividend yield, continuously compounded per year
   vol         volatility per year as a fraction (0.25)
-  dividends   cash, empty or time:amount;time:amount (years from now; the spot drops by the amount then)
+  dividends   cash, empty or time:amount;time:amount (years from now; the spot drops by the \
+  amount then)
 Columns out, per one unit of the underlying:
   id
   price
@@ -44,7 +45,8 @@ Columns out, per one unit of the underlying:
   vega_pt     per +0.01 of volatility
   rho_pt      per +0.01 of rate; on a future with the future held fixed
   error       why the row could not be priced; empty otherwise
-In the exercise region of an American option the price is the exercise value, delta ±1 and the other Greeks 0;
+In the exercise region of an American option the price is the exercise value, delta ±1 and the \
+other Greeks 0;
 a Greek that does not exist (at expiry, at the strike) is empty.
 Every digit of the 64-bit number is written. Exit status 1 if a row has an error.";
 

@@ -122,12 +122,22 @@ impl Program {
             .rev()
             .filter(|r| r["at"].as_f64().unwrap() > spot * 1.03)
             .collect();
-        json!([{ "contract": above[0]["call"]["contract"], "quantity": -1 }, { "contract": above[3]["call"]["contract"], "quantity": 1 }])
+        json!([
+            { "contract": above[0]["call"]["contract"], "quantity": -1 },
+            { "contract": above[3]["call"]["contract"], "quantity": 1 },
+        ])
     }
 
     pub async fn evaluate(&self, legs: &Value, price: Option<&str>) -> Value {
         let (status, answer) = self
-            .post("/api/evaluate", &json!({ "symbol": "NMOU", "legs": legs, "entry": price.map_or(json!("middle"), |net| json!({ "net": net })) }))
+            .post(
+                "/api/evaluate",
+                &json!({
+                    "symbol": "NMOU",
+                    "legs": legs,
+                    "entry": price.map_or(json!("middle"), |net| json!({ "net": net })),
+                }),
+            )
             .await;
         assert_eq!(status, StatusCode::OK, "{answer}");
         answer
@@ -136,12 +146,24 @@ impl Program {
 
 /// A ticket for NMOU.
 pub fn ticket(id: &str, legs: &Value, quantity: i64, limit: &str) -> Value {
-    json!({ "clientId": id, "symbol": "NMOU", "legs": legs, "quantity": quantity, "limit": limit, "timeInForce": "goodTillCancelled" })
+    json!({
+        "clientId": id,
+        "symbol": "NMOU",
+        "legs": legs,
+        "quantity": quantity,
+        "limit": limit,
+        "timeInForce": "goodTillCancelled",
+    })
 }
 
 /// Legs turned over: what closes them.
 pub fn turned(legs: &Value) -> Value {
-    let turn = |l: &Value| json!({ "contract": l["contract"], "quantity": -l["quantity"].as_i64().unwrap() });
+    let turn = |l: &Value| {
+        json!({
+            "contract": l["contract"],
+            "quantity": -l["quantity"].as_i64().unwrap(),
+        })
+    };
     legs.as_array().unwrap().iter().map(turn).collect()
 }
 
