@@ -404,3 +404,46 @@ fn target_and_stop_compete() {
     );
     assert_eq!((alone.stopped, aims(None, None).reached), (None, None));
 }
+
+/// A smile with arbitrage in a wing has no law of the price: the bench names it and gives all the
+/// rest.
+#[test]
+fn a_broken_wing_costs_the_chances_alone() {
+    let m = market(&underlying(), &[("1.10", "1.20"), ("2.30", "2.40")]);
+    let s = structure("+1 92P -1 97P");
+    let end = m.underlying.expiry_moment(&contract("92P", day()));
+    let years = m.at.years_until(end);
+    // Volatility that rises so steeply that a higher call costs more than a lower one.
+    let quotes: Vec<SmileQuote> = (0..15)
+        .map(|i| {
+            let strike = 79.0 + 3.0 * f64::from(i);
+            let middle = 0.25 + 0.08 * (strike - 106.0_f64).max(0.0);
+            SmileQuote {
+                strike,
+                bid: Some(middle - 0.005),
+                middle,
+                ask: middle + 0.005,
+            }
+        })
+        .collect();
+    let broken = Smile::fit(&quotes, 100.0 * (0.04_f64 * years).exp(), years).unwrap();
+    let plain = Judgement {
+        days: vec![10.0],
+        map: true,
+        chances: Some(wanted(Law::Flat)),
+        ..asked(&s, price("-1.20"))
+    };
+    let asked = Judgement {
+        chances: Some(wanted(Law::Smile(broken))),
+        ..plain.clone()
+    };
+    let (whole, rest) = (bench(&plain, &m).unwrap(), bench(&asked, &m).unwrap());
+    assert!(rest.chances.is_none() && whole.chances.is_some());
+    assert!(matches!(
+        rest.no_chances,
+        Some(quant::Error::Arbitrage { .. })
+    ));
+    assert_eq!(rest.lines[0].profit, whole.lines[0].profit);
+    assert_eq!(rest.outline, whole.outline);
+    assert!(rest.map.is_some());
+}

@@ -159,3 +159,44 @@ fn nothing_closes_what_is_no_longer_held() {
     let waiting = run.engine.state().order(waiting.id).unwrap();
     assert!(!waiting.state().is_open(), "{waiting:?}");
 }
+
+/// A new price for an order that is being eased stops the easing where it is put: two facts of it
+/// and no more, one change told of, and the same after a restart.
+#[test]
+fn repricing_an_eased_order_happens_once() {
+    let mut run = funded();
+    let call = option(&run, 30, Kind::Call, 0);
+    let far = ask(&run, &call) - Price::cents(200);
+    let placed = run.engine.place(request("a", &call, 1, far)).unwrap();
+    let to = far + Price::cents(50);
+    let step = Price::cents(5);
+    let easing = Easing {
+        step,
+        every: 30,
+        to,
+    };
+    run.engine.ease(placed.id, Some(easing)).unwrap();
+    let before = run.engine.state().order(placed.id).unwrap().events.len();
+    let told = run.engine.reprice(placed.id, far + step).unwrap();
+    let since: Vec<&order::Event> = told.events[before..]
+        .iter()
+        .map(|(_, event)| event)
+        .collect();
+    assert!(
+        matches!(
+            since[..],
+            [order::Event::Eased(None), order::Event::Repriced(price)] if *price == far + step
+        ),
+        "{since:?}"
+    );
+    let later = run.engine.state().clock.now.plus_millis(120_000);
+    run.engine.advance(later).unwrap();
+    let limit = |engine: &engine::Engine| engine.state().order(placed.id).unwrap().pricing();
+    assert_eq!(
+        limit(&run.engine),
+        Pricing::Limit(far + step),
+        "it is eased no further"
+    );
+    run.restart();
+    assert_eq!(limit(&run.engine), Pricing::Limit(far + step));
+}
