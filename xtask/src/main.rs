@@ -233,7 +233,7 @@ fn measure() -> Result<(), Failure> {
     }
     let kills = [
         "--config",
-        "env.PIKEBELL_KILLS=\"200\"",
+        "env.PIKEBELL_KILLS=\"1000\"",
         "test",
         "--release",
         "--quiet",

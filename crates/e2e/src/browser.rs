@@ -5,7 +5,7 @@ use std::io::{BufRead, BufReader};
 use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::Element;
@@ -13,7 +13,7 @@ use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
 
-use crate::program::root;
+use crate::program::{Program, root};
 
 /// Keys by their WebDriver code points (W3C WebDriver, section 17.4.2).
 pub const ENTER: &str = "\u{E007}";
@@ -189,6 +189,20 @@ impl Browser {
             .issue_cmd(command)
             .await
             .expect("the viewport can be set");
+    }
+
+    /// Signs in by the printed address, which leads to the first page by itself.
+    pub async fn enter(&self, program: &Program) {
+        self.goto(&program.entrance).await;
+        let began = Instant::now();
+        loop {
+            let at = self.client.current_url().await.expect("an address");
+            if at.path() != "/enter" {
+                return;
+            }
+            assert!(began.elapsed() < PATIENCE, "{at} leads nowhere");
+            tokio::time::sleep(GLANCE).await;
+        }
     }
 
     /// Opens an address.

@@ -42,11 +42,22 @@ fn binary() -> &'static Path {
     })
 }
 
+/// Where a program listens, and what it wants to see.
+#[derive(Debug, Clone)]
+pub struct Door {
+    /// `http://127.0.0.1:port`.
+    pub address: String,
+    /// What programs send as `Authorization: Bearer TOKEN`.
+    pub token: String,
+}
+
 /// A running program. Dropping it kills it, without a chance to tidy up.
 pub struct Program {
     child: Child,
-    /// Where it listens: `http://127.0.0.1:port`.
-    pub address: String,
+    /// Where it listens, and what it wants to see.
+    pub door: Door,
+    /// The printed address, which signs a browser in.
+    pub entrance: String,
     /// The line it printed when it was ready.
     pub greeting: String,
 }
@@ -76,21 +87,29 @@ impl Program {
             .next()
             .expect("the program says that it is ready")
             .expect("its output is text");
-        let address = greeting
+        let entrance = greeting
             .split_whitespace()
             .find(|w| w.starts_with("http://"))
             .expect("the greeting holds an address")
             .to_owned();
+        let (address, token) = entrance
+            .split_once("/enter?token=")
+            .expect("the address holds the token");
         Program {
             child,
-            address,
+            door: Door {
+                address: address.to_owned(),
+                token: token.to_owned(),
+            },
+            entrance,
             greeting,
         }
     }
 
     /// The port it listens on.
     pub fn port(&self) -> u16 {
-        self.address
+        self.door
+            .address
             .rsplit(':')
             .next()
             .and_then(|p| p.parse().ok())

@@ -64,10 +64,10 @@ async fn from_the_chain_to_a_closed_trade() {
     let data = folder.path().join("demo.db");
     in_browser(move |b| async move {
         let mut program = Program::demo(&data, 0);
-        let home = program.address.clone();
+        let home = program.door.address.clone();
 
         // Open the chain: quotes move, the ribbon and the rows are there.
-        b.goto(&home).await;
+        b.enter(&program).await;
         b.find("[data-cell]").await;
         let first = b.text("[data-testid=spot]").await;
         b.until("[data-testid=spot]", "moving", |t| {

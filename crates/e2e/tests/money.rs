@@ -40,8 +40,8 @@ async fn orders_and_money() {
     let data = folder.path().join("demo.db");
     in_browser(move |b| async move {
         let program = Program::demo(&data, 0);
-        let home = program.address.clone();
-        b.goto(&home).await;
+        let home = program.door.address.clone();
+        b.enter(&program).await;
         b.find("[data-cell]").await;
 
         // The balance: parts that add up, kinds, levels, and a refusal in words.

@@ -433,8 +433,8 @@ async fn three_traders_build_and_judge() {
     let data = folder.path().join("demo.db");
     in_browser(move |b| async move {
         let program = Program::demo(&data, 0);
-        let home = program.address.clone();
-        b.goto(&home).await;
+        let home = program.door.address.clone();
+        b.enter(&program).await;
         b.find("[data-cell]").await;
         careful_buyer(&b).await;
         income_seller(&b).await;

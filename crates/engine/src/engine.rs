@@ -107,6 +107,7 @@ impl Engine {
             marks: Arc::new(saved.marks),
             version: 1,
             heading: None,
+            stands: None,
             read_only: wrong.map(Arc::from),
             orders: saved.orders.into_iter().map(Arc::new).collect(),
             world,

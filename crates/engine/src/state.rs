@@ -58,6 +58,9 @@ pub struct State {
     pub version: u64,
     /// Where a jump of the clock leads that is under way.
     pub heading: Option<Moment>,
+    /// Why time stands although the clock runs, told by whoever drives the engine: what happens
+    /// cannot be kept.
+    pub stands: Option<Arc<str>>,
     /// Why nothing can be changed, where the books that were kept do not reconcile.
     pub read_only: Option<Arc<str>>,
 }

@@ -12,10 +12,10 @@ use tower_http::set_header::SetResponseHeaderLayer;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 
-use crate::handle::{Closed, DeskHandle};
+use crate::handle::{DeskHandle, Unserved};
 use crate::problem::Problem;
 use crate::refusal::Refusal;
-use crate::{api, assets, guard, stream};
+use crate::{api, assets, document, guard, stream};
 use engine::{Engine, State};
 
 /// What every handler can reach.
@@ -69,13 +69,13 @@ impl AppState {
         let done =
             tokio::task::spawn_blocking(move || app.with_quoter(|q| f(&app.desk.snapshot(), q)))
                 .await;
-        done.map_err(|_| Problem::from(Closed))
+        done.map_err(|_| Problem::from(Unserved::Closed))
     }
 
     /// Runs a command on the desk task.
     ///
     /// # Errors
-    /// The command was refused, or the program is stopping.
+    /// The command was refused, what it did could not be kept, or the program is stopping.
     pub async fn command<T: Send + 'static>(
         &self,
         f: impl FnOnce(&mut Engine) -> Result<T, Refusal> + Send + 'static,
@@ -95,17 +95,16 @@ impl AppState {
 )]
 struct ApiDoc;
 
-fn documented() -> OpenApiRouter<AppState> {
-    OpenApiRouter::with_openapi(ApiDoc::openapi()).nest("/api", api::router())
+fn documented() -> (Router<AppState>, utoipa::openapi::OpenApi) {
+    let (router, said) = OpenApiRouter::with_openapi(ApiDoc::openapi())
+        .nest("/api", api::router())
+        .split_for_parts();
+    (router, document::complete(said))
 }
 
 /// The OpenAPI document as JSON text.
 pub fn openapi_json() -> String {
-    documented()
-        .split_for_parts()
-        .1
-        .to_pretty_json()
-        .unwrap_or_default()
+    documented().1.to_pretty_json().unwrap_or_default()
 }
 
 const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; \
@@ -115,9 +114,9 @@ const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-
 /// Most bytes of a request; a file of fills may be larger.
 const MOST_BODY: usize = 64 * 1024;
 
-/// The whole program as one service. `hosts` are the Host headers it answers to.
-pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
-    let (router, document) = documented().split_for_parts();
+/// The whole program as one service, behind its guard.
+pub fn router(state: AppState, guard: guard::Guard) -> Router {
+    let (router, document) = documented();
     let fixed = |name: HeaderName, value: &'static str| {
         SetResponseHeaderLayer::overriding(name, HeaderValue::from_static(value))
     };
@@ -130,9 +129,17 @@ pub fn router(state: AppState, hosts: guard::Hosts) -> Router {
         .fallback(assets::serve)
         .layer(CompressionLayer::new())
         .layer(DefaultBodyLimit::max(MOST_BODY))
-        .layer(axum::middleware::from_fn_with_state(hosts, guard::check))
+        .layer(axum::middleware::from_fn_with_state(guard, guard::check))
         .layer(fixed(header::CONTENT_SECURITY_POLICY, POLICY))
         .layer(fixed(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .layer(fixed(header::REFERRER_POLICY, "no-referrer"))
+        .layer(fixed(
+            HeaderName::from_static("cross-origin-resource-policy"),
+            "same-origin",
+        ))
+        .layer(fixed(
+            HeaderName::from_static("cross-origin-opener-policy"),
+            "same-origin",
+        ))
         .with_state(state)
 }

@@ -3,19 +3,25 @@
 //!
 //! Commands that wait together share a transaction: each is worked out on the state that the one
 //! before left, all are kept at once, and only then is any of them published and answered. If they
-//! cannot be kept, none has happened and none is answered.
+//! cannot be kept, none has happened and each is told so. Time that cannot be kept does not pass:
+//! the clock stands, says why, and goes on by itself when there is room again.
+//!
+//! A panic in here ends the whole program ([`DeskHandle::failed`]): nothing is served from a desk
+//! that no longer works.
 //!
 //! A jump ahead is taken stop by stop: after each its facts are kept and its state is published,
 //! and commands are taken in between, one of which may end the jump there.
 
 use std::ops::Deref;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, TryRecvError, channel};
 use std::time::{Duration, Instant};
 
 use desk::Moment;
 use engine::{Engine, Refusal, State};
 use market::Clock;
-use store::Store;
+use store::{Hindrance, Store, StoreError};
 use tokio::sync::{oneshot, watch};
 
 use crate::refusal::Failure;
@@ -47,6 +53,11 @@ impl Desk {
         Desk { engine, store }
     }
 
+    /// The database, for what is not a command.
+    pub fn store(&self) -> &Store {
+        &self.store
+    }
+
     /// Lets a command work and keeps what it did. If that cannot be kept, it has not happened.
     ///
     /// # Errors
@@ -66,11 +77,12 @@ impl Desk {
     }
 }
 
-/// Works on the engine and gives back how to answer, so that the answer follows the snapshot.
+/// Works on the engine and gives back how to answer, so that the answer follows the snapshot and
+/// tells whether what was done could be kept.
 type Command = Box<dyn FnOnce(&mut Engine) -> Answer + Send>;
-type Answer = Box<dyn FnOnce()>;
+type Answer = Box<dyn FnOnce(Result<(), Unkept>)>;
 type Plan = Box<dyn FnOnce(&mut Engine) -> Result<Moment, Refusal> + Send>;
-type Arrived = oneshot::Sender<Result<Clock, Refusal>>;
+type Arrived = oneshot::Sender<Result<Result<Clock, Refusal>, Unkept>>;
 
 /// What waits for the task.
 enum Job {
@@ -86,26 +98,87 @@ enum Job {
 pub struct DeskHandle {
     jobs: Sender<Job>,
     snapshots: watch::Receiver<State>,
+    failure: watch::Receiver<Option<Arc<str>>>,
 }
 
-/// The desk task has ended; the program is stopping.
-#[derive(Debug, thiserror::Error)]
-#[error("the desk is closing down")]
-pub struct Closed;
+/// What a command did could not be kept, so it has not happened.
+#[derive(Debug, Clone, thiserror::Error)]
+#[error(
+    "this was not done, because it cannot be written down: {why}.{}",
+    match hindrance {
+        Hindrance::Full => " Make room on the disk and try again; nothing that was confirmed is lost",
+        Hindrance::Locked => " Another program holds the file; close it and try again",
+        Hindrance::Other => " Nothing that was confirmed is lost",
+    }
+)]
+pub struct Unkept {
+    /// What kind of hindrance.
+    pub hindrance: Hindrance,
+    /// In the database's words.
+    pub why: String,
+}
+
+impl From<&StoreError> for Unkept {
+    fn from(e: &StoreError) -> Unkept {
+        Unkept {
+            hindrance: e.hindrance(),
+            why: e.to_string(),
+        }
+    }
+}
+
+/// Why the desk task did not serve.
+#[derive(Debug, Clone, thiserror::Error)]
+pub enum Unserved {
+    /// It has ended; the program is stopping.
+    #[error("the desk is closing down")]
+    Closed,
+    /// What it did could not be kept.
+    #[error(transparent)]
+    Unkept(#[from] Unkept),
+}
 
 impl DeskHandle {
     /// Starts the task.
     pub fn start(desk: Desk) -> DeskHandle {
         let (jobs, inbox) = channel();
         let (publish, snapshots) = watch::channel(desk.state().clone());
+        let (fail, failure) = watch::channel(None);
         let task = Task {
             desk,
             inbox,
             publish,
             jump: None,
+            stands: None,
         };
-        std::thread::spawn(move || task.run());
-        DeskHandle { jobs, snapshots }
+        std::thread::spawn(move || {
+            // A task that failed leaves nothing behind that could be relied on.
+            if let Err(panic) = catch_unwind(AssertUnwindSafe(|| task.run())) {
+                fail.send_replace(Some(words_of(panic.as_ref()).into()));
+            }
+        });
+        DeskHandle {
+            jobs,
+            snapshots,
+            failure,
+        }
+    }
+
+    /// Waits until the task fails, and says why. A task that ends in order never fails.
+    pub async fn failed(&self) -> Arc<str> {
+        let mut failure = self.failure.clone();
+        loop {
+            if let Some(why) = failure.borrow_and_update().clone() {
+                return why;
+            }
+            if failure.changed().await.is_err() {
+                let last = failure.borrow().clone();
+                match last {
+                    Some(why) => return why,
+                    None => std::future::pending::<()>().await,
+                }
+            }
+        }
     }
 
     /// Runs a command on the desk task and waits for its answer. The snapshot already shows what it
@@ -116,14 +189,16 @@ impl DeskHandle {
     pub async fn call<T: Send + 'static>(
         &self,
         command: impl FnOnce(&mut Engine) -> T + Send + 'static,
-    ) -> Result<T, Closed> {
+    ) -> Result<T, Unserved> {
         let (answer, receive) = oneshot::channel();
         let boxed: Command = Box::new(move |engine| {
             let done = command(engine);
-            Box::new(move || drop(answer.send(done)))
+            Box::new(move |kept| drop(answer.send(kept.map(|()| done))))
         });
-        self.jobs.send(Job::Command(boxed)).map_err(|_| Closed)?;
-        receive.await.map_err(|_| Closed)
+        self.jobs
+            .send(Job::Command(boxed))
+            .map_err(|_| Unserved::Closed)?;
+        Ok(receive.await.map_err(|_| Unserved::Closed)??)
     }
 
     /// Jumps to where `plan` leads and waits until the clock is there, or where the jump was ended.
@@ -134,12 +209,12 @@ impl DeskHandle {
     pub async fn jump(
         &self,
         plan: impl FnOnce(&mut Engine) -> Result<Moment, Refusal> + Send + 'static,
-    ) -> Result<Result<Clock, Refusal>, Closed> {
+    ) -> Result<Result<Clock, Refusal>, Unserved> {
         let (answer, receive) = oneshot::channel();
         self.jobs
             .send(Job::Jump(Box::new(plan), answer))
-            .map_err(|_| Closed)?;
-        receive.await.map_err(|_| Closed)
+            .map_err(|_| Unserved::Closed)?;
+        Ok(receive.await.map_err(|_| Unserved::Closed)??)
     }
 
     /// Ends the jump that is under way at its next stop, if there is one.
@@ -168,11 +243,28 @@ struct Jump {
     arrived: Arrived,
 }
 
+/// How a jump that failed is answered.
+fn outcome(e: Failure) -> Result<Result<Clock, Refusal>, Unkept> {
+    match e {
+        Failure::Refusal(refusal) => Ok(Err(refusal)),
+        Failure::Store(e) => Err(Unkept::from(&e)),
+    }
+}
+
 struct Task {
     desk: Desk,
     inbox: Receiver<Job>,
     publish: watch::Sender<State>,
     jump: Option<Jump>,
+    /// Why time stands although the clock runs.
+    stands: Option<Arc<str>>,
+}
+
+/// What a panic said.
+fn words_of(panic: &(dyn std::any::Any + Send)) -> String {
+    let text = panic.downcast_ref::<&str>().map(|s| (*s).to_owned());
+    text.or_else(|| panic.downcast_ref::<String>().cloned())
+        .unwrap_or_else(|| "it gave no reason".into())
 }
 
 impl Task {
@@ -227,8 +319,7 @@ impl Task {
                 };
                 match planned {
                     Ok(to) => self.jump = Some(Jump { to, arrived }),
-                    Err(Failure::Refusal(refusal)) => drop(arrived.send(Err(refusal))),
-                    Err(e) => tracing::error!("a jump could not be kept: {e}"),
+                    Err(e) => drop(arrived.send(outcome(e))),
                 }
             }
         }
@@ -247,12 +338,18 @@ impl Task {
             }
         }
         let facts = self.desk.engine.take_facts();
-        if let Err(e) = self.desk.store.commit(&facts) {
+        let kept = self.desk.store.commit(&facts);
+        let told = kept
+            .as_ref()
+            .map_or_else(|e| Err(Unkept::from(e)), |()| Ok(()));
+        if let Err(e) = kept {
             tracing::error!("commands could not be kept: {e}");
             self.desk.engine.go_back(before);
         } else {
             self.tell();
-            answers.into_iter().for_each(|answer| answer());
+        }
+        for answer in answers {
+            answer(told.clone());
         }
         if let Some(job) = after {
             self.take(job);
@@ -262,6 +359,7 @@ impl Task {
     fn tell(&self) {
         let state = State {
             heading: self.jump.as_ref().map(|j| j.to),
+            stands: self.stands.clone(),
             ..self.desk.state().clone()
         };
         self.publish.send_replace(state);
@@ -277,8 +375,8 @@ impl Task {
             Ok(false) => self.arrive(),
             Err(e) => {
                 tracing::error!("time cannot pass: {e}");
-                if let (Some(jump), Failure::Refusal(refusal)) = (self.jump.take(), e) {
-                    drop(jump.arrived.send(Err(refusal)));
+                if let Some(jump) = self.jump.take() {
+                    drop(jump.arrived.send(outcome(e)));
                 }
                 self.tell();
             }
@@ -295,10 +393,11 @@ impl Task {
             Ok(engine.state().clock)
         });
         self.tell();
-        match kept {
-            Ok(clock) => drop(jump.arrived.send(Ok(clock))),
-            Err(e) => tracing::error!("the clock could not be kept: {e}"),
-        }
+        let told = match kept {
+            Ok(clock) => Ok(Ok(clock)),
+            Err(e) => outcome(e),
+        };
+        drop(jump.arrived.send(told));
     }
 
     /// Lets real time pass.
@@ -311,10 +410,18 @@ impl Task {
             }
             Ok(passed)
         });
-        match passed {
-            Ok(true) => self.tell(),
-            Ok(false) => {}
-            Err(e) => tracing::error!("time cannot pass: {e}"),
+        let stands: Option<Arc<str>> = match &passed {
+            Ok(_) => None,
+            Err(Failure::Store(e)) => Some(e.to_string().into()),
+            Err(Failure::Refusal(e)) => Some(e.to_string().into()),
+        };
+        let changed = stands != self.stands;
+        if changed && let Some(why) = &stands {
+            tracing::error!("time cannot pass: {why}");
+        }
+        self.stands = stands;
+        if changed || matches!(passed, Ok(true)) {
+            self.tell();
         }
     }
 }

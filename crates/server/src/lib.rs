@@ -12,6 +12,7 @@ mod book_view;
 mod chain_view;
 mod columns;
 pub mod demo;
+mod document;
 mod entry_wire;
 pub mod files;
 mod fills_import;
@@ -26,6 +27,7 @@ mod refusal;
 mod smile_view;
 mod statement;
 mod stream;
+mod token;
 mod wire;
 
 use std::collections::HashMap;
@@ -36,16 +38,17 @@ use std::sync::Arc;
 use desk::{Fact, Moment, Money};
 use market::World;
 use market::exchange::FEES;
-use store::Store;
+use store::{Store, StoreError};
 use tokio::net::TcpListener;
 
 pub use app::{AppState, openapi_json, router};
 pub use engine::{Engine, State, Tie};
 pub(crate) use engine::{bells, campaigns, money, state, trading};
-pub use guard::Hosts;
+pub use guard::Guard;
 pub use handle::{Desk, DeskHandle};
 pub use problem::Problem;
 pub use refusal::{Failure, Refusal};
+pub use token::Token;
 
 /// What a new database begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -163,6 +166,55 @@ impl Asked {
     }
 }
 
+/// Makes the folder of a database where there is none, for its owner alone.
+///
+/// # Errors
+/// It cannot be made.
+pub fn make_folder(path: &Path) -> Result<(), Refusal> {
+    let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) else {
+        return Ok(());
+    };
+    let mut builder = std::fs::DirBuilder::new();
+    builder.recursive(true);
+    #[cfg(unix)]
+    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
+    builder.create(folder).map_err(|e| Refusal::Field {
+        field: "data",
+        message: format!("{}: {e}", folder.display()),
+    })
+}
+
+/// What is not in order with a database and its books; nothing if all is. The file itself is left
+/// as it is, of an older schema too: its books are looked at in a copy.
+///
+/// # Errors
+/// There is no such database, a newer program wrote it, or it cannot be read.
+pub fn check(path: &Path) -> Result<Vec<String>, Failure> {
+    let mut faults = store::faults(path)?;
+    if !faults.is_empty() {
+        return Ok(faults);
+    }
+    let place = std::env::temp_dir().join(format!("pikebell-check-{}", std::process::id()));
+    make_folder(&place.join("copy.db"))?;
+    let looked = (|| {
+        store::copy(path, &place.join("copy.db"))?;
+        let saved = Store::open(&place.join("copy.db"))?.load()?;
+        let asked = Asked::default().over(&saved.settings)?;
+        let (world, _) = asked.world()?;
+        Ok(Engine::restore(world, saved, demo::present()))
+    })();
+    // What is left of the copy when the folder cannot be emptied is the system's to clear away.
+    let _ = std::fs::remove_dir_all(&place);
+    match looked {
+        Ok(engine) => faults.extend(engine.state().read_only.as_ref().map(ToString::to_string)),
+        Err(Failure::Store(e @ (StoreError::Row { .. } | StoreError::Broken(_)))) => {
+            faults.push(e.to_string());
+        }
+        Err(e) => return Err(e),
+    }
+    Ok(faults)
+}
+
 /// Opens a database, filling it first if it is new. One whose books do not reconcile is opened all
 /// the same: it can be read and not changed.
 ///
@@ -170,12 +222,7 @@ impl Asked {
 /// The file cannot be opened or read, was left half filled by an older version, or what is asked
 /// for makes no sense.
 pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Failure> {
-    if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
-        std::fs::create_dir_all(folder).map_err(|e| Refusal::Field {
-            field: "data",
-            message: format!("{}: {e}", folder.display()),
-        })?;
-    }
+    make_folder(path)?;
     let store = Store::open(path)?;
     let saved = store.load()?;
     let asked = asked.over(&saved.settings)?;
@@ -221,15 +268,33 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Fa
 /// Serves until `shutdown` completes.
 ///
 /// # Errors
-/// The listener fails.
+/// The listener fails, or the desk does.
 pub async fn run(
     listener: TcpListener,
     desk: Desk,
+    guard: Guard,
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    let hosts = Hosts::loopback(listener.local_addr()?);
-    let app = router(AppState::new(DeskHandle::start(desk)), hosts);
-    axum::serve(listener, app)
-        .with_graceful_shutdown(shutdown)
-        .await
+    serve(listener, DeskHandle::start(desk), guard, shutdown).await
+}
+
+/// Serves a desk that works already until `shutdown` completes.
+///
+/// # Errors
+/// The listener fails, or the desk does.
+pub async fn serve(
+    listener: TcpListener,
+    desk: DeskHandle,
+    guard: Guard,
+    shutdown: impl Future<Output = ()> + Send + 'static,
+) -> std::io::Result<()> {
+    let app = router(AppState::new(desk.clone()), guard);
+    let served = axum::serve(listener, app).with_graceful_shutdown(shutdown);
+    tokio::select! {
+        ended = served => ended,
+        why = desk.failed() => Err(std::io::Error::other(format!(
+            "the desk failed and the program ends with it, so that nothing is shown that no longer \
+             holds: {why}"
+        ))),
+    }
 }

@@ -1,16 +1,17 @@
-//! The command line: `pikebell demo`, `serve`, `calc`, `export`, `import`, `openapi`.
+//! The command line: `pikebell demo`, `serve`, `backup`, `restore`, `check`, `calc`, `export`,
+//! `import`, `openapi`.
 
 mod calc;
 mod export;
 mod import;
 
 use std::net::SocketAddr;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use server::{Asked, Beginning, demo::DEMO_SEED};
+use server::{Asked, Beginning, Guard, Token, demo::DEMO_SEED};
 
 #[derive(Parser)]
 #[command(
@@ -29,6 +30,31 @@ enum Command {
     Demo(Serving),
     /// Starts with a paper account of your own in the same world.
     Serve(Serving),
+    /// Copies an account's file, also while the program runs on it.
+    Backup {
+        /// The file to copy; by default that of `serve`.
+        #[arg(long)]
+        data: Option<PathBuf>,
+        /// Where the copy goes; nothing may stand there.
+        #[arg(long)]
+        out: PathBuf,
+    },
+    /// Puts a copy in place as an account's file.
+    Restore {
+        /// The copy.
+        #[arg(long)]
+        from: PathBuf,
+        /// The file to make; by default that of `serve`. Nothing may stand there.
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
+    /// Says whether a file and its books are in order: exit status 0 if they are, 1 if not, 2 if it
+    /// cannot be read.
+    Check {
+        /// The file; by default that of `serve`.
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
     /// Calculates many options or positions at once, from a file to a file.
     #[command(subcommand)]
     Calc(calc::Calc),
@@ -101,6 +127,9 @@ fn main() -> ExitCode {
                 }
             };
         }
+        Command::Backup { data, out } => backup(&data.unwrap_or_else(own_file), &out),
+        Command::Restore { from, data } => restore(&from, &data.unwrap_or_else(own_file)),
+        Command::Check { data } => return check(&data.unwrap_or_else(own_file)),
         Command::Export(what) => export::run(&what),
         Command::Import(what) => match import::run(&what) {
             Ok(true) => Ok(()),
@@ -124,6 +153,51 @@ fn main() -> ExitCode {
     }
 }
 
+/// The file of `serve`.
+fn own_file() -> PathBuf {
+    data_folder().join("desk.db")
+}
+
+fn backup(data: &Path, out: &Path) -> Result<(), String> {
+    store::copy(data, out).map_err(|e| e.to_string())?;
+    println!("{} is copied to {}", data.display(), out.display());
+    Ok(())
+}
+
+fn restore(from: &Path, data: &Path) -> Result<(), String> {
+    let faults = server::check(from).map_err(|e| e.to_string())?;
+    if !faults.is_empty() {
+        return Err(format!(
+            "{} is not in order and was not put in place: {}",
+            from.display(),
+            faults.join("; ")
+        ));
+    }
+    server::make_folder(data).map_err(|e| e.to_string())?;
+    store::copy(from, data).map_err(|e| e.to_string())?;
+    println!("{} is in place as {}", from.display(), data.display());
+    Ok(())
+}
+
+fn check(data: &Path) -> ExitCode {
+    match server::check(data) {
+        Ok(faults) if faults.is_empty() => {
+            println!("{}: the file and its books are in order", data.display());
+            ExitCode::SUCCESS
+        }
+        Ok(faults) => {
+            for fault in faults {
+                println!("{}: {fault}", data.display());
+            }
+            ExitCode::FAILURE
+        }
+        Err(e) => {
+            eprintln!("pikebell: {e}");
+            ExitCode::from(2)
+        }
+    }
+}
+
 fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
     let began = Instant::now();
     if !s.listen.ip().is_loopback() {
@@ -139,8 +213,6 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
         option_fee: s.option_fee,
         future_fee: s.future_fee,
     };
-    let desk =
-        server::open(&path, beginning, &asked).map_err(|e| format!("{}: {e}", path.display()))?;
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
@@ -150,15 +222,22 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
             .await
             .map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;
         let address = listener.local_addr().map_err(|e| e.to_string())?;
+        // The port comes first: where it is taken, the file is not touched.
+        let desk = server::open(&path, beginning, &asked)
+            .map_err(|e| format!("{}: {e}", path.display()))?;
+        let token =
+            Token::of(&path).map_err(|e| format!("{}: {e}", Token::place(&path).display()))?;
+        let guard = Guard::loopback(address, token);
         println!(
-            "Pike Bell is ready at http://{address}  (data: {}, started in {} ms)",
+            "Pike Bell is ready at {}  (data: {}, started in {} ms)",
+            guard.entrance(address),
             path.display(),
             began.elapsed().as_millis()
         );
         let stop = async {
             let _ = tokio::signal::ctrl_c().await;
         };
-        server::run(listener, desk, stop)
+        server::run(listener, desk, guard, stop)
             .await
             .map_err(|e| e.to_string())
     });

@@ -8,9 +8,10 @@ use axum::response::{IntoResponse, Response};
 use desk::OrderError;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
+use store::Hindrance;
 use utoipa::ToSchema;
 
-use crate::handle::Closed;
+use crate::handle::Unserved;
 use crate::refusal::Refusal;
 
 /// What went wrong.
@@ -88,9 +89,18 @@ fn order_code(e: &OrderError) -> &'static str {
     }
 }
 
-impl From<Closed> for Problem {
-    fn from(e: Closed) -> Problem {
-        Problem::new(StatusCode::SERVICE_UNAVAILABLE, "closing", e.to_string())
+impl From<Unserved> for Problem {
+    fn from(e: Unserved) -> Problem {
+        use StatusCode as S;
+        let (status, code) = match &e {
+            Unserved::Closed => (S::SERVICE_UNAVAILABLE, "closing"),
+            Unserved::Unkept(unkept) => match unkept.hindrance {
+                Hindrance::Full => (S::INSUFFICIENT_STORAGE, "disk_full"),
+                Hindrance::Locked => (S::SERVICE_UNAVAILABLE, "file_locked"),
+                Hindrance::Other => (S::SERVICE_UNAVAILABLE, "not_kept"),
+            },
+        };
+        Problem::new(status, code, e.to_string())
     }
 }
 

@@ -24,7 +24,7 @@ use crate::chain_view::{Block, ChainHead, Row, blocks, head};
 use crate::columns::{Column, MOST_COLUMNS};
 use crate::order_wire::{OrderWire, order};
 use crate::problem::Problem;
-use crate::wire::{ClockWire, EvaluateRequest, EvaluationWire, clock};
+use crate::wire::{ClockWire, EvaluateRequest, EvaluationWire, clock_of};
 
 /// What the program pushes.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -320,7 +320,7 @@ impl Connection {
     async fn push(&mut self) -> Vec<ServerMessage> {
         let state = self.app.desk.snapshot();
         let mut out = Vec::new();
-        let now = clock(&state.clock, state.heading);
+        let now = clock_of(&state);
         if self.sent.clock.as_ref() != Some(&now) {
             self.sent.clock = Some(now.clone());
             out.push(ServerMessage::Clock { clock: now });

@@ -593,9 +593,21 @@ pub struct ClockWire {
     pub until: String,
     /// Where a jump leads that is under way.
     pub heading: Option<String>,
+    /// Why time stands although the clock runs: what happens cannot be kept.
+    pub stands: Option<String>,
 }
 
-pub(crate) fn clock(c: &market::Clock, heading: Option<Moment>) -> ClockWire {
+/// The clock of a state.
+pub(crate) fn clock_of(state: &crate::state::State) -> ClockWire {
+    ClockWire {
+        heading: state.heading.map(|m| m.to_string()),
+        stands: state.stands.as_ref().map(ToString::to_string),
+        ..clock(&state.clock)
+    }
+}
+
+/// A clock that stands still.
+pub(crate) fn clock(c: &market::Clock) -> ClockWire {
     let (open, until) = crate::state::session(c.now);
     ClockWire {
         now: c.now.to_string(),
@@ -604,7 +616,8 @@ pub(crate) fn clock(c: &market::Clock, heading: Option<Moment>) -> ClockWire {
         speeds: market::SPEEDS.to_vec(),
         open,
         until: until.to_string(),
-        heading: heading.map(|m| m.to_string()),
+        heading: None,
+        stands: None,
     }
 }
 

@@ -5,24 +5,25 @@ mod common;
 
 use std::time::Duration;
 
-use common::{Place, SEED};
+use common::{Place, SEED, TOKEN};
 use futures_util::{SinkExt, StreamExt};
 use serde_json::{Value, json};
 use server::{Asked, Beginning, open, run};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_tungstenite::tungstenite::Message;
+use tokio_tungstenite::tungstenite::client::IntoClientRequest;
 use tokio_tungstenite::{MaybeTlsStream, WebSocketStream, connect_async};
 
 struct Page(WebSocketStream<MaybeTlsStream<TcpStream>>);
 
 impl Page {
     async fn open(address: &str) -> Page {
-        Page(
-            connect_async(format!("ws://{address}/api/stream"))
-                .await
-                .unwrap()
-                .0,
-        )
+        let mut request = format!("ws://{address}/api/stream")
+            .into_client_request()
+            .unwrap();
+        let bearer = format!("Bearer {TOKEN}").parse().unwrap();
+        request.headers_mut().insert("authorization", bearer);
+        Page(connect_async(request).await.unwrap().0)
     }
 
     async fn say(&mut self, message: &Value) {
@@ -54,8 +55,8 @@ async fn ask(address: &str, method: &str, path: &str, body: &str) -> Value {
     use tokio::io::{AsyncReadExt, AsyncWriteExt};
     let mut stream = TcpStream::connect(address).await.unwrap();
     let head = format!(
-        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nContent-Type: \
-         application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
+        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nAuthorization: Bearer {TOKEN}\r\n\
+         Content-Type: application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
         body.len()
     );
     stream
@@ -73,8 +74,8 @@ async fn ask(address: &str, method: &str, path: &str, body: &str) -> Value {
 async fn listening(place: &Place) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
-    let desk = place.desk();
-    tokio::spawn(async move { run(listener, desk, std::future::pending()).await });
+    let (desk, guard) = (place.desk(), place.guard(&address));
+    tokio::spawn(async move { run(listener, desk, guard, std::future::pending()).await });
     address
 }
 

@@ -5,11 +5,13 @@
 //! and balances are never stored; [`Store::load`] returns the facts and the desk computes the rest.
 //! The store knows the desk's types and nothing of markets or servers.
 
+mod file;
 mod rows;
 mod schema;
 
 use std::collections::HashMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 use desk::order::Event;
@@ -21,6 +23,8 @@ use diesel::sqlite::SqliteConnection;
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use thiserror::Error;
 
+use file::{Lock, Versions};
+pub use file::{copy, faults, private};
 use rows::*;
 use schema::*;
 
@@ -41,6 +45,40 @@ pub enum StoreError {
     /// The schema could not be brought up to date.
     #[error("database migration: {0}")]
     Migration(String),
+    /// A file of ours cannot be opened, made or copied.
+    #[error("{}: {why}", path.display())]
+    File {
+        /// Which.
+        path: PathBuf,
+        /// Why.
+        why: String,
+    },
+    /// Another program works on the file.
+    #[error(
+        "{} is in use by {holder}; stop that program first, or name another file with --data",
+        path.display()
+    )]
+    Taken {
+        /// Which.
+        path: PathBuf,
+        /// Who holds it.
+        holder: String,
+    },
+    /// A newer program wrote the file.
+    #[error(
+        "{} was written by a newer version of this program (schema {versions} is not known here); \
+         start that version, or restore a backup made by this one",
+        path.display()
+    )]
+    Newer {
+        /// Which.
+        path: PathBuf,
+        /// What is not known here.
+        versions: String,
+    },
+    /// The file does not hold together.
+    #[error("the file does not hold together: {0}")]
+    Broken(String),
     /// A row cannot be what it claims.
     #[error("{table} row {row}: {what}")]
     Row {
@@ -53,6 +91,42 @@ pub enum StoreError {
     },
 }
 
+/// What kept something from being written, as far as it matters to who waits for it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Hindrance {
+    /// There is no room.
+    Full,
+    /// Another program holds the file.
+    Locked,
+    /// Anything else.
+    Other,
+}
+
+impl StoreError {
+    fn file(path: &Path, why: impl std::fmt::Display) -> StoreError {
+        StoreError::File {
+            path: path.into(),
+            why: why.to_string(),
+        }
+    }
+
+    /// What kind of hindrance this is.
+    pub fn hindrance(&self) -> Hindrance {
+        let text = self.to_string();
+        // SQLite's own words for SQLITE_FULL and SQLITE_BUSY or SQLITE_LOCKED, which Diesel passes
+        // on without their numbers.
+        if text.contains("database or disk is full") {
+            Hindrance::Full
+        } else if text.contains("is locked") || matches!(self, StoreError::Pool(_)) {
+            Hindrance::Locked
+        } else {
+            Hindrance::Other
+        }
+    }
+}
+
+/// What each connection begins with. Nobody else writes to the file; where something holds it all
+/// the same, the desk does not wait for long but says so.
 #[derive(Debug)]
 struct Pragmas;
 
@@ -60,24 +134,29 @@ impl r2d2::CustomizeConnection<SqliteConnection, r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), r2d2::Error> {
         connection
             .batch_execute(
-                "PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
+                "PRAGMA busy_timeout = 100; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
             )
             .map_err(r2d2::Error::QueryError)
     }
 }
 
-/// The database.
+/// The database. As long as it lives, no other program opens it.
 #[derive(Clone)]
 pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
+    _lock: Arc<Lock>,
 }
 
 impl Store {
-    /// Opens (or creates) the file and brings its schema up to date.
+    /// Opens (or creates) the file and brings its schema up to date; an older file is copied beside
+    /// itself before.
     ///
     /// # Errors
-    /// The file cannot be opened, or its schema cannot be brought up to date.
+    /// Another program works on the file, a newer one wrote it, it cannot be opened, or its schema
+    /// cannot be brought up to date.
     pub fn open(path: &Path) -> Result<Store, StoreError> {
+        let lock = Lock::take(path)?;
+        file::private(path).map_err(|e| StoreError::file(path, e))?;
         let name = path.to_string_lossy();
         // The journal mode stays with the file, but can be set only while nobody else has it open:
         // one connection prepares the file before the pool opens its own.
@@ -86,9 +165,20 @@ impl Store {
         first.batch_execute(
             "PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA foreign_keys = OFF;",
         )?;
-        first
-            .run_pending_migrations(MIGRATIONS)
-            .map_err(|e| StoreError::Migration(e.to_string()))?;
+        let versions = Versions::of(&mut first)?;
+        versions.refuse_newer(path)?;
+        if versions.is_behind() {
+            if !versions.is_new() {
+                file::copy_before_upgrade(path, &versions.copy_place(path))?;
+            }
+            first
+                .run_pending_migrations(MIGRATIONS)
+                .map_err(|e| StoreError::Migration(e.to_string()))?;
+            let orphans = file::orphans(&mut first)?;
+            if !orphans.is_empty() {
+                return Err(StoreError::Broken(orphans.join("; ")));
+            }
+        }
         drop(first);
         let builder = Pool::builder()
             .max_size(2)
@@ -96,6 +186,7 @@ impl Store {
             .connection_customizer(Box::new(Pragmas));
         Ok(Store {
             pool: builder.build(ConnectionManager::new(name))?,
+            _lock: Arc::new(lock),
         })
     }
 
@@ -104,9 +195,32 @@ impl Store {
     /// # Errors
     /// The database refuses; then nothing was written.
     pub fn commit(&self, facts: &[Fact]) -> Result<(), StoreError> {
-        self.pool
-            .get()?
-            .immediate_transaction(|c| facts.iter().try_for_each(|f| write(c, f)))
+        let c = &mut *self.pool.get()?;
+        c.batch_execute("BEGIN IMMEDIATE")?;
+        let written = facts
+            .iter()
+            .try_for_each(|f| write(c, f))
+            .and_then(|()| Ok(c.batch_execute("COMMIT")?));
+        if written.is_err() {
+            // SQLite may have rolled back already, as it does when the disk is full; that nothing
+            // is left to roll back must not hide why.
+            let _ = c.batch_execute("ROLLBACK");
+        }
+        written
+    }
+
+    /// Lets the file grow to so many pages at most, or as it likes: how the tests fill a disk.
+    ///
+    /// # Errors
+    /// The database refuses.
+    #[doc(hidden)]
+    pub fn limit_pages(&self, most: Option<u32>) -> Result<(), StoreError> {
+        let most = most.unwrap_or(u32::MAX - 1);
+        let all = (0..self.pool.max_size()).map(|_| self.pool.get());
+        for mut c in all.collect::<Result<Vec<_>, _>>()? {
+            c.batch_execute(&format!("PRAGMA max_page_count = {most};"))?;
+        }
+        Ok(())
     }
 
     /// Reads everything back.

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
-use e2e::Program;
+use e2e::{Door, Program};
 use http_body_util::{BodyExt, Full};
 use hyper::body::Bytes;
 use hyper_util::client::legacy::Client;
@@ -55,7 +55,7 @@ async fn main() {
     for _ in 0..3 {
         ask(
             &http,
-            &program.address,
+            &program.door,
             "POST",
             "api/account/deposit",
             Some(json!({ "amount": "10000000.00" })),
@@ -64,13 +64,13 @@ async fn main() {
     }
     ask(
         &http,
-        &program.address,
+        &program.door,
         "POST",
         "api/clock",
         Some(json!({ "running": true })),
     )
     .await;
-    let legs = Arc::new(puts(&http, &program.address).await);
+    let legs = Arc::new(puts(&http, &program.door).await);
     println!(
         "{CLIENTS} clients, {RATE} orders a second together, {seconds} s, {} different contracts",
         legs.len()
@@ -95,7 +95,7 @@ async fn main() {
                     }
                     let due = began + Duration::from_micros(n * 1_000_000 / RATE);
                     tokio::time::sleep_until(due.into()).await;
-                    one(&http, &program.address, &legs, n, due, &mut seen).await;
+                    one(&http, &program.door, &legs, n, due, &mut seen).await;
                 }
             })
         })
@@ -119,14 +119,14 @@ async fn main() {
     for (why, times) in &seen.refused {
         println!("  refused {times} × {why}");
     }
-    let lost = check(&http, &program.address, &seen).await;
+    let lost = check(&http, &program.door, &seen).await;
     // Killed at this moment it finds everything again.
     let Ok(program) = Arc::try_unwrap(program) else {
         panic!("a client still holds the program")
     };
     drop(program);
     let again = Program::serve(&data, 0);
-    let after = check(&http, &again.address, &seen).await;
+    let after = check(&http, &again.door, &seen).await;
     let failed = seen
         .statuses
         .iter()
@@ -144,7 +144,7 @@ async fn main() {
 
 /// One order, sent twice now and then as a client does that got no answer; some are changed or
 /// cancelled.
-async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, seen: &mut Seen) {
+async fn one(http: &Http, door: &Door, legs: &[Value], n: u64, due: Instant, seen: &mut Seen) {
     let leg = &legs[n as usize % legs.len()];
     let id = format!("load-{n}");
     // Every tenth crosses the market and fills; the others rest below it.
@@ -158,7 +158,7 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
         "legs": [{ "contract": leg["contract"], "quantity": 1 }], "quantity": 1 + n % 3,
         "limit": limit, "timeInForce": "day",
     });
-    let sent = |body: Value| ask(http, address, "POST", "api/orders", Some(body));
+    let sent = |body: Value| ask(http, door, "POST", "api/orders", Some(body));
     let (status, answer) = sent(body.clone()).await;
     seen.millis.push(due.elapsed().as_secs_f64() * 1e3);
     count(seen, status, &answer);
@@ -179,7 +179,7 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
         let (status, answer) = if n % 7 == 3 {
             ask(
                 http,
-                address,
+                door,
                 "POST",
                 &format!("api/orders/{number}/limit"),
                 Some(json!({ "limit": "0.02" })),
@@ -188,7 +188,7 @@ async fn one(http: &Http, address: &str, legs: &[Value], n: u64, due: Instant, s
         } else {
             ask(
                 http,
-                address,
+                door,
                 "POST",
                 &format!("api/orders/{number}/cancel"),
                 Some(json!({})),
@@ -229,8 +229,8 @@ fn merge(all: &mut Seen, one: Seen) {
 
 /// How many acknowledged orders are missing, stand twice or under another number; and whether the
 /// ledger adds up.
-async fn check(http: &Http, address: &str, seen: &Seen) -> usize {
-    let (_, orders) = ask(http, address, "GET", "api/orders", None).await;
+async fn check(http: &Http, door: &Door, seen: &Seen) -> usize {
+    let (_, orders) = ask(http, door, "GET", "api/orders", None).await;
     let mut by_client: BTreeMap<&str, Vec<u64>> = BTreeMap::new();
     for o in orders.as_array().map_or(&[][..], Vec::as_slice) {
         by_client
@@ -238,7 +238,7 @@ async fn check(http: &Http, address: &str, seen: &Seen) -> usize {
             .or_default()
             .push(o["id"].as_u64().unwrap_or(0));
     }
-    let (_, ledger) = ask(http, address, "GET", "api/ledger", None).await;
+    let (_, ledger) = ask(http, door, "GET", "api/ledger", None).await;
     assert_eq!(
         (
             ledger["violations"].as_array().map(Vec::len),
@@ -256,8 +256,8 @@ async fn check(http: &Http, address: &str, seen: &Seen) -> usize {
 }
 
 /// Cheap puts of the fund's monthly, with their asks.
-async fn puts(http: &Http, address: &str) -> Vec<Value> {
-    let (_, chain) = ask(http, address, "GET", "api/chain/WXMT", None).await;
+async fn puts(http: &Http, door: &Door) -> Vec<Value> {
+    let (_, chain) = ask(http, door, "GET", "api/chain/WXMT", None).await;
     let marks = chain["head"]["marks"]
         .as_array()
         .cloned()
@@ -270,7 +270,7 @@ async fn puts(http: &Http, address: &str) -> Vec<Value> {
     let key = mark["key"].as_str().unwrap_or_default();
     let (_, chain) = ask(
         http,
-        address,
+        door,
         "GET",
         &format!("api/chain/WXMT?expiration={key}"),
         None,
@@ -294,16 +294,17 @@ async fn puts(http: &Http, address: &str) -> Vec<Value> {
 
 async fn ask(
     http: &Http,
-    address: &str,
+    door: &Door,
     method: &str,
     path: &str,
     body: Option<Value>,
 ) -> (u16, Value) {
-    let base = address.trim_end_matches('/');
+    let base = &door.address;
     let request = hyper::Request::builder()
         .method(method)
         .uri(format!("{base}/{path}"))
         .header("origin", base)
+        .header("authorization", format!("Bearer {}", door.token))
         .header("content-type", "application/json");
     let bytes = Bytes::from(body.map(|b| b.to_string()).unwrap_or_default());
     let request = request.body(Full::new(bytes)).expect("a request");

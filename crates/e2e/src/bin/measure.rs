@@ -22,7 +22,7 @@ async fn main() {
         for _ in 0..STARTS {
             let began = Instant::now();
             let program = Program::demo(&data, 0);
-            b.goto(&program.address).await;
+            b.enter(&program).await;
             b.find("[data-cell]").await;
             starts.push(began.elapsed().as_secs_f64() * 1e3);
         }
@@ -34,7 +34,7 @@ async fn main() {
         );
 
         let program = Program::demo(&data, 0);
-        b.goto(&program.address).await;
+        b.enter(&program).await;
         b.find("[data-cell]").await;
         report(
             "nudge of a four-leg draft to its repaint, quotes running",
@@ -225,7 +225,8 @@ async fn frames(b: &Browser, program: &Program) -> (f64, u64) {
         localStorage.setItem('chain-look', JSON.stringify({ around: 'all' }));",
     )
     .await;
-    b.goto(&format!("{}/chain/WXMT", program.address)).await;
+    b.goto(&format!("{}/chain/WXMT", program.door.address))
+        .await;
     b.find("[data-cell]").await;
     tokio::time::sleep(Duration::from_secs(2)).await;
     let count = "const [done] = arguments;
@@ -245,7 +246,7 @@ async fn frames(b: &Browser, program: &Program) -> (f64, u64) {
 
 /// Share of a core the program needs while a page follows twelve expirations.
 async fn pushing(b: &Browser, program: &Program) -> f64 {
-    b.goto(&format!("{}/ledger", program.address)).await;
+    b.goto(&format!("{}/ledger", program.door.address)).await;
     let follow = "const [done] = arguments;
         fetch('/api/chain/WXMT').then((r) => r.json()).then(({ head }) => {
             const keys = head.marks.slice(0, 12).map((m) => m.key);

@@ -10,8 +10,8 @@ async fn main() {
     let data = folder.path().join("demo.db");
     in_browser(move |b| async move {
         let program = Program::demo(&data, 0);
-        let home = &program.address;
-        b.goto(home).await;
+        let home = &program.door.address;
+        b.enter(&program).await;
         b.find("[data-cell]").await;
         for (contract, what) in [
             ("205-call", "bid"),
@@ -79,7 +79,7 @@ async fn main() {
             b.keys(key).await;
             shot(&b, name).await;
         }
-        b.goto(home).await;
+        b.enter(&program).await;
         b.press("packages").await;
         b.find("[data-package]").await;
         shot(&b, "packages").await;

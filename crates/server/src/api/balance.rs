@@ -131,7 +131,11 @@ async fn deposit(
     path = "/margin",
     tag = "evaluate",
     request_body = EvaluateRequest,
-    responses((status = 200, body = MarginSheet), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = MarginSheet),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn margin_sheet(
     State(app): State<AppState>,

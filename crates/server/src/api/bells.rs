@@ -124,7 +124,11 @@ async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
     path = "/bells",
     tag = "bells",
     request_body = BellRequest,
-    responses((status = 201, body = BellWire), (status = 422, body = Problem)),
+    responses(
+        (status = 201, body = BellWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn set_bell(
     State(app): State<AppState>,

@@ -500,7 +500,11 @@ fn answered(
     path = "/bench",
     tag = "evaluate",
     request_body = BenchRequest,
-    responses((status = 200, body = BenchWire), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = BenchWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn bench(
     State(app): State<AppState>,

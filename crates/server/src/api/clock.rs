@@ -13,7 +13,7 @@ use utoipa_axum::routes;
 use crate::app::AppState;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
-use crate::wire::{ClockWire, clock};
+use crate::wire::{ClockWire, clock, clock_of};
 
 /// How far to jump.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -67,8 +67,7 @@ impl StepWire {
 /// The clock now.
 #[utoipa::path(get, path = "/clock", tag = "clock", responses((status = 200, body = ClockWire)))]
 async fn read(State(app): State<AppState>) -> Json<ClockWire> {
-    let state = app.desk.snapshot();
-    Json(clock(&state.clock, state.heading))
+    Json(clock_of(&app.desk.snapshot()))
 }
 
 /// Changes the clock; everything on the way of a jump happens in its order. A jump is answered when
@@ -106,7 +105,7 @@ async fn change(
             Ok(to)
         };
         let arrived = app.desk.jump(plan).await??;
-        return Ok(Json(clock(&arrived, None)));
+        return Ok(Json(clock(&arrived)));
     }
     app.command(set).await?;
     Ok(read(State(app)).await)

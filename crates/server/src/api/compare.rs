@@ -281,7 +281,11 @@ fn mark_best(columns: &mut [ComparedWire]) {
     path = "/compare",
     tag = "evaluate",
     request_body = CompareRequest,
-    responses((status = 200, body = Comparison), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = Comparison),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn compare(
     State(app): State<AppState>,

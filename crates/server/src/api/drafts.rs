@@ -168,7 +168,7 @@ async fn list_drafts(State(app): State<AppState>) -> Json<Vec<SlottedDraft>> {
     tag = "drafts",
     params(("slot" = String, Path)),
     request_body = DraftWire,
-    responses((status = 204), (status = 422, body = Problem)),
+    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)),
 )]
 async fn keep(
     State(app): State<AppState>,
@@ -239,7 +239,7 @@ fn shelved(name: &str) -> Result<String, Refusal> {
     tag = "drafts",
     params(("name" = String, Path)),
     request_body = DraftWire,
-    responses((status = 204), (status = 422, body = Problem)),
+    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)),
 )]
 async fn set_aside(
     State(app): State<AppState>,
@@ -280,7 +280,7 @@ async fn take_off(
     request_body = DraftWire,
     responses(
         (status = 200, content_type = "text/csv", body = String),
-        (status = 422, body = Problem),
+        (status = 404, body = Problem), (status = 422, body = Problem),
     ),
 )]
 async fn as_csv(

@@ -82,7 +82,11 @@ fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> 
     path = "/evaluate",
     tag = "evaluate",
     request_body = EvaluateRequest,
-    responses((status = 200, body = EvaluationWire), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = EvaluationWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn evaluate(
     State(app): State<AppState>,

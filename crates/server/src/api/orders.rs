@@ -248,7 +248,7 @@ async fn list_orders(
     responses(
         (status = 201, body = OrderWire),
         (status = 409, body = Problem),
-        (status = 422, body = Problem),
+        (status = 404, body = Problem), (status = 422, body = Problem),
     ),
 )]
 async fn place(
@@ -301,7 +301,7 @@ struct LinkedRequest {
     responses(
         (status = 201, body = Vec<OrderWire>),
         (status = 409, body = Problem),
-        (status = 422, body = Problem),
+        (status = 404, body = Problem), (status = 422, body = Problem),
     ),
 )]
 async fn place_linked(
@@ -369,7 +369,11 @@ fn style_of(state: &crate::state::State, id: u64) -> PriceStyle {
     tag = "orders",
     params(("id" = u64, Path)),
     request_body = RepriceRequest,
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = OrderWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn reprice(
     State(app): State<AppState>,
@@ -396,7 +400,11 @@ struct ResizeRequest {
     tag = "orders",
     params(("id" = u64, Path)),
     request_body = ResizeRequest,
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = OrderWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn resize(
     State(app): State<AppState>,
@@ -431,7 +439,11 @@ struct EaseRequest {
     tag = "orders",
     params(("id" = u64, Path)),
     request_body = EaseRequest,
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)),
+    responses(
+        (status = 200, body = OrderWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
 )]
 async fn ease(
     State(app): State<AppState>,
@@ -469,8 +481,17 @@ struct TieRequest {
 }
 
 /// Ties working orders to each other.
-#[utoipa::path(post, path = "/orders/tie", tag = "orders", request_body = TieRequest,
-    responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/tie",
+    tag = "orders",
+    request_body = TieRequest,
+    responses(
+        (status = 200, body = Vec<OrderWire>),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn tie(
     State(app): State<AppState>,
     Body(request): Body<TieRequest>,
@@ -487,8 +508,17 @@ async fn tie(
 }
 
 /// Takes the ties of a working order away.
-#[utoipa::path(post, path = "/orders/{id}/untie", tag = "orders", params(("id" = u64, Path)),
-    responses((status = 200, body = Vec<OrderWire>), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/{id}/untie",
+    tag = "orders",
+    params(("id" = u64, Path)),
+    responses(
+        (status = 200, body = Vec<OrderWire>),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn untie(
     State(app): State<AppState>,
     Path(id): Path<u64>,
@@ -545,7 +575,7 @@ struct CloseRequest {
     responses(
         (status = 201, body = Vec<OrderWire>),
         (status = 409, body = Problem),
-        (status = 422, body = Problem),
+        (status = 404, body = Problem), (status = 422, body = Problem),
     ),
 )]
 async fn close_positions(
@@ -646,8 +676,17 @@ async fn roll_of(
 }
 
 /// Cancels a working order.
-#[utoipa::path(post, path = "/orders/{id}/cancel", tag = "orders", params(("id" = u64, Path)),
-    responses((status = 200, body = OrderWire), (status = 422, body = Problem)))]
+#[utoipa::path(
+    post,
+    path = "/orders/{id}/cancel",
+    tag = "orders",
+    params(("id" = u64, Path)),
+    responses(
+        (status = 200, body = OrderWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
 async fn cancel(
     State(app): State<AppState>,
     Path(id): Path<u64>,

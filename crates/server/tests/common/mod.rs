@@ -5,19 +5,34 @@ use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode, header};
 use serde_json::{Value, json};
-use server::{AppState, Asked, Beginning, Desk, DeskHandle, Hosts, open, router};
+use server::{AppState, Asked, Beginning, Desk, DeskHandle, Guard, Token, open, router};
 use tempfile::TempDir;
 use tower::ServiceExt;
 
 pub const HOST: &str = "127.0.0.1:7311";
 pub const SEED: u64 = 7;
+/// The token of every test's database.
+pub const TOKEN: &str = "0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef";
 
 /// A database folder that outlives the program, so that it can be opened again.
 pub struct Place(TempDir);
 
 impl Place {
     pub fn new() -> Place {
-        Place(tempfile::tempdir().unwrap())
+        let place = Place(tempfile::tempdir().unwrap());
+        std::fs::write(Token::place(&place.data()), TOKEN).unwrap();
+        place
+    }
+
+    /// The database file.
+    pub fn data(&self) -> std::path::PathBuf {
+        self.0.path().join("desk.db")
+    }
+
+    /// What admits requests that show the token.
+    pub fn guard(&self, address: &str) -> Guard {
+        let token = Token::of(&self.data()).unwrap();
+        Guard::loopback(address.parse().unwrap(), token)
     }
 
     /// Opens the database: new the first time, as it was left afterwards.
@@ -28,7 +43,7 @@ impl Place {
     /// With something besides asked for.
     pub fn desk_with(&self, asked: Asked) -> Result<Desk, server::Failure> {
         open(
-            &self.0.path().join("desk.db"),
+            &self.data(),
             Beginning::Empty,
             &Asked {
                 seed: SEED,
@@ -46,14 +61,18 @@ impl Place {
         &self,
         market: Option<&std::path::Path>,
     ) -> Result<Program, server::Failure> {
-        let hosts = Hosts::loopback(HOST.parse().unwrap());
         let desk = self.desk_with(Asked {
             market: market.map(Into::into),
             ..Asked::default()
         })?;
-        Ok(Program {
-            app: router(AppState::new(DeskHandle::start(desk)), hosts),
-        })
+        Ok(self.program_of(desk))
+    }
+
+    /// On a desk that is open already.
+    pub fn program_of(&self, desk: Desk) -> Program {
+        Program {
+            app: router(AppState::new(DeskHandle::start(desk)), self.guard(HOST)),
+        }
     }
 }
 
@@ -62,8 +81,21 @@ pub struct Program {
 }
 
 impl Program {
-    pub async fn send(&self, request: Request<Body>) -> (StatusCode, Value) {
-        let response = self.app.clone().oneshot(request).await.unwrap();
+    /// A request with the token.
+    pub async fn send(&self, mut request: Request<Body>) -> (StatusCode, Value) {
+        let bearer = format!("Bearer {TOKEN}").parse().unwrap();
+        request.headers_mut().insert(header::AUTHORIZATION, bearer);
+        self.send_bare(request).await
+    }
+
+    /// A request as it is.
+    pub async fn answer(&self, request: Request<Body>) -> axum::response::Response {
+        self.app.clone().oneshot(request).await.unwrap()
+    }
+
+    /// A request as it is, its status and body.
+    pub async fn send_bare(&self, request: Request<Body>) -> (StatusCode, Value) {
+        let response = self.answer(request).await;
         let status = response.status();
         let body = to_bytes(response.into_body(), 10_000_000).await.unwrap();
         let text = || Value::String(String::from_utf8_lossy(&body).into_owned());

@@ -1,0 +1,370 @@
+//! A run is safe: one program at a time, the token keeps strangers out, copies are whole and books
+//! in order, a full disk loses nothing, a desk that failed ends the program.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+mod process;
+
+use std::time::Duration;
+
+use axum::body::Body;
+use axum::http::{Request, StatusCode, header};
+use common::{HOST, Place, TOKEN};
+use process::{Running, pikebell, spawn};
+use serde_json::{Value, json};
+use server::DeskHandle;
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+/// The printed address gives the cookie; the cookie and the header admit, nothing else does.
+#[tokio::test]
+async fn the_token_lets_in_and_nothing_else_does() {
+    let place = Place::new();
+    let p = place.program();
+    let ask = |path: &str, name: header::HeaderName, value: &str| {
+        Request::builder()
+            .uri(path)
+            .header(header::HOST, HOST)
+            .header(name, value)
+            .body(Body::empty())
+            .unwrap()
+    };
+    let entered = p
+        .answer(ask(
+            &format!("/enter?token={TOKEN}"),
+            header::ACCEPT,
+            "text/html",
+        ))
+        .await;
+    assert_eq!(entered.status(), StatusCode::OK);
+    let cookie = entered.headers()[header::SET_COOKIE]
+        .to_str()
+        .unwrap()
+        .to_owned();
+    for part in ["pikebell-7311=", "HttpOnly", "SameSite=Strict", "Path=/"] {
+        assert!(cookie.contains(part), "{cookie}");
+    }
+    let pair = cookie.split(';').next().unwrap();
+    let many = format!("theme=dark; {pair}; other=1");
+    let stale = pair.replace("0123", "3210");
+    let cases = [
+        ("/api/clock", header::COOKIE, pair.to_owned(), 200),
+        ("/api/clock", header::COOKIE, many, 200),
+        ("/", header::COOKIE, pair.to_owned(), 200),
+        (
+            "/api/clock",
+            header::AUTHORIZATION,
+            format!("Bearer {TOKEN}"),
+            200,
+        ),
+        ("/api/clock", header::COOKIE, stale, 401),
+        (
+            "/api/clock",
+            header::COOKIE,
+            pair.replace("7311", "7312"),
+            401,
+        ),
+        ("/api/clock", header::AUTHORIZATION, TOKEN.to_owned(), 401),
+        ("/api/clock", header::ACCEPT, "*/*".into(), 401),
+        ("/api/stream", header::ACCEPT, "*/*".into(), 401),
+        ("/api/openapi.json", header::ACCEPT, "*/*".into(), 401),
+        ("/", header::ACCEPT, "text/html".into(), 401),
+        ("/enter", header::ACCEPT, "text/html".into(), 401),
+        ("/enter?token=", header::ACCEPT, "text/html".into(), 401),
+    ];
+    for (path, name, value, want) in cases {
+        let what = format!("{path} {name}: {value}");
+        let answer = p.answer(ask(path, name, &value)).await;
+        assert_eq!(answer.status().as_u16(), want, "{what}");
+        let headers = answer.headers();
+        assert_eq!(
+            headers["cross-origin-resource-policy"], "same-origin",
+            "{what}"
+        );
+        assert_eq!(
+            headers["cross-origin-opener-policy"], "same-origin",
+            "{what}"
+        );
+    }
+    let (status, why) = p.send_bare(ask("/api/clock", header::ACCEPT, "*/*")).await;
+    assert_eq!(
+        (status.as_u16(), why["code"].as_str()),
+        (401, Some("no_token"))
+    );
+    assert!(
+        why["message"]
+            .as_str()
+            .unwrap()
+            .contains("address that the program printed")
+    );
+}
+
+/// What cannot be written down is refused in words and has not happened; time stands and says why;
+/// with room again all goes on by itself.
+#[tokio::test]
+async fn a_full_disk_loses_nothing_and_all_goes_on_afterwards() {
+    let place = Place::new();
+    let desk = place.desk();
+    let store = desk.store().clone();
+    let p = place.program_of(desk);
+    let draft = |n: usize| json!({ "symbol": "NMOU", "legs": [], "note": "x".repeat(400), "name": format!("{n}") });
+    store.limit_pages(Some(60)).unwrap();
+    let mut kept = 0;
+    let (status, why) = loop {
+        let slot = format!("/api/shelf/full{kept}");
+        let (status, answer) = p.raw("PUT", &slot, &draft(kept).to_string()).await;
+        if !status.is_success() {
+            break (status, answer);
+        }
+        kept += 1;
+        assert!(kept < 2_000, "the file never fills");
+    };
+    assert_eq!(
+        (status.as_u16(), why["code"].as_str()),
+        (507, Some("disk_full")),
+        "{why}"
+    );
+    let (status, why) = p
+        .post("/api/account/deposit", &json!({ "amount": "5.00" }))
+        .await;
+    assert!(status.as_u16() == 507 || status.is_success(), "{why}");
+    let shelf = p.get("/api/shelf").await;
+    assert_eq!(shelf.as_object().unwrap().len(), kept);
+    // Time is written down too.
+    let (status, why) = p.post("/api/clock", &json!({ "step": "close" })).await;
+    assert!(
+        status.as_u16() == 507 || status.is_success(),
+        "{status} {why}"
+    );
+    store.limit_pages(None).unwrap();
+    let (status, _) = p
+        .raw("PUT", "/api/shelf/again", &draft(0).to_string())
+        .await;
+    assert!(status.is_success());
+    let (status, clock) = p.post("/api/clock", &json!({ "step": "minute" })).await;
+    assert!(status.is_success(), "{clock}");
+    assert_eq!(clock["stands"], Value::Null);
+    assert_eq!(p.get("/api/ledger").await["violations"], json!([]));
+    // The file is held as long as anything of the program is there.
+    drop((p, store));
+    let again = place.program();
+    let shelf = again.get("/api/shelf").await;
+    assert_eq!(shelf.as_object().unwrap().len(), kept + 1);
+}
+
+/// While another program holds the file for writing the clock stands and says so; once it lets go,
+/// time passes again.
+#[tokio::test]
+async fn a_locked_file_makes_time_stand_and_says_so() {
+    use diesel::Connection;
+    use diesel::connection::SimpleConnection;
+    let place = Place::new();
+    let p = place.program();
+    let (status, _) = p
+        .post("/api/clock", &json!({ "running": true, "speed": 60 }))
+        .await;
+    assert!(status.is_success());
+    let mut other = diesel::SqliteConnection::establish(place.data().to_str().unwrap()).unwrap();
+    other.batch_execute("BEGIN IMMEDIATE").unwrap();
+    let (status, why) = p
+        .post("/api/account/deposit", &json!({ "amount": "5.00" }))
+        .await;
+    assert_eq!(
+        (status.as_u16(), why["code"].as_str()),
+        (503, Some("file_locked")),
+        "{why}"
+    );
+    let stands = async |wanted: bool| {
+        for _ in 0..200 {
+            let clock = p.get("/api/clock").await;
+            if clock["stands"].is_string() == wanted {
+                return clock;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("the clock never says that it stands: {wanted}")
+    };
+    let still = stands(true).await;
+    assert!(
+        still["stands"].as_str().unwrap().contains("locked"),
+        "{still}"
+    );
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    assert_eq!(p.get("/api/clock").await["now"], still["now"]);
+    other.batch_execute("ROLLBACK").unwrap();
+    let goes = stands(false).await;
+    assert_ne!(goes["now"], still["now"]);
+    let (status, _) = p
+        .post("/api/account/deposit", &json!({ "amount": "5.00" }))
+        .await;
+    assert!(status.is_success());
+    assert_eq!(p.get("/api/ledger").await["paidIn"], "60005.00");
+}
+
+/// A panic on the desk's thread ends the program with its reason.
+#[tokio::test]
+async fn a_desk_that_fails_ends_the_program() {
+    let place = Place::new();
+    let handle = DeskHandle::start(place.desk());
+    let broken = handle
+        .call(|_| -> () { panic!("the sum does not fit") })
+        .await;
+    assert!(broken.is_err());
+    let why = tokio::time::timeout(Duration::from_secs(10), handle.failed()).await;
+    assert_eq!(why.unwrap().as_ref(), "the sum does not fit");
+    drop(handle);
+    // The same through the program: it stops serving and says why.
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let guard = place.guard(&listener.local_addr().unwrap().to_string());
+    let desk = DeskHandle::start(place.desk());
+    let failing = desk.clone();
+    let served = tokio::spawn(server::serve(listener, desk, guard, std::future::pending()));
+    let _ = failing.call(|_| -> () { panic!("out of range") }).await;
+    let ended = tokio::time::timeout(Duration::from_secs(10), served).await;
+    let why = ended.unwrap().unwrap().unwrap_err().to_string();
+    assert!(why.contains("out of range"), "{why}");
+}
+
+/// A second program on a file, a port that is taken, a file that is not ours: each is refused in
+/// words and changes nothing.
+#[test]
+fn one_program_at_a_time() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("desk.db");
+    let first = Running::serve(&data);
+    let file = data.to_str().unwrap();
+    let second = pikebell(&["serve", "--listen", "127.0.0.1:0", "--data", file]);
+    let said = text(&second.stderr);
+    assert!(
+        !second.status.success() && said.contains("is in use by process"),
+        "{said}"
+    );
+    let other = folder.path().join("other.db");
+    let taken = pikebell(&[
+        "serve",
+        "--listen",
+        &first.door.address,
+        "--data",
+        other.to_str().unwrap(),
+    ]);
+    let said = text(&taken.stderr);
+    assert!(
+        !taken.status.success() && said.contains("cannot listen"),
+        "{said}"
+    );
+    assert!(!other.exists(), "the port comes before the file");
+    assert_eq!(first.door.get("/api/ledger")["violations"], json!([]));
+}
+
+/// A copy taken while clients trade is one moment, whole: it restores, its books are in order, and
+/// nothing is ever written over what is there.
+#[test]
+fn a_backup_of_a_busy_program_restores_and_reconciles() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let data = folder.path().join("desk.db");
+    let program = Running::serve(&data);
+    let stop = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(false));
+    let workers: Vec<_> = (0..50)
+        .map(|worker| {
+            let (door, stop) = (program.door.clone(), stop.clone());
+            std::thread::spawn(move || {
+                let mut done = 0;
+                while !stop.load(std::sync::atomic::Ordering::Relaxed) {
+                    let order = json!({
+                        "clientId": format!("w{worker}n{done}"),
+                        "symbol": "NMOU",
+                        "legs": [{ "contract": "NMOU", "quantity": if done % 2 == 0 { 1 } else { -1 } }],
+                        "quantity": 1,
+                        "timeInForce": "day",
+                    });
+                    let (status, answer) = door.ask("POST", "/api/orders", &order).unwrap();
+                    assert!(status < 500, "{answer}");
+                    done += 1;
+                }
+                done
+            })
+        })
+        .collect();
+    std::thread::sleep(Duration::from_millis(500));
+    for n in 0..3 {
+        let done = pikebell(&[
+            "backup",
+            "--data",
+            &at("desk.db"),
+            "--out",
+            &at(&format!("copy{n}.db")),
+        ]);
+        assert!(done.status.success(), "{}", text(&done.stderr));
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    stop.store(true, std::sync::atomic::Ordering::Relaxed);
+    let orders: usize = workers.into_iter().map(|w| w.join().unwrap()).sum();
+    assert!(orders > 50, "{orders} orders");
+    let there = program.door.get("/api/ledger")["count"].as_u64().unwrap();
+    for n in 0..3 {
+        let checked = pikebell(&["check", "--data", &at(&format!("copy{n}.db"))]);
+        assert_eq!(checked.status.code(), Some(0), "{}", text(&checked.stdout));
+    }
+    let over = pikebell(&[
+        "restore",
+        "--from",
+        &at("copy1.db"),
+        "--data",
+        &at("desk.db"),
+    ]);
+    assert!(!over.status.success() && text(&over.stderr).contains("there already"));
+    let restored = pikebell(&[
+        "restore",
+        "--from",
+        &at("copy1.db"),
+        "--data",
+        &at("new/desk.db"),
+    ]);
+    assert!(restored.status.success(), "{}", text(&restored.stderr));
+    let again = Running::serve(&folder.path().join("new/desk.db"));
+    let ledger = again.door.get("/api/ledger");
+    assert_eq!(ledger["violations"], json!([]));
+    let count = ledger["count"].as_u64().unwrap();
+    assert!(count > 1 && count <= there, "{count} of {there}");
+}
+
+/// `check` names what differs, and an upgrade is not made by looking.
+#[test]
+fn check_says_what_is_wrong() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("desk.db");
+    let file = data.to_str().unwrap();
+    assert_eq!(pikebell(&["check", "--data", file]).status.code(), Some(2));
+    Running::serve(&data).kill();
+    let checked = pikebell(&["check", "--data", file]);
+    assert_eq!(checked.status.code(), Some(0), "{}", text(&checked.stdout));
+    use diesel::Connection;
+    use diesel::connection::SimpleConnection;
+    let mut c = diesel::SqliteConnection::establish(file).unwrap();
+    c.batch_execute("UPDATE postings SET amount = amount + 1 WHERE rowid = 1")
+        .unwrap();
+    drop(c);
+    let checked = pikebell(&["check", "--data", file]);
+    let said = text(&checked.stdout);
+    assert_eq!(checked.status.code(), Some(1), "{said}");
+    assert!(said.contains("entry 1"), "{said}");
+}
+
+/// Killed at any moment of its first start, the program starts again.
+#[test]
+fn a_first_start_that_was_killed_starts_again() {
+    let folder = tempfile::tempdir().unwrap();
+    for n in 0..8_u64 {
+        let data = folder.path().join(format!("desk{n}.db"));
+        let mut child = spawn(&data);
+        std::thread::sleep(Duration::from_millis(8 * n));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let program = Running::serve(&data);
+        let ledger = program.door.get("/api/ledger");
+        assert_eq!(ledger["paidIn"], "60000.00", "killed after {} ms", 8 * n);
+    }
+}
