@@ -15,6 +15,7 @@ use utoipa_axum::router::OpenApiRouter;
 use crate::handle::{DeskHandle, Unserved};
 use crate::problem::Problem;
 use crate::refusal::Refusal;
+use crate::runs::Runs;
 use crate::{api, assets, document, guard, stream};
 use engine::{Engine, State};
 
@@ -91,6 +92,14 @@ impl AppState {
         description = "Reads chains, judges structures, takes orders. Loopback only.",
         license(name = "MIT")
     ),
+    servers(
+        (url = "/", description = "The account."),
+        (
+            url = "/runs/{run}",
+            description = "Another run, the account among them.",
+            variables(("run" = (default = "account", description = "Its name.")))
+        )
+    ),
     components(schemas(stream::ServerMessage, stream::ClientMessage))
 )]
 struct ApiDoc;
@@ -99,7 +108,10 @@ fn documented() -> (Router<AppState>, utoipa::openapi::OpenApi) {
     let (router, said) = OpenApiRouter::with_openapi(ApiDoc::openapi())
         .nest("/api", api::router())
         .split_for_parts();
-    (router, document::complete(said))
+    let (_, catalogue) = OpenApiRouter::new()
+        .nest("/api", api::runs::router())
+        .split_for_parts();
+    (router, document::complete(said.merge_from(catalogue)))
 }
 
 /// The OpenAPI document as JSON text.
@@ -114,12 +126,9 @@ const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-
 /// Most bytes of a request; a file of fills may be larger.
 const MOST_BODY: usize = 64 * 1024;
 
-/// The whole program as one service, behind its guard.
-pub fn router(state: AppState, guard: guard::Guard) -> Router {
+/// One run as a service: its API, its stream and the front end.
+pub(crate) fn one_run(state: AppState) -> Router {
     let (router, document) = documented();
-    let fixed = |name: HeaderName, value: &'static str| {
-        SetResponseHeaderLayer::overriding(name, HeaderValue::from_static(value))
-    };
     router
         .route(
             "/api/openapi.json",
@@ -127,6 +136,23 @@ pub fn router(state: AppState, guard: guard::Guard) -> Router {
         )
         .route("/api/stream", any(stream::upgrade))
         .fallback(assets::serve)
+        .with_state(state)
+}
+
+/// The whole program as one service, behind its guard: the account, and under `/runs/NAME` the
+/// other runs.
+pub fn router(runs: Arc<Runs>, guard: guard::Guard) -> Router {
+    let fixed = |name: HeaderName, value: &'static str| {
+        SetResponseHeaderLayer::overriding(name, HeaderValue::from_static(value))
+    };
+    let (catalogue, _) = OpenApiRouter::new()
+        .nest("/api", api::runs::router())
+        .split_for_parts();
+    let ways = api::runs::Ways::new(runs.clone());
+    catalogue
+        .with_state(runs.clone())
+        .merge(one_run(AppState::new(runs.account().clone())))
+        .layer(axum::middleware::from_fn_with_state(ways, api::runs::lead))
         .layer(CompressionLayer::new())
         .layer(DefaultBodyLimit::max(MOST_BODY))
         .layer(axum::middleware::from_fn_with_state(guard, guard::check))
@@ -141,5 +167,4 @@ pub fn router(state: AppState, guard: guard::Guard) -> Router {
             HeaderName::from_static("cross-origin-opener-policy"),
             "same-origin",
         ))
-        .with_state(state)
 }

@@ -24,6 +24,7 @@ use market::Clock;
 use store::{Hindrance, Store, StoreError};
 use tokio::sync::{oneshot, watch};
 
+use crate::Asked;
 use crate::refusal::Failure;
 
 /// Quotes move this often.
@@ -37,6 +38,7 @@ const LONGEST_TICK: Duration = Duration::from_secs(1);
 pub struct Desk {
     engine: Engine,
     store: Store,
+    asked: Asked,
 }
 
 impl Deref for Desk {
@@ -49,8 +51,17 @@ impl Deref for Desk {
 
 impl Desk {
     /// An engine whose facts so far are kept in a store.
-    pub fn new(engine: Engine, store: Store) -> Desk {
-        Desk { engine, store }
+    pub fn new(engine: Engine, store: Store, asked: Asked) -> Desk {
+        Desk {
+            engine,
+            store,
+            asked,
+        }
+    }
+
+    /// What it was opened with, what the file remembered among it.
+    pub fn asked(&self) -> &Asked {
+        &self.asked
     }
 
     /// The database, for what is not a command.
@@ -164,20 +175,14 @@ impl DeskHandle {
         }
     }
 
-    /// Waits until the task fails, and says why. A task that ends in order never fails.
-    pub async fn failed(&self) -> Arc<str> {
+    /// Waits until the task ends: why it failed, or nothing if it ended in order. It does not hold
+    /// the task back.
+    pub fn failing(&self) -> impl Future<Output = Option<Arc<str>>> + Send + use<> {
         let mut failure = self.failure.clone();
-        loop {
-            if let Some(why) = failure.borrow_and_update().clone() {
-                return why;
-            }
-            if failure.changed().await.is_err() {
-                let last = failure.borrow().clone();
-                match last {
-                    Some(why) => return why,
-                    None => std::future::pending::<()>().await,
-                }
-            }
+        async move {
+            // Either it says why, or it is gone: both end the waiting.
+            let _ = failure.wait_for(Option::is_some).await;
+            failure.borrow().clone()
         }
     }
 

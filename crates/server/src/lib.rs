@@ -24,6 +24,7 @@ mod margin_view;
 mod order_wire;
 mod problem;
 mod refusal;
+mod runs;
 mod smile_view;
 mod statement;
 mod stream;
@@ -48,6 +49,7 @@ pub use guard::Guard;
 pub use handle::{Desk, DeskHandle};
 pub use problem::Problem;
 pub use refusal::{Failure, Refusal};
+pub use runs::{RunError, Runs};
 pub use token::Token;
 
 /// What a new database begins with.
@@ -246,7 +248,7 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Fa
     let mut engine = Engine::restore(world, saved, start);
     if let Some(why) = &engine.state().read_only {
         tracing::warn!("{} is opened to be read only: {why}", path.display());
-        return Ok(Desk::new(engine, store));
+        return Ok(Desk::new(engine, store, asked));
     }
     let mut facts = asked.settings()?;
     if !ready {
@@ -262,37 +264,25 @@ pub fn open(path: &Path, beginning: Beginning, asked: &Asked) -> Result<Desk, Fa
     }
     // A new account is there whole, or not at all.
     store.commit(&facts)?;
-    Ok(Desk::new(engine, store))
+    Ok(Desk::new(engine, store, asked))
 }
 
-/// Serves until `shutdown` completes.
+/// Serves the account and the runs beside it until `shutdown` completes.
 ///
 /// # Errors
-/// The listener fails, or the desk does.
+/// The listener fails, or a desk does.
 pub async fn run(
     listener: TcpListener,
-    desk: Desk,
+    runs: Runs,
     guard: Guard,
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    serve(listener, DeskHandle::start(desk), guard, shutdown).await
-}
-
-/// Serves a desk that works already until `shutdown` completes.
-///
-/// # Errors
-/// The listener fails, or the desk does.
-pub async fn serve(
-    listener: TcpListener,
-    desk: DeskHandle,
-    guard: Guard,
-    shutdown: impl Future<Output = ()> + Send + 'static,
-) -> std::io::Result<()> {
-    let app = router(AppState::new(desk.clone()), guard);
-    let served = axum::serve(listener, app).with_graceful_shutdown(shutdown);
+    let runs = Arc::new(runs);
+    let served =
+        axum::serve(listener, router(runs.clone(), guard)).with_graceful_shutdown(shutdown);
     tokio::select! {
         ended = served => ended,
-        why = desk.failed() => Err(std::io::Error::other(format!(
+        why = runs.failed() => Err(std::io::Error::other(format!(
             "the desk failed and the program ends with it, so that nothing is shown that no longer \
              holds: {why}"
         ))),

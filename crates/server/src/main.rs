@@ -11,7 +11,7 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use server::{Asked, Beginning, Guard, Token, demo::DEMO_SEED};
+use server::{Asked, Beginning, Guard, Runs, Token, demo::DEMO_SEED};
 
 #[derive(Parser)]
 #[command(
@@ -237,7 +237,7 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
         let stop = async {
             let _ = tokio::signal::ctrl_c().await;
         };
-        server::run(listener, desk, guard, stop)
+        server::run(listener, Runs::start(desk, &path), guard, stop)
             .await
             .map_err(|e| e.to_string())
     });

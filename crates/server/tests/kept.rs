@@ -12,7 +12,7 @@ use axum::http::{Request, StatusCode, header};
 use common::{HOST, Place, TOKEN};
 use process::{Running, pikebell, spawn};
 use serde_json::{Value, json};
-use server::DeskHandle;
+use server::{DeskHandle, Runs};
 
 fn text(bytes: &[u8]) -> String {
     String::from_utf8_lossy(bytes).into_owned()
@@ -212,15 +212,15 @@ async fn a_desk_that_fails_ends_the_program() {
         .call(|_| -> () { panic!("the sum does not fit") })
         .await;
     assert!(broken.is_err());
-    let why = tokio::time::timeout(Duration::from_secs(10), handle.failed()).await;
-    assert_eq!(why.unwrap().as_ref(), "the sum does not fit");
+    let why = tokio::time::timeout(Duration::from_secs(10), handle.failing()).await;
+    assert_eq!(why.unwrap().as_deref(), Some("the sum does not fit"));
     drop(handle);
     // The same through the program: it stops serving and says why.
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let guard = place.guard(&listener.local_addr().unwrap().to_string());
-    let desk = DeskHandle::start(place.desk());
-    let failing = desk.clone();
-    let served = tokio::spawn(server::serve(listener, desk, guard, std::future::pending()));
+    let runs = Runs::start(place.desk(), &place.data());
+    let failing = runs.account().clone();
+    let served = tokio::spawn(server::run(listener, runs, guard, std::future::pending()));
     let _ = failing.call(|_| -> () { panic!("out of range") }).await;
     let ended = tokio::time::timeout(Duration::from_secs(10), served).await;
     let why = ended.unwrap().unwrap().unwrap_err().to_string();
@@ -367,4 +367,84 @@ fn a_first_start_that_was_killed_starts_again() {
         let ledger = program.door.get("/api/ledger");
         assert_eq!(ledger["paidIn"], "60000.00", "killed after {} ms", 8 * n);
     }
+}
+
+/// Two runs at once: neither sees the other's orders, money or clock, by requests and on the stream;
+/// after a restart both are there.
+#[tokio::test]
+async fn runs_know_nothing_of_each_other() {
+    let place = Place::new();
+    let p = place.program();
+    let second = "/runs/second/api";
+    let order = |id: &str| {
+        json!({
+            "clientId": id,
+            "symbol": "NMOU",
+            "legs": [{ "contract": "NMOU", "quantity": 1 }],
+            "quantity": 1,
+            "limit": "1.00",
+            "timeInForce": "goodTillCancelled",
+        })
+    };
+    let post = async |path: String, body: Value| {
+        let (status, answer) = p.post(&path, &body).await;
+        (status.as_u16(), answer)
+    };
+    assert_eq!(
+        post("/api/runs".into(), json!({ "name": "second" }))
+            .await
+            .0,
+        201
+    );
+    for (name, want) in [("second", 409), ("account", 422), ("../x", 422), ("", 422)] {
+        let (status, answer) = post("/api/runs".into(), json!({ "name": name })).await;
+        assert_eq!(status, want, "{name}: {answer}");
+    }
+    assert_eq!(
+        post("/runs/third/api/orders".into(), order("a")).await.0,
+        404
+    );
+    assert_eq!(post(format!("{second}/orders"), order("same")).await.0, 201);
+    assert_eq!(post("/api/orders".into(), order("same")).await.0, 201);
+    assert_eq!(post("/api/orders".into(), order("other")).await.0, 201);
+    let deposit = json!({ "amount": "1000.00" });
+    let paid = post(format!("{second}/account/deposit"), deposit).await;
+    assert!((200..300).contains(&paid.0), "{}", paid.1);
+    let before = p.get("/api/clock").await["now"].clone();
+    let stepped = post(format!("{second}/clock"), json!({ "step": "close" })).await;
+    assert_eq!(stepped.0, 200, "{}", stepped.1);
+    let check = async |p: &common::Program| {
+        let count = async |path: &str| p.get(path).await.as_array().unwrap().len();
+        assert_eq!(count("/api/orders").await, 2);
+        assert_eq!(count("/runs/account/api/orders").await, 2);
+        assert_eq!(count(&format!("{second}/orders")).await, 1);
+        assert_eq!(p.get("/api/clock").await["now"], before);
+        assert_eq!(
+            p.get(&format!("{second}/clock")).await["now"],
+            stepped.1["now"]
+        );
+        assert_eq!(p.get("/api/ledger").await["paidIn"], "60000.00");
+        assert_eq!(
+            p.get(&format!("{second}/ledger")).await["paidIn"],
+            "61000.00"
+        );
+        // Quotes keep their own clocks: at the later close another price is seen.
+        let level = async |path: &str| p.get(path).await["head"]["level"].clone();
+        assert_ne!(
+            level("/api/chain/NMOU").await,
+            level(&format!("{second}/chain/NMOU")).await
+        );
+        let listed = p.get("/api/runs").await;
+        assert_eq!(
+            listed,
+            json!([{ "name": "account", "open": true }, { "name": "second", "open": true }])
+        );
+    };
+    assert_ne!(before, stepped.1["now"]);
+    check(&p).await;
+    drop(p);
+    let again = place.program();
+    let listed = again.get("/api/runs").await;
+    assert_eq!(listed[1], json!({ "name": "second", "open": false }));
+    check(&again).await;
 }

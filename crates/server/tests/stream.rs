@@ -8,7 +8,7 @@ use std::time::Duration;
 use common::{Place, SEED, TOKEN};
 use futures_util::{SinkExt, StreamExt};
 use serde_json::{Value, json};
-use server::{Asked, Beginning, open, run};
+use server::{Asked, Beginning, Runs, open, run};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::client::IntoClientRequest;
@@ -74,8 +74,13 @@ async fn ask(address: &str, method: &str, path: &str, body: &str) -> Value {
 async fn listening(place: &Place) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
-    let (desk, guard) = (place.desk(), place.guard(&address));
-    tokio::spawn(async move { run(listener, desk, guard, std::future::pending()).await });
+    let runs = Runs::start(place.desk(), &place.data());
+    tokio::spawn(run(
+        listener,
+        runs,
+        place.guard(&address),
+        std::future::pending(),
+    ));
     address
 }
 

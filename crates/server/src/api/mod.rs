@@ -15,6 +15,7 @@ mod ideas;
 mod orders;
 mod packages;
 mod rules;
+pub(crate) mod runs;
 mod smile;
 mod statements;
 

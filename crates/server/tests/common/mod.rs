@@ -1,11 +1,13 @@
 //! The whole program without a socket: the router on a database in a temporary folder.
 #![allow(dead_code, clippy::unwrap_used)]
 
+use std::sync::Arc;
+
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode, header};
 use serde_json::{Value, json};
-use server::{AppState, Asked, Beginning, Desk, DeskHandle, Guard, Token, open, router};
+use server::{Asked, Beginning, Desk, Guard, Runs, Token, open, router};
 use tempfile::TempDir;
 use tower::ServiceExt;
 
@@ -71,7 +73,7 @@ impl Place {
     /// On a desk that is open already.
     pub fn program_of(&self, desk: Desk) -> Program {
         Program {
-            app: router(AppState::new(DeskHandle::start(desk)), self.guard(HOST)),
+            app: router(Arc::new(Runs::start(desk, &self.data())), self.guard(HOST)),
         }
     }
 }
