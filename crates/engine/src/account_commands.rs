@@ -140,8 +140,16 @@ impl Engine {
     /// Keeps a draft, or throws it away.
     ///
     /// # Errors
-    /// The books can only be read.
+    /// The books can only be read, or there are too many.
     pub fn keep_draft(&mut self, slot: String, body: Option<String>) -> Result<(), Refusal> {
+        let there = &self.state.drafts;
+        if body.is_some() && !there.contains_key(&slot) && there.len() >= MOST_DRAFTS {
+            return Err(Refusal::TooMany {
+                what: "drafts are kept",
+                most: MOST_DRAFTS,
+                remedy: "throw one away first",
+            });
+        }
         let mut next = self.state.clone();
         let drafts = Arc::make_mut(&mut next.drafts);
         let fact = match body {
@@ -157,6 +165,9 @@ impl Engine {
         self.commit(next, vec![fact])
     }
 }
+
+/// Most drafts, those of the slots among them.
+const MOST_DRAFTS: usize = 1_000;
 
 /// A portfolio account that is worth too little at a close is a margin account from then on, and a
 /// bell says so.

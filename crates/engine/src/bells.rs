@@ -8,6 +8,7 @@ use desk::{
 };
 use market::exchange::{self, DRAW_EVERY};
 
+use crate::engine::A_MINUTE;
 use crate::engine::Engine;
 use crate::money::buying_power;
 use crate::refusal::Refusal;
@@ -15,9 +16,6 @@ use crate::state::{State, known};
 
 /// Bells of what happened that are kept; older ones make room.
 const KEPT: usize = 200;
-
-/// Contracts and packages are looked at so often.
-const A_MINUTE: i64 = 60_000;
 
 /// Adds a bell that rings at once.
 pub(crate) fn tell(
@@ -94,6 +92,9 @@ pub fn listens_words(listens: &Listens, style: PriceStyle) -> String {
         Listens::Told(Occurrence::Deficit) => "a deficit".into(),
     }
 }
+
+/// Most bells that are set at once.
+const MOST_BELLS: usize = 300;
 
 impl Engine {
     /// The price that a bell hears at a moment.
@@ -248,6 +249,14 @@ impl Engine {
             return Err(Refusal::Field {
                 field: "level",
                 message: format!("{level} is no price; write one above zero"),
+            });
+        }
+        let set = self.state.bells.iter().filter(|b| b.is_set()).count();
+        if set >= MOST_BELLS {
+            return Err(Refusal::TooMany {
+                what: "bells are set",
+                most: MOST_BELLS,
+                remedy: "take one away first",
             });
         }
         let state = self.state.clone();

@@ -28,6 +28,11 @@ pub(crate) const DAY_TRADES: &str = "day_trades";
 /// Between opening and close the account is looked at on these hours of the exchange's day.
 const LOOKED_AT: [i64; 3] = [10, 12, 14];
 
+/// Orders and bells looked at, each minute counted, at a stretch: some hundredths of a second.
+const AT_A_STRETCH: i64 = 2_000;
+/// A minute in milliseconds.
+pub(crate) const A_MINUTE: i64 = 60_000;
+
 /// One account living through one market.
 pub struct Engine {
     pub(crate) state: State,
@@ -231,23 +236,30 @@ impl Engine {
         self.state = state;
     }
 
-    /// Lets real time pass, in nanoseconds. What makes no whole millisecond of the exchange's time
-    /// counts the next time. Whether anything passed.
+    /// Lets real time pass, in nanoseconds, as [`Engine::due`] counts it. Whether anything passed.
     ///
     /// # Errors
     /// The books that it makes do not hold.
     pub fn pass(&mut self, real_nanos: i64) -> Result<bool, Refusal> {
+        match self.due(real_nanos) {
+            Some(to) => self.advance(to).map(|()| true),
+            None => Ok(false),
+        }
+    }
+
+    /// Where the clock has to be when so much real time has passed, in nanoseconds; nothing where it
+    /// stays. What makes no whole millisecond of the exchange's time counts the next time.
+    pub fn due(&mut self, real_nanos: i64) -> Option<Moment> {
         if !self.state.clock.running || self.state.read_only.is_some() {
             self.spare = 0;
-            return Ok(false);
+            return None;
         }
         let nanos = self.spare + real_nanos * i64::from(self.state.clock.speed);
         let (millis, spare) = (nanos / 1_000_000, nanos % 1_000_000);
         self.spare = spare;
         let now = self.state.clock.now;
         let to = now.plus_millis(millis).min(close_of(LAST)).max(now);
-        self.advance(to)?;
-        Ok(to > now)
+        (to > now).then_some(to)
     }
 
     /// Where a step leads.
@@ -329,7 +341,7 @@ impl Engine {
         }
         self.refuse_read_only()?;
         let next_stop = stop_after(from);
-        let stop = to.min(next_stop);
+        let stop = to.min(next_stop).min(self.reach(from));
         let (mut next, mut facts) = (self.state.clone(), Vec::new());
         self.trade_until(&mut next, from, stop, &mut facts);
         self.listen_until(&mut next, from, stop, &mut facts);
@@ -342,7 +354,8 @@ impl Engine {
             if is_session(day) && stop == close_of(day) {
                 self.mark(&mut next, stop, &mut facts);
             }
-        } else {
+        } else if stop == to || !facts.is_empty() {
+            // Between two stretches of one way nobody asks what is set aside.
             self.follow(&mut next, &facts);
         }
         if !facts.is_empty() {
@@ -351,6 +364,14 @@ impl Engine {
         }
         self.keep(next, facts)?;
         Ok(stop < to)
+    }
+
+    /// How far one stretch of work goes: so many minutes as all that is looked at each minute, open
+    /// orders and set bells, allow. Where it ends nothing happens by itself.
+    fn reach(&self, from: Moment) -> Moment {
+        let set = self.state.bells.iter().filter(|b| b.is_set()).count();
+        let looked_at = (self.state.open.len() + set).max(1) as i64;
+        from.plus_millis((AT_A_STRETCH / looked_at).max(1) * A_MINUTE)
     }
 
     /// The account's value at a close.

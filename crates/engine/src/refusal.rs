@@ -40,6 +40,16 @@ pub enum Refusal {
     /// No such campaign.
     #[error("there is no open position {0}")]
     NoCampaign(u64),
+    /// There are as many as there may be.
+    #[error("{most} {what}, and no more can be; {remedy}")]
+    TooMany {
+        /// What they are, and what is done with them.
+        what: &'static str,
+        /// How many.
+        most: usize,
+        /// What would make room.
+        remedy: &'static str,
+    },
     /// A field that cannot be read.
     #[error("{field}: {message}")]
     Field {

@@ -4,9 +4,10 @@ use std::sync::{Arc, Mutex, MutexGuard};
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
-use axum::http::{HeaderName, HeaderValue, header};
+use axum::http::{HeaderName, HeaderValue, StatusCode, header};
 use axum::routing::{any, get};
 use market::Quoter;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use tower_http::compression::CompressionLayer;
 use tower_http::set_header::SetResponseHeaderLayer;
 use utoipa::OpenApi;
@@ -25,7 +26,11 @@ pub struct AppState {
     /// The desk task.
     pub desk: DeskHandle,
     quoters: Arc<Mutex<Vec<Quoter>>>,
+    streams: Arc<Semaphore>,
 }
+
+/// Most streams of a run at once: pages that are open.
+const MOST_STREAMS: usize = 100;
 
 /// So many memories of quoters are kept; more readers at once begin with none.
 const KEPT_QUOTERS: usize = 4;
@@ -36,7 +41,23 @@ impl AppState {
         AppState {
             desk,
             quoters: Arc::default(),
+            streams: Arc::new(Semaphore::new(MOST_STREAMS)),
         }
+    }
+
+    /// A place for one more stream, kept as long as it lasts.
+    ///
+    /// # Errors
+    /// There are as many as there may be.
+    pub(crate) fn stream_place(&self) -> Result<OwnedSemaphorePermit, Problem> {
+        let place = Arc::clone(&self.streams).try_acquire_owned();
+        place.map_err(|_| {
+            Problem::new(
+                StatusCode::SERVICE_UNAVAILABLE,
+                "too_many",
+                format!("{MOST_STREAMS} pages are open already; close one first"),
+            )
+        })
     }
 
     /// The memories that no reader uses now. A quoter is only a memory of solved boundaries: a

@@ -28,8 +28,8 @@ struct Row {
     fees: Money,
 }
 
-/// Most rows of a file.
-const MOST_ROWS: usize = 50_000;
+/// Most rows of a file: so many are booked before anybody notices that they wait.
+const MOST_ROWS: usize = 2_000;
 /// Columns that may be absent.
 const OPTIONAL: [&str; 2] = ["order", "fees"];
 
@@ -139,7 +139,9 @@ fn read(text: &str) -> Result<Contents, LineProblem> {
         if count >= MOST_ROWS {
             problems.push(problem(
                 line,
-                format!("more than {MOST_ROWS} rows; split the file"),
+                format!(
+                    "more than {MOST_ROWS} rows; split the file and give the oldest rows first"
+                ),
             ));
             break;
         }

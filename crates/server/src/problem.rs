@@ -56,6 +56,7 @@ impl From<Refusal> for Problem {
             Refusal::NoOrder(_) => (S::NOT_FOUND, "unknown_order"),
             Refusal::NoBell(_) => (S::NOT_FOUND, "unknown_bell"),
             Refusal::NoCampaign(_) => (S::NOT_FOUND, "unknown_position"),
+            Refusal::TooMany { .. } => (S::UNPROCESSABLE_ENTITY, "too_many"),
             Refusal::Field { .. } => (S::UNPROCESSABLE_ENTITY, "bad_field"),
             Refusal::NoQuote(_) => (S::UNPROCESSABLE_ENTITY, "no_quote"),
             Refusal::ReadOnly(_) => (S::CONFLICT, "read_only"),

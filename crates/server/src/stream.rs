@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::response::Response;
+use axum::response::{IntoResponse, Response};
 use desk::{Bell, Order};
 use engine::State as DeskState;
 use serde::{Deserialize, Serialize};
@@ -118,8 +118,15 @@ pub enum ClientMessage {
 }
 
 pub(crate) async fn upgrade(State(app): State<AppState>, up: WebSocketUpgrade) -> Response {
+    let place = match app.stream_place() {
+        Ok(place) => place,
+        Err(e) => return e.into_response(),
+    };
     up.max_message_size(64 * 1024)
-        .on_upgrade(move |socket| Connection::new(app).run(socket))
+        .on_upgrade(move |socket| async move {
+            Connection::new(app).run(socket).await;
+            drop(place);
+        })
 }
 
 /// The book and the masthead are worked out at most this often while only time passes.
