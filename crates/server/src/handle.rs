@@ -305,7 +305,8 @@ impl Task {
                 // However many commands come, time passes.
                 let passed = last.elapsed().min(LONGEST_TICK);
                 last = Instant::now();
-                let keep = kept.elapsed() >= KEEP_CLOCK;
+                // While it stands, it goes on no earlier than it can be written down.
+                let keep = self.stands.is_some() || kept.elapsed() >= KEEP_CLOCK;
                 if keep {
                     kept = Instant::now();
                 }
