@@ -129,11 +129,6 @@ export function ClockControls() {
       >
         {clock.running ? 'pause' : 'run'}
       </Button>
-      {clock.stands != null && (
-        <span role="alert" title={clock.stands} className="font-semibold text-loss">
-          time stands: nothing can be written down
-        </span>
-      )}
       {clock.heading != null && (
         <Button
           weight="strong"

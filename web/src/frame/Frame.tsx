@@ -15,6 +15,7 @@ import { Tray } from './Tray';
 export function Frame() {
   const navigate = useNavigate();
   const readOnly = useLive((s) => s.masthead?.readOnly);
+  const stands = useLive((s) => s.clock?.stands);
   const lost = useLive((s) => s.everConnected && !s.connected);
   const problem = useDrafts((s) => s.problem);
   const [finding, setFinding] = useState(false);
@@ -72,6 +73,15 @@ export function Frame() {
               className="shrink-0 border-b border-loss bg-raised px-4 py-1 font-semibold text-loss"
             >
               The books do not reconcile, so they can be read and not changed: {readOnly}.
+            </p>
+          )}
+          {stands != null && (
+            <p
+              role="alert"
+              className="shrink-0 border-b border-loss bg-raised px-4 py-1 font-semibold text-loss"
+            >
+              Time stands, because nothing can be written down ({stands}). What was confirmed is
+              kept; it goes on by itself once that is mended.
             </p>
           )}
           <div className="min-h-0 flex-1">
