@@ -245,6 +245,19 @@ fn measure() -> Result<(), Failure> {
         "--nocapture",
     ];
     run(&cargo(), &kills, &root())?;
+    let limits = [
+        "test",
+        "--release",
+        "--quiet",
+        "--package",
+        "server",
+        "--test",
+        "limits",
+        "--",
+        "--nocapture",
+        "--test-threads=1",
+    ];
+    run(&cargo(), &limits, &root())?;
     helper("load", &[])?;
     helper("measure", &[])
 }

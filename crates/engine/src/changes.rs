@@ -238,8 +238,7 @@ impl Engine {
             if other != size {
                 let why = format!(
                     "asks for {other} where order {first} asks for {size}; tied orders have the \
-                        same \
-                     size"
+                     same size"
                 );
                 return Err(OrderError::Bound { id: *id, why }.into());
             }

@@ -236,17 +236,6 @@ impl Engine {
         self.state = state;
     }
 
-    /// Lets real time pass, in nanoseconds, as [`Engine::due`] counts it. Whether anything passed.
-    ///
-    /// # Errors
-    /// The books that it makes do not hold.
-    pub fn pass(&mut self, real_nanos: i64) -> Result<bool, Refusal> {
-        match self.due(real_nanos) {
-            Some(to) => self.advance(to).map(|()| true),
-            None => Ok(false),
-        }
-    }
-
     /// Where the clock has to be when so much real time has passed, in nanoseconds; nothing where it
     /// stays. What makes no whole millisecond of the exchange's time counts the next time.
     pub fn due(&mut self, real_nanos: i64) -> Option<Moment> {

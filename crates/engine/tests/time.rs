@@ -151,7 +151,7 @@ fn an_acknowledged_change_never_stands_after_the_clock_that_was_kept() {
     run.keep();
     let open = *run.engine.state().open.last().unwrap();
     let hour = |run: &mut Run| {
-        assert!(run.engine.pass(1_000_000_000).unwrap());
+        assert!(run.pass(1_000_000_000));
         run.engine.state().clock.now
     };
     let acts: [fn(&mut Run, u64); 3] = [
@@ -173,7 +173,7 @@ fn what_is_left_of_a_millisecond_counts_the_next_time() {
     let mut run = busy();
     run.engine.set_clock(Some(true), Some(1)).unwrap();
     let moved = |run: &mut Run, nanos| {
-        run.engine.pass(nanos).unwrap();
+        run.pass(nanos);
         run.engine.state().clock.now.millis() - start().millis()
     };
     assert_eq!([400_000; 3].map(|n| moved(&mut run, n)), [0, 0, 1]);
@@ -188,5 +188,5 @@ fn what_is_left_of_a_millisecond_counts_the_next_time() {
     assert!(why.contains(&memo) && why.contains("entry 3"), "{why}");
     let refused = broken.deposit(Money::whole(1)).unwrap_err();
     assert!(matches!(refused, engine::Refusal::ReadOnly(_)), "{refused}");
-    assert!(!broken.pass(1_000_000_000).unwrap() && broken.take_facts().is_empty());
+    assert!(broken.due(1_000_000_000).is_none() && broken.take_facts().is_empty());
 }

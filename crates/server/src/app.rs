@@ -82,7 +82,7 @@ impl AppState {
     /// Reads the snapshot of now on a blocking thread.
     ///
     /// # Errors
-    /// The program is stopping.
+    /// The program is stopping, or it has a fault here.
     pub async fn read<T: Send + 'static>(
         &self,
         f: impl FnOnce(&State, &mut Quoter) -> T + Send + 'static,
@@ -91,7 +91,7 @@ impl AppState {
         let done =
             tokio::task::spawn_blocking(move || app.with_quoter(|q| f(&app.desk.snapshot(), q)))
                 .await;
-        done.map_err(|_| Problem::from(Unserved::Closed))
+        done.map_err(|e| unread(&e))
     }
 
     /// Runs a command on the desk task.
@@ -104,6 +104,18 @@ impl AppState {
     ) -> Result<T, Problem> {
         Ok(self.desk.call(f).await??)
     }
+}
+
+/// Why a reader came to no answer.
+fn unread(e: &tokio::task::JoinError) -> Problem {
+    if e.is_panic() {
+        return Problem::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "fault",
+            "this could not be worked out: a fault of the program; nothing was changed by it",
+        );
+    }
+    Problem::from(Unserved::Closed)
 }
 
 #[derive(OpenApi)]

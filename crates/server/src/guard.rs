@@ -97,19 +97,22 @@ impl Guard {
 
 /// What someone without the token reads.
 fn strangers(headers: &HeaderMap) -> Response {
-    const SAY: &str = "open the address that the program printed when it started; programs send \
-                       the token of the file beside the database as \"Authorization: Bearer TOKEN\"";
     if text(headers, &header::ACCEPT).is_some_and(|a| a.contains("text/html")) {
-        let page = format!(
-            "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>Pike Bell</title>\
-             <h1>Pike Bell</h1><p>This browser is not signed in: {SAY}.</p></html>"
-        );
+        let page = "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\">\
+             <title>Pike Bell</title>\
+             <style>:root{color-scheme:light dark}body{font:16px/1.5 system-ui,sans-serif;\
+             max-width:36rem;margin:20vh auto;padding:0 1rem}</style>\
+             <h1>Pike Bell</h1><p>This browser is not signed in. Open the address that the program \
+             printed when it started: it ends in <code>/enter?token=…</code> and is needed \
+             once.</p></html>";
         return (StatusCode::UNAUTHORIZED, Html(page)).into_response();
     }
     Problem::new(
         StatusCode::UNAUTHORIZED,
         "no_token",
-        format!("the token is missing or another one: {SAY}"),
+        "the token is missing or another one: open the address that the program printed when it \
+         started; programs send the token of the file beside the database as \"Authorization: \
+         Bearer TOKEN\"",
     )
     .into_response()
 }

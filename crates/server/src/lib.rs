@@ -196,17 +196,18 @@ pub fn check(path: &Path) -> Result<Vec<String>, Failure> {
     if !faults.is_empty() {
         return Ok(faults);
     }
-    let place = std::env::temp_dir().join(format!("pikebell-check-{}", std::process::id()));
-    make_folder(&place.join("copy.db"))?;
+    let place = tempfile::tempdir().map_err(|e| Refusal::Field {
+        field: "data",
+        message: format!("no copy can be made to look at: {e}"),
+    })?;
+    let copy = place.path().join("copy.db");
     let looked = (|| {
-        store::copy(path, &place.join("copy.db"))?;
-        let saved = Store::open(&place.join("copy.db"))?.load()?;
+        store::copy(path, &copy)?;
+        let saved = Store::open(&copy)?.load()?;
         let asked = Asked::default().over(&saved.settings)?;
         let (world, _) = asked.world()?;
         Ok(Engine::restore(world, saved, demo::present()))
     })();
-    // What is left of the copy when the folder cannot be emptied is the system's to clear away.
-    let _ = std::fs::remove_dir_all(&place);
     match looked {
         Ok(engine) => faults.extend(engine.state().read_only.as_ref().map(ToString::to_string)),
         Err(Failure::Store(e @ (StoreError::Row { .. } | StoreError::Broken(_)))) => {

@@ -91,6 +91,10 @@ struct Serving {
     future_fee: Option<desk::Money>,
 }
 
+/// The file of `serve` in the data folder, and that of `demo`.
+const FILE: &str = "desk.db";
+const DEMO_FILE: &str = "demo.db";
+
 fn data_folder() -> PathBuf {
     let from = |name: &str| {
         std::env::var_os(name)
@@ -107,6 +111,20 @@ fn data_folder() -> PathBuf {
     base.unwrap_or_else(|| PathBuf::from(".")).join("pikebell")
 }
 
+/// A file in the data folder, which is its owner's alone, also where an older version made it.
+fn own_file(name: &str) -> PathBuf {
+    let folder = data_folder();
+    #[cfg(unix)]
+    if folder.is_dir() {
+        use std::os::unix::fs::PermissionsExt;
+        let owner = std::fs::Permissions::from_mode(0o700);
+        if let Err(e) = std::fs::set_permissions(&folder, owner) {
+            tracing::warn!("{} stays open to others: {e}", folder.display());
+        }
+    }
+    folder.join(name)
+}
+
 fn main() -> ExitCode {
     tracing_subscriber::fmt()
         .with_writer(std::io::stderr)
@@ -115,8 +133,8 @@ fn main() -> ExitCode {
         )
         .init();
     let result = match Cli::parse().command {
-        Command::Demo(s) => serve(s, Beginning::Demo, "demo.db"),
-        Command::Serve(s) => serve(s, Beginning::Empty, "desk.db"),
+        Command::Demo(s) => serve(s, Beginning::Demo, DEMO_FILE),
+        Command::Serve(s) => serve(s, Beginning::Empty, FILE),
         Command::Calc(what) => {
             return match calc::run(&what) {
                 Ok(calc::Outcome::AllGood) => ExitCode::SUCCESS,
@@ -127,9 +145,9 @@ fn main() -> ExitCode {
                 }
             };
         }
-        Command::Backup { data, out } => backup(&data.unwrap_or_else(own_file), &out),
-        Command::Restore { from, data } => restore(&from, &data.unwrap_or_else(own_file)),
-        Command::Check { data } => return check(&data.unwrap_or_else(own_file)),
+        Command::Backup { data, out } => backup(&data.unwrap_or_else(|| own_file(FILE)), &out),
+        Command::Restore { from, data } => restore(&from, &data.unwrap_or_else(|| own_file(FILE))),
+        Command::Check { data } => return check(&data.unwrap_or_else(|| own_file(FILE))),
         Command::Export(what) => export::run(&what),
         Command::Import(what) => match import::run(&what) {
             Ok(true) => Ok(()),
@@ -153,11 +171,6 @@ fn main() -> ExitCode {
     }
 }
 
-/// The file of `serve`.
-fn own_file() -> PathBuf {
-    data_folder().join("desk.db")
-}
-
 fn backup(data: &Path, out: &Path) -> Result<(), String> {
     store::copy(data, out).map_err(|e| e.to_string())?;
     println!("{} is copied to {}", data.display(), out.display());
@@ -174,7 +187,7 @@ fn restore(from: &Path, data: &Path) -> Result<(), String> {
         ));
     }
     server::make_folder(data).map_err(|e| e.to_string())?;
-    store::copy(from, data).map_err(|e| e.to_string())?;
+    store::restore(from, data).map_err(|e| e.to_string())?;
     println!("{} is in place as {}", from.display(), data.display());
     Ok(())
 }
@@ -206,7 +219,7 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
             s.listen.ip()
         ));
     }
-    let path = s.data.unwrap_or_else(|| data_folder().join(file));
+    let path = s.data.unwrap_or_else(|| own_file(file));
     let asked = Asked {
         seed: s.seed,
         market: s.market,

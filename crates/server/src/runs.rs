@@ -43,6 +43,14 @@ pub enum RunError {
          than {ACCOUNT:?}"
     )]
     Name(String),
+    /// Their folder cannot be read.
+    #[error("{}: {why}", folder.display())]
+    Folder {
+        /// Which.
+        folder: PathBuf,
+        /// Why.
+        why: std::io::Error,
+    },
     /// The file cannot be opened.
     #[error(transparent)]
     Failed(#[from] Failure),
@@ -61,12 +69,10 @@ pub struct Runs {
 impl Runs {
     /// Starts the account's desk; `data` is its file.
     pub fn start(account: Desk, data: &Path) -> Runs {
-        let mut folder = data.as_os_str().to_owned();
-        folder.push(".runs");
         let asked = account.asked().clone();
         let account = DeskHandle::start(account);
         let runs = Runs {
-            folder: folder.into(),
+            folder: store::beside(data, "runs"),
             asked,
             open: Mutex::default(),
             failure: watch::Sender::new(None),
@@ -125,9 +131,13 @@ impl Runs {
                 .filter_map(Result::ok)
                 .filter_map(|e| e.file_name().into_string().ok())
                 .filter_map(|n| n.strip_suffix(".db").map(str::to_owned))
+                .filter(|n| check_name(n).is_ok())
                 .collect(),
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => Vec::new(),
-            Err(e) => return Err(unreadable(&self.folder, &e)),
+            Err(why) => {
+                let folder = self.folder.clone();
+                return Err(RunError::Folder { folder, why });
+            }
         };
         names.sort();
         let account = Listed {
@@ -191,13 +201,6 @@ impl Runs {
         open.insert(name.into(), desk.clone());
         Ok(desk)
     }
-}
-
-fn unreadable(folder: &Path, e: &std::io::Error) -> RunError {
-    RunError::Failed(Failure::Refusal(Refusal::Field {
-        field: "data",
-        message: format!("{}: {e}", folder.display()),
-    }))
 }
 
 fn check_name(name: &str) -> Result<(), RunError> {

@@ -24,9 +24,7 @@ impl std::fmt::Debug for Token {
 impl Token {
     /// Where the token of a database is kept: `FILE.token`.
     pub fn place(data: &Path) -> PathBuf {
-        let mut name = data.as_os_str().to_owned();
-        name.push(".token");
-        name.into()
+        store::beside(data, "token")
     }
 
     /// The token of a database, made if there is none yet.

@@ -315,7 +315,21 @@ fn a_backup_of_a_busy_program_restores_and_reconciles() {
         "--data",
         &at("desk.db"),
     ]);
-    assert!(!over.status.success() && text(&over.stderr).contains("there already"));
+    let said = text(&over.stderr);
+    assert!(
+        !over.status.success() && said.contains("is in use"),
+        "{said}"
+    );
+    std::fs::write(at("gone.db-wal"), "left behind").unwrap();
+    for (to, why) in [
+        ("copy2.db", "there already"),
+        ("gone.db", "gone.db-wal is left"),
+    ] {
+        let over = pikebell(&["restore", "--from", &at("copy1.db"), "--data", &at(to)]);
+        let said = text(&over.stderr);
+        assert!(!over.status.success() && said.contains(why), "{said}");
+    }
+    assert!(!folder.path().join("gone.db").exists());
     let restored = pikebell(&[
         "restore",
         "--from",
@@ -369,8 +383,8 @@ fn a_first_start_that_was_killed_starts_again() {
     }
 }
 
-/// Two runs at once: neither sees the other's orders, money or clock, by requests and on the stream;
-/// after a restart both are there.
+/// Two runs at once: neither sees the other's orders, money or clock; after a restart both are
+/// there. (`stream.rs` listens to both.)
 #[tokio::test]
 async fn runs_know_nothing_of_each_other() {
     let place = Place::new();
@@ -447,4 +461,54 @@ async fn runs_know_nothing_of_each_other() {
     let listed = again.get("/api/runs").await;
     assert_eq!(listed[1], json!({ "name": "second", "open": false }));
     check(&again).await;
+}
+
+/// The smallest whole number is refused wherever a quantity is read; none of it ends the program.
+#[tokio::test]
+async fn the_smallest_number_is_refused_everywhere() {
+    let place = Place::new();
+    let p = place.program();
+    let sold = p.bear_call().await;
+    let order = common::ticket("held", &sold, 1, "-0.05");
+    let (status, placed) = p.post("/api/orders", &order).await;
+    assert!(
+        status.is_success() && placed["state"] == "filled",
+        "{placed}"
+    );
+    let id = placed["id"].as_u64().unwrap();
+    let worst = |leg: &Value| json!([{ "contract": leg["contract"], "quantity": i64::MIN }]);
+    let legs = worst(&sold[0]);
+    let draft = json!({ "slot": "A", "legs": legs });
+    let cases = [
+        (
+            "/api/evaluate".to_owned(),
+            json!({ "symbol": "NMOU", "legs": legs }),
+        ),
+        (
+            "/api/margin".to_owned(),
+            json!({ "symbol": "NMOU", "legs": legs }),
+        ),
+        (
+            "/api/bench".to_owned(),
+            json!({ "symbol": "NMOU", "legs": legs, "days": [1.0] }),
+        ),
+        (
+            "/api/compare".to_owned(),
+            json!({ "symbol": "NMOU", "drafts": [draft], "price": 190.0, "days": 1.0 }),
+        ),
+        (format!("/api/campaigns/{id}/move"), json!({ "legs": legs })),
+        (
+            "/api/orders".to_owned(),
+            common::ticket("no", &legs, 1, "-0.05"),
+        ),
+        (
+            format!("/api/orders/{id}/quantity"),
+            json!({ "quantity": i64::MIN }),
+        ),
+    ];
+    for (path, body) in cases {
+        let (status, answer) = p.post(&path, &body).await;
+        assert_eq!(status.as_u16(), 422, "{path}: {answer}");
+    }
+    assert_eq!(p.get("/api/ledger").await["violations"], json!([]));
 }

@@ -32,17 +32,7 @@ async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_res
 
     // What the ticket says will happen to buying power is what happens: asked of the same program
     // untouched.
-    let four: Value = legs
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|l| {
-            json!({
-                "contract": l["contract"],
-                "quantity": 4 * l["quantity"].as_i64().unwrap(),
-            })
-        })
-        .collect();
+    let four = times(&legs, 4);
     let (status, order) = p.post("/api/orders", &at_market("open", &legs, 4)).await;
     assert_eq!(
         (status, order["state"].as_str()),

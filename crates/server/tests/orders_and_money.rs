@@ -275,17 +275,7 @@ async fn several_positions_close_together_and_the_ticket_knows_what_is_left() {
         );
     }
     let back: Value = turned(&legs);
-    let three: Value = back
-        .as_array()
-        .unwrap()
-        .iter()
-        .map(|l| {
-            json!({
-                "contract": l["contract"],
-                "quantity": 3 * l["quantity"].as_i64().unwrap(),
-            })
-        })
-        .collect();
+    let three = times(&back, 3);
     let ask = async |legs: &Value, closes: u64| {
         let body = json!({ "symbol": "NMOU", "legs": legs, "entry": "cross", "closes": closes });
         let (status, answer) = p.post("/api/evaluate", &body).await;

@@ -18,7 +18,12 @@ struct Page(WebSocketStream<MaybeTlsStream<TcpStream>>);
 
 impl Page {
     async fn open(address: &str) -> Page {
-        let mut request = format!("ws://{address}/api/stream")
+        Page::of_run(address, "").await
+    }
+
+    /// A page of the run at `way`, as in `/runs/NAME`.
+    async fn of_run(address: &str, way: &str) -> Page {
+        let mut request = format!("ws://{address}{way}/api/stream")
             .into_client_request()
             .unwrap();
         let bearer = format!("Bearer {TOKEN}").parse().unwrap();
@@ -321,4 +326,46 @@ fn the_demo_account_is_made_by_trading_and_is_the_same_every_time() {
     );
     // Opened again it is not traded anew.
     assert_eq!(make("a.db", SEED).0, first);
+}
+
+/// A page of another run hears that run's clock and orders, never the account's.
+#[tokio::test]
+async fn the_stream_of_a_run_is_its_own() {
+    let place = Place::new();
+    let address = listening(&place).await;
+    ask(&address, "POST", "/api/runs", r#"{"name":"second"}"#).await;
+    let mut own = Page::open(&address).await;
+    let mut other = Page::of_run(&address, "/runs/second").await;
+    let (begin, same) = (own.hear(&["clock"]).await, other.hear(&["clock"]).await);
+    assert_eq!(begin["clock"]["now"], same["clock"]["now"]);
+    let stepped = ask(
+        &address,
+        "POST",
+        "/runs/second/api/clock",
+        r#"{"step":"hour"}"#,
+    )
+    .await;
+    // On the way there it may hear of stops.
+    loop {
+        let heard = other.hear(&["clock"]).await;
+        if heard["clock"]["now"] == stepped["now"] {
+            break;
+        }
+    }
+    let body = json!({
+        "clientId": "one",
+        "symbol": "NMOU",
+        "legs": [{ "contract": "NMOU", "quantity": 1 }],
+        "quantity": 1,
+        "limit": "1.00",
+        "timeInForce": "day",
+    });
+    ask(&address, "POST", "/api/orders", &body.to_string()).await;
+    let news = own.hear(&["changed", "clock"]).await;
+    assert_eq!(
+        news["type"], "changed",
+        "the account's clock never moved: {news}"
+    );
+    let quiet = tokio::time::timeout(Duration::from_secs(1), other.hear(&["changed"])).await;
+    assert!(quiet.is_err(), "{quiet:?}");
 }

@@ -64,8 +64,8 @@ impl Lock {
     }
 }
 
-/// `FILE.what`.
-fn beside(path: &Path, what: &str) -> PathBuf {
+/// `FILE.what`: what stands beside a database and belongs to it.
+pub fn beside(path: &Path, what: &str) -> PathBuf {
     let mut name = path.as_os_str().to_owned();
     name.push(".");
     name.push(what);
@@ -254,13 +254,37 @@ pub fn copy(from: &Path, to: &Path) -> Result<(), StoreError> {
         .bind::<Text, _>(part.to_string_lossy().into_owned())
         .execute(&mut c)?;
     private(&part).and_then(|f| f.sync_all()).map_err(wrong)?;
-    // A link is made only where nothing stands, whoever came in between.
-    let linked = std::fs::hard_link(&part, to).map_err(|e| match e.kind() {
+    // The name is taken only where nothing stands, whoever came in between; what takes it is empty
+    // until the whole copy replaces it.
+    let claimed = File::create_new(to).map_err(|e| match e.kind() {
         std::io::ErrorKind::AlreadyExists => there(),
         _ => wrong(e),
     });
-    std::fs::remove_file(&part).map_err(wrong)?;
-    linked
+    if let Err(e) = claimed {
+        std::fs::remove_file(&part).map_err(wrong)?;
+        return Err(e);
+    }
+    std::fs::rename(&part, to).map_err(wrong)
+}
+
+/// Puts a copy in place as a database that a program will work on.
+///
+/// # Errors
+/// As [`copy`]; a program works on a file of this name, or what it left unwritten stands beside it.
+pub fn restore(from: &Path, to: &Path) -> Result<(), StoreError> {
+    let _lock = Lock::take(to)?;
+    let mut log = to.as_os_str().to_owned();
+    log.push("-wal");
+    let log = PathBuf::from(log);
+    if log.exists() {
+        // SQLite would write what is in it into the file put in place.
+        let why = format!(
+            "{} is left of a file of this name that is gone; move it away first",
+            log.display()
+        );
+        return Err(StoreError::file(to, why));
+    }
+    copy(from, to)
 }
 
 /// Copies a file before its schema changes; a copy of the same schema that an interrupted upgrade

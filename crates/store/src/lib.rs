@@ -24,7 +24,7 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use thiserror::Error;
 
 use file::{Lock, Versions};
-pub use file::{copy, faults, private};
+pub use file::{beside, copy, faults, private, restore};
 use rows::*;
 use schema::*;
 

@@ -524,7 +524,7 @@ impl Account {
         let other = self.campaigns.get(&to).map(|c| &c.symbol);
         let fits = |(instrument, n): &(Instrument, i64)| {
             let held = self.held_by(from, instrument);
-            *n != 0 && held.signum() == n.signum() && held.abs() >= n.abs()
+            *n != 0 && held.signum() == n.signum() && held.unsigned_abs() >= n.unsigned_abs()
         };
         let twice = (1..parts.len()).any(|i| parts[..i].iter().any(|p| p.0 == parts[i].0));
         if from == to

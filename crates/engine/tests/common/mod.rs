@@ -67,6 +67,12 @@ impl Run {
         }
     }
 
+    /// Lets so many nanoseconds of real time pass.
+    pub fn pass(&mut self, nanos: i64) -> bool {
+        let to = self.engine.due(nanos);
+        to.is_some_and(|to| self.engine.advance(to).is_ok())
+    }
+
     /// Keeps what happened.
     pub fn keep(&mut self) {
         let facts = self.engine.take_facts();

@@ -17,7 +17,7 @@ use crate::entry_wire::EntryWire;
 use crate::problem::{Body, Problem};
 use crate::refusal::Refusal;
 use crate::state::{State as DeskState, known, spot_of};
-use crate::wire::{ExtentWire, LegWire, NetPrice, extent, net_price};
+use crate::wire::{ExtentWire, LegWire, NetPrice, extent, holding, net_price};
 
 /// One draft to compare.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
@@ -115,22 +115,19 @@ fn compared(
             ),
         );
     }
-    let units = |legs: &[LegWire]| -> i64 {
-        let of = |l: &LegWire| {
-            if l.contract == request.symbol {
-                l.quantity.abs()
-            } else {
-                l.quantity.abs() * u.lot()
-            }
+    // How many shares or futures the largest leg is on.
+    let units = |legs: &[LegWire]| -> Result<i64, Refusal> {
+        let of = |l: &desk::Leg| {
+            let lot = l.instrument.option().map_or(1, |_| u.lot());
+            l.quantity.abs() * lot
         };
-        legs.iter().map(of).max().unwrap_or(0)
+        let legs = holding(legs)?;
+        Ok(legs.legs().iter().map(of).max().unwrap_or(0))
     };
-    let most = request
-        .drafts
-        .iter()
-        .map(|d| units(&d.legs))
-        .max()
-        .unwrap_or(0);
+    let mut most = 0;
+    for d in &request.drafts {
+        most = most.max(units(&d.legs)?);
+    }
     let stock = Compared {
         slot: "stock".into(),
         legs: vec![LegWire {
@@ -222,7 +219,7 @@ fn compared(
             part: share(profit),
             chance,
             leverage: share(
-                units(&d.legs) as f64
+                units(&d.legs)? as f64
                     * if u.kind == desk::UnderlyingKind::Future {
                         u.multiplier as f64
                     } else {

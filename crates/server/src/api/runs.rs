@@ -12,6 +12,7 @@ use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use axum::{Json, Router};
 use serde::{Deserialize, Serialize};
+use store::Hindrance;
 use tower::ServiceExt;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -46,7 +47,10 @@ impl From<RunError> for Problem {
             RunError::Unknown(_) => (StatusCode::NOT_FOUND, "unknown_run"),
             RunError::Exists(_) => (StatusCode::CONFLICT, "run_exists"),
             RunError::Name(_) => (StatusCode::UNPROCESSABLE_ENTITY, "bad_field"),
-            RunError::Failed(Failure::Store(_)) => {
+            RunError::Failed(Failure::Store(e)) if e.hindrance() == Hindrance::Full => {
+                (StatusCode::INSUFFICIENT_STORAGE, "disk_full")
+            }
+            RunError::Folder { .. } | RunError::Failed(Failure::Store(_)) => {
                 (StatusCode::SERVICE_UNAVAILABLE, "run_not_opened")
             }
             RunError::Failed(Failure::Refusal(_)) => {
@@ -62,7 +66,7 @@ impl From<RunError> for Problem {
     get,
     path = "/runs",
     tag = "runs",
-    responses((status = 200, body = Vec<RunWire>), (status = 422, body = Problem)),
+    responses((status = 200, body = Vec<RunWire>)),
 )]
 async fn list_runs(State(runs): State<Arc<Runs>>) -> Result<Json<Vec<RunWire>>, Problem> {
     let listed = runs.list().await?.into_iter().map(|r| RunWire {

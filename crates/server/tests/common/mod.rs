@@ -192,13 +192,18 @@ pub fn ticket(id: &str, legs: &Value, quantity: i64, limit: &str) -> Value {
 
 /// Legs turned over: what closes them.
 pub fn turned(legs: &Value) -> Value {
-    let turn = |l: &Value| {
+    times(legs, -1)
+}
+
+/// So many times the legs.
+pub fn times(legs: &Value, n: i64) -> Value {
+    let each = |l: &Value| {
         json!({
             "contract": l["contract"],
-            "quantity": -l["quantity"].as_i64().unwrap(),
+            "quantity": n * l["quantity"].as_i64().unwrap(),
         })
     };
-    legs.as_array().unwrap().iter().map(turn).collect()
+    legs.as_array().unwrap().iter().map(each).collect()
 }
 
 /// Decimal text as an exact count of 1e-4.
