@@ -2874,7 +2874,116 @@ export interface components {
             to: number;
         };
     };
-    responses: never;
+    responses: {
+        /** @description There is no room on the disk; nothing was done. */
+        DiskFull: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description A fault of the program; nothing was changed. */
+        Fault: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The token is missing or another one. */
+        NoToken: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The file is held by another program, or the program is stopping. */
+        NotKept: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The books do not reconcile and can only be read. Or it was done before. */
+        ReadOnly: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description A field is missing, unknown, or says what makes no sense. */
+        Senseless: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The program is stopping. */
+        Stopping: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is too large. */
+        TooLarge: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is no JSON, or the address cannot be read. */
+        Unreadable: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The Host header is not an address of this program. */
+        WrongHost: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The Origin header is another site's. */
+        WrongOrigin: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is not said to be what it has to be. */
+        WrongType: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -2899,33 +3008,10 @@ export interface operations {
                     "application/json": components["schemas"]["Masthead"];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     deposit: {
@@ -2947,69 +3033,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3018,33 +3048,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     set_account_rules: {
@@ -3066,69 +3072,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3137,33 +3087,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     balance: {
@@ -3183,33 +3109,10 @@ export interface operations {
                     "application/json": components["schemas"]["Balance"];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     bells: {
@@ -3229,33 +3132,10 @@ export interface operations {
                     "application/json": components["schemas"]["BellWire"][];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     set_bell: {
@@ -3279,33 +3159,9 @@ export interface operations {
                     "application/json": components["schemas"]["BellWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3314,42 +3170,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3358,33 +3182,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     answer_all_bells: {
@@ -3402,69 +3202,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     move_bell: {
@@ -3490,33 +3234,9 @@ export interface operations {
                     "application/json": components["schemas"]["BellWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3525,42 +3245,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3569,33 +3257,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     remove_bell: {
@@ -3615,33 +3279,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3650,51 +3290,11 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     answer_bell: {
@@ -3714,33 +3314,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3749,51 +3325,11 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     bench: {
@@ -3817,33 +3353,9 @@ export interface operations {
                     "application/json": components["schemas"]["BenchWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3852,33 +3364,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3887,15 +3375,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     book: {
@@ -3915,33 +3396,10 @@ export interface operations {
                     "application/json": components["schemas"]["BookView"];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     campaign: {
@@ -3963,24 +3421,8 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignWire"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3989,24 +3431,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     describe: {
@@ -4032,33 +3459,9 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4067,42 +3470,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4111,33 +3482,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     merge: {
@@ -4163,33 +3510,9 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4198,42 +3521,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4242,33 +3533,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     move_lots: {
@@ -4294,33 +3561,9 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4329,42 +3572,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4373,33 +3584,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     chain: {
@@ -4426,24 +3613,8 @@ export interface operations {
                     "application/json": components["schemas"]["ChainView"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4452,15 +3623,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4469,15 +3632,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     read: {
@@ -4497,33 +3653,10 @@ export interface operations {
                     "application/json": components["schemas"]["ClockWire"];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     change: {
@@ -4547,69 +3680,13 @@ export interface operations {
                     "application/json": components["schemas"]["ClockWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4618,33 +3695,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     compare: {
@@ -4668,33 +3721,9 @@ export interface operations {
                     "application/json": components["schemas"]["Comparison"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4703,33 +3732,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4738,15 +3743,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     list_drafts: {
@@ -4766,33 +3764,10 @@ export interface operations {
                     "application/json": components["schemas"]["SlottedDraft"][];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     as_csv: {
@@ -4816,33 +3791,9 @@ export interface operations {
                     "text/csv": string;
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4851,33 +3802,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4886,15 +3813,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     read_text: {
@@ -4918,60 +3838,12 @@ export interface operations {
                     "application/json": components["schemas"]["DraftRead"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4980,15 +3852,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     keep: {
@@ -5012,33 +3877,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5047,42 +3888,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5091,33 +3900,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     discard: {
@@ -5137,51 +3922,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5190,33 +3935,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     evaluate: {
@@ -5240,33 +3961,9 @@ export interface operations {
                     "application/json": components["schemas"]["EvaluationWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5275,33 +3972,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5310,15 +3983,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     exercise: {
@@ -5340,69 +4006,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5411,33 +4021,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     fills_csv: {
@@ -5457,33 +4043,10 @@ export interface operations {
                     "text/csv": string;
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     import_fills: {
@@ -5507,69 +4070,13 @@ export interface operations {
                     "application/json": components["schemas"]["ImportReport"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5578,33 +4085,9 @@ export interface operations {
                     "application/json": components["schemas"]["ImportReport"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     past: {
@@ -5631,24 +4114,8 @@ export interface operations {
                     "application/json": components["schemas"]["HistoryView"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5657,15 +4124,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5674,15 +4133,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     ideas: {
@@ -5708,24 +4160,8 @@ export interface operations {
                     "application/json": components["schemas"]["IdeaWire"][];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5734,15 +4170,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5751,15 +4179,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     ledger: {
@@ -5782,42 +4203,11 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerView"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     margin_sheet: {
@@ -5841,33 +4231,9 @@ export interface operations {
                     "application/json": components["schemas"]["MarginSheet"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5876,33 +4242,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5911,15 +4253,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     markets: {
@@ -5939,33 +4274,10 @@ export interface operations {
                     "application/json": components["schemas"]["MarketLine"][];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     list_orders: {
@@ -5990,33 +4302,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"][];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6025,15 +4313,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     place: {
@@ -6057,33 +4338,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6100,33 +4357,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6135,33 +4368,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     place_linked: {
@@ -6185,33 +4394,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"][];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6228,33 +4413,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6263,33 +4424,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     tie: {
@@ -6313,33 +4450,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"][];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6348,42 +4461,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6392,33 +4473,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     cancel: {
@@ -6440,33 +4497,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6475,24 +4508,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6501,33 +4518,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     ease: {
@@ -6553,33 +4546,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6588,42 +4557,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6632,33 +4569,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     fix_text: {
@@ -6680,24 +4593,8 @@ export interface operations {
                     "text/plain": string;
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6706,24 +4603,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     reprice: {
@@ -6749,33 +4631,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6784,42 +4642,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6828,33 +4654,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     resize: {
@@ -6880,33 +4682,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6915,42 +4693,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6959,33 +4705,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     untie: {
@@ -7007,33 +4729,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"][];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7042,24 +4740,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7068,33 +4750,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     packages: {
@@ -7122,24 +4780,8 @@ export interface operations {
                     "application/json": components["schemas"]["PackagesView"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7148,15 +4790,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7165,15 +4799,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     pick: {
@@ -7204,24 +4831,8 @@ export interface operations {
                     "application/json": components["schemas"]["Picked"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7230,15 +4841,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7247,15 +4850,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     positions_csv: {
@@ -7275,33 +4871,10 @@ export interface operations {
                     "text/csv": string;
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     close_positions: {
@@ -7325,33 +4898,9 @@ export interface operations {
                     "application/json": components["schemas"]["OrderWire"][];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7368,33 +4917,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7403,33 +4928,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     roll_of: {
@@ -7456,24 +4957,8 @@ export interface operations {
                     "application/json": components["schemas"]["RollWire"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7482,15 +4967,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7499,15 +4976,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     rules: {
@@ -7527,33 +4997,10 @@ export interface operations {
                     "application/json": components["schemas"]["RulesWire"];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     set_rules: {
@@ -7575,69 +5022,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7646,33 +5037,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     list_runs: {
@@ -7692,41 +5059,10 @@ export interface operations {
                     "application/json": components["schemas"]["RunWire"][];
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     begin_run: {
@@ -7750,33 +5086,9 @@ export interface operations {
                     "application/json": components["schemas"]["RunWire"];
                 };
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7785,33 +5097,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7820,33 +5108,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     shelf: {
@@ -7868,33 +5132,10 @@ export interface operations {
                     };
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     set_aside: {
@@ -7918,33 +5159,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is no JSON, or the address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7953,42 +5170,10 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The body is not said to be what it has to be. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7997,33 +5182,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     take_off: {
@@ -8043,51 +5204,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Origin header is another site's. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The books can only be read: they do not reconcile. Or it was done before. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8096,33 +5217,9 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The change would leave books that do not reconcile; nothing was done. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The file is held by another program, or the program is stopping; nothing was done. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no room on the disk; nothing was done. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     smile: {
@@ -8147,24 +5244,8 @@ export interface operations {
                     "application/json": components["schemas"]["SmileView"];
                 };
             };
-            /** @description The address cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -8173,15 +5254,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            421: components["responses"]["WrongHost"];
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8190,15 +5263,8 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     statement_ofx: {
@@ -8218,33 +5284,10 @@ export interface operations {
                     "application/x-ofx": string;
                 };
             };
-            /** @description The token is missing or another one. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The Host header is not an address of this program. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The program is stopping. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
 }
