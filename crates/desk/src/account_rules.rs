@@ -93,7 +93,7 @@ impl AccountRules {
     }
 
     /// "is approved up to level 3", or that a cash account goes no further.
-    pub fn told(&self) -> String {
+    pub fn words(&self) -> String {
         if self.allows() < self.level {
             "is a cash account: it goes up to level 2".into()
         } else {

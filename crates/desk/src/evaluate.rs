@@ -199,7 +199,7 @@ impl MoneyEffect {
         let beyond = self.beyond.iter().map(|need| OrderError::Level {
             what: format!("{} × {}", need.count, need.what),
             level: need.level,
-            approved: account.rules.told(),
+            approved: account.rules.words(),
         });
         let deficit =
             !closing && self.buying_power_now < Money::ZERO && self.takes() >= Money::ZERO;
@@ -254,6 +254,39 @@ pub struct Evaluation {
     pub sentences: Vec<String>,
     /// Things to look at before money moves.
     pub checks: Vec<Check>,
+}
+
+/// A profit as a share of what is tied up for it; none where either has no meaning.
+pub(crate) fn part_of(profit: Money, tied_up: Money) -> Option<f64> {
+    (profit > Money::ZERO && tied_up > Money::ZERO).then(|| profit.to_f64() / tied_up.to_f64())
+}
+
+impl Evaluation {
+    /// "iron condor 205/200 · 175/165".
+    pub fn label(&self) -> String {
+        format!("{} {}", self.name.text, self.unit.strikes_label())
+            .trim_end()
+            .to_owned()
+    }
+
+    /// The most it can make as a share of what it ties up; none where either has no meaning.
+    pub fn part(&self) -> Option<f64> {
+        part_of(self.horizon.shape.most.limited()?, self.money.tied_up)
+    }
+
+    /// The same for a year, without compounding; what ends today counts as one day.
+    pub fn part_a_year(&self) -> Option<f64> {
+        self.part()
+            .map(|part| part * 365.0 / self.horizon.days.max(1) as f64)
+    }
+
+    /// The most it can lose as a share of an account's value; none without a limit and for an
+    /// account that is worth nothing.
+    pub fn at_risk(&self, account_value: Money) -> Option<f64> {
+        let least = self.horizon.shape.least.limited()?;
+        let value = account_value.to_f64();
+        (value > 0.0).then(|| (-least.to_f64()).max(0.0) / value)
+    }
 }
 
 /// Why there is no answer.

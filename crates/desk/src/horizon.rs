@@ -118,7 +118,7 @@ impl<'a> Parted<'a> {
             date: self.moment.date(),
             days: market.at.days_until(self.moment.date()),
             estimate,
-            shape: Shape::told(&outline, market.underlying.own_tick),
+            shape: Shape::exact(&outline, market.underlying.own_tick),
             outline,
         })
     }

@@ -10,6 +10,7 @@ mod account;
 mod account_rules;
 mod bell;
 mod bench;
+mod book;
 pub mod calendar;
 mod carry;
 mod checks;
@@ -23,6 +24,7 @@ mod holding;
 mod horizon;
 mod idea;
 mod instrument;
+mod listed_packages;
 mod margin;
 mod naming;
 mod number;
@@ -50,9 +52,11 @@ pub use account::{
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
-    Along, Bench, Chances, ChancesAsked, ChancesAt, DateLine, GreekCurves, Grid, Judgement, Law,
-    MOST_GRID, Map, Moved, Span, Steps, Sticky, bench,
+    Along, Bench, Chances, ChancesAsked, ChancesAt, Compared, ComparedRow, DateLine, GreekCurves,
+    Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench, best_of,
+    shared_prices, units_controlled,
 };
+pub use book::{BookGreeks, Strip, Zone};
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
 pub use checks::{Check, Verdict};
@@ -72,6 +76,7 @@ pub use holding::{Holding, Leg};
 pub use horizon::Horizon;
 pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
+pub use listed_packages::{ListedPackage, Listing, ListingView, first_width, widths};
 pub use margin::{
     MarginBasis, MarginHolding, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels,
     one_by_one, requirement,
@@ -79,12 +84,12 @@ pub use margin::{
 pub use naming::{Name, Nature, recognise};
 pub use number::{Money, NumberError, Price};
 pub use order::{
-    Easing, Fill, FillLeg, Level, Link, Order, Pricing, Progress, Purpose, Request, State,
-    TimeInForce, Trigger, TriggerSide, Turn,
+    Easing, Fill, FillLeg, FillTerms, Level, Link, Order, OrderState, Pricing, Progress, Purpose,
+    Request, TimeInForce, Trigger, TriggerSide, Turn,
 };
 pub use outline::{Extreme, Outline};
 pub use package::{MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Package, PackageError};
-pub use package_quote::{PackageQuote, Quote, leg_prices, package_quote};
+pub use package_quote::{Ladder, PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::tails;
 pub use price_style::PriceStyle;
 pub use quant::{Kind, Style};

@@ -11,6 +11,7 @@ use crate::number::{Money, Price};
 use crate::package::Package;
 use crate::ticket::OrderError;
 use crate::time::Moment;
+use crate::underlying::Underlying;
 
 /// Most packages of one order.
 pub const MOST_PACKAGES: i64 = 500;
@@ -188,6 +189,28 @@ pub struct FillLeg {
     pub quantity: i64,
     /// Price per unit.
     pub price: Price,
+    /// What the instrument was then; absent in fills that older programs kept: what it is now.
+    pub terms: Option<FillTerms>,
+}
+
+/// What an instrument was when it was traded: books are replayed by it, also where the market says
+/// otherwise later.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FillTerms {
+    /// Units of one contract, share or future.
+    pub units: i64,
+    /// Settled daily: nothing is paid for it at a trade.
+    pub margined: bool,
+}
+
+impl FillTerms {
+    /// What an instrument of an underlying is now.
+    pub fn of(instrument: &Instrument, underlying: &Underlying) -> FillTerms {
+        FillTerms {
+            units: underlying.units(instrument),
+            margined: underlying.is_margined(instrument),
+        }
+    }
 }
 
 /// Something that happened to an order.
@@ -224,7 +247,7 @@ pub enum Event {
 
 /// Where an order stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum State {
+pub enum OrderState {
     /// Waits for another order to fill.
     Waiting,
     /// Watches the market for its trigger.
@@ -274,17 +297,17 @@ impl Progress {
     }
 }
 
-impl State {
+impl OrderState {
     /// In one or two words.
     pub fn word(self) -> &'static str {
         match self {
-            State::Waiting => "waiting",
-            State::Watching => "watching",
-            State::Working => "working",
-            State::PartlyFilled => "partly filled",
-            State::Filled => "filled",
-            State::Cancelled => "cancelled",
-            State::Expired => "expired",
+            OrderState::Waiting => "waiting",
+            OrderState::Watching => "watching",
+            OrderState::Working => "working",
+            OrderState::PartlyFilled => "partly filled",
+            OrderState::Filled => "filled",
+            OrderState::Cancelled => "cancelled",
+            OrderState::Expired => "expired",
         }
     }
 
@@ -292,7 +315,10 @@ impl State {
     pub fn is_open(self) -> bool {
         matches!(
             self,
-            State::Waiting | State::Watching | State::Working | State::PartlyFilled
+            OrderState::Waiting
+                | OrderState::Watching
+                | OrderState::Working
+                | OrderState::PartlyFilled
         )
     }
 }
@@ -457,27 +483,27 @@ impl Order {
         .map_or(self.request.pricing, Pricing::Limit)
     }
 
-    /// State computed from the events.
-    pub fn state(&self) -> State {
+    /// OrderState computed from the events.
+    pub fn state(&self) -> OrderState {
         let ended = self.events.iter().find_map(|(_, e)| match e {
-            Event::Cancelled => Some(State::Cancelled),
-            Event::Expired(_) => Some(State::Expired),
+            Event::Cancelled => Some(OrderState::Cancelled),
+            Event::Expired(_) => Some(OrderState::Expired),
             _ => None,
         });
         let progress = self.progress();
         let filled = progress.filled;
         if filled > 0 && filled >= progress.wanted() {
-            State::Filled
+            OrderState::Filled
         } else if let Some(state) = ended {
             state
         } else if progress.active == 0 {
-            State::Waiting
+            OrderState::Waiting
         } else if self.watches().is_some() {
-            State::Watching
+            OrderState::Watching
         } else if filled > 0 {
-            State::PartlyFilled
+            OrderState::PartlyFilled
         } else {
-            State::Working
+            OrderState::Working
         }
     }
 
@@ -565,75 +591,85 @@ mod tests {
         };
         let free = Link::default();
         for (link, trigger, events, want) in [
-            (free, None, vec![], (State::Working, 4, 0)),
-            (free, None, vec![filled(1)], (State::PartlyFilled, 3, 0)),
+            (free, None, vec![], (OrderState::Working, 4, 0)),
+            (
+                free,
+                None,
+                vec![filled(1)],
+                (OrderState::PartlyFilled, 3, 0),
+            ),
             (
                 free,
                 None,
                 vec![filled(1), Reduced(1)],
-                (State::PartlyFilled, 2, 0),
+                (OrderState::PartlyFilled, 2, 0),
             ),
             (
                 free,
                 None,
                 vec![filled(3), Reduced(1)],
-                (State::Filled, 0, 0),
+                (OrderState::Filled, 0, 0),
             ),
             (
                 free,
                 None,
                 vec![Reduced(4), Event::Expired("order 2 filled".into())],
-                (State::Expired, 0, 0),
+                (OrderState::Expired, 0, 0),
             ),
-            (child, None, vec![], (State::Waiting, 0, 4)),
-            (child, None, vec![Activated(3)], (State::Working, 3, 1)),
+            (child, None, vec![], (OrderState::Waiting, 0, 4)),
+            (child, None, vec![Activated(3)], (OrderState::Working, 3, 1)),
             (
                 child,
                 None,
                 vec![Activated(3), filled(3)],
-                (State::Waiting, 0, 1),
+                (OrderState::Waiting, 0, 1),
             ),
             (
                 child,
                 None,
                 vec![Activated(3), Forgone(1)],
-                (State::Working, 3, 0),
+                (OrderState::Working, 3, 0),
             ),
             (
                 child,
                 None,
                 vec![Activated(3), filled(3), Forgone(1)],
-                (State::Filled, 0, 0),
+                (OrderState::Filled, 0, 0),
             ),
             // Two of four are there to close; the other order of a bracket closed them.
             (
                 child,
                 None,
                 vec![Activated(2), Reduced(2)],
-                (State::Waiting, 0, 2),
+                (OrderState::Waiting, 0, 2),
             ),
-            (child, stop, vec![Activated(4)], (State::Watching, 4, 0)),
+            (
+                child,
+                stop,
+                vec![Activated(4)],
+                (OrderState::Watching, 4, 0),
+            ),
             (
                 free,
                 stop,
                 vec![Trailed(Price::cents(120)), Triggered(Price::cents(171))],
-                (State::Working, 4, 0),
+                (OrderState::Working, 4, 0),
             ),
-            (free, stop, vec![Cancelled], (State::Cancelled, 4, 0)),
+            (free, stop, vec![Cancelled], (OrderState::Cancelled, 4, 0)),
             (
                 free,
                 None,
                 vec![filled(1), Resized(-3)],
-                (State::Filled, 0, 0),
+                (OrderState::Filled, 0, 0),
             ),
             (
                 free,
                 None,
                 vec![Resized(3), filled(1), Reduced(1)],
-                (State::PartlyFilled, 5, 0),
+                (OrderState::PartlyFilled, 5, 0),
             ),
-            (free, None, vec![Tied(child)], (State::Waiting, 0, 4)),
-            (child, None, vec![Tied(free)], (State::Working, 4, 0)),
+            (free, None, vec![Tied(child)], (OrderState::Waiting, 0, 4)),
+            (child, None, vec![Tied(free)], (OrderState::Working, 4, 0)),
         ] {
             assert_eq!(seen(link, trigger, events.clone()), want, "{events:?}");
         }

@@ -55,6 +55,32 @@ pub struct PackageQuote {
     pub size: i64,
 }
 
+/// Prices between rest and cross to choose from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Ladder {
+    /// Ascending, from rest to cross; the middle is one of them.
+    pub prices: Vec<Price>,
+    /// Where the middle stands among them.
+    pub middle: usize,
+}
+
+impl PackageQuote {
+    /// Every price on the tick from rest to cross; of more than `most` only some, evenly apart.
+    pub fn ladder(&self, most: i64) -> Ladder {
+        let ticks = (self.cross - self.rest).raw() / self.tick.raw().max(1);
+        let stride = (ticks / most).max(1);
+        let step = self.tick * stride;
+        let mut prices: Vec<Price> = (0..=ticks / stride).map(|i| self.rest + step * i).collect();
+        prices.extend([self.middle, self.cross]);
+        prices.sort_unstable();
+        prices.dedup();
+        Ladder {
+            middle: prices.iter().position(|p| *p == self.middle).unwrap_or(0),
+            prices,
+        }
+    }
+}
+
 /// How much of the summed width of its legs a package keeps: market makers hedge a package as a
 /// whole (common practice; the exchange of this market quotes by the same rule).
 const PACKAGE_WIDTH_PERCENT: i64 = 60;

@@ -75,7 +75,7 @@ pub struct Position {
 
 /// What happens at the horizon.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Horizon {
+pub struct AtHorizon {
     /// Years to the first expiration.
     pub time: f64,
     /// Profit over price there.
@@ -306,7 +306,7 @@ impl Position {
         vol: f64,
         realised: f64,
         accuracy: Accuracy,
-    ) -> Result<Option<Horizon>, quant::Error> {
+    ) -> Result<Option<AtHorizon>, quant::Error> {
         let times = self.legs.iter().filter_map(PositionLeg::time);
         let Some(time) = times.reduce(f64::min) else {
             return Ok(None);
@@ -356,7 +356,7 @@ impl Position {
             None => profile.exact(),
         };
         let law = Lognormal::new(self.spot, self.rate - self.carry_yield, vol, time)?;
-        Ok(Some(Horizon {
+        Ok(Some(AtHorizon {
             time,
             chance: outline.chance(&law),
             expected: expected(&profile, lasting, &outline, &law)?,

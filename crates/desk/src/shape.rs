@@ -47,6 +47,16 @@ pub enum Extent {
     Unlimited,
 }
 
+impl Extent {
+    /// The amount, where there is a limit.
+    pub fn limited(&self) -> Option<Money> {
+        match self {
+            Extent::Limited { profit, .. } => Some(*profit),
+            Extent::Unlimited => None,
+        }
+    }
+}
+
 /// The outline, exactly.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Shape {
@@ -80,11 +90,11 @@ impl Shape {
     /// `received` came in for it in all (paid, below zero), what was realised before included.
     pub fn of(holding: &Holding, underlying: &Underlying, received: Money) -> Shape {
         let outline = profile(holding, underlying, received.to_f64()).exact();
-        Shape::told(&outline, underlying.own_tick)
+        Shape::exact(&outline, underlying.own_tick)
     }
 
     /// An outline in exact numbers; prices of an estimate are rounded to `tick`.
-    pub(crate) fn told(outline: &Outline, tick: Price) -> Shape {
+    pub(crate) fn exact(outline: &Outline, tick: Price) -> Shape {
         let exact = outline.is_exact;
         let price = |p: f64| {
             let step = if exact { 1.0 } else { tick.raw().max(1) as f64 };

@@ -113,7 +113,7 @@ pub enum OrderError {
     Easing(String),
     /// A trigger that the market has passed already.
     #[error("the market stands at {}: a stop at {} would trigger at once; set it worse than that, \
-             or send the order without it", told(*now), told(*level))]
+             or send the order without it", debit_or_credit(*now), debit_or_credit(*level))]
     TriggersAtOnce {
         /// What is watched now.
         now: Price,
@@ -178,7 +178,7 @@ fn closed_by(orders: &[u64]) -> String {
 }
 
 /// A net price without a sign.
-fn told(price: Price) -> String {
+fn debit_or_credit(price: Price) -> String {
     if price < Price::ZERO {
         format!("{} credit", price.abs())
     } else {

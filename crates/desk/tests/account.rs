@@ -16,6 +16,7 @@ fn fill(order: u64, minute: i64, legs: &[(i64, &str, &str)], fees: &str) -> Fill
         instrument: contract(c, day()).into(),
         quantity: *quantity,
         price: price(p),
+        terms: None,
     });
     Fill {
         order,
@@ -291,6 +292,7 @@ fn shares(quantity: i64, at: &str) -> FillLeg {
         instrument: Instrument::Underlying("TEST".into()),
         quantity,
         price: price(at),
+        terms: None,
     }
 }
 
@@ -310,7 +312,32 @@ fn option(quantity: i64, c: &str, p: &str) -> FillLeg {
         instrument: contract(c, day()).into(),
         quantity,
         price: price(p),
+        terms: None,
     }
+}
+
+/// A contract that is another today than when it was traded is booked as it was then.
+#[test]
+fn a_fill_is_booked_by_the_terms_it_had() {
+    let (mut then, mut now) = (Account::default(), Account::default());
+    let leg = option(2, "105C", "1.20");
+    let terms = Some(FillTerms {
+        units: 10,
+        margined: false,
+    });
+    let kept = FillLeg {
+        terms,
+        ..leg.clone()
+    };
+    then.fill(
+        &filled(1, 1, vec![kept]),
+        None,
+        &underlying(),
+        String::new(),
+    );
+    now.fill(&filled(1, 1, vec![leg]), None, &underlying(), String::new());
+    assert_eq!(then.balance(Book::Cash), "-24".parse().unwrap());
+    assert_eq!(now.balance(Book::Cash), "-240".parse().unwrap());
 }
 
 #[test]

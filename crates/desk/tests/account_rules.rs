@@ -330,7 +330,7 @@ fn levels_follow_what_is_held() {
         kind: AccountKind::Cash,
         level: 5,
     };
-    assert!(cash.allows() == 2 && cash.puts_secured() && cash.told().contains("cash account"));
+    assert!(cash.allows() == 2 && cash.puts_secured() && cash.words().contains("cash account"));
     // Secured, a put needs its whole strike, and the pairing knows.
     let secured = requirement(
         &modelled("-1 90P +1 85P", 100.0, 0.3, 0.04, 0.0, 45),
@@ -361,6 +361,7 @@ fn order(id: u64, day: Date, minute: i64, legs: &[(i64, &str)]) -> Order {
                 instrument: l.instrument.clone(),
                 quantity: l.quantity,
                 price: Price::cents(100),
+                terms: None,
             })
             .collect(),
         fees: Money::ZERO,

@@ -134,6 +134,7 @@ impl Law {
                     instrument,
                     quantity,
                     price,
+                    terms: None,
                 });
             }
         }
@@ -180,6 +181,7 @@ impl Law {
             price: self.price(1, 9_000),
             quantity: -held,
             instrument,
+            terms: None,
         };
         self.shadow.pay(
             -leg.price,

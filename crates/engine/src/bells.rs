@@ -12,7 +12,7 @@ use crate::engine::A_MINUTE;
 use crate::engine::Engine;
 use crate::money::buying_power;
 use crate::refusal::Refusal;
-use crate::state::{State, known};
+use crate::state::{State, underlying_of};
 
 /// Bells of what happened that are kept; older ones make room.
 const KEPT: usize = 200;
@@ -241,7 +241,7 @@ impl Engine {
                 message: "only prices are listened to by choice; the rest rings by itself".into(),
             });
         };
-        let underlying = known(&self.state, symbol)?;
+        let underlying = underlying_of(&self.state, symbol)?;
         let style = underlying.style_of_price;
         if let Some(unit) = unit {
             crate::trading::check_legs(&self.state, symbol, unit)?;

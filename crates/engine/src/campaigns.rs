@@ -12,7 +12,7 @@ use market::Quoter;
 use crate::engine::Engine;
 use crate::money::evaluate;
 use crate::refusal::Refusal;
-use crate::state::{State, known};
+use crate::state::{State, underlying_of};
 
 /// A campaign after an order: what is left of it.
 #[derive(Debug, Clone)]
@@ -73,7 +73,7 @@ pub fn after(
 ) -> Result<Left, Refusal> {
     let found = open(state, campaign)?;
     let (campaign, symbol) = (found.id, found.symbol.clone());
-    let underlying = known(state, &symbol)?;
+    let underlying = underlying_of(state, &symbol)?;
     let quotes: Vec<Quote> = e.legs.iter().map(|l| l.market.quote).collect();
     let prices = desk::leg_prices(&e.unit, &quotes, e.price, underlying);
     let filled = order.legs().iter().zip(prices);
@@ -82,6 +82,7 @@ pub fn after(
             instrument: l.instrument.clone(),
             quantity: l.quantity,
             price,
+            terms: None,
         })
         .collect();
     let fill = Fill {
@@ -121,7 +122,7 @@ pub fn roll(
     strikes: i64,
 ) -> Result<(Package, String), Refusal> {
     let symbol = &open(state, campaign)?.symbol;
-    let underlying = known(state, symbol)?;
+    let underlying = underlying_of(state, symbol)?;
     let at = state.clock.now;
     let wrong = |message: String| Refusal::Field {
         field: "expiry",

@@ -9,7 +9,7 @@ use market::exchange;
 
 use crate::engine::Engine;
 use crate::refusal::Refusal;
-use crate::state::{known, spot_of};
+use crate::state::{spot_of, underlying_of};
 use crate::trading::{Tie, check_closing, record};
 
 /// Seconds between two steps of easing: a multiple of the time between two draws of the exchange.
@@ -59,7 +59,7 @@ impl Engine {
         if order.pricing() == Pricing::Market {
             return Err(OrderError::NoLimit(id).into());
         }
-        let underlying = known(&self.state, &order.request.symbol)?;
+        let underlying = underlying_of(&self.state, &order.request.symbol)?;
         ticket::check_limit(
             &order.request.unit,
             underlying,
@@ -173,7 +173,8 @@ impl Engine {
                     e.every
                 )));
             }
-            let ticks = known(&self.state, &order.request.symbol)?.ticks_of(&order.request.unit);
+            let ticks =
+                underlying_of(&self.state, &order.request.symbol)?.ticks_of(&order.request.unit);
             let off = [limit + e.step, e.to]
                 .into_iter()
                 .find(|p| !ticks.allows(*p));

@@ -10,7 +10,7 @@ use desk::{
     Instrument, Journalled, Moment, Money, Occurrence, Order, Saved,
 };
 use jiff::civil::Date;
-use market::exchange::{self, Displayed, Happening, Looks, Round};
+use market::exchange::{self, Displayed, ExecutionReport, Looks, Round};
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World};
 
 use crate::money::{Reserves, account_value};
@@ -171,7 +171,7 @@ impl Engine {
     pub(crate) fn commit(&mut self, mut next: State, mut facts: Vec<Fact>) -> Result<(), Refusal> {
         self.refuse_read_only()?;
         next.version += 1;
-        self.follow(&mut next, &facts);
+        self.settle_open_orders(&mut next, &facts);
         facts.extend(self.deficit_bell(&mut next));
         facts.push(clock_fact(&next.clock));
         self.keep(next, facts)
@@ -207,7 +207,7 @@ impl Engine {
     }
 
     /// Open orders and reservations after what happened.
-    fn follow(&mut self, next: &mut State, facts: &[Fact]) {
+    fn settle_open_orders(&mut self, next: &mut State, facts: &[Fact]) {
         let mut touched: Vec<u64> = facts
             .iter()
             .filter_map(|f| match f {
@@ -219,7 +219,8 @@ impl Engine {
         touched.sort_unstable();
         touched.dedup();
         next.forget_ended(&touched);
-        self.reserves.follow(next, &mut self.quoter, &touched);
+        self.reserves
+            .bring_up_to_date(next, &mut self.quoter, &touched);
     }
 
     /// Works the reservations out from nothing; what was remembered may be of what has not
@@ -232,7 +233,8 @@ impl Engine {
             ..self.state.clone()
         };
         let open = Arc::clone(&state.open);
-        self.reserves.follow(&mut state, &mut self.quoter, &open);
+        self.reserves
+            .bring_up_to_date(&mut state, &mut self.quoter, &open);
         self.state = state;
     }
 
@@ -337,7 +339,7 @@ impl Engine {
         next.clock.now = stop;
         if stop == next_stop {
             self.happen_at(&mut next, stop, &mut facts);
-            self.follow(&mut next, &facts);
+            self.settle_open_orders(&mut next, &facts);
             facts.extend(self.deficit_bell(&mut next));
             let day = stop.date();
             if is_session(day) && stop == close_of(day) {
@@ -345,7 +347,7 @@ impl Engine {
             }
         } else if stop == to || !facts.is_empty() {
             // Between two stretches of one way nobody asks what is set aside.
-            self.follow(&mut next, &facts);
+            self.settle_open_orders(&mut next, &facts);
         }
         if !facts.is_empty() {
             next.version += 1;
@@ -428,7 +430,8 @@ impl Engine {
             .collect();
         next.forget_ended(&touched);
         if facts[mark..].iter().any(filled) {
-            self.reserves.follow(next, &mut self.quoter, &touched);
+            self.reserves
+                .bring_up_to_date(next, &mut self.quoter, &touched);
             facts.extend(self.deficit_bell(next));
         }
     }
@@ -519,7 +522,7 @@ fn stop_after(from: Moment) -> Moment {
 }
 
 /// Bells for what happened to orders by itself.
-fn tell_of(next: &mut State, happened: &[Happening], facts: &mut Vec<Fact>) {
+fn tell_of(next: &mut State, happened: &[ExecutionReport], facts: &mut Vec<Fact>) {
     for h in happened {
         let Ok(order) = next.order(h.order).cloned() else {
             continue;
@@ -528,7 +531,7 @@ fn tell_of(next: &mut State, happened: &[Happening], facts: &mut Vec<Fact>) {
             continue;
         };
         let style = underlying.style_of_price;
-        let name = crate::trading::told(&order, underlying);
+        let name = crate::trading::order_words(&order, underlying);
         let told = |what: &str| {
             let symbol = &order.request.symbol;
             format!("order {}: {symbol} {name} {what}", order.id)

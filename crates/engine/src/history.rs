@@ -12,11 +12,11 @@ use std::sync::Arc;
 use desk::calendar::{next_close, next_open};
 use desk::order::Event;
 use desk::{
-    Account, Fact, Fill, FillLeg, Holding, Instrument, Leg, Link, Moment, Money, Order, Package,
-    Price, Pricing, Purpose, Request, TimeInForce,
+    Account, Fact, Fill, FillLeg, FillTerms, Holding, Instrument, Leg, Link, Moment, Money, Order,
+    Package, Price, Pricing, Purpose, Request, TimeInForce,
 };
-use market::lifecycle::{self, Happening};
-use market::{FIRST, World};
+use market::lifecycle::{self, LifecycleEvent};
+use market::{FIRST, Quoter, World};
 
 use crate::engine::Engine;
 use crate::lifecycle::book;
@@ -48,9 +48,12 @@ pub struct HistoryProblem {
     pub message: String,
 }
 
+/// How the tickets of executions made elsewhere begin.
+const IMPORTED: &str = "import:";
+
 /// The name under which an execution's order is known.
 fn ticket(name: &str) -> String {
-    format!("import:{name}")
+    format!("{IMPORTED}{name}")
 }
 
 /// What can be wrong with one execution by itself.
@@ -135,7 +138,7 @@ struct Booking {
 
 impl Booking {
     /// Lets the file's campaigns live from one moment to another.
-    fn live(&mut self, world: &World, quoter: &mut market::Quoter, to: Moment) {
+    fn live(&mut self, world: &World, quoter: &mut Quoter, to: Moment) {
         while !self.alone.lots().is_empty() {
             let stop = next_open(self.now).min(next_close(self.now));
             if stop > to {
@@ -145,7 +148,7 @@ impl Booking {
             let declined = BTreeSet::new();
             let due = lifecycle::due(world, quoter, &self.alone, &declined, stop);
             for h in due {
-                if matches!(h, Happening::Delivered { early: true, .. }) {
+                if matches!(h, LifecycleEvent::Delivered { early: true, .. }) {
                     continue;
                 }
                 book(&mut self.alone, world, stop, &h, &[]);
@@ -176,7 +179,14 @@ impl Booking {
             at: e.at,
             packages,
             price,
-            legs: e.legs.clone(),
+            legs: e
+                .legs
+                .iter()
+                .map(|l| FillLeg {
+                    terms: Some(FillTerms::of(&l.instrument, underlying)),
+                    ..l.clone()
+                })
+                .collect(),
             fees: e.fees,
         };
         let request = Request {
@@ -218,40 +228,125 @@ fn first_ratio(unit: &Package, leg: &FillLeg) -> i64 {
     same.map_or(1, |l| l.quantity.abs())
 }
 
-impl Engine {
-    /// What each execution trades of one package, by its place among them; and what is wrong with
-    /// those that cannot be booked.
-    fn examine(&self, executions: &[Execution]) -> (Vec<(usize, Package)>, Vec<HistoryProblem>) {
-        let known: BTreeMap<&str, u64> = self
-            .by_client
-            .iter()
-            .map(|(ticket, id)| (ticket.as_str(), *id))
-            .collect();
-        let (mut units, mut problems) = (Vec::new(), Vec::new());
-        for (execution, e) in executions.iter().enumerate() {
-            let booked = known.get(ticket(&e.name).as_str());
-            let found = match booked {
-                Some(order) => Err(format!(
-                    "fill {} is booked already, as order {order}",
-                    e.name
-                )),
-                None => check(&self.state, e),
-            };
-            match found {
-                Ok(unit) => units.push((execution, unit)),
-                Err(message) => problems.push(HistoryProblem { execution, message }),
-            }
+/// What each execution trades of one package, by its place among them; and what is wrong with
+/// those that cannot be booked.
+fn examine(
+    state: &State,
+    executions: &[Execution],
+) -> (Vec<(usize, Package)>, Vec<HistoryProblem>) {
+    let imported = state.orders.iter().filter_map(|o| {
+        let ticket = o.request.client_id.as_str();
+        ticket.starts_with(IMPORTED).then_some((ticket, o.id))
+    });
+    let booked: BTreeMap<&str, u64> = imported.collect();
+    let (mut units, mut problems) = (Vec::new(), Vec::new());
+    for (execution, e) in executions.iter().enumerate() {
+        let found = match booked.get(ticket(&e.name).as_str()) {
+            Some(order) => Err(format!(
+                "fill {} is booked already, as order {order}",
+                e.name
+            )),
+            None => check(state, e),
+        };
+        match found {
+            Ok(unit) => units.push((execution, unit)),
+            Err(message) => problems.push(HistoryProblem { execution, message }),
         }
-        (units, problems)
+    }
+    (units, problems)
+}
+
+/// What is wrong with executions that [`prepare_history`] would refuse, in their order.
+pub fn history_problems(state: &State, executions: &[Execution]) -> Vec<HistoryProblem> {
+    examine(state, executions).1
+}
+
+/// A history booked on a copy of the state, for [`Engine::adopt_history`].
+pub struct PreparedHistory {
+    /// The state that it was booked on, and as it is then.
+    before: State,
+    after: State,
+    facts: Vec<Fact>,
+    executions: usize,
+}
+
+/// Books executions made elsewhere on a copy of a state, in the order of their moments, with what
+/// became of what they opened; or none of them, and what is wrong with which. It may take its time
+/// where nobody waits for it.
+///
+/// # Errors
+/// What is wrong with which execution.
+pub fn prepare_history(
+    state: &State,
+    quoter: &mut Quoter,
+    executions: &[Execution],
+) -> Result<PreparedHistory, Vec<HistoryProblem>> {
+    let (mut units, problems) = examine(state, executions);
+    if !problems.is_empty() {
+        return Err(problems);
+    }
+    units.sort_by_key(|(i, _)| executions[*i].at);
+    let (world, now) = (Arc::clone(&state.world), state.clock.now);
+    let mut booking = Booking {
+        next: state.clone(),
+        alone: Account::default(),
+        own: Vec::new(),
+        facts: Vec::new(),
+        now: units.first().map_or(now, |(i, _)| executions[*i].at),
+    };
+    for (i, unit) in units {
+        let e = &executions[i];
+        booking.live(&world, quoter, e.at);
+        booking.trade(&world, e, unit);
+    }
+    booking.live(&world, quoter, now);
+    Ok(PreparedHistory {
+        before: state.clone(),
+        after: booking.next,
+        facts: booking.facts,
+        executions: executions.len(),
+    })
+}
+
+impl Engine {
+    /// Takes over a prepared history; how many executions were booked, or nothing where account or
+    /// orders are others since it was prepared, or an opening or close lies between: then it is
+    /// prepared again.
+    ///
+    /// # Errors
+    /// The books that it makes do not hold.
+    pub fn adopt_history(&mut self, prepared: PreparedHistory) -> Result<Option<usize>, Refusal> {
+        let PreparedHistory {
+            before,
+            after,
+            mut facts,
+            executions,
+        } = prepared;
+        let then = before.clock.now;
+        let same = Arc::ptr_eq(&before.account, &self.state.account)
+            && before.orders.len() == self.state.orders.len()
+            && before
+                .orders
+                .iter()
+                .zip(&self.state.orders)
+                .all(|(a, b)| Arc::ptr_eq(a, b));
+        if !same || next_open(then).min(next_close(then)) <= self.state.clock.now {
+            return Ok(None);
+        }
+        let mut next = State {
+            account: after.account,
+            orders: after.orders,
+            open: after.open,
+            ..self.state.clone()
+        };
+        // What works to close may have been closed elsewhere.
+        let mut orders = next.floor();
+        self.close_no_more_than_held(&mut next, &mut orders, &mut facts);
+        self.commit(next, facts)?;
+        Ok(Some(executions))
     }
 
-    /// What is wrong with executions that [`Engine::import_history`] would refuse, in their order.
-    pub fn history_problems(&self, executions: &[Execution]) -> Vec<HistoryProblem> {
-        self.examine(executions).1
-    }
-
-    /// Books executions made elsewhere, in the order of their moments, with what became of what
-    /// they opened; or none of them, and what is wrong with which.
+    /// Books executions made elsewhere at once, as [`prepare_history`] does.
     ///
     /// # Errors
     /// The books that they make do not hold.
@@ -259,36 +354,9 @@ impl Engine {
         &mut self,
         executions: &[Execution],
     ) -> Result<Result<usize, Vec<HistoryProblem>>, Refusal> {
-        let (mut units, problems) = self.examine(executions);
-        if !problems.is_empty() {
-            return Ok(Err(problems));
+        match prepare_history(&self.state, &mut self.quoter, executions) {
+            Ok(prepared) => Ok(Ok(self.adopt_history(prepared)?.unwrap_or(0))),
+            Err(problems) => Ok(Err(problems)),
         }
-        units.sort_by_key(|(i, _)| executions[*i].at);
-        let world = Arc::clone(&self.state.world);
-        let mut booking = Booking {
-            next: self.state.clone(),
-            alone: Account::default(),
-            own: Vec::new(),
-            facts: Vec::new(),
-            now: units
-                .first()
-                .map_or(self.state.clock.now, |(i, _)| executions[*i].at),
-        };
-        for (i, unit) in units {
-            let e = &executions[i];
-            booking.live(&world, &mut self.quoter, e.at);
-            booking.trade(&world, e, unit);
-        }
-        booking.live(&world, &mut self.quoter, self.state.clock.now);
-        let Booking {
-            mut next,
-            mut facts,
-            ..
-        } = booking;
-        // What works to close may have been closed elsewhere.
-        let mut orders = next.floor();
-        self.close_no_more_than_held(&mut next, &mut orders, &mut facts);
-        self.commit(next, facts)?;
-        Ok(Ok(executions.len()))
     }
 }

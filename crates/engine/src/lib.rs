@@ -41,7 +41,7 @@ pub mod state;
 pub mod trading;
 
 pub use engine::{Checkpoint, Engine};
-pub use history::{Execution, HistoryProblem};
+pub use history::{Execution, HistoryProblem, PreparedHistory, history_problems, prepare_history};
 pub use refusal::Refusal;
 pub use state::{Drafts, State};
 pub use trading::Tie;

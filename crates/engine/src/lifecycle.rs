@@ -6,7 +6,7 @@ use desk::{
     Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, Settlement, UnderlyingKind,
 };
 use market::World;
-use market::lifecycle::{self, Happening};
+use market::lifecycle::{self, LifecycleEvent};
 
 use crate::engine::Engine;
 use crate::state::State;
@@ -26,8 +26,8 @@ impl Engine {
                 facts.push(Fact::Booked(entry, Some(cause)));
             }
             match &happening {
-                Happening::Ended { contract, .. }
-                | Happening::Delivered {
+                LifecycleEvent::Ended { contract, .. }
+                | LifecycleEvent::Delivered {
                     contract,
                     early: false,
                     ..
@@ -60,7 +60,7 @@ pub(crate) fn book(
     account: &mut Account,
     world: &World,
     at: Moment,
-    happening: &Happening,
+    happening: &LifecycleEvent,
     only: &[u64],
 ) -> Option<(Entry, Cause)> {
     let cause = |instrument: Instrument, value: Price, quantity: i64| Cause::Market {
@@ -78,14 +78,14 @@ pub(crate) fn book(
     };
     let owner = |c: &Contract| world.owner(c).map_or(c.root.clone(), |u| u.symbol.clone());
     Some(match happening {
-        Happening::Dividend { symbol, cash } => {
+        LifecycleEvent::Dividend { symbol, cash } => {
             let instrument = Instrument::Underlying(symbol.clone());
             let shares = units(held(account, &instrument), UnderlyingKind::Shares);
             let memo = format!("{symbol} dividend of {cash} on {shares}");
             let entry = account.dividend(at, symbol, *cash, only, memo)?.clone();
             (entry, cause(instrument, *cash, 0))
         }
-        Happening::Ended {
+        LifecycleEvent::Ended {
             contract,
             value,
             print,
@@ -101,7 +101,7 @@ pub(crate) fn book(
             let entry = account.settle(at, contract, *value, only, memo)?.clone();
             (entry, cause(contract.clone().into(), *value, 0))
         }
-        Happening::Offset {
+        LifecycleEvent::Offset {
             contract,
             value,
             print,
@@ -116,7 +116,7 @@ pub(crate) fn book(
             let entry = account.offset(at, contract, *value, only, memo)?.clone();
             (entry, cause(contract.clone().into(), *value, 0))
         }
-        Happening::Delivered {
+        LifecycleEvent::Delivered {
             contract,
             quantity,
             print,
@@ -150,7 +150,7 @@ pub(crate) fn book(
                 cause(contract.clone().into(), Price::ZERO, *quantity),
             )
         }
-        Happening::Variation {
+        LifecycleEvent::Variation {
             symbol,
             price,
             last,

@@ -13,7 +13,7 @@ use desk::{
 use market::Quoter;
 
 use crate::refusal::Refusal;
-use crate::state::{State, known, spot_of};
+use crate::state::{State, spot_of, underlying_of};
 
 /// Whether the volatility each leg's mark implies is wanted: it costs a solver per leg, and margin
 /// needs only quotes.
@@ -52,7 +52,7 @@ fn market_view<'a>(
     structure: &Holding,
     vols: Vols,
 ) -> Result<MarketView<'a>, Refusal> {
-    let underlying = known(state, symbol)?;
+    let underlying = underlying_of(state, symbol)?;
     let at = state.clock.now;
     if let Some((past, _)) = structure
         .options()
@@ -438,7 +438,7 @@ impl Reserves {
 
     /// Brings the reservations up to date after something happened to some orders; all of them in
     /// another ten minutes, or under other rules.
-    pub fn follow(&mut self, state: &mut State, quoter: &mut Quoter, touched: &[u64]) {
+    pub fn bring_up_to_date(&mut self, state: &mut State, quoter: &mut Quoter, touched: &[u64]) {
         let slot = state.clock.now.millis().div_euclid(RESERVED_FOR);
         let held = signatures(state);
         let anew = slot != self.slot || self.rules != state.rules;

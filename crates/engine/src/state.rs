@@ -9,7 +9,7 @@ use desk::{
     Moment, Money, Order, Price, Underlying, UnderlyingKind,
 };
 use imbl::Vector;
-use market::exchange::{Displayed, Happening};
+use market::exchange::{Displayed, ExecutionReport};
 use market::{Clock, World};
 
 use crate::money::Memo;
@@ -116,7 +116,7 @@ impl State {
     }
 
     /// Takes over what the exchange did to orders.
-    pub(crate) fn take_over(&mut self, orders: &[Arc<Order>], happened: &[Happening]) {
+    pub(crate) fn take_over(&mut self, orders: &[Arc<Order>], happened: &[ExecutionReport]) {
         let mut touched: Vec<u64> = happened.iter().map(|h| h.order).collect();
         touched.sort_unstable();
         touched.dedup();
@@ -161,7 +161,7 @@ pub fn spot_of(state: &State, symbol: &str) -> Price {
 ///
 /// # Errors
 /// There is no such symbol; the refusal says which there are.
-pub fn known<'a>(state: &'a State, symbol: &str) -> Result<&'a Underlying, Refusal> {
+pub fn underlying_of<'a>(state: &'a State, symbol: &str) -> Result<&'a Underlying, Refusal> {
     let all = || {
         state
             .world

@@ -12,13 +12,13 @@ use desk::{
     Money, Occurrence, Order, OrderError, Package, Price, Pricing, Purpose, Request, TimeInForce,
     Turn, Underlying, UnderlyingKind,
 };
-use market::exchange::{self, Happening, Looks};
+use market::exchange::{self, ExecutionReport, Looks};
 use market::{World, check_listed};
 
 use crate::engine::Engine;
 use crate::money::{account_view, effect_of, taken_by};
 use crate::refusal::Refusal;
-use crate::state::{State, known, spot_of};
+use crate::state::{State, spot_of, underlying_of};
 
 impl Engine {
     /// Places an order: checked, accepted, and filled at once where it is marketable. The same
@@ -139,7 +139,7 @@ impl Engine {
         unit: &Package,
         at: &EntryPrice,
     ) -> Result<Price, Refusal> {
-        let underlying = known(&self.state, symbol)?;
+        let underlying = underlying_of(&self.state, symbol)?;
         let quote = |l: &desk::Leg| {
             let now = self.state.clock.now;
             let found = self.quoter.quote_any(&self.state.world, &l.instrument, now);
@@ -282,7 +282,7 @@ impl Engine {
         let now = state.clock.now;
         ticket::check_quantity(&request.unit, request.quantity)?;
         check_legs(state, &request.symbol, &request.unit)?;
-        let underlying = known(state, &request.symbol)?;
+        let underlying = underlying_of(state, &request.symbol)?;
         let ticks = underlying.ticks_of(&request.unit);
         match request.pricing {
             Pricing::Limit(price) => ticket::check_limit(
@@ -570,8 +570,8 @@ fn tie_together(requests: &mut [Request], tie: Tie, first: u64) -> Result<(), Re
 }
 
 /// Books what happened to orders, and keeps it.
-pub(crate) fn record(next: &mut State, happened: Vec<Happening>, facts: &mut Vec<Fact>) {
-    for Happening { order, at, event } in happened {
+pub(crate) fn record(next: &mut State, happened: Vec<ExecutionReport>, facts: &mut Vec<Fact>) {
+    for ExecutionReport { order, at, event } in happened {
         facts.push(Fact::Happened(order, at, event.clone()));
         if let (Event::Filled(fill), Ok(order)) = (&event, next.order(order).cloned()) {
             let world = Arc::clone(&next.world);
@@ -592,7 +592,7 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
                 .unit
                 .options()
                 .map(|(c, _)| c.expiry)
-                .chain(known(state, &request.symbol)?.last_session);
+                .chain(underlying_of(state, &request.symbol)?.last_session);
             let to = ends.min().unwrap_or(market::LAST);
             if is_session(date) && date >= from && date <= to {
                 Ok(())
@@ -625,7 +625,7 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
 /// # Errors
 /// A leg that is not listed and not held, or of another underlying, or an index itself.
 pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Refusal> {
-    let underlying = known(state, symbol)?;
+    let underlying = underlying_of(state, symbol)?;
     for leg in unit.legs() {
         let belongs = match &leg.instrument {
             Instrument::Option(contract) => {
@@ -638,7 +638,7 @@ pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Ref
                 underlying.owns_root(&contract.root)
             }
             Instrument::Underlying(own) => {
-                known(state, own)?;
+                underlying_of(state, own)?;
                 own == symbol
             }
         };
@@ -738,7 +738,7 @@ pub(crate) fn check_closing(
 
 /// "iron condor 205/200 · 175/165". A closing order is told by the name of what it closes, not of
 /// its mirror image.
-pub fn told(order: &Order, underlying: &Underlying) -> String {
+pub fn order_words(order: &Order, underlying: &Underlying) -> String {
     let unit = &order.request.unit;
     let name = match order.request.purpose {
         Purpose::Open => desk::recognise(unit, underlying).text,
@@ -759,8 +759,8 @@ pub(crate) fn book_fill(
 ) -> Option<Fact> {
     let underlying = world.underlying(&order.request.symbol)?;
     let (verb, what) = match order.request.purpose {
-        Purpose::Open => ("opened", told(order, underlying)),
-        Purpose::Close(_) => ("closed", told(order, underlying)),
+        Purpose::Open => ("opened", order_words(order, underlying)),
+        Purpose::Close(_) => ("closed", order_words(order, underlying)),
         Purpose::Roll(_) => ("rolled", order.request.unit.strikes_label()),
     };
     let memo = format!(

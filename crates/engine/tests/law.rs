@@ -20,6 +20,8 @@ use market::{Quoter, Step};
 const OPERATIONS: usize = 20_000;
 /// A run lives so long; then another begins in another world.
 const A_RUN: usize = 200;
+/// After so many it is told how far it is.
+const PROGRESS: usize = 50_000;
 
 /// Xorshift (Marsaglia 2003): the same stream on every machine.
 struct Draws(u64);
@@ -307,6 +309,7 @@ impl Player {
             instrument: l.instrument.clone(),
             quantity: l.quantity * 2,
             price: Price::from_raw(self.draws.between(1, 3_000_000_000)),
+            terms: None,
         });
         let legs: Vec<FillLeg> = legs.collect();
         let back = self.draws.between(0, 40) * 3_600_000;
@@ -513,6 +516,9 @@ fn whatever_is_done_and_wherever_it_is_stopped_the_books_hold() {
             let played = run * A_RUN;
             if played >= operations {
                 return done;
+            }
+            if played > 0 && played.is_multiple_of(PROGRESS) {
+                println!("{played} operations");
             }
             for (what, n) in one_life(run as u64 + 1, played, A_RUN.min(operations - played)) {
                 *done.entry(what).or_default() += n;

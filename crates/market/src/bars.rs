@@ -4,30 +4,14 @@
 //! bar never promises a price that a minute of the world does not have. Volume follows the size of
 //! the move.
 
+use desk::Moment;
 use desk::calendar::{close_of, open_of};
-use desk::{Moment, Price};
 use jiff::civil::Date;
 use libm::exp;
 
+use crate::market_data::Bar;
 use crate::noise::{Stream, name_key};
 use crate::world::World;
-
-/// One session of an underlying.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Bar {
-    /// The session.
-    pub date: Date,
-    /// First print.
-    pub open: Price,
-    /// Highest print.
-    pub high: Price,
-    /// Lowest print.
-    pub low: Price,
-    /// Last print.
-    pub close: Price,
-    /// Units traded.
-    pub volume: i64,
-}
 
 impl World {
     /// Bars of the sessions from `from` on; the session that `until` lies in counts as far as it

@@ -3,7 +3,7 @@
 use desk::calendar::{next_close, next_open};
 use desk::{Moment, Underlying};
 
-use crate::world::LAST;
+use crate::specs::LAST;
 
 /// Speeds the clock may run at, as a multiple of real time.
 pub const SPEEDS: [u32; 6] = [1, 10, 60, 300, 900, 3_600];

@@ -27,7 +27,7 @@ use std::sync::Arc;
 use desk::calendar::{close_of, is_open, is_session, next_session};
 use desk::order::Event;
 use desk::{
-    Contract, Fees, Fill, FillLeg, Instrument, Level, Moment, Money, Order, PackageQuote, Price,
+    Contract, Fill, FillLeg, FillTerms, Instrument, Level, Moment, Order, PackageQuote, Price,
     Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote,
 };
 
@@ -37,12 +37,6 @@ use crate::world::World;
 
 /// Resting orders are drawn this often.
 pub const DRAW_EVERY: i64 = 10_000;
-
-/// What exchange and broker charge where nothing else is set.
-pub const FEES: Fees = Fees {
-    option: Money::from_raw(6_500),
-    future: Money::from_raw(12_000),
-};
 
 /// When an order's time is up, if it has an end besides its contracts' expiry.
 pub fn day_end(placed: Moment) -> Moment {
@@ -108,7 +102,7 @@ pub fn watched(market: &PackageQuote, side: TriggerSide) -> Price {
 
 /// Something that happened to an order.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Happening {
+pub struct ExecutionReport {
     /// The order's number.
     pub order: u64,
     /// When.
@@ -179,7 +173,7 @@ impl Looks<'_> {
 /// The orders while something happens to them, and what has.
 struct Floor<'a> {
     orders: &'a mut [Arc<Order>],
-    happened: Vec<Happening>,
+    happened: Vec<ExecutionReport>,
 }
 
 impl Floor<'_> {
@@ -189,7 +183,7 @@ impl Floor<'_> {
             .events
             .push((at, event.clone()));
         let id = self.orders[i].id;
-        self.happened.push(Happening {
+        self.happened.push(ExecutionReport {
             order: id,
             at,
             event: event.clone(),
@@ -320,7 +314,7 @@ pub fn arrive(
     orders: &mut [Arc<Order>],
     id: u64,
     at: Moment,
-) -> Vec<Happening> {
+) -> Vec<ExecutionReport> {
     let Some(i) = place(orders, id) else {
         return Vec::new();
     };
@@ -344,7 +338,7 @@ pub fn arrive(
 }
 
 /// Ends an order by an event, a cancellation or an expiration, and with it what waits for it.
-pub fn end(orders: &mut [Arc<Order>], id: u64, at: Moment, event: Event) -> Vec<Happening> {
+pub fn end(orders: &mut [Arc<Order>], id: u64, at: Moment, event: Event) -> Vec<ExecutionReport> {
     let Some(i) = place(orders, id) else {
         return Vec::new();
     };
@@ -362,7 +356,7 @@ pub fn reduce(
     id: u64,
     (at, packages): (Moment, i64),
     why: &str,
-) -> Vec<Happening> {
+) -> Vec<ExecutionReport> {
     let Some(i) = place(orders, id) else {
         return Vec::new();
     };
@@ -460,6 +454,7 @@ fn fill(
             instrument: l.instrument.clone(),
             quantity: l.quantity * packages,
             price,
+            terms: Some(FillTerms::of(&l.instrument, underlying)),
         })
         .collect();
     Some(Fill {
@@ -527,7 +522,7 @@ impl Round {
         looks: &Looks<'_>,
         quoter: &mut Quoter,
         orders: &mut [Arc<Order>],
-    ) -> Vec<Happening> {
+    ) -> Vec<ExecutionReport> {
         let mut floor = Floor {
             orders,
             happened: Vec::new(),
@@ -543,7 +538,7 @@ impl Round {
                 let open = place(floor.orders, *id).filter(|i| floor.orders[*i].state().is_open());
                 if let Some(i) = open {
                     floor.apply(i, *end, Event::Expired(why.clone()));
-                    return self.told(floor);
+                    return self.reports(floor);
                 }
             }
             let any = floor.orders.iter().any(|o| o.state().is_open());
@@ -564,7 +559,7 @@ impl Round {
                 if floor.orders[i].state().is_open() {
                     floor.look(looks, quoter, i, (at, false));
                     if !floor.happened.is_empty() {
-                        return self.told(floor);
+                        return self.reports(floor);
                     }
                 }
             }
@@ -584,7 +579,7 @@ impl Round {
         (self.slot, self.next, self.prepared) = (slot, 0, false);
     }
 
-    fn told(&mut self, floor: Floor<'_>) -> Vec<Happening> {
+    fn reports(&mut self, floor: Floor<'_>) -> Vec<ExecutionReport> {
         self.contracts = contracts_of(floor.orders);
         floor.happened
     }
@@ -597,7 +592,7 @@ pub fn advance(
     orders: &mut [Arc<Order>],
     from: Moment,
     to: Moment,
-) -> Vec<Happening> {
+) -> Vec<ExecutionReport> {
     let mut round = Round::new(world, orders, from, to);
     let (mut displayed, mut out) = (Displayed::default(), Vec::new());
     loop {

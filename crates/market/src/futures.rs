@@ -14,8 +14,7 @@ use jiff::ToSpan;
 use jiff::civil::{Date, Weekday, date};
 use quant::Style;
 
-use crate::specs::{DEMO_DAY, Spec};
-use crate::world::{FIRST, LAST};
+use crate::specs::{DEMO_DAY, FIRST, LAST, Spec};
 
 /// A commodity or a bond, in all its months.
 struct Product {

@@ -28,7 +28,7 @@ use crate::world::World;
 
 /// One thing that happens to a position.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Happening {
+pub enum LifecycleEvent {
     /// Shares paid a dividend of so much each.
     Dividend {
         /// The underlying.
@@ -95,7 +95,7 @@ pub fn due(
     account: &Account,
     declined: &BTreeSet<Contract>,
     at: Moment,
-) -> Vec<Happening> {
+) -> Vec<LifecycleEvent> {
     let day = at.date();
     let mut out = Vec::new();
     if !is_session(day) {
@@ -123,11 +123,11 @@ pub fn due(
     out
 }
 
-fn dividends(world: &World, account: &Account, day: Date) -> Vec<Happening> {
+fn dividends(world: &World, account: &Account, day: Date) -> Vec<LifecycleEvent> {
     let before = open_of(day).plus_millis(-1);
     let paying = |symbol: String| {
         let cash = world.dividends(&symbol, before, 0).first()?.1;
-        Some(Happening::Dividend { symbol, cash })
+        Some(LifecycleEvent::Dividend { symbol, cash })
     };
     account
         .underlyings()
@@ -144,7 +144,7 @@ fn ended(
     declined: &BTreeSet<Contract>,
     underlying: &Underlying,
     contract: Contract,
-) -> Vec<Happening> {
+) -> Vec<LifecycleEvent> {
     let instrument = Instrument::Option(contract.clone());
     let held = account.held(&instrument);
     let own = || account.lots().iter().filter(|l| l.instrument == instrument);
@@ -161,7 +161,7 @@ fn ended(
     let delivers = exercised && underlying.settlement == Settlement::Delivery;
     let mut out = Vec::new();
     if both_sides && delivers {
-        out.push(Happening::Offset {
+        out.push(LifecycleEvent::Offset {
             contract: contract.clone(),
             value: inside,
             print,
@@ -169,7 +169,7 @@ fn ended(
     }
     if delivers && !declines {
         if held != 0 {
-            out.push(Happening::Delivered {
+            out.push(LifecycleEvent::Delivered {
                 contract,
                 quantity: held,
                 print,
@@ -183,7 +183,7 @@ fn ended(
     } else {
         Price::ZERO
     };
-    out.push(Happening::Ended {
+    out.push(LifecycleEvent::Ended {
         contract,
         value,
         print,
@@ -192,11 +192,11 @@ fn ended(
     out
 }
 
-fn variation(world: &World, account: &Account, day: Date) -> Vec<Happening> {
+fn variation(world: &World, account: &Account, day: Date) -> Vec<LifecycleEvent> {
     let settled = |symbol: String| {
         let last_session = world.underlying(&symbol)?.last_session?;
         let price = world.spot(&symbol, close_of(day))?;
-        Some(Happening::Variation {
+        Some(LifecycleEvent::Variation {
             symbol,
             price,
             last: day >= last_session,
@@ -215,7 +215,7 @@ fn assigned_early(
     account: &Account,
     contract: Contract,
     at: Moment,
-) -> Option<Happening> {
+) -> Option<LifecycleEvent> {
     let held = account.held(&Instrument::Option(contract.clone()));
     let underlying = world.owner(&contract)?;
     if held >= 0
@@ -240,7 +240,7 @@ fn assigned_early(
     let assigned = (0..-held)
         .filter(|i| world.noise().uniform(Stream::Assignment, key, night | i) < chance)
         .count() as i64;
-    (assigned > 0).then_some(Happening::Delivered {
+    (assigned > 0).then_some(LifecycleEvent::Delivered {
         contract,
         quantity: -assigned,
         print,

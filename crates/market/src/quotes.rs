@@ -22,6 +22,7 @@ use libm::{exp, log};
 use quant::{EarlyExercise, Style, Terms, Valuation, europeans, find_root, implied_vol};
 
 use crate::listing;
+use crate::market_data::Listed;
 use crate::noise::{Noise, Stream, contract_key, name_key};
 use crate::world::{Slice, World};
 
@@ -30,22 +31,6 @@ const SLOT: i64 = 10 * 60_000;
 const A_MONTH: f64 = 30.0 / 365.0;
 /// Quotes shift a little inside their width this often.
 const FLICKER: i64 = 6_000;
-
-/// One contract as the chain shows it.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Listed {
-    /// Its market.
-    pub quote: Quote,
-    /// Price of the last trade of the session; absent if there was none.
-    pub last: Option<Price>,
-    /// Theoretical value per unit.
-    pub theoretical: f64,
-    /// Delta per unit, at the surface's volatility.
-    pub delta: f64,
-    /// Volatility implied by the middle; absent without a bid, and where bid and ask lie thirty
-    /// points apart.
-    pub implied: Option<f64>,
-}
 
 /// Solved boundaries of the current ten minutes, and what was quoted last. Only a memory: every
 /// answer is a function of the world and the moment.

@@ -16,8 +16,7 @@ use jiff::civil::Date;
 use libm::log;
 use quant::{Accuracy, implied_vol_all, total_variance_between, value_all};
 
-use crate::bars::Bar;
-use crate::quotes::Listed;
+use crate::market_data::{Bar, Listed};
 
 /// What was seen of one contract.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -199,26 +198,26 @@ impl Recorded {
         };
         let spot = sight.spot.to_f64();
         let on = if self.underlying.kind == UnderlyingKind::Future {
-            quant::Underlying::Future
+            quant::PricedOn::Future
         } else {
-            quant::Underlying::Spot
+            quant::PricedOn::Spot
         };
         let carry = self.carry();
         let contract = |c: &Contract, vol: f64| {
             let carry_yield =
                 carry.yield_until(moment, self.underlying.expiry_moment(c), rate, spot);
-            quant::Contract {
+            quant::Vanilla {
                 terms: terms_of(c, &self.underlying, moment, (rate, carry_yield), vol),
                 spot,
                 on,
             }
         };
-        let rows: Vec<(quant::Contract, f64)> = seen
+        let rows: Vec<(quant::Vanilla, f64)> = seen
             .iter()
             .map(|(c, s)| (contract(c, 0.3), s.quote.mid().to_f64()))
             .collect();
         let vols = implied_vol_all(&rows, Accuracy::Interactive);
-        let at_vol: Vec<quant::Contract> = seen
+        let at_vol: Vec<quant::Vanilla> = seen
             .iter()
             .zip(&vols)
             .map(|((c, _), vol)| contract(c, vol.as_ref().map_or(0.3, |v| v.max(1e-4))))

@@ -15,8 +15,7 @@ use jiff::civil::Date;
 use libm::{exp, log};
 
 use crate::noise::{Noise, Stream, name_key};
-use crate::specs::Spec;
-use crate::world::LAST;
+use crate::specs::{LAST, Spec};
 
 /// Volatility of the market factor at the anchor, and in the long run.
 pub(crate) const MARKET_VOL: f64 = 0.145;

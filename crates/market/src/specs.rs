@@ -1,8 +1,8 @@
 //! The instruments of the world: all invented, all data.
 
 use desk::{
-    ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, TickTable, Underlying,
-    UnderlyingKind,
+    Fees, ListingRule, MarginClass, Money, Price, PriceStyle, ScanRates, Settlement, TickTable,
+    Underlying, UnderlyingKind,
 };
 use jiff::civil::{Date, Weekday, date};
 use quant::Style;
@@ -79,6 +79,17 @@ fn results(on: Date, jump: f64, priced: f64) -> Option<Scheduled> {
 
 const FRIDAYS: &[Weekday] = &[Weekday::Friday];
 const MON_WED_FRI: &[Weekday] = &[Weekday::Monday, Weekday::Wednesday, Weekday::Friday];
+
+/// First session of the history.
+pub const FIRST: Date = date(2028, 6, 1);
+/// Last session that can be traded; the clock stops there.
+pub const LAST: Date = date(2033, 12, 30);
+
+/// What exchange and broker charge where nothing else is set.
+pub const FEES: Fees = Fees {
+    option: Money::from_raw(6_500),
+    future: Money::from_raw(12_000),
+};
 
 /// The day the demo opens on, and on which every path passes through its anchor.
 pub const DEMO_DAY: Date = date(2031, 3, 11);

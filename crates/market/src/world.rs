@@ -16,21 +16,15 @@ use desk::{
     Carry, Contract, Event, EventKind, Expiration, Fees, Instrument, Moment, Price, Underlying,
     UnderlyingKind, day_number,
 };
-use jiff::civil::{Date, date};
+use jiff::civil::Date;
 use libm::{exp, expm1, log};
 use quant::{Ssvi, SsviSlice};
 
-use crate::exchange::FEES;
 use crate::futures::futures;
 use crate::noise::{Noise, Stream};
 use crate::recorded::Recorded;
 use crate::series::{MARKET_VOL, Market, NIGHT, Series, YEAR};
-use crate::specs::{DEMO_DAY, Spec, specs};
-
-/// First session of the history.
-pub const FIRST: Date = date(2028, 6, 1);
-/// Last session that can be traded; the clock stops there.
-pub const LAST: Date = date(2033, 12, 30);
+use crate::specs::{DEMO_DAY, FEES, FIRST, LAST, Spec, specs};
 
 /// Yearly speed at which variance returns to its mean.
 const REVERSION: f64 = 4.0;

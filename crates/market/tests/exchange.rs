@@ -8,7 +8,7 @@ use desk::order::Event;
 use desk::*;
 use jiff::civil::date;
 use market::exchange::{
-    self, Displayed, Happening, Looks, Round, chance_inside, chance_within, market_of,
+    self, Displayed, ExecutionReport, Looks, Round, chance_inside, chance_within, market_of,
 };
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 use proptest::prelude::*;
@@ -30,7 +30,7 @@ fn advance(
     orders: &mut [Order],
     from: Moment,
     to: Moment,
-) -> Vec<Happening> {
+) -> Vec<ExecutionReport> {
     shared(orders, |all| {
         exchange::advance(world, quoter, all, from, to)
     })
@@ -42,7 +42,7 @@ fn arrive(
     orders: &mut [Order],
     i: usize,
     at: Moment,
-) -> Vec<Happening> {
+) -> Vec<ExecutionReport> {
     let looks = Looks {
         world,
         most: &|_| None,
@@ -52,7 +52,7 @@ fn arrive(
     shared(orders, |all| exchange::arrive(&looks, quoter, all, id, at))
 }
 
-fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<Happening> {
+fn cancel(orders: &mut [Order], i: usize, at: Moment) -> Vec<ExecutionReport> {
     let id = orders[i].id;
     shared(orders, |all| exchange::end(all, id, at, Event::Cancelled))
 }
@@ -148,7 +148,7 @@ fn the_cross_fills_now_beyond_the_rest_never_and_the_middle_in_a_while() {
             start().plus_millis(20 * 60_000),
         );
         let first = done.iter().find(|h| matches!(h.event, Event::Filled(_)));
-        if let Some(Happening { at: when, .. }) = first {
+        if let Some(ExecutionReport { at: when, .. }) = first {
             filled += 1;
             waits.push(when.millis() - start().millis());
         }
@@ -217,7 +217,7 @@ fn a_day_order_ends_with_its_session_and_a_cancelled_limit_with_its_contracts() 
         start().plus_millis(3 * 86_400_000),
     );
     assert_eq!(done[0].at, close_of(DEMO_DAY));
-    assert_eq!(day[0].state(), State::Expired);
+    assert_eq!(day[0].state(), OrderState::Expired);
     let mut gtc = [order(&world, 2, 1, far, TimeInForce::GoodTillCancelled)];
     let expiry = gtc[0].request.unit.options().next().unwrap().0.expiry;
     advance(
@@ -314,7 +314,7 @@ fn stops_watch_the_package_and_trailing_ones_ratchet() {
             fill.at >= at && fill.at.millis() - at.millis() <= 10_000,
             "at the market in the same draw"
         );
-        assert_eq!(o.state(), State::Filled);
+        assert_eq!(o.state(), OrderState::Filled);
     }
     // A stop limit that triggers below its limit is an order like others; an untriggered one never
     // trades though it is marketable.
@@ -331,7 +331,7 @@ fn stops_watch_the_package_and_trailing_ones_ratchet() {
     });
     assert_eq!(
         (on_arrival(&world, &held, start()), held.state()),
-        (None, State::Watching)
+        (None, OrderState::Watching)
     );
 }
 
@@ -384,7 +384,7 @@ fn at_once_orders_never_rest() {
     );
     assert_eq!(
         (done[0].at, dated[0].state()),
-        (close_of(date(2031, 3, 13)), State::Expired)
+        (close_of(date(2031, 3, 13)), OrderState::Expired)
     );
 }
 
@@ -429,7 +429,7 @@ fn a_bracket_opens_then_closes_once_whichever_side_comes_first() {
             -(m.middle + off),
             -(m.middle - off),
         );
-        assert_eq!(orders[1].state(), State::Waiting);
+        assert_eq!(orders[1].state(), OrderState::Waiting);
         let mut quoter = Quoter::new();
         let mut happened = arrive(&world, &mut quoter, &mut orders, 0, start());
         happened.extend(advance(
@@ -478,7 +478,11 @@ fn a_bracket_opens_then_closes_once_whichever_side_comes_first() {
     cancel(&mut orders, 0, start());
     assert_eq!(
         orders.iter().map(Order::state).collect::<Vec<_>>(),
-        [State::Cancelled, State::Expired, State::Expired]
+        [
+            OrderState::Cancelled,
+            OrderState::Expired,
+            OrderState::Expired
+        ]
     );
 }
 
@@ -547,7 +551,7 @@ proptest! {
         let play = || {
             let mut orders: Vec<Order> = Vec::new();
             let mut quoter = Quoter::new();
-            let mut happened: Vec<Happening> = Vec::new();
+            let mut happened: Vec<ExecutionReport> = Vec::new();
             let mut at = start();
             for (what, quantity, cents, millis) in &stream {
                 let id = orders.len() as u64 + 1;
@@ -598,7 +602,7 @@ proptest! {
                         let i = *quantity as usize % orders.len();
                         if orders[i].state().is_open() && orders[i].pricing() != Pricing::Market {
                             orders[i].events.push((at, Event::Repriced(near)));
-                            happened.push(Happening {
+                            happened.push(ExecutionReport {
                                 order: orders[i].id,
                                 at,
                                 event: Event::Repriced(near),
@@ -761,7 +765,7 @@ fn an_eased_limit_walks_to_its_end_and_no_further() {
         "{:?}",
         limits(&whole[0])
     );
-    assert!(whole[0].easing().is_none() && whole[0].state() == State::Working);
+    assert!(whole[0].easing().is_none() && whole[0].state() == OrderState::Working);
 
     let mut at_once = [eased(m.cross + Price::cents(30))];
     advance(
@@ -822,7 +826,7 @@ fn the_chance_of_a_fill_is_how_often_it_fills() {
                 start(),
                 start().plus_millis(300_000),
             );
-            filled += i32::from(o[0].state() == State::Filled);
+            filled += i32::from(o[0].state() == OrderState::Filled);
             orders_tried += 1;
         }
         assert_eq!(

@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use desk::calendar::{close_of, next_session, open_of, previous_session};
 use desk::*;
 use jiff::civil::{Date, date};
-use market::lifecycle::{Happening, due};
+use market::lifecycle::{LifecycleEvent, due};
 use market::{DEMO_DAY, Quoter, World, check_listed, contract, strikes};
 
 const DEMO_SEED: u64 = 20_310_311;
@@ -16,6 +16,7 @@ fn fill(order: u64, at: Moment, instrument: Instrument, quantity: i64, price: Pr
         instrument,
         quantity,
         price,
+        terms: None,
     }];
     Fill {
         order,
@@ -102,7 +103,7 @@ fn a_price_falls_by_its_dividend_and_holders_are_paid() {
             );
             assert_eq!(
                 paid,
-                [Happening::Dividend {
+                [LifecycleEvent::Dividend {
                     symbol: u.symbol.clone(),
                     cash
                 }]
@@ -160,13 +161,13 @@ fn a_cent_in_the_money_is_exercised_unless_told_otherwise_and_sold_ones_are_assi
         &told,
         close_of(expiry),
     );
-    let ended = |contract: Contract, declined| Happening::Ended {
+    let ended = |contract: Contract, declined| LifecycleEvent::Ended {
         contract,
         value: Price::ZERO,
         print,
         declined,
     };
-    let delivered = |contract: Contract, quantity| Happening::Delivered {
+    let delivered = |contract: Contract, quantity| LifecycleEvent::Delivered {
         contract,
         quantity,
         print,
@@ -178,7 +179,7 @@ fn a_cent_in_the_money_is_exercised_unless_told_otherwise_and_sold_ones_are_assi
         delivered(put, 1),
         ended(declined, true),
     ];
-    let order = |h: &Happening| format!("{h:?}");
+    let order = |h: &LifecycleEvent| format!("{h:?}");
     got.sort_by_key(order);
     want.sort_by_key(order);
     assert_eq!(got, want);
@@ -211,7 +212,7 @@ fn a_cent_in_the_money_is_exercised_unless_told_otherwise_and_sold_ones_are_assi
     );
     assert_eq!(
         settled,
-        [Happening::Ended {
+        [LifecycleEvent::Ended {
             contract: index,
             value: strike - opening,
             print: opening,
@@ -233,7 +234,7 @@ fn calls_are_assigned_before_a_dividend_and_deep_puts_on_some_night() {
         due(&world, &mut Quoter::new(), &account, &BTreeSet::new(), at)
             .into_iter()
             .filter_map(|h| {
-                if let Happening::Delivered {
+                if let LifecycleEvent::Delivered {
                     quantity,
                     early: true,
                     ..
@@ -383,7 +384,7 @@ fn futures_are_settled_every_day_and_end_on_their_last() {
         );
         assert_eq!(
             got,
-            [Happening::Variation {
+            [LifecycleEvent::Variation {
                 symbol: symbol.into(),
                 price,
                 last: ends
@@ -414,7 +415,7 @@ fn futures_are_settled_every_day_and_end_on_their_last() {
     assert!(
         matches!(
             &got[..],
-            [Happening::Delivered {
+            [LifecycleEvent::Delivered {
                 quantity: -3,
                 early: false,
                 ..

@@ -3,8 +3,8 @@ use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use quant::{
-    Accuracy, Chain, Contract, Dividend, DividendModel, Kind, Model, Smile, Ssvi, Style, Terms,
-    Underlying, chance_of_reaching, european, europeans, implied_vol, implied_vol_all, touch,
+    Accuracy, Chain, Dividend, DividendModel, Kind, Model, PricedOn, Ssvi, Style, SurfaceChances,
+    Terms, Vanilla, chance_of_reaching, european, europeans, implied_vol, implied_vol_all, touch,
     value_all, value_chain, value_chains, value_universe,
 };
 
@@ -86,7 +86,7 @@ fn many_options(c: &mut Criterion) {
     let (kinds, strikes, vols) = arrays();
     let chain = |style, days: u32| Chain {
         style,
-        on: Underlying::Spot,
+        on: PricedOn::Spot,
         spot: 100.0,
         time: f64::from(days) / 365.0,
         rate: 0.045,
@@ -107,8 +107,8 @@ fn many_options(c: &mut Criterion) {
     c.bench_function("chain of 400, american, Greeks", |b| {
         b.iter(|| value_chain(black_box(&american), Accuracy::Interactive))
     });
-    let contracts: Vec<Contract> = (0..400)
-        .map(|i| Contract {
+    let contracts: Vec<Vanilla> = (0..400)
+        .map(|i| Vanilla {
             terms: Terms {
                 kind: kinds[i],
                 strike: strikes[i],
@@ -119,7 +119,7 @@ fn many_options(c: &mut Criterion) {
                 ..AMERICAN
             },
             spot: 100.0,
-            on: Underlying::Spot,
+            on: PricedOn::Spot,
         })
         .collect();
     c.bench_function("400 american one by one side by side, Greeks", |b| {
@@ -141,9 +141,9 @@ fn many_options(c: &mut Criterion) {
         b.iter(|| europeans(black_box(&rows)))
     });
     for style in [Style::European, Style::American] {
-        let priced: Vec<(Contract, f64)> = contracts
+        let priced: Vec<(Vanilla, f64)> = contracts
             .iter()
-            .map(|c| Contract {
+            .map(|c| Vanilla {
                 terms: Terms { style, ..c.terms },
                 ..*c
             })
@@ -157,7 +157,7 @@ fn many_options(c: &mut Criterion) {
         );
     }
     let chains: Vec<Chain<'_>> = (1..=50).map(|i| chain(Style::American, 14 * i)).collect();
-    let universe: Vec<Contract> = contracts.iter().cycle().take(20_000).copied().collect();
+    let universe: Vec<Vanilla> = contracts.iter().cycle().take(20_000).copied().collect();
     let mut slow = c.benchmark_group("universe");
     slow.sample_size(10);
     slow.bench_function("20,000 american by expiration, Greeks, all cores", |b| {
@@ -199,7 +199,7 @@ fn chances(c: &mut Criterion) {
     });
     let ssvi = Ssvi::new(-0.6, 0.9, 0.5).ok();
     let smile = ssvi.and_then(|ssvi| {
-        Smile::new(100.0, 0.03, move |k, t: f64| {
+        SurfaceChances::new(100.0, 0.03, move |k, t: f64| {
             ssvi.total_variance(k, 0.0625 * t)
         })
         .ok()

@@ -10,27 +10,27 @@ use rayon::prelude::*;
 use crate::american::PutValue;
 use crate::boundary::{Boundaries, Put};
 use crate::european::{europeans, still_value};
-use crate::model::{Accuracy, Bumps, Engine, Underlying, on_future, strained};
+use crate::model::{Accuracy, Bumps, Engine, PricedOn, on_future, strained};
 use crate::scheme::WIDTH;
 use crate::terms::{Error, Terms, Valuation, price_level};
 
 /// One option in its market.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Contract {
+pub struct Vanilla {
     /// The option.
     pub terms: Terms,
     /// Price of the underlying, above zero.
     pub spot: f64,
     /// What the underlying is: decides what rho holds.
-    pub on: Underlying,
+    pub on: PricedOn,
 }
 
-impl Contract {
+impl Vanilla {
     /// What covers it, or why nothing does.
     pub(crate) fn engine(&self) -> Result<Engine, Error> {
         price_level("spot", self.spot)?;
         let t = &self.terms;
-        if self.on == Underlying::Future && t.carry_yield != t.rate {
+        if self.on == PricedOn::Future && t.carry_yield != t.rate {
             return Err(Error::NotAFuture {
                 rate: t.rate,
                 carry_yield: t.carry_yield,
@@ -49,7 +49,7 @@ struct Sorted<T> {
 }
 
 impl<T: Default> Sorted<T> {
-    fn of(contracts: &[Contract], exercised: impl Fn(&Contract) -> T) -> Sorted<T> {
+    fn of(contracts: &[Vanilla], exercised: impl Fn(&Vanilla) -> T) -> Sorted<T> {
         let mut sorted = Sorted {
             out: Vec::with_capacity(contracts.len()),
             plain: Vec::new(),
@@ -69,7 +69,7 @@ impl<T: Default> Sorted<T> {
     }
 
     /// Fills in the European ones.
-    fn europeans(&mut self, contracts: &[Contract], of: impl Fn(&Contract, Valuation) -> T) {
+    fn europeans(&mut self, contracts: &[Vanilla], of: impl Fn(&Vanilla, Valuation) -> T) {
         let rows: Vec<(Terms, f64)> = self
             .plain
             .iter()
@@ -82,7 +82,7 @@ impl<T: Default> Sorted<T> {
 }
 
 /// Price and Greeks of each contract, or why it has none.
-pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
+pub fn value_all(contracts: &[Vanilla], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
     let mut sorted = Sorted::of(contracts, |c| {
         on_future(&c.terms, still_value(&c.terms, c.spot), c.on)
     });
@@ -115,7 +115,7 @@ pub fn value_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valua
 }
 
 /// As [`value_all`], on all cores: for a whole universe of contracts.
-pub fn value_universe(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
+pub fn value_universe(contracts: &[Vanilla], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
     contracts
         .par_chunks(256)
         .flat_map_iter(|part| value_all(part, accuracy))
@@ -123,7 +123,7 @@ pub fn value_universe(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<
 }
 
 /// Prices alone: a fifth of the work for options with an exercise boundary.
-pub fn price_all(contracts: &[Contract], accuracy: Accuracy) -> Vec<Result<f64, Error>> {
+pub fn price_all(contracts: &[Vanilla], accuracy: Accuracy) -> Vec<Result<f64, Error>> {
     let mut sorted = Sorted::of(contracts, |c| still_value(&c.terms, c.spot).price);
     sorted.europeans(contracts, |_, v| v.price);
     let lanes: Vec<Lane> = sorted

@@ -13,10 +13,10 @@ use rayon::prelude::*;
 use thiserror::Error;
 
 use crate::american::PutValue;
-use crate::batch::{Contract, value_all};
+use crate::batch::{Vanilla, value_all};
 use crate::boundary::{Boundaries, Put};
 use crate::european::europeans;
-use crate::model::{Accuracy, Bumps, Engine, Underlying, strained};
+use crate::model::{Accuracy, Bumps, Engine, PricedOn, strained};
 use crate::scheme::{Lanes, WIDTH, interpolation_weights};
 use crate::terms::{self, Kind, Style, Terms, Valuation};
 
@@ -26,7 +26,7 @@ pub struct Chain<'a> {
     /// When they may be exercised.
     pub style: Style,
     /// What they are on: decides what rho holds.
-    pub on: Underlying,
+    pub on: PricedOn,
     /// Price of the underlying.
     pub spot: f64,
     /// Years of 365 days to expiry.
@@ -110,7 +110,7 @@ impl Values {
 }
 
 impl Chain<'_> {
-    fn contract(&self, place: usize) -> Contract {
+    fn contract(&self, place: usize) -> Vanilla {
         let terms = Terms {
             kind: self.kinds[place],
             style: self.style,
@@ -120,7 +120,7 @@ impl Chain<'_> {
             carry_yield: self.carry_yield,
             vol: self.vols[place],
         };
-        Contract {
+        Vanilla {
             terms,
             spot: self.spot,
             on: self.on,
@@ -173,7 +173,7 @@ pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, Chai
             together = rest;
         }
     }
-    let contracts: Vec<Contract> = alone.iter().map(|p| chain.contract(*p)).collect();
+    let contracts: Vec<Vanilla> = alone.iter().map(|p| chain.contract(*p)).collect();
     for (place, value) in alone.into_iter().zip(value_all(&contracts, accuracy)) {
         out.set(
             place,
@@ -287,7 +287,7 @@ impl EarlyExercise {
 
 /// Options of one kind with volatilities in ascending order, from common boundaries.
 fn smile(chain: &Chain<'_>, places: &[usize], out: &mut Values) {
-    let contracts: Vec<Contract> = places.iter().map(|p| chain.contract(*p)).collect();
+    let contracts: Vec<Vanilla> = places.iter().map(|p| chain.contract(*p)).collect();
     let (first, last) = (&contracts[0].terms, &contracts[contracts.len() - 1].terms);
     let nodes = Nodes::new(first.vol, last.vol);
     let solved: Vec<Bumps> = nodes

@@ -19,12 +19,12 @@ use std::f64::consts::FRAC_1_SQRT_2;
 
 use thiserror::Error;
 
-use crate::batch::{Contract, Lane, values};
+use crate::batch::{Lane, Vanilla, values};
 use crate::brent::{RootError, find_root};
 use crate::dividends::{Dividend, DividendModel};
 use crate::european::{european, european_price, still_value};
 use crate::lanes::{self, Kernel, exp, ln, max, min};
-use crate::model::{Accuracy, Bumps, Engine, Underlying};
+use crate::model::{Accuracy, Bumps, Engine, PricedOn};
 use crate::normal::{FRAC_1_SQRT_2PI, erfcx_lane};
 use crate::terms::{self, Kind, Style, Terms};
 
@@ -87,10 +87,10 @@ impl std::fmt::Display for Bound {
 /// # Errors
 /// A price outside of its bounds or too far from the money, no time left, or terms out of range.
 pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedError> {
-    let contract = Contract {
+    let contract = Vanilla {
         terms: *terms,
         spot,
-        on: Underlying::Spot,
+        on: PricedOn::Spot,
     };
     implied_vol_all(&[(contract, price)], Accuracy::Interactive).swap_remove(0)
 }
@@ -98,7 +98,7 @@ pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedE
 /// The volatility of each contract (its own `vol` is ignored) at its price, or why it has none:
 /// many for a tenth of the time each.
 pub fn implied_vol_all(
-    rows: &[(Contract, f64)],
+    rows: &[(Vanilla, f64)],
     accuracy: Accuracy,
 ) -> Vec<Result<f64, ImpliedError>> {
     let mut out: Vec<Result<f64, ImpliedError>> = rows
@@ -155,7 +155,7 @@ struct Solved {
     room: Rows,
 }
 
-struct Block<'a>(&'a [(Contract, f64)]);
+struct Block<'a>(&'a [(Vanilla, f64)]);
 
 impl Kernel for Block<'_> {
     type Output = Solved;
@@ -279,7 +279,7 @@ fn householder(x: f64, up: f64, beta: f64, s: f64, zone: f64) -> f64 {
     newton * (1.0 + 0.5 * two * newton) / (1.0 + newton * (two + three * newton / 6.0))
 }
 
-fn european_implied(rows: &[(Contract, f64)]) -> Vec<Result<f64, ImpliedError>> {
+fn european_implied(rows: &[(Vanilla, f64)]) -> Vec<Result<f64, ImpliedError>> {
     let mut out = Vec::with_capacity(rows.len());
     for block in rows.chunks(BLOCK) {
         let solved = lanes::run(Block(block));
@@ -344,10 +344,7 @@ const ROUNDS: usize = 150;
 /// After these, every second one halves the bracket, so that [`ROUNDS`] are enough for any price.
 const FREE_ROUNDS: usize = 12;
 
-fn american_implied(
-    rows: &[(Contract, f64)],
-    accuracy: Accuracy,
-) -> Vec<Result<f64, ImpliedError>> {
+fn american_implied(rows: &[(Vanilla, f64)], accuracy: Accuracy) -> Vec<Result<f64, ImpliedError>> {
     let guesses = european_implied(rows);
     let mut out: Vec<Result<f64, ImpliedError>> = Vec::with_capacity(rows.len());
     let mut begun: Vec<Search> = Vec::new();
@@ -418,7 +415,7 @@ fn american_implied(
 }
 
 /// Brings every search to its end.
-fn search(rows: &[(Contract, f64)], mut searching: Vec<Search>, accuracy: Accuracy) -> Vec<Search> {
+fn search(rows: &[(Vanilla, f64)], mut searching: Vec<Search>, accuracy: Accuracy) -> Vec<Search> {
     let mut ended = Vec::with_capacity(searching.len());
     for s in &mut searching {
         (s.low, s.high, s.before, s.rounds, s.failure) = (LEAST, MOST, None, 0, None);

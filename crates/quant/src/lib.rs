@@ -39,17 +39,17 @@ mod svi;
 mod terms;
 mod touch;
 
-pub use batch::{Contract, price_all, value_all, value_universe};
+pub use batch::{Vanilla, price_all, value_all, value_universe};
 pub use brent::{Root, RootError, find_root};
 pub use chain::{Chain, ChainError, EarlyExercise, Values, value_chain, value_chains};
 pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
 pub use european::{Higher, european, european_higher, european_price, europeans};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_all, implied_vol_with_dividends};
-pub use model::{Accuracy, Model, Tail, Underlying};
+pub use model::{Accuracy, Model, PricedOn, Tail};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
-pub use smile::Smile;
+pub use smile::SurfaceChances;
 pub use surface::{
     Ssvi, SsviSlice, butterfly_density_factor, event_variance, smile_below, total_variance_between,
 };

@@ -95,7 +95,7 @@ fn mirrored(kind: Kind, rate: f64, carry_yield: f64) -> (f64, f64) {
 
 /// How an option's price answers to rate and yield: what is held fixed when the rate moves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Underlying {
+pub enum PricedOn {
     /// The spot and its yield are held.
     Spot,
     /// The future is held: rate and yield move together. The yield must equal the rate.
@@ -114,17 +114,17 @@ pub(crate) struct Bumps {
 
 impl Bumps {
     /// The mirrored put of an option with a boundary and its neighbours.
-    pub(crate) fn of(t: &Terms, on: Underlying) -> Bumps {
+    pub(crate) fn of(t: &Terms, on: PricedOn) -> Bumps {
         let vol_step = 1e-4_f64.min(t.vol / 2.0);
         let base = Bumps::put(t);
         // The mirrored rate must stay above zero.
-        let moves = on == Underlying::Future || t.kind == Kind::Put;
+        let moves = on == PricedOn::Future || t.kind == Kind::Put;
         // Next to it the difference is taken on one side.
         let edge = moves && base.rate < 1e-5;
         let rate_step = if edge { 5e-6 } else { 1e-5 };
         let aside = if edge { rate_step } else { 0.0 };
         let put = |vol: f64, by: f64| {
-            let yield_too = if on == Underlying::Future { by } else { 0.0 };
+            let yield_too = if on == PricedOn::Future { by } else { 0.0 };
             let (rate, carry_yield) = mirrored(t.kind, t.rate + by, t.carry_yield + yield_too);
             Put {
                 rate: rate.max(LEAST_RATE),
@@ -246,13 +246,13 @@ pub struct Model {
 
 /// Lanes of a model: the five of an option on a spot, then the two more of an option on a future.
 fn lanes(t: &Terms) -> Vec<Put> {
-    let on_future = Bumps::of(t, Underlying::Future).puts;
+    let on_future = Bumps::of(t, PricedOn::Future).puts;
     let more: &[Put] = if t.rate == t.carry_yield {
         &on_future[3..]
     } else {
         &[]
     };
-    Bumps::of(t, Underlying::Spot)
+    Bumps::of(t, PricedOn::Spot)
         .puts
         .into_iter()
         .chain(more.iter().copied())
@@ -359,7 +359,7 @@ impl Model {
     /// # Errors
     /// A spot out of range.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
-        self.valued(spot, Underlying::Spot)
+        self.valued(spot, PricedOn::Spot)
     }
 
     /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate.
@@ -374,10 +374,10 @@ impl Model {
                 carry_yield: self.terms.carry_yield,
             });
         }
-        self.valued(future, Underlying::Future)
+        self.valued(future, PricedOn::Future)
     }
 
-    fn valued(&self, spot: f64, on: Underlying) -> Result<Valuation, Error> {
+    fn valued(&self, spot: f64, on: PricedOn) -> Result<Valuation, Error> {
         let spot = price_level("spot", spot)?;
         let t = &self.terms;
         let Some(b) = &self.boundaries else {
@@ -391,7 +391,7 @@ impl Model {
         let x = Bumps::moneyness(t, spot);
         let mut lanes = b.values(&[x; WIDTH]);
         b.refine(0, x, &mut lanes[0]);
-        let rates = if on == Underlying::Future { 5 } else { 3 };
+        let rates = if on == PricedOn::Future { 5 } else { 3 };
         Ok(bumps.valuation(
             t,
             spot,
@@ -401,8 +401,8 @@ impl Model {
 }
 
 /// A European value as it is on this underlying: on a future, rho holds the future.
-pub(crate) fn on_future(t: &Terms, v: Valuation, on: Underlying) -> Valuation {
-    if on == Underlying::Future {
+pub(crate) fn on_future(t: &Terms, v: Valuation, on: PricedOn) -> Valuation {
+    if on == PricedOn::Future {
         Valuation {
             rho_point: -t.time * v.price / 100.0,
             ..v

@@ -26,7 +26,7 @@ use crate::terms::{Error, Kind, Style, Terms, not_negative, price_level};
 use crate::touch::Touch;
 
 /// A price whose chances come from a surface `w(k, t)`.
-pub struct Smile<W> {
+pub struct SurfaceChances<W> {
     spot: f64,
     drift: f64,
     total_variance: W,
@@ -40,17 +40,17 @@ const START: usize = 4;
 /// Step of the derivatives by log-moneyness, in deviations.
 const SLOPE: f64 = 1e-3;
 
-impl<W: Fn(f64, f64) -> f64> Smile<W> {
+impl<W: Fn(f64, f64) -> f64> SurfaceChances<W> {
     /// `spot` now, `drift` of the price a year, and the surface: total variance at log-moneyness k,
     /// t years ahead.
     ///
     /// # Errors
     /// A spot or a drift out of range.
-    pub fn new(spot: f64, drift: f64, total_variance: W) -> Result<Smile<W>, Error> {
+    pub fn new(spot: f64, drift: f64, total_variance: W) -> Result<SurfaceChances<W>, Error> {
         if !drift.is_finite() {
             return Err(Error::NotFinite("drift"));
         }
-        Ok(Smile {
+        Ok(SurfaceChances {
             spot: price_level("spot", spot)?,
             drift,
             total_variance,
@@ -289,7 +289,7 @@ impl<W: Fn(f64, f64) -> f64> Smile<W> {
     /// [`crate::chance_of_reaching`], under the local volatility.
     ///
     /// # Errors
-    /// As [`Smile::touch`].
+    /// As [`SurfaceChances::touch`].
     pub fn reaching(
         &self,
         time: f64,

@@ -438,10 +438,10 @@ fn far_from_the_money_the_volatility_is_right_or_refused() {
             let spot = 100.0 * (-f64::from(i) * 0.06 * kind.sign()).exp();
             for vol in [0.1, 0.2, 0.5] {
                 let t = american(kind, 100.0, 0.25, 0.05, 0.03, vol);
-                let contract = quant::Contract {
+                let contract = quant::Vanilla {
                     terms: t,
                     spot,
-                    on: quant::Underlying::Spot,
+                    on: quant::PricedOn::Spot,
                 };
                 let value = price(&t, spot, Accuracy::Reference);
                 match quant::implied_vol_all(&[(contract, value)], Accuracy::Reference)[0] {

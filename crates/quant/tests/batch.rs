@@ -3,8 +3,8 @@
 
 use proptest::prelude::*;
 use quant::{
-    Accuracy, Bound, Chain, ChainError, Contract, EarlyExercise, ImpliedError, Kind, Model, Style,
-    Terms, Underlying, Valuation, implied_vol_all, price_all, value_all, value_chain, value_chains,
+    Accuracy, Bound, Chain, ChainError, EarlyExercise, ImpliedError, Kind, Model, PricedOn, Style,
+    Terms, Valuation, Vanilla, implied_vol_all, price_all, value_all, value_chain, value_chains,
     value_universe,
 };
 
@@ -18,7 +18,7 @@ const GREEKS: [fn(&Valuation) -> f64; 6] = [
 ];
 
 /// Anything a file might hold, good or bad.
-fn contracts() -> impl Strategy<Value = Contract> {
+fn contracts() -> impl Strategy<Value = Vanilla> {
     let rates = (-0.05..0.2f64, prop_oneof![Just(0.0), -0.02..0.2f64]);
     (
         any::<[bool; 3]>(),
@@ -42,13 +42,13 @@ fn contracts() -> impl Strategy<Value = Contract> {
                     carry_yield: if future { rate } else { carry_yield },
                     vol,
                 };
-                Contract {
+                Vanilla {
                     terms,
                     spot: 100.0,
                     on: if future {
-                        Underlying::Future
+                        PricedOn::Future
                     } else {
-                        Underlying::Spot
+                        PricedOn::Spot
                     },
                 }
             },
@@ -56,7 +56,7 @@ fn contracts() -> impl Strategy<Value = Contract> {
 }
 
 /// Numbers at the ends of what is accepted, and beyond.
-fn wild() -> impl Strategy<Value = Contract> {
+fn wild() -> impl Strategy<Value = Vanilla> {
     let level = || {
         prop_oneof![
             Just(1e-9),
@@ -77,12 +77,12 @@ fn wild() -> impl Strategy<Value = Contract> {
     let rate = || prop_oneof![Just(0.0), Just(1e-12), Just(1.0), Just(-1.0), -0.3..0.3f64];
     (contracts(), level(), level(), time, rate(), rate(), vol).prop_map(
         |(c, spot, strike, time, rate, carry_yield, vol)| {
-            let carry_yield = if c.on == Underlying::Future {
+            let carry_yield = if c.on == PricedOn::Future {
                 rate
             } else {
                 carry_yield
             };
-            Contract {
+            Vanilla {
                 terms: Terms {
                     strike,
                     time,
@@ -128,7 +128,7 @@ proptest! {
                 format!("{:?}", value_all(&[*row], Accuracy::Interactive)[0])
             );
         }
-        let asked: Vec<(Contract, f64)> = rows.iter().map(|c| (*c, price)).collect();
+        let asked: Vec<(Vanilla, f64)> = rows.iter().map(|c| (*c, price)).collect();
         for ((c, _), vol) in asked
             .iter()
             .zip(implied_vol_all(&asked, Accuracy::Interactive))
@@ -167,7 +167,7 @@ proptest! {
             .zip(price_all(&rows, Accuracy::Interactive))
         {
             let alone = Model::new(&row.terms, Accuracy::Interactive).and_then(|m| {
-                if row.on == Underlying::Future {
+                if row.on == PricedOn::Future {
                     m.value_on_future(row.spot)
                 } else {
                     m.value(row.spot)
@@ -183,12 +183,12 @@ proptest! {
 
     #[test]
     fn a_price_gives_its_volatility_back(rows in proptest::collection::vec(contracts(), 1..40)) {
-        let rows: Vec<Contract> = rows
+        let rows: Vec<Vanilla> = rows
             .into_iter()
             .filter(|c| c.terms.vol > 0.0 && c.terms.time > 0.01)
             .collect();
         let valued = value_all(&rows, Accuracy::Interactive);
-        let asked: Vec<(Contract, f64)> = rows
+        let asked: Vec<(Vanilla, f64)> = rows
             .iter()
             .zip(&valued)
             .filter_map(|(c, v)| Some((*c, v.as_ref().ok()?.price)))
@@ -204,7 +204,7 @@ proptest! {
             if v.vega_point * 100.0 > 1e-6 {
                 let vol = answer.unwrap_or_else(|e| panic!("{c:?} {price}: {e}"));
                 let back = price_all(
-                    &[Contract {
+                    &[Vanilla {
                         terms: Terms { vol, ..c.terms },
                         ..*c
                     }],
@@ -258,7 +258,7 @@ fn smile(steepness: f64) -> Smile {
 }
 
 impl Smile {
-    fn chain(&self, time: f64, rate: f64, carry_yield: f64, on: Underlying) -> Chain<'_> {
+    fn chain(&self, time: f64, rate: f64, carry_yield: f64, on: PricedOn) -> Chain<'_> {
         let Smile {
             kinds,
             strikes,
@@ -277,7 +277,7 @@ impl Smile {
         }
     }
 
-    fn contract(&self, chain: &Chain<'_>, place: usize) -> Contract {
+    fn contract(&self, chain: &Chain<'_>, place: usize) -> Vanilla {
         let Chain {
             style,
             on,
@@ -287,7 +287,7 @@ impl Smile {
             carry_yield,
             ..
         } = *chain;
-        Contract {
+        Vanilla {
             terms: Terms {
                 kind: self.kinds[place],
                 style,
@@ -309,15 +309,15 @@ fn a_common_boundary_gives_what_each_options_own_gives() {
     for steepness in [0.0, 0.15, 0.6] {
         let smile = smile(steepness);
         for (time, rate, carry_yield, on) in [
-            (7.0 / 365.0, 0.045, 0.013, Underlying::Spot),
-            (0.25, 0.05, 0.0, Underlying::Spot),
-            (0.25, 0.04, 0.04, Underlying::Future),
-            (1.0, 0.03, 0.06, Underlying::Spot),
-            (2.0, 0.05, 0.02, Underlying::Spot),
+            (7.0 / 365.0, 0.045, 0.013, PricedOn::Spot),
+            (0.25, 0.05, 0.0, PricedOn::Spot),
+            (0.25, 0.04, 0.04, PricedOn::Future),
+            (1.0, 0.03, 0.06, PricedOn::Spot),
+            (2.0, 0.05, 0.02, PricedOn::Spot),
         ] {
             let chain = smile.chain(time, rate, carry_yield, on);
             let shared = value_chain(&chain, Accuracy::Interactive).unwrap();
-            let rows: Vec<Contract> = (0..80).map(|i| smile.contract(&chain, i)).collect();
+            let rows: Vec<Vanilla> = (0..80).map(|i| smile.contract(&chain, i)).collect();
             for (i, own) in value_all(&rows, Accuracy::Interactive)
                 .into_iter()
                 .enumerate()
@@ -411,7 +411,7 @@ fn a_chain_is_refused_with_the_option_that_spoils_it() {
     let mut smile = smile(0.1);
     smile.vols[7] = -0.2;
     let text = value_chain(
-        &smile.chain(0.5, 0.03, 0.0, Underlying::Spot),
+        &smile.chain(0.5, 0.03, 0.0, PricedOn::Spot),
         Accuracy::Interactive,
     )
     .unwrap_err()
@@ -422,7 +422,7 @@ fn a_chain_is_refused_with_the_option_that_spoils_it() {
     );
     smile.vols.pop();
     let lengths = value_chain(
-        &smile.chain(0.5, 0.03, 0.0, Underlying::Spot),
+        &smile.chain(0.5, 0.03, 0.0, PricedOn::Spot),
         Accuracy::Interactive,
     );
     assert_eq!(
@@ -438,7 +438,7 @@ fn a_chain_is_refused_with_the_option_that_spoils_it() {
             kinds: &[],
             strikes: &[],
             vols: &[],
-            ..smile.chain(0.5, 0.03, 0.0, Underlying::Spot)
+            ..smile.chain(0.5, 0.03, 0.0, PricedOn::Spot)
         },
         Accuracy::Interactive,
     );
@@ -464,10 +464,10 @@ fn enormous_volatilities_are_found_and_impossible_ones_refused() {
                 carry_yield: 0.03,
                 vol,
             };
-            Contract {
+            Vanilla {
                 terms,
                 spot: 100.0,
-                on: Underlying::Spot,
+                on: PricedOn::Spot,
             }
         };
         for vol in [0.02, 5.0, 21.0, 45.0] {
@@ -524,10 +524,10 @@ fn a_price_outside_the_bounds_names_the_bound() {
         let at = |price: f64| {
             implied_vol_all(
                 &[(
-                    Contract {
+                    Vanilla {
                         terms: t,
                         spot: 110.0,
-                        on: Underlying::Spot,
+                        on: PricedOn::Spot,
                     },
                     price,
                 )],

@@ -3,8 +3,8 @@
 
 use proptest::prelude::*;
 use quant::{
-    Kind, Lognormal, Outcome, Smile, SmilePoint, Ssvi, Style, Svi, Terms, chance_of_reaching,
-    european_price, event_variance, smile_below, total_variance_between, touch,
+    Kind, Lognormal, Outcome, SmilePoint, Ssvi, Style, SurfaceChances, Svi, Terms,
+    chance_of_reaching, european_price, event_variance, smile_below, total_variance_between, touch,
 };
 
 /// Gatheral & Jacquier (2014), example 3.1 (after Vogt): a slice with butterfly arbitrage, its
@@ -174,7 +174,7 @@ fn skewed(k: f64, t: f64) -> f64 {
 #[test]
 fn a_flat_surface_gives_the_closed_forms() {
     let (drift, vol, time) = (0.03, 0.25, 0.3);
-    let flat = Smile::new(100.0, drift, |_, t: f64| vol * vol * t).unwrap();
+    let flat = SurfaceChances::new(100.0, drift, |_, t: f64| vol * vol * t).unwrap();
     let lognormal = Lognormal::new(100.0, drift, vol, time).unwrap();
     for price in [0.0, 50.0, 90.0, 100.0, 130.0, f64::INFINITY] {
         assert!(
@@ -240,7 +240,7 @@ fn a_flat_surface_gives_the_closed_forms() {
 #[test]
 fn under_a_skew_simulation_agrees() {
     let (drift, time) = (0.02, 0.25);
-    let smile = Smile::new(100.0, drift, skewed).unwrap();
+    let smile = SurfaceChances::new(100.0, drift, skewed).unwrap();
     let mut state = 7_u64;
     let mut uniform = || {
         state = state
@@ -369,7 +369,7 @@ fn under_a_skew_simulation_agrees() {
 /// said so.
 #[test]
 fn a_surface_with_arbitrage_is_refused_where_it_is() {
-    let falling = Smile::new(100.0, 0.0, |_, t: f64| 0.02 - 0.01 * t).unwrap();
+    let falling = SurfaceChances::new(100.0, 0.0, |_, t: f64| 0.02 - 0.01 * t).unwrap();
     assert!(
         falling
             .local_vol(100.0, 0.5)
@@ -378,11 +378,12 @@ fn a_surface_with_arbitrage_is_refused_where_it_is() {
             .starts_with("the volatility surface has arbitrage at price 100")
     );
     let vogt = Svi::new(-0.0410, 0.1331, 0.3060, 0.3586, 0.4153).unwrap();
-    let smile = Smile::new(100.0, 0.0, |k, t: f64| vogt.at(k).0 * t).unwrap();
+    let smile = SurfaceChances::new(100.0, 0.0, |k, t: f64| vogt.at(k).0 * t).unwrap();
     assert!(smile.local_vol(100.0 * 0.88_f64.exp(), 1.0).is_err());
     assert!(smile.touch(50.0, 300.0, 1.0).is_err());
     assert!(
-        smile.touch(120.0, 110.0, 1.0).is_err() && Smile::new(100.0, f64::NAN, skewed).is_err()
+        smile.touch(120.0, 110.0, 1.0).is_err()
+            && SurfaceChances::new(100.0, f64::NAN, skewed).is_err()
     );
 }
 
@@ -402,7 +403,7 @@ proptest! {
     ) {
         let ssvi = Ssvi::new(rho, eta, 0.5).unwrap();
         let smile =
-            Smile::new(100.0, drift, |k, t: f64| ssvi.total_variance(k, level * t)).unwrap();
+            SurfaceChances::new(100.0, drift, |k, t: f64| ssvi.total_variance(k, level * t)).unwrap();
         let mut shares = shares;
         shares.sort_by(f64::total_cmp);
         let edges: Vec<f64> = shares

@@ -10,7 +10,7 @@ use desk::{
     TimeInForce,
 };
 use engine::Execution;
-use server::{Asked, Beginning, Desk, open};
+use server::{Beginning, Desk, Settings, open};
 
 const EXECUTIONS: usize = 60_000;
 const COMMANDS: usize = 400;
@@ -30,6 +30,7 @@ fn executions() -> Vec<Execution> {
             instrument: own(),
             quantity: if i.is_multiple_of(2) { 1 } else { -1 },
             price: Price::cents(10_000 + (i % 977) as i64),
+            terms: None,
         }],
         fees: Money::ZERO,
     };
@@ -37,9 +38,9 @@ fn executions() -> Vec<Execution> {
 }
 
 fn opened(path: &Path) -> (Desk, Duration) {
-    let asked = Asked {
+    let asked = Settings {
         seed: 7,
-        ..Asked::default()
+        ..Settings::default()
     };
     let start = Instant::now();
     let desk = open(path, Beginning::Empty, &asked).unwrap();

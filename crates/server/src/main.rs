@@ -1,9 +1,7 @@
 //! The command line: `pikebell demo`, `serve`, `backup`, `restore`, `check`, `calc`, `export`,
 //! `import`, `openapi`.
 
-mod calc;
-mod export;
-mod import;
+mod cli;
 
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
@@ -11,7 +9,8 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use server::{Asked, Beginning, Guard, Runs, Token, demo::DEMO_SEED};
+use cli::{calc, export, import};
+use server::{Beginning, Guard, Runs, Settings, Token, demo::DEMO_SEED};
 
 #[derive(Parser)]
 #[command(
@@ -220,7 +219,7 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
         ));
     }
     let path = s.data.unwrap_or_else(|| own_file(file));
-    let asked = Asked {
+    let settings = Settings {
         seed: s.seed,
         market: s.market,
         option_fee: s.option_fee,
@@ -236,7 +235,7 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
             .map_err(|e| format!("cannot listen on {}: {e}", s.listen))?;
         let address = listener.local_addr().map_err(|e| e.to_string())?;
         // The port comes first: where it is taken, the file is not touched.
-        let desk = server::open(&path, beginning, &asked)
+        let desk = server::open(&path, beginning, &settings)
             .map_err(|e| format!("{}: {e}", path.display()))?;
         let token =
             Token::of(&path).map_err(|e| format!("{}: {e}", Token::place(&path).display()))?;

@@ -11,7 +11,7 @@ use axum::http::StatusCode;
 use common::Place;
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use server::files::{read_bars, read_chains};
+use server::folder::{read_bars, read_chains};
 
 fn pikebell(arguments: &[&str], input: &[u8]) -> Output {
     let mut child = Command::new(env!("CARGO_BIN_EXE_pikebell"))

@@ -13,7 +13,7 @@ use market::Step;
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use serde_json::{Value, json};
-use server::{Asked, Desk, Engine, Failure, Refusal, Tie};
+use server::{Desk, Engine, Failure, Refusal, Settings, Tie};
 
 #[tokio::test]
 async fn opened_at_the_cross_halved_and_closed_gives_everything_back_but_the_result() {
@@ -684,22 +684,22 @@ fn stepping_far_skips_nothing_on_the_way() {
     .unwrap();
     advance(&mut desk, |e| e.opening_of("2031-04-21")).unwrap();
     let s = desk.state();
-    let ends: Vec<(desk::State, Moment)> = s
+    let ends: Vec<(desk::OrderState, Moment)> = s
         .orders
         .iter()
         .map(|o| (o.state(), o.events.last().unwrap().0))
         .collect();
-    assert_eq!(ends[0].0, desk::State::Filled);
+    assert_eq!(ends[0].0, desk::OrderState::Filled);
     assert_eq!(
         ends[1],
         (
-            desk::State::Expired,
+            desk::OrderState::Expired,
             desk::calendar::close_of(market::DEMO_DAY)
         )
     );
     assert_eq!(
         ends[2],
-        (desk::State::Expired, desk::calendar::close_of(expiry))
+        (desk::OrderState::Expired, desk::calendar::close_of(expiry))
     );
     let last = s.account.entries().last().unwrap();
     assert_eq!(last.at, desk::calendar::close_of(expiry));
@@ -730,9 +730,9 @@ fn stepping_far_skips_nothing_on_the_way() {
 #[tokio::test]
 async fn dividends_assignment_and_daily_settlement_reach_the_ledger() {
     let place = Place::new();
-    let asked = || Asked {
+    let asked = || Settings {
         option_fee: Some("1.00".parse().unwrap()),
-        ..Asked::default()
+        ..Settings::default()
     };
     drop(place.desk_with(asked()).unwrap());
     let p = place.program();

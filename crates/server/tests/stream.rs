@@ -8,7 +8,7 @@ use std::time::Duration;
 use common::{Place, SEED, TOKEN};
 use futures_util::{SinkExt, StreamExt};
 use serde_json::{Value, json};
-use server::{Asked, Beginning, Runs, open, run};
+use server::{Beginning, Runs, Settings, open, run};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::client::IntoClientRequest;
@@ -291,9 +291,9 @@ fn the_demo_account_is_made_by_trading_and_is_the_same_every_time() {
         let desk = open(
             &folder.path().join(name),
             Beginning::Demo,
-            &Asked {
+            &Settings {
                 seed,
-                ..Asked::default()
+                ..Settings::default()
             },
         )
         .unwrap();

@@ -112,7 +112,7 @@ impl Versions {
             .map(ToString::to_string)
             .collect();
         applied.sort();
-        let known = known()?;
+        let known = known_versions()?;
         Ok(Versions { applied, known })
     }
 
@@ -150,7 +150,7 @@ impl Versions {
 }
 
 /// Versions of this program's schema, ascending.
-fn known() -> Result<Vec<String>, StoreError> {
+fn known_versions() -> Result<Vec<String>, StoreError> {
     use diesel::migration::MigrationSource;
     let mut all: Vec<String> = MigrationSource::<diesel::sqlite::Sqlite>::migrations(&MIGRATIONS)
         .map_err(|e| StoreError::Migration(e.to_string()))?

@@ -473,6 +473,8 @@ fn write_event(
                 instrument: leg.instrument.to_string(),
                 quantity: leg.quantity,
                 price: leg.price.raw(),
+                units: leg.terms.map(|t| t.units),
+                margined: leg.terms.map(|t| t.margined),
             };
             diesel::insert_into(fill_legs::table)
                 .values(row)

@@ -3,9 +3,9 @@
 
 use desk::order::Event;
 use desk::{
-    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, Instrument, Label,
-    Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Package, Price, Pricing, Purpose,
-    Request, TimeInForce, Trigger, TriggerSide,
+    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, FillTerms, Instrument,
+    Label, Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Package, Price, Pricing,
+    Purpose, Request, TimeInForce, Trigger, TriggerSide,
 };
 use diesel::prelude::*;
 
@@ -70,6 +70,8 @@ row!(FillLegRow, fill_legs, {
     instrument: String,
     quantity: i64,
     price: i64,
+    units: Option<i64>,
+    margined: Option<bool>,
 });
 row!(JournalRow, journal, {
     id: i64,
@@ -370,12 +372,16 @@ impl EventRow {
             "forgone" => Event::Forgone(need(self.packages, "packages")?),
             "cancelled" => Event::Cancelled,
             "expired" => Event::Expired(self.reason.unwrap_or_default()),
-            _ => {
+            "filled" => {
                 let legs = legs.into_iter().map(|l| {
                     Ok(FillLeg {
                         instrument: instrument("fill_legs", id, &l.instrument)?,
                         quantity: l.quantity,
                         price: Price::from_raw(l.price),
+                        terms: l
+                            .units
+                            .zip(l.margined)
+                            .map(|(units, margined)| FillTerms { units, margined }),
                     })
                 });
                 Event::Filled(Fill {
@@ -386,6 +392,13 @@ impl EventRow {
                     legs: legs.collect::<Result<_, StoreError>>()?,
                     fees: Money::from_raw(need(self.fees, "fees")?),
                 })
+            }
+            other => {
+                return Err(broken(
+                    "order_events",
+                    id,
+                    format!("kind {other:?} is unknown"),
+                ));
             }
         };
         Ok((at, event))
@@ -614,20 +627,25 @@ impl BellRow {
             Package::new(legs.lines().map(leg).collect::<Result<Vec<_>, _>>()?)
                 .map_err(|e| broken("bells", id, e))
         };
-        let listens = match (
-            OCCURRENCES.iter().find(|(_, w)| *w == self.kind),
-            self.symbol,
-            self.side.as_deref(),
-            self.level,
-        ) {
+        let occurrence = OCCURRENCES.iter().find(|(_, w)| *w == self.kind);
+        if occurrence.is_none() && self.kind != "price" {
+            return Err(broken(
+                "bells",
+                id,
+                format!("kind {:?} is unknown", self.kind),
+            ));
+        }
+        let listens = match (occurrence, self.symbol, self.side.as_deref(), self.level) {
             (Some((what, _)), ..) => Listens::Told(*what),
             (None, Some(symbol), Some(side), Some(level)) => Listens::Price {
                 symbol,
                 unit: self.legs.map(unit).transpose()?,
-                side: if side == "above" {
-                    BellSide::Above
-                } else {
-                    BellSide::Below
+                side: match side {
+                    "above" => BellSide::Above,
+                    "below" => BellSide::Below,
+                    other => {
+                        return Err(broken("bells", id, format!("side {other:?} is unknown")));
+                    }
                 },
                 level: Price::from_raw(level),
             },

@@ -65,6 +65,8 @@ diesel::table! {
         instrument -> Text,
         quantity -> BigInt,
         price -> BigInt,
+        units -> Nullable<BigInt>,
+        margined -> Nullable<Bool>,
     }
 }
 diesel::table! {

@@ -64,6 +64,7 @@ fn fill(o: &Order) -> Fill {
             instrument: l.instrument.clone(),
             quantity: 2 * l.quantity,
             price: p.parse().unwrap(),
+            terms: None,
         })
         .collect();
     Fill {
@@ -211,6 +212,7 @@ fn what_happens_without_an_order_comes_back_too() {
             instrument: l.instrument.clone(),
             quantity: l.quantity,
             price: p.parse().unwrap(),
+            terms: Some(FillTerms::of(&l.instrument, &shares())),
         })
         .collect();
     let f = Fill {
@@ -386,8 +388,8 @@ fn a_file_of_the_first_schema_is_brought_up_to_date() {
         assert_eq!(
             seen,
             [
-                (TimeInForce::GoodTillCancelled, limit, State::Filled, 2),
-                (TimeInForce::Day, Pricing::Market, State::Working, 1)
+                (TimeInForce::GoodTillCancelled, limit, OrderState::Filled, 2),
+                (TimeInForce::Day, Pricing::Market, OrderState::Working, 1)
             ]
         );
         let put: Contract = "NMOU  310418P00175000".parse().unwrap();

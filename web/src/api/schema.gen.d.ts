@@ -418,7 +418,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Books the executions of a CSV file, all or none. */
+        /**
+         * Books the executions of a CSV file, all or none. They are worked out beside the desk, so that
+         *     nobody waits for a long file.
+         */
         post: operations["import_fills"];
         delete?: never;
         options?: never;
@@ -859,12 +862,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description How an account is margined: everything paid in full ("cash"), by strategy rules ("margin"),
+         *     by theoretical losses ("portfolio").
+         * @enum {string}
+         */
+        AccountKindWord: "Cash" | "Margin" | "Portfolio";
         /** @description Kind and level of the account. */
         AccountRulesWire: {
             /** @description Day trades are counted as the dated rules say; false: not at all. */
             dayTradesByDate: boolean;
             /** @description Kind. */
-            kind: components["schemas"]["KindWire"];
+            kind: components["schemas"]["AccountKindWord"];
             /**
              * Format: int32
              * @description Level of approval, 0 to 5.
@@ -901,8 +910,8 @@ export interface components {
             forShares: string;
             /** @description By underlying. */
             held: components["schemas"]["HeldIn"][];
-            /** @description "cash", "margin", "portfolio". */
-            kind: string;
+            /** @description How it is margined. */
+            kind: components["schemas"]["AccountKindWord"];
             /**
              * Format: int32
              * @description Level of approval.
@@ -975,6 +984,11 @@ export interface components {
              */
             volume: number;
         };
+        /**
+         * @description What a bell listens to.
+         * @enum {string}
+         */
+        BellKind: "price" | "fill" | "refusal" | "end" | "deficit";
         /** @description A bell on a price. */
         BellRequest: {
             /** @description A contract or a package, of which one counts; without legs the underlying itself. */
@@ -995,8 +1009,8 @@ export interface components {
             id: number;
             /** @description It still listens. */
             isSet: boolean;
-            /** @description "price", "fill", "refusal", "end", "deficit". */
-            kind: string;
+            /** @description What it listens to. */
+            kind: components["schemas"]["BellKind"];
             /** @description The level, where it is one of the underlying's price. */
             level?: string | null;
             /** @description What it listens to, in words. */
@@ -1332,12 +1346,8 @@ export interface components {
             entry: number;
             /** @description Fees. */
             fees: string;
-            /**
-             * @description "opened", "rolled", "adjusted", "part closed", "closed", "dividend", "exercised",
-             *     "assigned", "settled", "daily settlement", "settled between campaigns", "moved in", "moved
-             *     out", "merged".
-             */
-            kind: string;
+            /** @description What it is. */
+            kind: components["schemas"]["ChapterWord"];
             /** @description By how much each instrument that the campaign holds changed. */
             legs: components["schemas"]["LegWire"][];
             /**
@@ -1348,12 +1358,17 @@ export interface components {
             /** @description Profit booked, before fees. */
             realised: string;
         };
+        /**
+         * @description What a chapter of a campaign is.
+         * @enum {string}
+         */
+        ChapterWord: "Opened" | "Rolled" | "Adjusted" | "PartClosed" | "Closed" | "Dividend" | "Exercised" | "Assigned" | "Settled" | "Variation" | "Offset" | "MovedIn" | "MovedOut" | "Merged";
         /** @description One check. */
         CheckWire: {
             /** @description Reason with its number. */
             text: string;
-            /** @description "fine", "note", "warning", or "blocking": an order like this is refused. */
-            verdict: string;
+            /** @description How it came out. */
+            verdict: components["schemas"]["VerdictWord"];
         };
         /** @description What a page asks for. */
         ClientMessage: {
@@ -1471,10 +1486,15 @@ export interface components {
             /** @description What it is called in the answer. */
             slot: string;
         };
+        /**
+         * @description A row of a comparison in which one draft may do best.
+         * @enum {string}
+         */
+        ComparedRowWord: "Profit" | "Part" | "Chance" | "Leverage" | "Least";
         /** @description One column. */
         ComparedWire: {
-            /** @description Rows in which it does best: "profit", "part", "chance", "leverage", "least". */
-            best: string[];
+            /** @description Rows in which it does best. */
+            best: components["schemas"]["ComparedRowWord"][];
             /** @description What is tied up. */
             capital: string;
             /**
@@ -1517,6 +1537,11 @@ export interface components {
             /** @description Prices of the outlines. */
             prices: number[];
         };
+        /**
+         * @description How often an expiration comes.
+         * @enum {string}
+         */
+        CycleWord: "Weekly" | "Monthly" | "Quarterly" | "Long";
         /** @description One date. */
         DateLineWire: {
             /** @description When. */
@@ -1622,6 +1647,11 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * @description What a line of the ledger is.
+         * @enum {string}
+         */
+        EntryWord: "Deposit" | "Trade" | "Settlement" | "Exercise" | "Assignment" | "Dividend" | "Variation" | "Offset" | "Transfer" | "Merge";
         /** @description What is asked about a draft, a ticket or a closing order. */
         EvaluateRequest: {
             /**
@@ -1762,13 +1792,18 @@ export interface components {
              * @description Days away.
              */
             days: number;
-            /** @description "news" or "dividend". */
-            kind: string;
+            /** @description What it is. */
+            kind: components["schemas"]["EventWord"];
             /** @description "20 Mar". */
             label: string;
             /** @description In words. */
             what: string;
         };
+        /**
+         * @description What a dated event is.
+         * @enum {string}
+         */
+        EventWord: "News" | "ExDividend";
         /** @description What is to happen to a bought option at its end. */
         ExerciseRequest: {
             /** @description OSI symbol of a series that is held long. */
@@ -1941,10 +1976,10 @@ export interface components {
             problems: components["schemas"]["LineProblem"][];
         };
         /**
-         * @description How an account is margined.
+         * @description A call or a put.
          * @enum {string}
          */
-        KindWire: "cash" | "margin" | "portfolio";
+        KindWord: "Call" | "Put";
         /** @description A corner of the outline. */
         KinkWire: {
             /**
@@ -1979,11 +2014,8 @@ export interface components {
             cash: string;
             /** @description Fees. */
             fees: string;
-            /**
-             * @description "deposit", "trade", "settlement", "exercise", "assignment", "dividend", "daily settlement",
-             *     "settled between campaigns", "moved between campaigns", "campaigns merged".
-             */
-            kind: string;
+            /** @description What it is. */
+            kind: components["schemas"]["EntryWord"];
             /** @description In words. */
             memo: string;
             /** @description Running number. */
@@ -2109,8 +2141,8 @@ export interface components {
             amSettled: boolean;
             /** @description Prices at −2, −1, +1, +2 deviations. */
             bands: number[];
-            /** @description "weekly", "monthly", "quarterly", "long". */
-            cycle: string;
+            /** @description How often it comes. */
+            cycle: components["schemas"]["CycleWord"];
             /** @description Date. */
             date: string;
             /**
@@ -2266,8 +2298,8 @@ export interface components {
         NetPrice: {
             /** @description Magnitude, as the market writes it. */
             amount: string;
-            /** @description "debit", "credit" or "even". */
-            side: string;
+            /** @description Which way it goes. */
+            side: components["schemas"]["PriceSide"];
             /** @description Signed: above zero is paid by the buyer of the package. */
             value: string;
         };
@@ -2278,6 +2310,11 @@ export interface components {
             /** @description In plain words. */
             what: string;
         };
+        /**
+         * @description Where an order stands.
+         * @enum {string}
+         */
+        OrderStateWord: "Waiting" | "Watching" | "Working" | "PartlyFilled" | "Filled" | "Cancelled" | "Expired";
         /** @description An order. */
         OrderWire: {
             /**
@@ -2328,8 +2365,8 @@ export interface components {
             quantity: number;
             /** @description It opens other legs in that campaign. */
             rolls: boolean;
-            /** @description "waiting", "watching", "working", "partly filled", "filled", "cancelled", "expired". */
-            state: string;
+            /** @description Where it stands. */
+            state: components["schemas"]["OrderStateWord"];
             /** @description Underlying symbol. */
             symbol: string;
             /**
@@ -2351,9 +2388,14 @@ export interface components {
              * @description How many one option stands for.
              */
             lot: number;
-            /** @description "shares" or "future". */
-            word: string;
+            /** @description What it is counted in. */
+            word: components["schemas"]["OwnWord"];
         };
+        /**
+         * @description What an underlying that is traded itself is counted in.
+         * @enum {string}
+         */
+        OwnWord: "shares" | "future";
         /** @description One package. */
         PackageLine: {
             /**
@@ -2386,8 +2428,8 @@ export interface components {
             part?: number | null;
             /** @description Join one's own side, as the market writes it. */
             rest: string;
-            /** @description Of the middle: "debit", "credit" or "even". */
-            side: string;
+            /** @description Which way the middle goes. */
+            side: components["schemas"]["PriceSide"];
             /** @description The strike it is anchored at. */
             strike: string;
             /** @description "205/200 · 175/165". */
@@ -2538,6 +2580,11 @@ export interface components {
              */
             quantity: number;
         };
+        /**
+         * @description Which way a package's price goes.
+         * @enum {string}
+         */
+        PriceSide: "debit" | "credit" | "even";
         /** @description What went wrong. */
         Problem: {
             /** @description Stable word for programs. */
@@ -2545,6 +2592,11 @@ export interface components {
             /** @description Sentence for people. */
             message: string;
         };
+        /**
+         * @description Which rules a requirement follows.
+         * @enum {string}
+         */
+        Regime: "strategy rules" | "portfolio rules" | "scan plus exposure";
         /** @description A new limit. */
         RepriceRequest: {
             /** @description Signed net limit. */
@@ -2554,8 +2606,8 @@ export interface components {
         RequirementWire: {
             /** @description The parts. */
             parts: components["schemas"]["PartWire"][];
-            /** @description "strategy rules", "portfolio rules", "scan plus exposure". */
-            regime: string;
+            /** @description The rules that it follows. */
+            regime: components["schemas"]["Regime"];
             /** @description Sum of the parts. */
             total: string;
         };
@@ -2731,8 +2783,8 @@ export interface components {
              * @description At the middle.
              */
             middle: number;
-            /** @description "call" or "put". */
-            side: string;
+            /** @description A call or a put. */
+            side: components["schemas"]["KindWord"];
             /** @description Strike as shown. */
             strike: string;
         };
@@ -2858,6 +2910,11 @@ export interface components {
             /** @description Distance above the lowest price seen. */
             trailing?: string | null;
         };
+        /**
+         * @description How a check came out; an order with a "blocking" one is refused.
+         * @enum {string}
+         */
+        VerdictWord: "Fine" | "Note" | "Warning" | "Blocking";
         /** @description A stretch of the range strip. */
         Zone: {
             /**
@@ -4086,7 +4143,14 @@ export interface operations {
                 };
             };
             500: components["responses"]["Fault"];
-            503: components["responses"]["NotKept"];
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             507: components["responses"]["DiskFull"];
         };
     };

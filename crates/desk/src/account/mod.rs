@@ -33,7 +33,7 @@ use crate::day_trade::Change;
 use crate::holding::{Holding, Leg};
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
-use crate::order::Fill;
+use crate::order::{Fill, FillTerms};
 use crate::time::Moment;
 use crate::underlying::{Settlement, Underlying};
 
@@ -270,10 +270,11 @@ impl Account {
         };
         let mut moves = Moves::default();
         for leg in &fill.legs {
+            let now = || FillTerms::of(&leg.instrument, underlying);
             self.trade(
                 (&leg.instrument, leg.quantity, leg.price),
                 place,
-                underlying,
+                leg.terms.unwrap_or_else(now),
                 &mut moves,
             );
         }
@@ -448,7 +449,7 @@ impl Account {
             self.trade(
                 (&shares, taken, contract.strike),
                 place,
-                underlying,
+                FillTerms::of(&shares, underlying),
                 &mut moves,
             );
         }
@@ -658,12 +659,10 @@ impl Account {
         &mut self,
         (instrument, quantity, price): (&Instrument, i64, Price),
         place: Place,
-        underlying: &Underlying,
+        FillTerms { units, margined }: FillTerms,
         moves: &mut Moves,
     ) {
         let Place { campaign, at } = place;
-        let units = underlying.units(instrument);
-        let margined = underlying.is_margined(instrument);
         let side = quantity.signum();
         let mut done = 0;
         for lot in &mut self.lots {

@@ -83,9 +83,9 @@ impl Price<'_> {
     fn smile(
         &self,
         smile: Smile,
-    ) -> Result<quant::Smile<impl Fn(f64, f64) -> f64 + use<>>, quant::Error> {
+    ) -> Result<quant::SurfaceChances<impl Fn(f64, f64) -> f64 + use<>>, quant::Error> {
         let years = self.years;
-        quant::Smile::new(self.spot, self.drift, move |k: f64, t: f64| {
+        quant::SurfaceChances::new(self.spot, self.drift, move |k: f64, t: f64| {
             smile.total_variance(k) * t / years
         })
     }

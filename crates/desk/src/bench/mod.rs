@@ -4,9 +4,11 @@
 //! The same model as `evaluate`: unmoved and today it says the same.
 
 mod chances;
+mod compare;
 mod moved;
 
 pub use chances::{Asked as ChancesAsked, Chances, ChancesAt, Law};
+pub use compare::{Compared, ComparedRow, best_of, shared_prices, units_controlled};
 pub use moved::{Moved, Sticky};
 
 use rayon::prelude::*;

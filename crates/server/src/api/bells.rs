@@ -4,16 +4,16 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Bell, BellSide, Listens, Occurrence, Package};
+use engine::bells::{listens_words, style_of};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::bells::{listens_words, style_of};
-use crate::problem::{Body, Path, Problem};
-use crate::refusal::Refusal;
-use crate::wire::{LegWire, parse_price, structure};
+use crate::api::wire::{LegWire, parse_price, structure};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Path, Problem};
 
 /// On which side of its level a price rings.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize, ToSchema)]
@@ -48,8 +48,8 @@ pub struct BellWire {
     pub id: u64,
     /// When it was set.
     pub set: String,
-    /// "price", "fill", "refusal", "end", "deficit".
-    pub kind: String,
+    /// What it listens to.
+    pub kind: BellKind,
     /// What it listens to, in words.
     pub listens: String,
     /// The underlying of a price.
@@ -66,14 +66,30 @@ pub struct BellWire {
     pub is_set: bool,
 }
 
-fn bell_wire(state: &crate::state::State, b: &Bell) -> BellWire {
+/// What a bell listens to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum BellKind {
+    /// A price.
+    Price,
+    /// An order fills.
+    Fill,
+    /// An order is refused when its turn comes.
+    Refusal,
+    /// An order ends.
+    End,
+    /// Margin is short.
+    Deficit,
+}
+
+fn bell_wire(state: &engine::state::State, b: &Bell) -> BellWire {
     let style = style_of(state, &b.listens);
     let kind = match &b.listens {
-        Listens::Price { .. } => "price",
-        Listens::Told(Occurrence::Fill) => "fill",
-        Listens::Told(Occurrence::Refusal) => "refusal",
-        Listens::Told(Occurrence::End) => "end",
-        Listens::Told(Occurrence::Deficit) => "deficit",
+        Listens::Price { .. } => BellKind::Price,
+        Listens::Told(Occurrence::Fill) => BellKind::Fill,
+        Listens::Told(Occurrence::Refusal) => BellKind::Refusal,
+        Listens::Told(Occurrence::End) => BellKind::End,
+        Listens::Told(Occurrence::Deficit) => BellKind::Deficit,
     };
     let (symbol, level) = match &b.listens {
         Listens::Price {
@@ -88,7 +104,7 @@ fn bell_wire(state: &crate::state::State, b: &Bell) -> BellWire {
     BellWire {
         id: b.id,
         set: b.set.to_string(),
-        kind: kind.into(),
+        kind,
         listens: listens_words(&b.listens, style),
         symbol,
         level,
@@ -221,7 +237,7 @@ async fn move_bell(
         .bells
         .iter()
         .find(|b| b.id == id)
-        .ok_or(crate::refusal::Refusal::NoBell(id))?;
+        .ok_or(crate::app::refusal::Refusal::NoBell(id))?;
     let level = parse_price("level", &request.level, style_of(&state, &bell.listens))?;
     let moved = app.command(move |desk| desk.move_bell(id, level)).await?;
     Ok(Json(bell_wire(&app.desk.snapshot(), &moved)))

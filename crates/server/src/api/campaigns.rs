@@ -3,26 +3,25 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::{Campaign, ChapterKind, Label};
+use desk::{Campaign, Label};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::problem::{Body, Path, Problem};
-use crate::refusal::Refusal;
-use crate::wire::{LegWire, legs_wire, moment, money};
+use crate::api::wire::words::ChapterWord;
+use crate::api::wire::{LegWire, legs_wire, moment, money};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Path, Problem};
 
 /// One thing that happened in a campaign.
 #[derive(Debug, Serialize, ToSchema)]
 struct ChapterWire {
     /// When.
     at: String,
-    /// "opened", "rolled", "adjusted", "part closed", "closed", "dividend", "exercised",
-    /// "assigned", "settled", "daily settlement", "settled between campaigns", "moved in", "moved
-    /// out", "merged".
-    kind: String,
+    /// What it is.
+    kind: ChapterWord,
     /// Number of its line in the ledger.
     entry: usize,
     /// The order behind it.
@@ -35,25 +34,6 @@ struct ChapterWire {
     realised: String,
     /// Fees.
     fees: String,
-}
-
-fn word(kind: ChapterKind) -> &'static str {
-    match kind {
-        ChapterKind::Opened => "opened",
-        ChapterKind::Rolled => "rolled",
-        ChapterKind::Adjusted => "adjusted",
-        ChapterKind::PartClosed => "part closed",
-        ChapterKind::Closed => "closed",
-        ChapterKind::Dividend => "dividend",
-        ChapterKind::Exercised => "exercised",
-        ChapterKind::Assigned => "assigned",
-        ChapterKind::Settled => "settled",
-        ChapterKind::Variation => "daily settlement",
-        ChapterKind::Offset => "settled between campaigns",
-        ChapterKind::MovedIn => "moved in",
-        ChapterKind::MovedOut => "moved out",
-        ChapterKind::Merged => "merged",
-    }
 }
 
 /// A campaign.
@@ -94,7 +74,7 @@ fn leg(contract: &desk::Instrument, quantity: i64) -> LegWire {
 fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
     let chapter = |chapter: &desk::Chapter| ChapterWire {
         at: moment(chapter.at),
-        kind: word(chapter.kind).into(),
+        kind: chapter.kind.into(),
         entry: chapter.entry + 1,
         order: chapter.order,
         legs: chapter.legs.iter().map(|(i, n)| leg(i, *n)).collect(),

@@ -10,10 +10,10 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::problem::{Body, Problem};
-use crate::refusal::Refusal;
-use crate::wire::{ClockWire, clock, clock_of};
+use crate::api::wire::{ClockWire, clock, clock_of};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Problem};
 
 /// How far to jump.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]

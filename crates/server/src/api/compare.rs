@@ -2,6 +2,8 @@
 
 use axum::Json;
 use axum::extract::State;
+use desk::{best_of, shared_prices, units_controlled};
+use engine::state::{State as DeskState, spot_of, underlying_of};
 use market::Quoter;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -9,15 +11,15 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::api::bench::{
-    BenchRequest, ChancesWanted, GridAsked, GridUnit, Judged, MovedWire, SpanWire, StepsWire,
-    check_days, judge,
+    BenchRequest, ChancesWanted, GridAsked, GridUnit, MovedWire, SpanWire, StepsWire, check_days,
+    judge,
 };
-use crate::app::AppState;
-use crate::entry_wire::EntryWire;
-use crate::problem::{Body, Problem};
-use crate::refusal::Refusal;
-use crate::state::{State as DeskState, known, spot_of};
-use crate::wire::{ExtentWire, LegWire, NetPrice, extent, holding, net_price};
+use crate::api::wire::entry::EntryWire;
+use crate::api::wire::words::ComparedRowWord;
+use crate::api::wire::{ExtentWire, LegWire, NetPrice, extent, holding, net_price};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Problem};
 
 /// One draft to compare.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
@@ -72,8 +74,8 @@ pub struct ComparedWire {
     pub outline: Vec<f64>,
     /// Profit on the date over the prices.
     pub on_date: Vec<f64>,
-    /// Rows in which it does best: "profit", "part", "chance", "leverage", "least".
-    pub best: Vec<String>,
+    /// Rows in which it does best.
+    pub best: Vec<ComparedRowWord>,
 }
 
 /// The comparison.
@@ -94,7 +96,7 @@ fn compared(
     request: &CompareRequest,
 ) -> Result<Comparison, Refusal> {
     let refuse = |field: &'static str, message: String| Err(Refusal::Field { field, message });
-    let u = known(state, &request.symbol)?;
+    let u = underlying_of(state, &request.symbol)?;
     check_days(&[request.days])?;
     if !(1..=MOST_DRAFTS).contains(&request.drafts.len()) {
         return refuse(
@@ -115,18 +117,9 @@ fn compared(
             ),
         );
     }
-    // How many shares or futures the largest leg is on.
-    let units = |legs: &[LegWire]| -> Result<i64, Refusal> {
-        let of = |l: &desk::Leg| {
-            let lot = l.instrument.option().map_or(1, |_| u.lot());
-            l.quantity.abs() * lot
-        };
-        let legs = holding(legs)?;
-        Ok(legs.legs().iter().map(of).max().unwrap_or(0))
-    };
     let mut most = 0;
     for d in &request.drafts {
-        most = most.max(units(&d.legs)?);
+        most = most.max(units_controlled(&holding(&d.legs)?, u));
     }
     let stock = Compared {
         slot: "stock".into(),
@@ -162,114 +155,47 @@ fn compared(
     let usual = judge(state, quoter, &asked(&request.drafts[0], SpanWire::Usual))?
         .bench
         .prices;
-    let low = usual
-        .first()
-        .copied()
-        .unwrap_or(spot)
-        .min(request.price * 0.98);
-    let high = usual
-        .last()
-        .copied()
-        .unwrap_or(spot)
-        .max(request.price * 1.02);
-    // Evenly spaced, so that the curves share their prices.
-    let prices: Vec<f64> = (0..=200)
-        .map(|i| low + (high - low) * f64::from(i) / 200.0)
-        .collect();
-    let mut columns = Vec::new();
+    let prices = shared_prices(&usual, spot, request.price);
+    let span = SpanWire::Between([prices[0], prices[prices.len() - 1]]);
+    let date = state
+        .clock
+        .now
+        .plus_millis((request.days * 86_400_000.0) as i64);
+    let mut judged = Vec::new();
+    let mut read = Vec::new();
     for d in request.drafts.iter().chain(&own) {
-        let Judged {
-            evaluation: e,
-            bench: b,
-            ..
-        } = judge(state, quoter, &asked(d, SpanWire::Between([low, high])))?;
-        let at = |values: &[f64]| {
-            prices
-                .iter()
-                .map(|p| between(&b.prices, values, *p))
-                .collect::<Vec<f64>>()
-        };
-        let past = b.horizon.moment
-            <= state
-                .clock
-                .now
-                .plus_millis((request.days * 86_400_000.0) as i64);
-        let grid = b.grid.as_ref().map_or(&[][..], |g| &g.profit[..]);
-        let profit = if past { grid.last() } else { grid.first() }
-            .and_then(|p| p.first())
-            .copied()
-            .unwrap_or(0.0);
-        let chances = b.chances.as_ref().map_or(&[][..], |c| &c.dates[..]);
-        let chance = if past {
-            chances.last()
-        } else {
-            chances.first()
-        }
-        .map_or(0.0, |c| c.profit);
-        let (capital, outline) = (e.money.tied_up.to_f64(), at(&b.outline));
-        let share = |v: f64| (capital > 0.0).then(|| v / capital);
-        columns.push(ComparedWire {
-            slot: d.slot.clone(),
-            name: format!("{} {}", e.name.text, e.unit.strikes_label())
-                .trim_end()
-                .to_owned(),
-            price: net_price(e.price, u.style_of_price),
-            profit,
-            capital: e.money.tied_up.to_string(),
-            part: share(profit),
-            chance,
-            leverage: share(
-                units(&d.legs)? as f64
-                    * if u.kind == desk::UnderlyingKind::Future {
-                        u.multiplier as f64
-                    } else {
-                        1.0
-                    }
-                    * spot,
-            ),
-            least: extent(&e.horizon.shape.least),
-            on_date: if past {
-                outline.clone()
-            } else {
-                b.lines.first().map_or_else(Vec::new, |l| at(&l.profit))
-            },
-            outline,
-            best: Vec::new(),
-        });
+        let one = judge(state, quoter, &asked(d, span))?;
+        let (e, structure) = (&one.evaluation, &one.asked.structure);
+        read.push(desk::Compared::of(
+            (e, &one.bench),
+            u,
+            structure,
+            date,
+            &prices,
+        ));
+        judged.push((d, one));
     }
-    mark_best(&mut columns);
-    Ok(Comparison { prices, columns })
-}
-
-/// A curve at a price, straight between its points.
-fn between(prices: &[f64], values: &[f64], at: f64) -> f64 {
-    let after = prices
-        .partition_point(|p| *p < at)
-        .clamp(1, prices.len() - 1);
-    let share = (at - prices[after - 1]) / (prices[after] - prices[after - 1]);
-    values[after - 1] + share * (values[after] - values[after - 1])
-}
-
-fn mark_best(columns: &mut [ComparedWire]) {
-    type Row = (&'static str, fn(&ComparedWire) -> Option<f64>);
-    let rows: [Row; 5] = [
-        ("profit", |c| Some(c.profit)),
-        ("part", |c| c.part),
-        ("chance", |c| Some(c.chance)),
-        ("leverage", |c| c.leverage),
-        ("least", |c| {
-            c.least.profit.as_deref().and_then(|p| p.parse().ok())
-        }),
-    ];
-    for (name, of) in rows {
-        let best = columns.iter().filter_map(of).reduce(f64::max);
-        for c in columns
-            .iter_mut()
-            .filter(|c| of(c).is_some() && of(c) == best)
-        {
-            c.best.push(name.into());
-        }
-    }
+    let best = best_of(&read);
+    let columns = judged.into_iter().zip(read).zip(best);
+    Ok(Comparison {
+        columns: columns
+            .map(|(((d, one), read), best)| ComparedWire {
+                slot: d.slot.clone(),
+                name: one.evaluation.label(),
+                price: net_price(one.evaluation.price, u.style_of_price),
+                profit: read.profit,
+                capital: read.tied_up.to_string(),
+                part: read.part,
+                chance: read.chance,
+                leverage: read.leverage,
+                least: extent(&one.evaluation.horizon.shape.least),
+                outline: read.outline,
+                on_date: read.on_date,
+                best: best.into_iter().map(ComparedRowWord::from).collect(),
+            })
+            .collect(),
+        prices,
+    })
 }
 
 /// Compares drafts at one price and date.

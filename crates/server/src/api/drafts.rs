@@ -8,18 +8,18 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use axum::http::header::CONTENT_TYPE;
 use axum::response::IntoResponse;
+use engine::state::{State as DeskState, underlying_of};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::entry_wire::{EntryWire, entry};
-use crate::files::{legs_csv, read_legs_csv};
-use crate::problem::{Body, Path, Problem};
-use crate::refusal::Refusal;
-use crate::state::{State as DeskState, known};
-use crate::wire::{LegWire, structure};
+use crate::api::wire::entry::{EntryWire, entry};
+use crate::api::wire::{LegWire, structure};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Path, Problem};
+use crate::interchange::folder::{legs_csv, read_legs_csv};
 
 /// Where the trader expects the price to be, and when.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -62,7 +62,7 @@ impl DraftWire {
     /// Whether it can be kept; contracts may have expired since.
     fn check(&self, state: &DeskState) -> Result<(), Refusal> {
         let refuse = |field: &'static str, message: String| Err(Refusal::Field { field, message });
-        let u = known(state, &self.symbol)?;
+        let u = underlying_of(state, &self.symbol)?;
         let length = |text: &Option<String>| text.as_ref().map_or(0, |t| t.chars().count());
         if length(&self.name) > MOST_NAME {
             return refuse(
@@ -357,7 +357,10 @@ fn read_draft(state: &DeskState, text: &str) -> Result<DraftRead, Refusal> {
         }
     };
     draft.check(state)?;
-    let (u, structure) = (known(state, &draft.symbol)?, structure(&draft.legs)?);
+    let (u, structure) = (
+        underlying_of(state, &draft.symbol)?,
+        structure(&draft.legs)?,
+    );
     for leg in structure.legs() {
         if state
             .world

@@ -3,20 +3,20 @@
 use axum::Json;
 use axum::extract::State;
 use desk::Proposal;
+use engine::campaigns::after;
+use engine::money;
+use engine::state::State as DeskState;
+use engine::state::underlying_of;
+use engine::trading;
 use market::Quoter;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::campaigns::after;
-use crate::entry_wire::entry;
-use crate::money;
-use crate::problem::{Body, Problem};
-use crate::refusal::Refusal;
-use crate::state::State as DeskState;
-use crate::state::known;
-use crate::trading;
-use crate::wire::{CheckWire, EvaluateRequest, EvaluationWire, evaluation, holding};
+use crate::api::wire::entry::entry;
+use crate::api::wire::{CheckWire, EvaluateRequest, EvaluationWire, evaluation, holding};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Problem};
 
 /// Parses, evaluates and translates; also used by the stream.
 pub(crate) fn evaluate_now(
@@ -26,7 +26,7 @@ pub(crate) fn evaluate_now(
 ) -> Result<EvaluationWire, Refusal> {
     let structure = holding(&request.legs)?;
     trading::check_legs(state, &request.symbol, &structure.unit())?;
-    let underlying = known(state, &request.symbol)?;
+    let underlying = underlying_of(state, &request.symbol)?;
     let entry = entry(&request.entry, &structure.unit(), underlying.style_of_price)?;
     let proposal = Proposal {
         structure,
@@ -42,7 +42,7 @@ pub(crate) fn evaluate_now(
         .map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer))
     {
         None | Some(Err(Refusal::NoCampaign(_))) => None,
-        Some(found) => Some(crate::wire::after(&found?, underlying)),
+        Some(found) => Some(crate::api::wire::after(&found?, underlying)),
     };
     let mut wire = EvaluationWire {
         after,
@@ -71,7 +71,7 @@ fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> 
         trading.rule.sessions
     );
     Some(CheckWire {
-        verdict: "note".into(),
+        verdict: desk::Verdict::Note.into(),
         text,
     })
 }

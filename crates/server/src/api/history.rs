@@ -4,17 +4,17 @@ use axum::Json;
 use axum::extract::State;
 use desk::Moment;
 use desk::calendar::close_of;
+use engine::state::{State as DeskState, underlying_of};
 use jiff::ToSpan;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::chain_view::{EventMark, event_mark, vol30};
-use crate::problem::{Path, Problem, Query};
-use crate::refusal::Refusal;
-use crate::state::{State as DeskState, known};
+use crate::api::chain::{EventMark, event_mark, vol30};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Path, Problem, Query};
 
 /// How much of it.
 #[derive(Debug, Deserialize, IntoParams)]
@@ -63,7 +63,7 @@ const MOST_BARS: usize = 260;
 const REALISED: usize = 31;
 
 fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<HistoryView, Refusal> {
-    known(state, symbol)?;
+    underlying_of(state, symbol)?;
     if !(1..=MOST_BARS).contains(&query.bars) {
         return Err(Refusal::Field {
             field: "bars",

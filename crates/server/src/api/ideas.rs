@@ -3,19 +3,19 @@
 use axum::Json;
 use axum::extract::State;
 use desk::{Candidate, Candidates, Instrument, Intention, Kind, Material, Place, Proposal};
+use engine::money;
+use engine::state::{State as DeskState, underlying_of};
 use market::Quoter;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::money;
-use crate::problem::{Path, Problem, Query};
-use crate::refusal::Refusal;
-use crate::smile_view::expiration_of;
-use crate::state::{State as DeskState, known};
-use crate::wire::{EvaluationWire, evaluation};
+use crate::api::smile::expiration_of;
+use crate::api::wire::{EvaluationWire, evaluation};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Path, Problem, Query};
 
 fn intentions() -> utoipa::openapi::Object {
     let names = Intention::ALL
@@ -53,7 +53,7 @@ fn candidates(
     symbol: &str,
     e: &desk::Expiration,
 ) -> Result<Candidates, Refusal> {
-    let (u, at) = (known(state, symbol)?, state.clock.now);
+    let (u, at) = (underlying_of(state, symbol)?, state.clock.now);
     let listed = quoter
         .chain(&state.world, u, e, at)
         .into_iter()
@@ -62,7 +62,7 @@ fn candidates(
             delta: l.delta,
         });
     Ok(Candidates {
-        spot: crate::state::spot_of(state, symbol).to_f64(),
+        spot: engine::state::spot_of(state, symbol).to_f64(),
         deviation: state
             .world
             .total_variance(symbol, at, e.moment())
@@ -79,7 +79,7 @@ fn view(
     query: &IdeasQuery,
 ) -> Result<Vec<IdeaWire>, Refusal> {
     let (u, e) = (
-        known(state, symbol)?,
+        underlying_of(state, symbol)?,
         expiration_of(state, symbol, &query.expiration)?,
     );
     let later = state

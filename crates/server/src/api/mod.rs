@@ -18,12 +18,14 @@ mod rules;
 pub(crate) mod runs;
 mod smile;
 mod statements;
+pub(crate) mod stream;
+pub(crate) mod wire;
 
 pub(crate) use evaluate::evaluate_now;
 
 use utoipa_axum::router::OpenApiRouter;
 
-use crate::app::AppState;
+use crate::http::AppState;
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()

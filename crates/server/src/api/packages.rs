@@ -1,27 +1,25 @@
 //! A chain read as packages: one structure at every strike, with its market and what it makes and
 //! loses.
 
-use std::collections::HashMap;
-
 use axum::Json;
 use axum::extract::State;
 use desk::{
-    Contract, Even, Extent, Holding, Kind, MarginBasis, MarginHolding, MarginLeg, Money, Price,
-    Shape, Template,
+    Even, Extent, ListedPackage, Listing, ListingView, Price, Shape, Template, first_width, widths,
 };
-use market::{Listed, Quoter};
+use engine::state::{State as DeskState, underlying_of};
+use market::Quoter;
 use quant::Lognormal;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::chain_view::key_of;
-use crate::problem::{Path, Problem, Query};
-use crate::refusal::Refusal;
-use crate::state::{State as DeskState, known};
-use crate::wire::{LegWire, legs_wire};
+use crate::api::chain::key_of;
+use crate::api::wire::words::PriceSide;
+use crate::api::wire::{LegWire, legs_wire, net_price};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Path, Problem, Query};
 
 /// The names of all templates.
 fn templates() -> utoipa::openapi::Object {
@@ -65,8 +63,8 @@ pub struct PackageLine {
     pub middle: String,
     /// Take the other side.
     pub cross: String,
-    /// Of the middle: "debit", "credit" or "even".
-    pub side: String,
+    /// Which way the middle goes.
+    pub side: PriceSide,
     /// Most to make in money at the middle; absent without a limit, or where a later leg decides.
     pub most: Option<String>,
     /// Most to lose.
@@ -91,23 +89,17 @@ pub struct PackagesView {
     pub lines: Vec<PackageLine>,
 }
 
-/// Widths as multiples of the usual distance of strikes.
-const WIDTHS: [i64; 9] = [1, 2, 3, 4, 6, 8, 12, 20, 30];
-
-/// One expiration's contracts with their markets.
-type Listing = HashMap<(Kind, Price), (Contract, Listed)>;
-
 fn listing(
     state: &DeskState,
     quoter: &mut Quoter,
     symbol: &str,
     e: &desk::Expiration,
 ) -> Result<Listing, Refusal> {
-    let underlying = known(state, symbol)?;
+    let underlying = underlying_of(state, symbol)?;
     let chain = quoter.chain(&state.world, underlying, e, state.clock.now);
     Ok(chain
         .into_iter()
-        .map(|(c, l)| ((c.kind, c.strike), (c, l)))
+        .map(|(c, l)| ((c.kind, c.strike), (c, l.quote)))
         .collect())
 }
 
@@ -117,7 +109,7 @@ fn view(
     symbol: &str,
     query: &PackagesQuery,
 ) -> Result<PackagesView, Refusal> {
-    let underlying = known(state, symbol)?;
+    let underlying = underlying_of(state, symbol)?;
     let at = state.clock.now;
     let expirations = state.world.expirations(symbol, at).unwrap_or_default();
     let place = expirations
@@ -147,10 +139,6 @@ fn view(
         .unwrap_or(0.0)
         / years)
         .sqrt();
-    let mut strikes: Vec<Price> = near.keys().map(|(_, strike)| *strike).collect();
-    strikes.sort_unstable();
-    strikes.dedup();
-    let usual = usual_step(&strikes);
     let width = match query.width.as_deref().filter(|w| !w.is_empty()) {
         Some(text) => text
             .parse()
@@ -158,13 +146,7 @@ fn view(
                 field: "width",
                 message: e.to_string(),
             })?,
-        None => {
-            usual
-                * at_first(
-                    template,
-                    spot.to_f64() * vol * years.sqrt() / usual.to_f64(),
-                )
-        }
+        None => first_width(template, &near, spot.to_f64() * vol * years.sqrt()),
     };
     if template.has_width() && width <= Price::ZERO {
         return Err(Refusal::Field {
@@ -177,159 +159,48 @@ fn view(
         .world
         .carry(symbol)
         .map_or(0.0, |c| c.yield_until(at, e.moment(), rate, spot.to_f64()));
-    let basis = crate::money::basis(state, symbol)
+    let basis = engine::money::basis(state, symbol)
         .ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;
-    let market = Market {
+    let listed = ListingView {
         underlying,
-        basis,
-        chances: Lognormal::new(spot.to_f64(), rate - carry, vol, years).ok(),
         near: &near,
         far: &far,
+        basis,
+        ends: Lognormal::new(spot.to_f64(), rate - carry, vol, years).ok(),
     };
-    let find = |side: &Listing, kind, strike| side.get(&(kind, strike)).map(|(c, _)| c.clone());
-    let lines = strikes.iter().rev().filter_map(|anchor| {
-        let unit = template.at(
-            *anchor,
-            width,
-            |kind, strike| find(&near, kind, strike),
-            |kind, strike| find(&far, kind, strike),
-        )?;
-        market.line(*anchor, &unit)
-    });
-    let widths = if template.has_width() {
-        WIDTHS
-            .iter()
-            .map(|n| desk::strike_label(usual * *n))
-            .collect()
-    } else {
-        Vec::new()
-    };
+    let packages = listed.packages(template, width);
     Ok(PackagesView {
         width: desk::strike_label(width),
-        widths,
-        lines: lines.collect(),
+        widths: widths(template, &near)
+            .into_iter()
+            .map(desk::strike_label)
+            .collect(),
+        lines: packages.iter().map(|p| line(p, underlying)).collect(),
     })
 }
 
-/// The width at first, in steps: two for verticals and ratios; for what stands around the price
-/// about half the expected move.
-fn at_first(template: Template, expected_steps: f64) -> i64 {
-    match template {
-        Template::IronCondor
-        | Template::Strangle
-        | Template::CallButterfly
-        | Template::PutButterfly => {
-            let wanted = (expected_steps / 2.0).round() as i64;
-            WIDTHS
-                .iter()
-                .copied()
-                .min_by_key(|n| (n - wanted).abs())
-                .unwrap_or(2)
-        }
-        _ => 2,
-    }
-}
-
-/// The distance of strikes that is met most often.
-fn usual_step(strikes: &[Price]) -> Price {
-    let mut counts: HashMap<Price, usize> = HashMap::new();
-    for pair in strikes.windows(2) {
-        *counts.entry(pair[1] - pair[0]).or_default() += 1;
-    }
-    counts
-        .into_iter()
-        .max_by_key(|(step, count)| (*count, std::cmp::Reverse(*step)))
-        .map_or(Price::cents(100), |(step, _)| step)
-}
-
-struct Market<'a> {
-    underlying: &'a desk::Underlying,
-    basis: MarginBasis,
-    chances: Option<Lognormal>,
-    near: &'a Listing,
-    far: &'a Listing,
-}
-
-impl Market<'_> {
-    fn listed(&self, c: &Contract) -> Option<&Listed> {
-        let found = |side: &'_ Listing| {
-            side.get(&(c.kind, c.strike))
-                .is_some_and(|(known, _)| known == c)
-        };
-        let side = if found(self.near) {
-            self.near
-        } else {
-            self.far
-        };
-        side.get(&(c.kind, c.strike)).map(|(_, listed)| listed)
-    }
-
-    fn line(&self, anchor: Price, unit: &Holding) -> Option<PackageLine> {
-        let u = self.underlying;
-        let quotes = unit
-            .options()
-            .map(|(c, _)| Some(self.listed(c)?.quote))
-            .collect::<Option<Vec<_>>>()?;
-        let quote = desk::package_quote(unit, &quotes, u);
-        let cash = -quote.middle.times(u.multiplier);
-        // With a later leg nothing exact can be said of the first expiration.
-        let shape = unit.is_one_expiration().then(|| Shape::of(unit, u, cash));
-        let limited = |e: &Extent| {
-            if let Extent::Limited { profit, .. } = e {
-                Some(*profit)
-            } else {
-                None
-            }
-        };
-        let most = shape.as_ref().and_then(|s| limited(&s.most));
-        let options = unit
-            .options()
-            .zip(&quotes)
-            .map(|((c, quantity), q)| MarginLeg {
-                ends: u.expiry_moment(c),
-                contract: c.clone(),
-                quantity,
-                mark: q.mark(),
-            });
-        let tied = desk::requirement(
-            &MarginHolding {
-                options: options.collect(),
-                underlying: 0,
-            },
-            &self.basis,
-        )
-        .takes()
-            - cash;
-        let style = u.style_of_price;
-        let middle = crate::wire::net_price(quote.middle, style);
-        let even = |e: &Even| match e {
-            Even::Point(p) | Even::Range(p, _) => p.fixed(2),
-        };
-        Some(PackageLine {
-            strike: desk::strike_label(anchor),
-            at: anchor.to_f64(),
-            strikes: unit.strikes_label(),
-            legs: legs_wire(unit),
-            rest: style.write(quote.rest.abs()),
-            middle: middle.amount,
-            cross: style.write(quote.cross.abs()),
-            side: middle.side,
-            most: most.map(|m| m.to_string()),
-            least: shape
-                .as_ref()
-                .and_then(|s| limited(&s.least))
-                .map(|m| m.to_string()),
-            evens: shape
-                .as_ref()
-                .map_or_else(Vec::new, |s| s.evens.iter().map(even).collect()),
-            chance: shape
-                .as_ref()
-                .zip(self.chances.as_ref())
-                .map(|(s, d)| d.profit(&s.outcomes()).0),
-            part: most
-                .filter(|m| *m > Money::ZERO && tied > Money::ZERO)
-                .map(|m| m.to_f64() / tied.to_f64()),
-        })
+fn line(p: &ListedPackage, u: &desk::Underlying) -> PackageLine {
+    let style = u.style_of_price;
+    let middle = net_price(p.quote.middle, style);
+    let even = |e: &Even| match e {
+        Even::Point(p) | Even::Range(p, _) => style.nearest(*p),
+    };
+    let shape = p.shape.as_ref();
+    let told = |of: fn(&Shape) -> &Extent| Some(of(shape?).limited()?.to_string());
+    PackageLine {
+        strike: desk::strike_label(p.anchor),
+        at: p.anchor.to_f64(),
+        strikes: p.unit.strikes_label(),
+        legs: legs_wire(&p.unit),
+        rest: style.write(p.quote.rest.abs()),
+        middle: middle.amount,
+        cross: style.write(p.quote.cross.abs()),
+        side: middle.side,
+        most: told(|s| &s.most),
+        least: told(|s| &s.least),
+        evens: shape.map_or_else(Vec::new, |s| s.evens.iter().map(even).collect()),
+        chance: p.chance,
+        part: p.part(),
     }
 }
 

@@ -8,9 +8,9 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::problem::{Body, Problem};
-use crate::refusal::Refusal;
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Problem};
 
 /// The rules.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]

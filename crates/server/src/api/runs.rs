@@ -18,10 +18,10 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::{AppState, one_run};
-use crate::problem::{Body, Problem};
-use crate::refusal::Failure;
-use crate::runs::{RunError, Runs};
+use crate::app::refusal::Failure;
+use crate::app::runs::{RunError, Runs};
+use crate::http::problem::{Body, Problem};
+use crate::http::{AppState, one_run};
 
 /// A run: a file of its own, with its own clock, orders and ledger.
 #[derive(Debug, Serialize, ToSchema)]

@@ -1,5 +1,7 @@
 //! Positions and fills out as files, fills in.
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, State};
 use axum::http::{HeaderValue, StatusCode, header};
@@ -9,10 +11,10 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::app::AppState;
-use crate::fills_import::LineProblem;
-use crate::problem::Problem;
-use crate::statement;
+use crate::http::AppState;
+use crate::http::problem::Problem;
+use crate::interchange::fills::{LineProblem, prepare_fills};
+use crate::interchange::statement;
 
 /// Most bytes of a file of fills.
 const MOST_FILE: usize = 2 * 1024 * 1024;
@@ -89,39 +91,59 @@ struct ImportReport {
     problems: Vec<LineProblem>,
 }
 
-/// Books the executions of a CSV file, all or none.
+/// How often a file is worked out anew because something happened meanwhile.
+const TRIES: usize = 20;
+
+/// Books the executions of a CSV file, all or none. They are worked out beside the desk, so that
+/// nobody waits for a long file.
 #[utoipa::path(
     post,
     path = "/fills/import",
     tag = "account",
     request_body(content = String, content_type = "text/csv"),
-    responses((status = 200, body = ImportReport), (status = 422, body = ImportReport)),
+    responses(
+        (status = 200, body = ImportReport),
+        (status = 422, body = ImportReport),
+        (status = 503, body = Problem),
+    ),
 )]
 async fn import_fills(
     State(app): State<AppState>,
     text: String,
 ) -> Result<(StatusCode, Json<ImportReport>), Problem> {
-    Ok(
-        match app
-            .command(move |engine| crate::fills_import::import_fills(engine, &text))
-            .await?
-        {
-            Ok(booked) => (
-                StatusCode::OK,
-                Json(ImportReport {
-                    booked,
-                    problems: Vec::new(),
-                }),
-            ),
-            Err(problems) => (
-                StatusCode::UNPROCESSABLE_ENTITY,
-                Json(ImportReport {
+    let text: Arc<str> = text.into();
+    for _ in 0..TRIES {
+        let file = Arc::clone(&text);
+        let prepared = app
+            .read(move |state, quoter| prepare_fills(state, quoter, &file))
+            .await?;
+        let prepared = match prepared {
+            Ok(prepared) => prepared,
+            Err(problems) => {
+                let report = ImportReport {
                     booked: 0,
                     problems,
-                }),
-            ),
-        },
-    )
+                };
+                return Ok((StatusCode::UNPROCESSABLE_ENTITY, Json(report)));
+            }
+        };
+        let adopted = app
+            .command(move |engine| engine.adopt_history(prepared))
+            .await?;
+        if let Some(booked) = adopted {
+            let report = ImportReport {
+                booked,
+                problems: Vec::new(),
+            };
+            return Ok((StatusCode::OK, Json(report)));
+        }
+    }
+    Err(Problem::new(
+        StatusCode::SERVICE_UNAVAILABLE,
+        "busy",
+        "orders and time changed the account while the file was worked out; pause the clock and \
+         send it again",
+    ))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

@@ -7,7 +7,7 @@ use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, StatusCode, header};
 use serde_json::{Value, json};
-use server::{Asked, Beginning, Desk, Guard, Runs, Token, open, router};
+use server::{Beginning, Desk, Guard, Runs, Settings, Token, open, router};
 use tempfile::TempDir;
 use tower::ServiceExt;
 
@@ -39,15 +39,15 @@ impl Place {
 
     /// Opens the database: new the first time, as it was left afterwards.
     pub fn desk(&self) -> Desk {
-        self.desk_with(Asked::default()).unwrap()
+        self.desk_with(Settings::default()).unwrap()
     }
 
     /// With something besides asked for.
-    pub fn desk_with(&self, asked: Asked) -> Result<Desk, server::Failure> {
+    pub fn desk_with(&self, asked: Settings) -> Result<Desk, server::Failure> {
         open(
             &self.data(),
             Beginning::Empty,
-            &Asked {
+            &Settings {
                 seed: SEED,
                 ..asked
             },
@@ -63,9 +63,9 @@ impl Place {
         &self,
         market: Option<&std::path::Path>,
     ) -> Result<Program, server::Failure> {
-        let desk = self.desk_with(Asked {
+        let desk = self.desk_with(Settings {
             market: market.map(Into::into),
-            ..Asked::default()
+            ..Settings::default()
         })?;
         Ok(self.program_of(desk))
     }

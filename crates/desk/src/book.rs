@@ -1,0 +1,96 @@
+//! The book: sums of Greeks in the terms of one index, and a campaign on one line of prices.
+
+use crate::holding::Holding;
+use crate::number::Price;
+use crate::shape::{Even, Shape};
+use crate::valuation::PositionGreeks;
+
+/// Greeks of the whole book.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct BookGreeks {
+    /// Delta in shares of the index: delta·beta·price/index, summed.
+    pub lean: f64,
+    /// Per day.
+    pub theta: f64,
+    /// Per volatility point; points of different underlyings are added as they are.
+    pub vega: f64,
+}
+
+impl BookGreeks {
+    /// Adds Greeks in one underlying at its price, which moves `beta` times as much as the index.
+    pub fn add(&mut self, greeks: &PositionGreeks, beta: f64, spot: f64, index: f64) {
+        self.lean += greeks.delta * beta * spot / index;
+        self.theta += greeks.theta;
+        self.vega += greeks.vega;
+    }
+}
+
+/// A stretch of the range strip.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Zone {
+    /// Lower end.
+    pub from: f64,
+    /// Upper end.
+    pub to: f64,
+    /// It makes money there at expiration.
+    pub gain: bool,
+}
+
+/// The range strip: a holding on one line of prices.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Strip {
+    /// Left end.
+    pub low: f64,
+    /// Right end.
+    pub high: f64,
+    /// Zones from left to right, without gaps.
+    pub zones: Vec<Zone>,
+    /// Price now.
+    pub spot: f64,
+    /// Sold strikes.
+    pub shorts: Vec<f64>,
+}
+
+impl Strip {
+    /// The strip of a holding with its outline. Strikes, the price and the break-evens are on it,
+    /// but for those that lie beyond half and twice the price.
+    pub fn of(holding: &Holding, shape: &Shape, spot: f64) -> Strip {
+        let mut cuts: Vec<f64> = Vec::new();
+        for even in &shape.evens {
+            match even {
+                Even::Point(p) => cuts.push(p.to_f64()),
+                Even::Range(from, to) => {
+                    cuts.push(from.to_f64());
+                    cuts.extend(to.map(Price::to_f64));
+                }
+            }
+        }
+        let near = |p: &f64| *p > 0.5 * spot && *p < 2.0 * spot;
+        let strikes = holding.options().map(|(c, _)| c.strike.to_f64());
+        let (a, b) = strikes
+            .chain(cuts.iter().copied().filter(near))
+            .fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
+        let margin = ((b - a) * 0.25).max(spot * 0.04);
+        let (low, high) = ((a - margin).max(0.0), b + margin);
+        cuts.retain(|p| *p > low && *p < high);
+        cuts.push(high);
+        let mut from = low;
+        let mut zones = Vec::new();
+        for to in cuts {
+            zones.push(Zone {
+                from,
+                to,
+                gain: shape.profit_at(f64::midpoint(from, to)) > 0.0,
+            });
+            from = to;
+        }
+        let sold = holding.options().filter(|(_, n)| *n < 0);
+        Strip {
+            low,
+            high,
+            zones,
+            spot,
+            shorts: sold.map(|(c, _)| c.strike.to_f64()).collect(),
+        }
+    }
+}

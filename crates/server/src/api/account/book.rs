@@ -1,0 +1,475 @@
+//! Masthead and book as they are shown.
+
+use axum::Json;
+use axum::extract::State;
+use desk::calendar::close_of;
+use desk::{
+    Book, BookGreeks, Campaign, Holding, Instrument, Leg, LegMarket, Legs, Lot, Money, Package,
+    PositionGreeks, Price, PriceStyle,
+};
+use engine::State as DeskState;
+use engine::campaigns::{all_open, proposal};
+use engine::money::{
+    account_value, buying_power, evaluate, requirement_of, total_requirement, unvalued,
+};
+use market::Quoter;
+use serde::Serialize;
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::api::wire::{
+    EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, moment, money,
+};
+use crate::http::AppState;
+use crate::http::problem::Problem;
+
+/// The strip over every view.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Masthead {
+    /// Cash and positions at their marks.
+    pub account_value: String,
+    /// What new positions may use.
+    pub buying_power: String,
+    /// Change of the account value since the close before this session (or, when closed, the last
+    /// one).
+    pub today: String,
+    /// Margin held.
+    pub held: String,
+    /// Delta of the whole book in shares of the index.
+    pub lean: f64,
+    /// Theta of the whole book per day.
+    pub theta: f64,
+    /// What is held and has no market now: counted at what it cost, and in no Greek.
+    pub unvalued: Vec<String>,
+    /// Why nothing can be changed, where the books that were kept do not reconcile.
+    pub read_only: Option<String>,
+}
+
+/// The index in whose terms the book's delta is expressed.
+const INDEX: &str = "WXMR";
+
+/// Builds the masthead.
+pub(crate) fn masthead_of(state: &DeskState, quoter: &mut Quoter) -> Masthead {
+    let value = account_value(state, quoter);
+    // After the close the day's result stands until the next opening.
+    let session = desk::calendar::last_trading(state.clock.now)
+        .date()
+        .to_string();
+    let before = state.marks.iter().rev().find(|(day, _)| *day < session);
+    // What was paid in since is no profit.
+    let since = before.and_then(|(day, value)| Some((close_of(day.parse().ok()?), value)));
+    let base = match since {
+        Some((close, value)) => *value + state.account.paid_in_since(close),
+        None => -state.account.balance(Book::Capital),
+    };
+    let BookGreeks { lean, theta, .. } = totals(state, quoter);
+    Masthead {
+        account_value: money(value),
+        buying_power: money(buying_power(state, quoter)),
+        today: money(value - base),
+        held: money(total_requirement(state, quoter)),
+        lean: (lean * 100.0).round() / 100.0,
+        theta: (theta * 100.0).round() / 100.0,
+        unvalued: labels(&unvalued(state, quoter)),
+        read_only: state.read_only.as_ref().map(|why| why.to_string()),
+    }
+}
+
+fn labels(instruments: &[Instrument]) -> Vec<String> {
+    instruments.iter().map(instrument_label).collect()
+}
+
+fn index_price(state: &DeskState) -> f64 {
+    state
+        .world
+        .spot(INDEX, state.clock.now)
+        .map_or(1.0, Price::to_f64)
+}
+
+fn totals(state: &DeskState, quoter: &mut Quoter) -> BookGreeks {
+    let (mut out, index) = (BookGreeks::default(), index_price(state));
+    for campaign in all_open(state) {
+        if let Some((g, beta, spot)) = position_greeks(state, quoter, campaign) {
+            out.add(&g, beta, spot, index);
+        }
+    }
+    out
+}
+
+/// The book's figures, before or after.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookFigures {
+    /// Delta of the whole book in shares of the index.
+    pub lean: f64,
+    /// Theta a day.
+    pub theta: f64,
+    /// Vega a point.
+    pub vega: f64,
+    /// Buying power.
+    pub buying_power: String,
+}
+
+/// What a draft does to the book.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookEffect {
+    /// As it is.
+    pub before: BookFigures,
+    /// As it would be.
+    pub after: BookFigures,
+    /// The most it can lose as a share of the account; absent without a limit.
+    pub at_risk: Option<f64>,
+}
+
+/// The effect of an evaluated draft.
+pub fn effect_on_book(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    e: &desk::Evaluation,
+    symbol: &str,
+) -> BookEffect {
+    let before = totals(state, quoter);
+    let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
+    let mut after = before;
+    after.add(&e.greeks, beta, e.spot.to_f64(), index_price(state));
+    let figures = |t: BookGreeks, power: Money| BookFigures {
+        lean: t.lean,
+        theta: t.theta,
+        vega: t.vega,
+        buying_power: money(power),
+    };
+    BookEffect {
+        before: figures(before, e.money.buying_power_now),
+        after: figures(after, e.money.buying_power_after),
+        at_risk: e.at_risk(account_value(state, quoter)),
+    }
+}
+
+/// Net Greeks of what a campaign holds and has a market, beta and spot.
+fn position_greeks(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    campaign: &Campaign,
+) -> Option<(PositionGreeks, f64, f64)> {
+    let (symbol, at) = (&campaign.symbol, state.clock.now);
+    let u = state.world.underlying(symbol)?;
+    let spot = state.world.spot(symbol, at)?;
+    let held = state.account.holding_of(campaign.id);
+    let priced: Vec<(Leg, LegMarket)> = held
+        .legs()
+        .iter()
+        .filter_map(|l| {
+            let market = quoter.leg_any(&state.world, &l.instrument, at)?;
+            Some((l.clone(), market))
+        })
+        .collect();
+    let (legs, markets): (Holding, Vec<LegMarket>) = (
+        priced.iter().map(|(l, _)| l.clone()).collect(),
+        priced.iter().map(|(_, m)| *m).collect(),
+    );
+    let carry = state.world.carry(symbol)?;
+    let ready = Legs::at(&legs, u, &markets, (&carry, spot), at).ok()?;
+    let each = ready.greeks(spot.to_f64()).ok()?;
+    let net = each
+        .iter()
+        .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
+    Some((net, u.beta, spot.to_f64()))
+}
+
+/// One leg of a position.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PositionLeg {
+    /// OSI symbol.
+    pub contract: String,
+    /// "195 call, 18 Apr".
+    pub label: String,
+    /// Signed contracts, shares or futures.
+    pub quantity: i64,
+    /// Whether its holder may say what happens at its end (in its last week), and what was said:
+    /// not to exercise it.
+    pub declined: Option<bool>,
+    /// Average price at opening.
+    pub opened_at: String,
+    /// Current mark.
+    pub mark: String,
+    /// Profit at the mark.
+    pub profit: String,
+}
+
+/// Days before its end from which a holder is asked about exercise.
+const ASKED: i64 = 7;
+
+/// A stretch of the range strip.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Zone {
+    /// Lower end.
+    pub from: f64,
+    /// Upper end.
+    pub to: f64,
+    /// It makes money there at expiration.
+    pub gain: bool,
+}
+
+/// The range strip: a position on one line of prices.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Strip {
+    /// Left end.
+    pub low: f64,
+    /// Right end.
+    pub high: f64,
+    /// Zones from left to right.
+    pub zones: Vec<Zone>,
+    /// Price now.
+    pub spot: f64,
+    /// Sold strikes.
+    pub shorts: Vec<f64>,
+}
+
+impl From<desk::Strip> for Strip {
+    fn from(strip: desk::Strip) -> Strip {
+        let zone = |z: desk::Zone| Zone {
+            from: z.from,
+            to: z.to,
+            gain: z.gain,
+        };
+        Strip {
+            low: strip.low,
+            high: strip.high,
+            zones: strip.zones.into_iter().map(zone).collect(),
+            spot: strip.spot,
+            shorts: strip.shorts,
+        }
+    }
+}
+
+/// One open campaign.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Position {
+    /// Campaign number.
+    pub campaign: u64,
+    /// Underlying symbol.
+    pub symbol: String,
+    /// "iron condor".
+    pub name: String,
+    /// "205/200 · 175/165".
+    pub strikes: String,
+    /// Packages.
+    pub packages: i64,
+    /// When opened.
+    pub opened: String,
+    /// First expiration; absent without options.
+    pub expiry: Option<String>,
+    /// Days to it.
+    pub days: Option<i64>,
+    /// Legs.
+    pub legs: Vec<PositionLeg>,
+    /// One package, to close: what is held, turned over.
+    pub closing: Vec<LegWire>,
+    /// One order can close it: the package is not beyond what an order may send.
+    pub one_order: bool,
+    /// Profit on what is open.
+    pub open_profit: String,
+    /// Profit already booked.
+    pub realised: String,
+    /// Fees paid.
+    pub fees: String,
+    /// All of it.
+    pub total: String,
+    /// All of it as a share of the most that the whole campaign can make; absent without a limit
+    /// and where it can make nothing any more.
+    pub of_most: Option<f64>,
+    /// Most to make with the whole campaign, from its first opening on, below zero where it has
+    /// lost more; absent without a limit.
+    pub most: Option<String>,
+    /// Most to lose with it; absent without a limit.
+    pub least: Option<String>,
+    /// Later legs were valued by a model at the first expiration: what follows from it is an
+    /// estimate.
+    pub estimate: bool,
+    /// Break-evens of the whole campaign.
+    pub evens: Vec<EvenWire>,
+    /// Range strip of the whole campaign.
+    pub strip: Option<Strip>,
+    /// What it holds and has no market now: counted at what it cost, and in none of the figures
+    /// above.
+    pub unvalued: Vec<String>,
+    /// Greeks in money; absent when a leg has no market.
+    pub greeks: Option<GreeksWire>,
+    /// Margin taken alone.
+    pub margin: String,
+}
+
+/// The book.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookView {
+    /// As of.
+    pub at: String,
+    /// Open campaigns, oldest first.
+    pub positions: Vec<Position>,
+    /// Margin by underlying, as held (positions together).
+    pub held: Vec<HeldMargin>,
+}
+
+/// Margin held for one underlying.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct HeldMargin {
+    /// Symbol.
+    pub symbol: String,
+    /// Amount.
+    pub amount: String,
+}
+
+/// Builds the book.
+pub(crate) fn book_of(state: &DeskState, quoter: &mut Quoter) -> BookView {
+    let open = all_open(state);
+    let mut held: Vec<HeldMargin> = Vec::new();
+    for Campaign { symbol, .. } in &open {
+        if !held.iter().any(|h| h.symbol == *symbol) {
+            held.push(HeldMargin {
+                symbol: symbol.clone(),
+                amount: money(requirement_of(state, quoter, symbol).total),
+            });
+        }
+    }
+    let positions = open
+        .iter()
+        .filter_map(|campaign| position(state, quoter, campaign))
+        .collect();
+    BookView {
+        at: moment(state.clock.now),
+        positions,
+        held,
+    }
+}
+
+/// One leg of a campaign, its profit, and whether it has a market.
+fn position_leg(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    leg: &Leg,
+    lots: &[&Lot],
+    u: &desk::Underlying,
+) -> (PositionLeg, Money, bool) {
+    let now = state.clock.now;
+    let own = || lots.iter().filter(|l| l.instrument == leg.instrument);
+    let paid: Money = own().map(|l| l.basis).sum();
+    let units = leg.quantity * u.units(&leg.instrument);
+    let average = desk::average(paid, units);
+    let quote = quoter.quote_any(&state.world, &leg.instrument, now);
+    let mark = quote.map_or(average, |q| q.mark());
+    let profit = own().map(|l| l.profit(mark)).sum();
+    let asked = |c: &&desk::Contract| leg.quantity > 0 && now.days_until(c.expiry) <= ASKED;
+    let wire = PositionLeg {
+        contract: leg.instrument.to_string(),
+        label: instrument_label(&leg.instrument),
+        quantity: leg.quantity,
+        declined: leg
+            .instrument
+            .option()
+            .filter(asked)
+            .map(|c| state.declined.contains(c)),
+        opened_at: shown(average, u),
+        mark: shown(mark, u),
+        profit: money(profit),
+    };
+    (wire, profit, quote.is_some())
+}
+
+fn position(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Option<Position> {
+    let (id, symbol) = (campaign.id, &campaign.symbol);
+    let u = state.world.underlying(symbol)?;
+    let spot = state.world.spot(symbol, state.clock.now)?;
+    let held = state.account.holding_of(id);
+    let lots: Vec<&Lot> = state.account.lots_of(id).collect();
+    let legs: Vec<(PositionLeg, Money, bool)> = held
+        .legs()
+        .iter()
+        .map(|l| position_leg(state, quoter, l, &lots, u))
+        .collect();
+    let open_profit: Money = legs.iter().map(|(_, profit, _)| *profit).sum();
+    let missing = legs.iter().filter(|(_, _, valued)| !valued);
+    let unvalued = missing.map(|(l, ..)| l.label.clone()).collect();
+    let totals = campaign.totals;
+    let total = open_profit + totals.booked();
+    // The outline of the whole campaign: what was realised is part of it.
+    let whole = proposal(&state.account, id, totals.booked());
+    let judged = evaluate(state, quoter, symbol, &whole).ok();
+    let shape = judged.as_ref().map(|e| &e.horizon.shape);
+    let most = shape.and_then(|s| s.most.limited());
+    let expiry = held.options().map(|(c, _)| c.expiry).min();
+    Some(Position {
+        campaign: id,
+        symbol: symbol.to_owned(),
+        name: desk::recognise(&held, u).text,
+        strikes: held.strikes_label(),
+        packages: held.packages(),
+        opened: moment(lots.iter().map(|l| l.opened).min()?),
+        expiry: expiry.map(desk::short_date),
+        days: expiry.map(|e| state.clock.now.days_until(e)),
+        one_order: Package::of(&held).is_ok(),
+        closing: held
+            .unit()
+            .reversed()
+            .legs()
+            .iter()
+            .map(|l| LegWire {
+                contract: l.instrument.to_string(),
+                quantity: l.quantity,
+            })
+            .collect(),
+        open_profit: money(open_profit),
+        realised: money(totals.realised),
+        fees: money(totals.fees),
+        total: money(total),
+        of_most: most
+            .filter(|m| *m > Money::ZERO)
+            .map(|m| total.to_f64() / m.to_f64()),
+        most: most.map(money),
+        least: shape.and_then(|s| s.least.limited()).map(money),
+        estimate: judged.as_ref().is_some_and(|e| e.horizon.estimate),
+        evens: shape.map_or_else(Vec::new, |s| {
+            s.evens.iter().map(|e| even(e, u.style_of_price)).collect()
+        }),
+        strip: shape.map(|shape| desk::Strip::of(&held, shape, spot.to_f64()).into()),
+        greeks: judged.as_ref().map(|e| greeks(&e.greeks)),
+        margin: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.alone.total)),
+        unvalued,
+        legs: legs.into_iter().map(|(leg, ..)| leg).collect(),
+    })
+}
+
+/// A price as its market writes it; a decimal one of cents with two decimals.
+fn shown(price: Price, u: &desk::Underlying) -> String {
+    match u.style_of_price {
+        PriceStyle::Decimal if price.raw() % 1_000_000 != 0 => {
+            Price::from_f64((price.to_f64() * 1e4).round() / 1e4)
+                .unwrap_or(price)
+                .to_string()
+        }
+        style => style.write(price),
+    }
+}
+
+/// Account value, buying power, today's result.
+#[utoipa::path(get, path = "/account", tag = "account", responses((status = 200, body = Masthead)))]
+async fn masthead(State(app): State<AppState>) -> Result<Json<Masthead>, Problem> {
+    Ok(Json(app.read(masthead_of).await?))
+}
+
+/// Open campaigns.
+#[utoipa::path(get, path = "/book", tag = "account", responses((status = 200, body = BookView)))]
+async fn book(State(app): State<AppState>) -> Result<Json<BookView>, Problem> {
+    Ok(Json(app.read(book_of).await?))
+}
+
+pub(crate) fn router() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new()
+        .routes(routes!(masthead))
+        .routes(routes!(book))
+}

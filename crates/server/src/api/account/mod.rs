@@ -1,0 +1,16 @@
+//! The account: masthead and book, instructions for exercise, ledger.
+
+pub(crate) mod book;
+mod exercise;
+pub(crate) mod ledger;
+
+use utoipa_axum::router::OpenApiRouter;
+
+use crate::http::AppState;
+
+pub(crate) fn router() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new()
+        .merge(book::router())
+        .merge(exercise::router())
+        .merge(ledger::router())
+}

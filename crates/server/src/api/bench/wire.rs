@@ -1,0 +1,261 @@
+//! The bench's answer as it crosses. Nothing is computed here but percentages of what the answer
+//! itself says.
+
+use desk::{Even, Extent, Price, Underlying};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use crate::api::account::book::BookEffect;
+use crate::api::bench::{GridUnit, Judged};
+use crate::api::chain::EventMark;
+use crate::api::wire::{EvaluationWire, ExtentWire, GreeksWire, evaluation, extent, greeks};
+
+/// Profit over date and price.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct MapWire {
+    /// Days from now, ascending; the last is the first expiration.
+    pub days: Vec<f64>,
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Profit at each date, at each price.
+    pub profit: Vec<Vec<f64>>,
+}
+
+/// One date.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct DateLineWire {
+    /// When.
+    pub at: String,
+    /// Days from now.
+    pub days: f64,
+    /// Profit at each of the prices.
+    pub profit: Vec<f64>,
+    /// Prices where it is even.
+    pub evens: Vec<f64>,
+}
+
+/// Greeks along price or time.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct GreekCurvesWire {
+    /// Prices, or days from now.
+    pub along: Vec<f64>,
+    /// Days from now of each line.
+    pub days: Vec<f64>,
+    /// Of the whole, by line, in money.
+    pub net: Vec<Vec<GreeksWire>>,
+    /// Of each leg of the unit, on the first line.
+    pub legs: Vec<Vec<GreeksWire>>,
+}
+
+/// A grid of profits.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct GridWire {
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Dates (ISO), ascending; the first expiration last.
+    pub dates: Vec<String>,
+    /// Days from now of the dates.
+    pub days: Vec<f64>,
+    /// By date, at each price, in the unit asked for; absent where the unit has no meaning.
+    pub values: Option<Vec<Vec<f64>>>,
+}
+
+/// Chances at one date.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct ChancesAtWire {
+    /// Date (ISO).
+    pub date: String,
+    /// Days from now.
+    pub days: f64,
+    /// Of ending below, between and above the two prices.
+    pub ends: Vec<f64>,
+    /// Of touching the lower, the higher, either, both and neither before.
+    pub touches: Vec<f64>,
+    /// Of a profit.
+    pub profit: f64,
+    /// The mean profit, before costs.
+    pub expected: f64,
+    /// Chance per 1.00 of price, at each of the prices.
+    pub density: Vec<f64>,
+}
+
+/// Chances.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct ChancesWire {
+    /// The lower price.
+    pub lower: f64,
+    /// The higher price.
+    pub higher: f64,
+    /// At the first date asked for, and at the first expiration.
+    pub dates: Vec<ChancesAtWire>,
+    /// The profit to reach, in money.
+    pub target: Option<f64>,
+    /// Chance of reaching it before the first expiration, and before the stop.
+    pub reached: Option<f64>,
+    /// The loss at which it is given up, in money, below zero.
+    pub stop: Option<f64>,
+    /// Chance of falling to it before, and before the target.
+    pub stopped: Option<f64>,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BenchWire {
+    /// The draft at the market of now, unmoved.
+    pub evaluation: EvaluationWire,
+    /// What it does to the book.
+    pub effect: BookEffect,
+    /// Events ahead of the underlying.
+    pub events: Vec<EventMark>,
+    /// Days to the first expiration, with their fraction.
+    pub days: f64,
+    /// Prices at −2, −1, +1, +2 deviations of the first expiration, at the moved volatility.
+    pub bands: Vec<f64>,
+    /// Break-evens at the first expiration in the moved market.
+    pub evens: Vec<f64>,
+    /// Most to make in the moved market.
+    pub most: ExtentWire,
+    /// Most to lose in the moved market.
+    pub least: ExtentWire,
+    /// Prices, ascending.
+    pub prices: Vec<f64>,
+    /// Profit at the first expiration.
+    pub outline: Vec<f64>,
+    /// Chance of ending below each price at the first expiration.
+    pub below: Vec<f64>,
+    /// The dates asked for.
+    pub lines: Vec<DateLineWire>,
+    /// The map, where it was wanted.
+    pub map: Option<MapWire>,
+    /// Greeks, where they were wanted.
+    pub greeks: Option<GreekCurvesWire>,
+    /// The grid, where it was wanted.
+    pub grid: Option<GridWire>,
+    /// Chances, where they were wanted and can be told.
+    pub chances: Option<ChancesWire>,
+    /// Why the chances cannot be told, while all else is.
+    pub no_chances: Option<String>,
+}
+
+pub(crate) fn bench_wire(
+    judged: Judged,
+    underlying: &Underlying,
+    (effect, events): (BookEffect, Vec<EventMark>),
+    unit: GridUnit,
+) -> BenchWire {
+    let Judged {
+        evaluation: e,
+        bench: b,
+        asked,
+    } = judged;
+    let since = |moment: desk::Moment| e.at.years_until(moment) * 365.0;
+    let even = |e: &Even| match e {
+        Even::Point(p) | Even::Range(p, _) => Price::to_f64(*p),
+    };
+    let whole = match (unit, &e.horizon.shape.most) {
+        (GridUnit::Money, _) => Some(1.0),
+        (GridUnit::OfMost, Extent::Limited { profit, .. }) => Some(profit.to_f64() / 100.0),
+        (GridUnit::OfMost, Extent::Unlimited) => None,
+        (GridUnit::OfCapital, _) => Some(e.money.tied_up.to_f64() / 100.0),
+    }
+    .filter(|whole| *whole > 0.0);
+    let (aim, until) = (asked.chances.as_ref(), since(b.horizon.moment));
+    let grid = b.grid.map(|g| {
+        let mut dated: Vec<(String, f64, Vec<f64>)> = b
+            .lines
+            .iter()
+            .zip(&g.profit)
+            .map(|(l, profit)| (l.at.date().to_string(), since(l.at), profit.clone()))
+            .collect();
+        dated.sort_by(|a, b| a.1.total_cmp(&b.1));
+        dated.dedup_by(|later, earlier| later.1 - earlier.1 < 0.3);
+        dated.extend(
+            g.profit
+                .last()
+                .map(|profit| (b.horizon.date.to_string(), until, profit.clone())),
+        );
+        GridWire {
+            prices: g.prices,
+            dates: dated.iter().map(|d| d.0.clone()).collect(),
+            days: dated.iter().map(|d| d.1).collect(),
+            values: whole.map(|whole| {
+                dated
+                    .iter()
+                    .map(|d| d.2.iter().map(|v| v / whole).collect())
+                    .collect()
+            }),
+        }
+    });
+    BenchWire {
+        effect,
+        events,
+        days: until,
+        bands: b.bands.to_vec(),
+        evens: b.horizon.shape.evens.iter().map(even).collect(),
+        most: extent(&b.horizon.shape.most),
+        least: extent(&b.horizon.shape.least),
+        outline: b.outline,
+        below: b.below,
+        lines: b
+            .lines
+            .into_iter()
+            .map(|l| DateLineWire {
+                at: l.at.to_string(),
+                days: since(l.at),
+                profit: l.profit,
+                evens: l.evens,
+            })
+            .collect(),
+        map: b.map.map(|m| MapWire {
+            days: m.days,
+            prices: m.prices,
+            profit: m.profit,
+        }),
+        greeks: b.greeks.map(|g| GreekCurvesWire {
+            along: g.along,
+            days: g.dates.iter().map(|d| since(*d)).collect(),
+            net: g
+                .net
+                .iter()
+                .map(|line| line.iter().map(greeks).collect())
+                .collect(),
+            legs: g
+                .legs
+                .iter()
+                .map(|leg| leg.iter().map(greeks).collect())
+                .collect(),
+        }),
+        grid,
+        no_chances: b.no_chances.map(|why| why.to_string()),
+        chances: b.chances.map(|c| ChancesWire {
+            lower: c.between.0,
+            higher: c.between.1,
+            target: aim.and_then(|a| a.target),
+            stop: aim.and_then(|a| a.stop),
+            reached: c.reached,
+            stopped: c.stopped,
+            dates: c
+                .dates
+                .into_iter()
+                .map(|d| ChancesAtWire {
+                    date: d.at.date().to_string(),
+                    days: since(d.at),
+                    ends: d.ends.to_vec(),
+                    touches: vec![
+                        d.touches.low,
+                        d.touches.high,
+                        d.touches.either,
+                        d.touches.both,
+                        d.touches.neither,
+                    ],
+                    profit: d.profit,
+                    expected: d.expected,
+                    density: d.density,
+                })
+                .collect(),
+        }),
+        prices: b.prices,
+        evaluation: evaluation(&e, underlying),
+    }
+}

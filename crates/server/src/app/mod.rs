@@ -1,0 +1,11 @@
+//! The program without its wire: opened files as desks, each with its own task, the runs beside the
+//! account, and the word that lets a browser in.
+
+pub mod demo;
+pub(crate) mod handle;
+mod open;
+pub(crate) mod refusal;
+pub(crate) mod runs;
+pub(crate) mod token;
+
+pub use open::{Beginning, Settings, check, make_folder, open};

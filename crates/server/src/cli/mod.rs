@@ -1,0 +1,5 @@
+//! Commands from files to files: the batch calculator, `export` and `import`.
+
+pub mod calc;
+pub mod export;
+pub mod import;
