@@ -4,6 +4,7 @@ import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { queries } from './api/queries';
 import { Frame } from './frame/Frame';
+import { ViewFault } from './ui/Fault';
 import './index.css';
 import './ui/theme';
 
@@ -17,28 +18,34 @@ const router = createBrowserRouter([
       { index: true, element: <Navigate to="/chain" replace /> },
       {
         path: 'chain/:symbol?',
+        errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }),
       },
       {
         path: 'bench',
+        errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/bench/BenchView')).BenchView }),
       },
       {
         path: 'orders',
+        errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/orders/OrdersView')).OrdersView }),
       },
       {
         path: 'book',
+        errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }),
       },
       {
         path: 'balance',
+        errorElement: <ViewFault />,
         lazy: async () => ({
           Component: (await import('./views/balance/BalanceView')).BalanceView,
         }),
       },
       {
         path: 'ledger',
+        errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }),
       },
       {

@@ -26,11 +26,53 @@ pub enum Verdict {
     Blocking,
 }
 
+/// What is looked at: the same in every language and with any number.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CheckCode {
+    /// Whether the exchange is open.
+    Session,
+    /// How wide the market is; its value is the width in percent of the middle.
+    MarketWidth,
+    /// How many contracts are open in the thinnest leg.
+    OpenInterest,
+    /// How far the price is from the theoretical value.
+    Theoretical,
+    /// A sold option that may be assigned early; its value is the dividend, of a put nothing.
+    EarlyAssignment,
+    /// Nobody bids for what is sold.
+    NoBid,
+    /// A dated event inside the life of it.
+    Event,
+    /// A loss without limit.
+    UnlimitedLoss,
+    /// What normally brings money in costs some; its value is how much.
+    Costs,
+    /// What normally costs money pays some; its value is how much.
+    Pays,
+    /// What part of the account is at risk, against the trader's own rule; its value is the part.
+    Risk,
+    /// Whether buying power suffices.
+    BuyingPower,
+    /// What the rules of the account refuse.
+    Rules,
+    /// Closing it leaves something uncovered; its value is what the margin rises by.
+    Uncovers,
+    /// Closing it is a day trade.
+    DayTrade,
+}
+
 /// One check.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Check {
     /// How it came out.
     pub verdict: Verdict,
+    /// What was looked at.
+    pub code: CheckCode,
+    /// Which leg or event it is about; empty where it is about the whole.
+    pub about: String,
+    /// The number that it turns on, where it has one: who has read a warning has read it at this
+    /// value.
+    pub value: Option<String>,
     /// The reason with its number.
     pub text: String,
 }
@@ -68,11 +110,22 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         account,
     } = *all;
     let mut out = Vec::new();
-    let mut say = |verdict, text: String| out.push(Check { verdict, text });
+    let mut tell = |verdict, (code, about, value): (CheckCode, String, Option<String>), text| {
+        out.push(Check {
+            verdict,
+            code,
+            about,
+            value,
+            text,
+        });
+    };
+    let whole = |code| (code, String::new(), None);
+    let valued = |code, value: String| (code, String::new(), Some(value));
     if !is_open(market.at) {
         let open = next_open(market.at);
-        say(
+        tell(
             Verdict::Note,
+            whole(CheckCode::Session),
             format!(
                 "the exchange is closed; an order waits for the opening on {}",
                 short_date(open.date())
@@ -82,16 +135,19 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     let width = quote.cross - quote.rest;
     let middle = quote.middle.abs();
     match (width.raw() * 100).checked_div(middle.raw()) {
-        Some(percent) if percent <= WIDE_PERCENT => say(
+        Some(percent) if percent <= WIDE_PERCENT => tell(
             Verdict::Fine,
+            valued(CheckCode::MarketWidth, percent.to_string()),
             format!("market {width} wide, {percent} % of the middle"),
         ),
-        Some(percent) => say(
+        Some(percent) => tell(
             Verdict::Note,
+            valued(CheckCode::MarketWidth, percent.to_string()),
             format!("wide market: {width}, {percent} % of the middle"),
         ),
-        None => say(
+        None => tell(
             Verdict::Note,
+            whole(CheckCode::MarketWidth),
             format!("the middle is zero and the market {width} wide"),
         ),
     }
@@ -105,16 +161,22 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     if let Some((leg, m)) = thinnest {
         let open = m.quote.open_interest;
         if open < THIN {
-            say(
+            tell(
                 Verdict::Note,
+                (
+                    CheckCode::OpenInterest,
+                    leg.instrument.to_string(),
+                    Some(open.to_string()),
+                ),
                 format!(
                     "thin: {open} contracts open in the {}",
                     leg.instrument.label()
                 ),
             );
         } else {
-            say(
+            tell(
                 Verdict::Fine,
+                valued(CheckCode::OpenInterest, open.to_string()),
                 format!("at least {open} contracts open in each leg"),
             );
         }
@@ -128,15 +190,21 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     // Half the width is what crossing costs; beyond it the price is off.
     let off = width.to_f64() / 2.0 + 0.005;
     if dear > off {
-        say(Verdict::Note, format!("{dear:.2} worse than {value}"));
-    } else if dear < -off {
-        say(
+        tell(
             Verdict::Note,
+            valued(CheckCode::Theoretical, format!("{dear:.2}")),
+            format!("{dear:.2} worse than {value}"),
+        );
+    } else if dear < -off {
+        tell(
+            Verdict::Note,
+            valued(CheckCode::Theoretical, format!("{dear:.2}")),
             format!("{:.2} better than {value}; it may never fill", -dear),
         );
     } else {
-        say(
+        tell(
             Verdict::Fine,
+            valued(CheckCode::Theoretical, format!("{dear:.2}")),
             format!(
                 "within {:.2} of its theoretical value",
                 dear.abs().max(0.005)
@@ -149,13 +217,19 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
             .instrument
             .option()
             .filter(|_| leg.quantity < 0 && !proposal.closing)
-            && let Some(why) = early_assignment(c, m, market)
+            && let Some((value, why)) = early_assignment(c, m, market)
         {
-            say(Verdict::Warning, why);
+            let about = c.to_string();
+            tell(
+                Verdict::Warning,
+                (CheckCode::EarlyAssignment, about, value),
+                why,
+            );
         }
         if leg.quantity < 0 && m.quote.bid.raw() == 0 {
-            say(
+            tell(
                 Verdict::Warning,
+                (CheckCode::NoBid, leg.instrument.to_string(), None),
                 format!("nobody bids for the {}", leg.instrument.label()),
             );
         }
@@ -171,8 +245,9 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         .iter()
         .filter(|e| e.date >= market.at.date() && e.date <= last)
     {
-        say(
+        tell(
             Verdict::Note,
+            (CheckCode::Event, event.date.to_string(), None),
             format!(
                 "{} on {}, inside the life of this",
                 event.what,
@@ -182,22 +257,25 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     }
     if !proposal.closing {
         if horizon.shape.least == Extent::Unlimited {
-            say(
+            tell(
                 Verdict::Warning,
+                whole(CheckCode::UnlimitedLoss),
                 "the loss has no limit as the price rises".into(),
             );
         }
         match name.nature {
-            Nature::Credit if money.cash < Money::ZERO => say(
+            Nature::Credit if money.cash < Money::ZERO => tell(
                 Verdict::Warning,
+                valued(CheckCode::Costs, (-money.cash).to_string()),
                 format!(
                     "a {} normally brings money in; this one costs {}",
                     name.text,
                     (-money.cash).grouped()
                 ),
             ),
-            Nature::Debit if money.cash > Money::ZERO => say(
+            Nature::Debit if money.cash > Money::ZERO => tell(
                 Verdict::Warning,
+                valued(CheckCode::Pays, money.cash.to_string()),
                 format!(
                     "a {} normally costs money; this one pays {}",
                     name.text,
@@ -216,8 +294,9 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         } else {
             Verdict::Fine
         };
-        say(
+        tell(
             verdict,
+            valued(CheckCode::Risk, format!("{share:.1}")),
             format!("{share:.1} % of the account at risk; your rule says at most {percent} %"),
         );
     }
@@ -225,8 +304,9 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     if money.unbearable(proposal.closing)
         && !refusals.iter().any(|r| matches!(r, OrderError::Deficit(_)))
     {
-        say(
+        tell(
             Verdict::Blocking,
+            valued(CheckCode::BuyingPower, money.takes().to_string()),
             format!(
                 "needs {} of buying power; {} is available",
                 money.takes().grouped(),
@@ -235,11 +315,16 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         );
     }
     for refusal in refusals {
-        say(Verdict::Blocking, refusal.to_string());
+        tell(
+            Verdict::Blocking,
+            whole(CheckCode::Rules),
+            refusal.to_string(),
+        );
     }
     if proposal.closing && money.requirement_change > Money::ZERO {
-        say(
+        tell(
             Verdict::Warning,
+            valued(CheckCode::Uncovers, money.requirement_change.to_string()),
             format!(
                 "closing this leaves something uncovered: the margin held rises by {}",
                 money.requirement_change.grouped()
@@ -249,10 +334,14 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     out
 }
 
-/// Why a sold option may be assigned early, if it may (domain: a call before an ex-date whose
+/// Why a sold option may be assigned early, if it may, and the dividend that is the reason (domain: a call before an ex-date whose
 /// dividend is more than its time value; a put whose time value is less than the interest on its
 /// strike).
-fn early_assignment(c: &Contract, m: &LegMarket, market: &MarketView<'_>) -> Option<String> {
+fn early_assignment(
+    c: &Contract,
+    m: &LegMarket,
+    market: &MarketView<'_>,
+) -> Option<(Option<String>, String)> {
     if market.underlying.style != quant::Style::American {
         return None;
     }
@@ -274,21 +363,23 @@ fn early_assignment(c: &Contract, m: &LegMarket, market: &MarketView<'_>) -> Opt
                 .carry
                 .dividends(market.at, expiry)
                 .find(|(_, cash)| *cash > time_value)?;
-            Some(format!(
+            let why = format!(
                 "the sold {} may be assigned before {}: its time value {time_value} is less than \
                  the dividend {cash}",
                 c.label(),
                 short_date(ex.date())
-            ))
+            );
+            Some((Some(cash.to_string()), why))
         }
         Kind::Put => {
             let carried = c.strike.to_f64() * -libm::expm1(-m.rate * market.at.years_until(expiry));
             (time_value.to_f64() < carried).then(|| {
-                format!(
-                    "the sold {} may be assigned early: its time value {time_value} \
-                                  is less than the interest on its strike",
+                let why = format!(
+                    "the sold {} may be assigned early: its time value {time_value} is less than \
+                     the interest on its strike",
                     c.label()
-                )
+                );
+                (None, why)
             })
         }
     }

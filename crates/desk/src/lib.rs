@@ -59,7 +59,7 @@ pub use bench::{
 pub use book::{BookGreeks, Strip, Zone};
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
-pub use checks::{Check, Verdict};
+pub use checks::{Check, CheckCode, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use day_trade::{
     Change, DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule,

@@ -184,11 +184,8 @@ impl Browser {
     pub async fn resize_to(&self, width: u32, height: u32) {
         let metrics =
             json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
-        let command = Extra::DevTools("Emulation.setDeviceMetricsOverride", metrics);
-        self.client
-            .issue_cmd(command)
-            .await
-            .expect("the viewport can be set");
+        self.dev_tools("Emulation.setDeviceMetricsOverride", metrics)
+            .await;
     }
 
     /// Signs in by the printed address, which leads to the first page by itself.
@@ -299,6 +296,36 @@ impl Browser {
         at.send_keys(keys)
             .await
             .unwrap_or_else(|e| panic!("keys {keys:?}: {e}"));
+    }
+
+    /// Holds the Enter key down: one press and so many repetitions of it.
+    pub async fn hold_enter(&self, repetitions: usize) {
+        for i in 0..=repetitions {
+            self.dev_tools(
+                "Input.dispatchKeyEvent",
+                json!({
+                    "type": "keyDown", "key": "Enter", "code": "Enter", "text": "\r",
+                    "windowsVirtualKeyCode": 13, "autoRepeat": i > 0,
+                }),
+            )
+            .await;
+        }
+        let up = json!({ "type": "keyUp", "key": "Enter", "code": "Enter", "windowsVirtualKeyCode": 13 });
+        self.dev_tools("Input.dispatchKeyEvent", up).await;
+    }
+
+    /// Lets no request to these addresses through (stars stand for anything); to none: all again.
+    pub async fn block(&self, addresses: &[&str]) {
+        self.dev_tools("Network.enable", json!({})).await;
+        self.dev_tools("Network.setBlockedURLs", json!({ "urls": addresses }))
+            .await;
+    }
+
+    async fn dev_tools(&self, command: &'static str, params: Value) {
+        self.client
+            .issue_cmd(Extra::DevTools(command, params))
+            .await
+            .unwrap_or_else(|e| panic!("{command}: {e}"));
     }
 
     /// Presses the pointer on an element, moves it so many pixels down in small steps, and lets go.

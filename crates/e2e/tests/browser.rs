@@ -84,7 +84,7 @@ async fn from_the_chain_to_a_closed_trade() {
             b.run("return document.querySelector('[aria-label=Expirations]').textContent")
                 .await
                 .to_string()
-                .contains("results after the close on 20 Mar")
+                .contains("earnings after the close on 20 Mar")
         );
         let (strikes, below) = rows(&b).await;
         assert!(
@@ -173,8 +173,8 @@ async fn from_the_chain_to_a_closed_trade() {
         let figures = b.text("section[aria-label=Draft]").await;
         for figure in [
             "credit",
-            "most +",
-            "least −",
+            "max profit +",
+            "max loss −",
             "Δ ",
             "Γ −",
             "θ +",
@@ -254,7 +254,7 @@ async fn from_the_chain_to_a_closed_trade() {
             .await;
         b.keys("t").await;
         b.write("#quantity", "2").await;
-        b.press("till cancelled").await;
+        b.press("good till cancelled").await;
         b.accessible("ticket").await;
         b.click("[role=dialog] [role=slider]").await;
         b.keys(e2e::HOME).await;
@@ -294,7 +294,7 @@ async fn from_the_chain_to_a_closed_trade() {
         // Place it again; kill the program; start it again: everything is where it was.
         b.keys("t").await;
         b.write("#quantity", "2").await;
-        b.press("till cancelled").await;
+        b.press("good till cancelled").await;
         b.click("[role=dialog] [role=slider]").await;
         b.keys(e2e::HOME).await;
         b.press("Read back").await;
@@ -370,7 +370,15 @@ async fn from_the_chain_to_a_closed_trade() {
             .await;
         let row = format!("[data-testid={}]", row.as_str().unwrap_or_default());
         let reads = b.text(&row).await;
-        for part in ["38 d", "half", "all", "roll", "1,000.00", "most +", "even "] {
+        for part in [
+            "38 d",
+            "half",
+            "all",
+            "roll",
+            "1,000.00",
+            "max profit +",
+            "even ",
+        ] {
             assert!(reads.contains(part), "{part}: {reads}");
         }
         assert!(
@@ -506,7 +514,7 @@ async fn from_the_chain_to_a_closed_trade() {
         .await;
         let tabs = [
             ("outline", "today"),
-            ("time map", "even"),
+            ("time map", "break-even"),
             ("Greeks", "change of Δ"),
             ("grid", "copy as CSV"),
             ("chance", "touches"),

@@ -95,8 +95,8 @@ async fn careful_buyer(b: &Browser) {
     .await;
     b.write("section label input", "150").await;
     let least = "const cells = [...document.querySelectorAll('[aria-label=\"Comparison at my \
-        target\"] tr')].find((r) => r.textContent.startsWith('most to \
-        lose')).querySelectorAll('td');
+        target\"] tr')].find((r) => r.textContent.startsWith('max \
+        loss')).querySelectorAll('td');
         return [...cells].map((c) => c.textContent.includes('best'));";
     assert_eq!(
         b.run(least).await,
@@ -180,7 +180,7 @@ async fn income_seller(b: &Browser) {
     })
     .await;
     b.press("grid").await;
-    b.press("% of most").await;
+    b.press("% of max profit").await;
     b.until("main", "percent of the most", |t| {
         t.contains("in percent of the most")
     })

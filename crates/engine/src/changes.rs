@@ -324,6 +324,36 @@ impl Engine {
         )
     }
 
+    /// Cancels what is left of several orders at once, those that wait for others before them; for
+    /// each the order as it then is. What has ended meanwhile is left as it ended, and so is what
+    /// ends because another of them does.
+    ///
+    /// # Errors
+    /// There is no such order.
+    pub fn cancel_all(&mut self, ids: &[u64]) -> Result<Vec<Order>, Refusal> {
+        let mut next = self.state.clone();
+        let mut facts = Vec::new();
+        let mut wanted = ids
+            .iter()
+            .map(|id| self.state.order(*id))
+            .collect::<Result<Vec<_>, _>>()?;
+        wanted.sort_by_key(|o| o.link().after.is_none());
+        for id in wanted.iter().map(|o| o.id) {
+            if next.order(id)?.state().is_open() {
+                let mut orders = next.floor();
+                let happened = exchange::end(&mut orders, id, next.clock.now, Event::Cancelled);
+                next.take_over(&orders, &happened);
+                record(&mut next, happened, &mut facts);
+            }
+        }
+        let ended = ids.iter().map(|id| Ok(Order::clone(next.order(*id)?)));
+        let ended = ended.collect::<Result<Vec<_>, Refusal>>()?;
+        if !facts.is_empty() {
+            self.commit(next, facts)?;
+        }
+        Ok(ended)
+    }
+
     /// Cancels what is left of a working order.
     ///
     /// # Errors

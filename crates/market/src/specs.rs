@@ -73,7 +73,7 @@ fn results(on: Date, jump: f64, priced: f64) -> Option<Scheduled> {
         jump,
         priced,
         two_sided: false,
-        what: "results after the close",
+        what: "earnings after the close",
     })
 }
 

@@ -6,6 +6,7 @@ import type {
   ClientMessage,
   Clock,
   Column,
+  Draft,
   EvaluateRequest,
   Evaluation,
   Masthead,
@@ -13,6 +14,14 @@ import type {
   ServerMessage,
 } from './client';
 
+/** An answer belongs to one request of one draft; what else is shown beside it must be the same. */
+export type Answer = {
+  /** The draft's place in the tray. */
+  of: string;
+  request: EvaluateRequest;
+  evaluation?: Evaluation;
+  refusal?: string;
+};
 /** What the stream has brought. Missing is undefined, never zero. */
 type Live = {
   connected: boolean;
@@ -24,10 +33,10 @@ type Live = {
   book?: Book;
   /** Lines of the ledger; undefined before the first word. */
   entries?: number;
-  /** Answer for the active draft, while a view asks for it. */
+  /** A view asks for the active draft. */
   following: boolean;
-  evaluation?: Evaluation;
-  refusal?: string;
+  /** The newest answer, with what it answers. */
+  answer?: Answer;
   chainProblem?: string;
 };
 export const useLive = create<Live>(() => ({
@@ -62,7 +71,7 @@ let socket: WebSocket | null = null;
 let watch: ClientMessage = { type: 'watch', symbol: null, expirations: [], columns: [] };
 let watchBook: ClientMessage = { type: 'watchBook', on: false };
 let asked = 0;
-let lastRequest: EvaluateRequest | null = null;
+let last: { of: string; request: EvaluateRequest } | null = null;
 
 function send(m: ClientMessage) {
   if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(m));
@@ -79,16 +88,36 @@ export function followBook(on: boolean) {
   watchBook = { type: 'watchBook', on };
   send(watchBook);
 }
-/** Asks for the active draft's answer; only the latest counts. */
-export function evaluate(request: EvaluateRequest | null) {
-  lastRequest = request;
+/** Asks for the answer to a draft of the tray; only the latest counts. */
+export function evaluate(of: string, request: EvaluateRequest | null) {
+  last = request && { of, request };
   asked += 1;
   if (!request) {
-    useLive.setState({ following: false, evaluation: undefined, refusal: undefined });
+    useLive.setState({ following: false, answer: undefined });
     return;
   }
   if (!useLive.getState().following) useLive.setState({ following: true });
   send({ type: 'evaluate', id: asked, request });
+}
+/** An answer that a view has asked for by itself: all of the page shows this one. */
+export function publish(answer: Answer | undefined) {
+  last = null;
+  asked += 1;
+  useLive.setState({ following: answer !== undefined, answer });
+}
+/** What is known of a draft: its answer, and whether that is to the draft as it was before. */
+export function answerTo(
+  answer: Answer | undefined,
+  of: string,
+  draft: Draft | undefined,
+): { evaluation?: Evaluation; refusal?: string; old: boolean } {
+  if (!draft || draft.legs.length === 0) return { old: false };
+  if (answer?.of !== of || answer.request.symbol !== draft.symbol) return { old: true };
+  const { legs, entry } = answer.request;
+  const same =
+    JSON.stringify(legs) === JSON.stringify(draft.legs) &&
+    JSON.stringify(entry) === JSON.stringify(draft.entry ?? 'middle');
+  return { evaluation: answer.evaluation, refusal: answer.refusal, old: !same };
 }
 
 /** A mark of movement stays at least so long. */
@@ -127,6 +156,8 @@ function merge(before: Row[] | undefined, changed: Row[]): Row[] {
 
 function receive(m: ServerMessage) {
   switch (m.type) {
+    case 'alive':
+      break;
     case 'clock':
       useLive.setState({ clock: m.clock });
       break;
@@ -150,42 +181,73 @@ function receive(m: ServerMessage) {
       onChanged(m);
       break;
     case 'evaluation':
-      if (m.id === asked) useLive.setState({ evaluation: m.evaluation, refusal: undefined });
+      if (m.id === asked && last)
+        useLive.setState({ answer: { ...last, evaluation: m.evaluation } });
       break;
     case 'refused':
-      if (m.id === asked) useLive.setState({ evaluation: undefined, refusal: m.problem.message });
+      if (m.id === asked && last)
+        useLive.setState({ answer: { ...last, refusal: m.problem.message } });
       else if (m.id == null) useLive.setState({ chainProblem: m.problem.message });
       break;
   }
 }
 
+/** A sign of life is asked for so often, in ms; without any for `SILENT` the connection is given up. */
+const ALIVE = 3_000;
+const SILENT = 8_000;
+/** The pause before the next try, in ms: longer each time, up to the last. */
+const PAUSES = [300, 700, 1_500, 3_000, 6_000, 10_000];
+
 /** Opens the stream and keeps it open. Returns how to stop. */
 export function connect(): () => void {
   let stopped = false;
+  let tries = 0;
   let again: ReturnType<typeof setTimeout> | undefined;
+  let heard = performance.now();
   const open = () => {
     const ws = new WebSocket(
       `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/stream`,
     );
     socket = ws;
+    heard = performance.now();
     ws.onopen = () => {
-      useLive.setState({ connected: true, everConnected: true });
       send(watch);
       send(watchBook);
-      if (lastRequest) evaluate(lastRequest);
+      if (last) evaluate(last.of, last.request);
     };
     ws.onmessage = (e: MessageEvent<string>) => {
+      heard = performance.now();
+      tries = 0;
+      if (!useLive.getState().connected) useLive.setState({ connected: true, everConnected: true });
       receive(JSON.parse(e.data) as ServerMessage);
     };
     ws.onclose = () => {
+      if (socket !== ws) return;
       useLive.setState({ connected: false });
-      if (!stopped) again = setTimeout(open, 700);
+      if (stopped) return;
+      again = setTimeout(open, PAUSES[Math.min(tries, PAUSES.length - 1)]);
+      tries += 1;
     };
   };
+  // A connection can be gone without a word: nothing comes, and nothing says so.
+  const watching = setInterval(() => {
+    if (socket?.readyState === WebSocket.CLOSED) return;
+    if (performance.now() - heard > SILENT) {
+      const silent = socket;
+      useLive.setState({ connected: false });
+      socket = null;
+      silent?.close();
+      clearTimeout(again);
+      again = setTimeout(open, PAUSES[Math.min(tries, PAUSES.length - 1)]);
+      tries += 1;
+      heard = performance.now();
+    } else send({ type: 'alive' });
+  }, ALIVE);
   open();
   return () => {
     stopped = true;
     clearTimeout(again);
+    clearInterval(watching);
     socket?.close();
   };
 }

@@ -2,9 +2,11 @@ import { keepPreviousData, QueryClient, queryOptions } from '@tanstack/react-que
 import {
   api,
   must,
+  type BenchAnswer,
   type BenchRequest,
   type CompareRequest,
   type EvaluateRequest,
+  type Evaluation,
   type Intention,
   type PackagesQuery,
 } from './client';
@@ -143,13 +145,19 @@ export const compareQuery = (request: CompareRequest | null) =>
     },
   });
 
-/** A draft judged, asked again every second. */
-export const benchQuery = (request: BenchRequest | null) =>
-  queryOptions({
-    queryKey: ['bench', request],
+/** What was shown before stays until the new answer is there, of the same thing alone. */
+type Before = { queryKey: readonly unknown[] } | undefined;
+const keyAt = (before: Before, place: number) =>
+  before?.queryKey[place] as { symbol: string } | null | undefined;
+
+/** A draft of the tray judged, asked again every second. */
+export const benchQuery = (request: BenchRequest | null, of: string) =>
+  queryOptions<BenchAnswer>({
+    queryKey: ['bench', of, request],
     enabled: request !== null,
     refetchInterval: 1_000,
-    placeholderData: keepPreviousData,
+    placeholderData: (data, before) =>
+      before?.queryKey[1] === of && keyAt(before, 2)?.symbol === request?.symbol ? data : undefined,
     retry: false,
     queryFn: async ({ signal }) => {
       if (!request) throw new Error('nothing to judge');
@@ -159,11 +167,12 @@ export const benchQuery = (request: BenchRequest | null) =>
 
 /** An answer that is asked again every so often: for the tray and the ticket. */
 export const evaluationQuery = (request: EvaluateRequest | null, every: number) =>
-  queryOptions({
+  queryOptions<Evaluation>({
     queryKey: ['evaluation', request],
     enabled: request !== null && request.legs.length > 0,
     refetchInterval: every,
-    placeholderData: keepPreviousData,
+    placeholderData: (data, before) =>
+      keyAt(before, 1)?.symbol === request?.symbol ? data : undefined,
     retry: false,
     queryFn: async ({ signal }) => {
       if (!request) throw new Error('nothing to evaluate');

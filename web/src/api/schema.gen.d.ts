@@ -532,6 +532,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancels several orders at once; for each what has become of it. */
+        post: operations["cancel_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/linked": {
         parameters: {
             query?: never;
@@ -867,7 +884,7 @@ export interface components {
          *     by theoretical losses ("portfolio").
          * @enum {string}
          */
-        AccountKindWord: "Cash" | "Margin" | "Portfolio";
+        AccountKindWord: "cash" | "margin" | "portfolio";
         /** @description Kind and level of the account. */
         AccountRulesWire: {
             /** @description Day trades are counted as the dated rules say; false: not at all. */
@@ -1158,6 +1175,11 @@ export interface components {
             /** @description Tags. */
             tags: string[];
         };
+        /** @description Which orders are to be cancelled. */
+        CancelRequest: {
+            /** @description Their numbers, as they were seen to work. */
+            orders: number[];
+        };
         /** @description One contract of a row. */
         Cell: {
             /** @description Best ask. */
@@ -1362,11 +1384,22 @@ export interface components {
          * @description What a chapter of a campaign is.
          * @enum {string}
          */
-        ChapterWord: "Opened" | "Rolled" | "Adjusted" | "PartClosed" | "Closed" | "Dividend" | "Exercised" | "Assigned" | "Settled" | "Variation" | "Offset" | "MovedIn" | "MovedOut" | "Merged";
+        ChapterWord: "opened" | "rolled" | "adjusted" | "part closed" | "closed" | "dividend" | "exercised" | "assigned" | "settled" | "daily settlement" | "settled between campaigns" | "moved in" | "moved out" | "merged";
+        /**
+         * @description What a check looked at: the same with any number.
+         * @enum {string}
+         */
+        CheckCodeWord: "session" | "market_width" | "open_interest" | "theoretical" | "early_assignment" | "no_bid" | "event" | "unlimited_loss" | "costs" | "pays" | "risk" | "buying_power" | "rules" | "uncovers" | "day_trade";
         /** @description One check. */
         CheckWire: {
+            /** @description Which leg or event it is about; empty where it is about the whole. */
+            about: string;
+            /** @description What was looked at. */
+            code: components["schemas"]["CheckCodeWord"];
             /** @description Reason with its number. */
             text: string;
+            /** @description The number that it turns on; absent where there is none. */
+            value?: string | null;
             /** @description How it came out. */
             verdict: components["schemas"]["VerdictWord"];
         };
@@ -1385,6 +1418,9 @@ export interface components {
             on: boolean;
             /** @enum {string} */
             type: "watchBook";
+        } | {
+            /** @enum {string} */
+            type: "alive";
         } | {
             /**
              * Format: int64
@@ -1490,7 +1526,7 @@ export interface components {
          * @description A row of a comparison in which one draft may do best.
          * @enum {string}
          */
-        ComparedRowWord: "Profit" | "Part" | "Chance" | "Leverage" | "Least";
+        ComparedRowWord: "profit" | "part" | "chance" | "leverage" | "least";
         /** @description One column. */
         ComparedWire: {
             /** @description Rows in which it does best. */
@@ -1541,7 +1577,7 @@ export interface components {
          * @description How often an expiration comes.
          * @enum {string}
          */
-        CycleWord: "Weekly" | "Monthly" | "Quarterly" | "Long";
+        CycleWord: "weekly" | "monthly" | "quarterly" | "long";
         /** @description One date. */
         DateLineWire: {
             /** @description When. */
@@ -1651,7 +1687,7 @@ export interface components {
          * @description What a line of the ledger is.
          * @enum {string}
          */
-        EntryWord: "Deposit" | "Trade" | "Settlement" | "Exercise" | "Assignment" | "Dividend" | "Variation" | "Offset" | "Transfer" | "Merge";
+        EntryWord: "deposit" | "trade" | "settlement" | "exercise" | "assignment" | "dividend" | "daily settlement" | "settled between campaigns" | "moved between campaigns" | "campaigns merged";
         /** @description What is asked about a draft, a ticket or a closing order. */
         EvaluateRequest: {
             /**
@@ -1803,7 +1839,7 @@ export interface components {
          * @description What a dated event is.
          * @enum {string}
          */
-        EventWord: "News" | "ExDividend";
+        EventWord: "news" | "dividend";
         /** @description What is to happen to a bought option at its end. */
         ExerciseRequest: {
             /** @description OSI symbol of a series that is held long. */
@@ -1979,7 +2015,7 @@ export interface components {
          * @description A call or a put.
          * @enum {string}
          */
-        KindWord: "Call" | "Put";
+        KindWord: "call" | "put";
         /** @description A corner of the outline. */
         KinkWire: {
             /**
@@ -2314,7 +2350,7 @@ export interface components {
          * @description Where an order stands.
          * @enum {string}
          */
-        OrderStateWord: "Waiting" | "Watching" | "Working" | "PartlyFilled" | "Filled" | "Cancelled" | "Expired";
+        OrderStateWord: "waiting" | "watching" | "working" | "partly filled" | "filled" | "cancelled" | "expired";
         /** @description An order. */
         OrderWire: {
             /**
@@ -2369,10 +2405,7 @@ export interface components {
             state: components["schemas"]["OrderStateWord"];
             /** @description Underlying symbol. */
             symbol: string;
-            /**
-             * @description "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and
-             *     whole".
-             */
+            /** @description "day", "good till cancelled", "good till 18 Apr", "immediate or cancel", "fill or kill". */
             timeInForce: string;
             /** @description One package. */
             unit: components["schemas"]["LegWire"][];
@@ -2662,6 +2695,9 @@ export interface components {
         };
         /** @description What the program pushes. */
         ServerMessage: {
+            /** @enum {string} */
+            type: "alive";
+        } | {
             /** @description The clock. */
             clock: components["schemas"]["ClockWire"];
             /** @enum {string} */
@@ -2914,7 +2950,7 @@ export interface components {
          * @description How a check came out; an order with a "blocking" one is refused.
          * @enum {string}
          */
-        VerdictWord: "Fine" | "Note" | "Warning" | "Blocking";
+        VerdictWord: "fine" | "note" | "warning" | "blocking";
         /** @description A stretch of the range strip. */
         Zone: {
             /**
@@ -4421,6 +4457,55 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    cancel_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderWire"][];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
             413: components["responses"]["TooLarge"];
             415: components["responses"]["WrongType"];
             421: components["responses"]["WrongHost"];

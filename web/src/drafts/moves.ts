@@ -92,6 +92,11 @@ export function scale(d: Draft, by: number): Draft {
     ? d
     : { ...d, legs: d.legs.map((l) => ({ ...l, quantity: (l.quantity / whole) * next })) };
 }
+/** One package of a draft. */
+export const unitOf = (d: Draft): Leg[] => {
+  const whole = packages(d);
+  return d.legs.map((l) => ({ ...l, quantity: l.quantity / whole }));
+};
 /** How many packages a draft is: the greatest common divisor of its quantities. */
 export const packages = (d: Draft) => d.legs.reduce((g, l) => gcd(g, Math.abs(l.quantity)), 0);
 function gcd(a: number, b: number): number {

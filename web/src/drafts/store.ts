@@ -11,6 +11,8 @@ type Drafts = {
   history: Partial<Record<Slot, History>>;
   /** A draft that could not be kept, in the program's words. */
   problem?: string;
+  /** Why the drafts that are kept are not known yet. */
+  unread?: string | undefined;
 };
 export const useDrafts = create<Drafts>(() => ({
   loaded: false,
@@ -48,13 +50,28 @@ async function write() {
   writing = false;
 }
 
+/** The pause before drafts that could not be read are asked for again, in ms. */
+const AGAIN = 2_000;
+
 export async function loadDrafts() {
-  const kept = must(await api.GET('/api/drafts'));
+  let kept;
+  try {
+    kept = must(await api.GET('/api/drafts'));
+  } catch (e) {
+    const why = e instanceof Error ? e.message : String(e);
+    useDrafts.setState({
+      loaded: true,
+      unread: `The drafts cannot be read (${why}), so none can be changed; trying again.`,
+    });
+    setTimeout(() => void loadDrafts(), AGAIN);
+    return;
+  }
   const drafts: Drafts['drafts'] = {};
   for (const k of kept) if (SLOTS.includes(k.slot as Slot)) drafts[k.slot as Slot] = k.draft;
   const first = SLOTS.find((s) => drafts[s]);
   useDrafts.setState((s) => ({
     loaded: true,
+    unread: undefined,
     drafts: { ...drafts, ...s.drafts },
     active: first ?? 'A',
   }));
@@ -63,6 +80,8 @@ export async function loadDrafts() {
 /** Applies a move to the active draft. One on another underlying is left alone: a new one begins in the first empty place. */
 export function change(symbol: string, move: (d: Draft) => Draft) {
   const held = useDrafts.getState();
+  // What is kept must be known before anything can take its place.
+  if (held.unread) return;
   const elsewhere = held.drafts[held.active];
   if (elsewhere && elsewhere.symbol !== symbol && elsewhere.legs.length > 0 && !begin()) {
     useDrafts.setState({
@@ -127,7 +146,8 @@ export function put(draft: Draft): Slot | undefined {
 }
 /** Opens the first empty place of the tray; undefined when all four are taken. */
 export function begin(): Slot | undefined {
-  const { drafts } = useDrafts.getState();
+  const { drafts, unread } = useDrafts.getState();
+  if (unread) return undefined;
   const free = SLOTS.find((s) => !drafts[s] || drafts[s].legs.length === 0);
   if (free) useDrafts.setState({ active: free });
   return free;

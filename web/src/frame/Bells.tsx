@@ -192,7 +192,8 @@ function NewBell() {
 
 /** What rings, what is set, and a new one. */
 export function Bells() {
-  const bells = useQuery(bellsQuery).data ?? [];
+  const asked = useQuery(bellsQuery);
+  const bells = asked.data ?? [];
   const [open, setOpen] = useState(false);
   const ringing = bells.filter((b) => b.rings);
   const set = bells.filter((b) => b.isSet);
@@ -211,7 +212,7 @@ export function Bells() {
       must(await api.DELETE('/api/bells/{id}', { params: { path: { id } } }));
     },
   });
-  const trouble = answer.error ?? answerAll.error ?? remove.error;
+  const trouble = answer.error ?? answerAll.error ?? remove.error ?? asked.error;
   // What is read aloud begins with what is seen on the button.
   const spoken =
     ringing.length > 0

@@ -4,6 +4,7 @@ import { Outlet, useNavigate } from 'react-router';
 import { connect, useLive } from '../api/live';
 import { loadDrafts, useDrafts } from '../drafts/store';
 import { Drawer } from '../ticket/Drawer';
+import { Fault } from '../ui/Fault';
 import { useKeys } from '../ui/keys';
 import { Find, KeyList } from './Find';
 import { Masthead } from './Masthead';
@@ -24,6 +25,7 @@ export function Frame() {
   useEffect(() => {
     void loadDrafts();
   }, []);
+  const unread = useDrafts((s) => s.unread);
   const keys = useMemo(
     () => ({
       '/': () => {
@@ -57,14 +59,14 @@ export function Frame() {
           }}
         />
         <main className="relative flex min-h-0 flex-col overflow-hidden">
-          {(lost || problem) && (
+          {(lost || unread || problem) && (
             <p
               role="status"
               className="absolute top-1 left-1/2 z-30 -translate-x-1/2 rounded border border-loss bg-raised px-3 py-1 font-semibold text-loss"
             >
               {lost
                 ? 'The program does not answer; trying again. What you see is the last known.'
-                : problem}
+                : (unread ?? problem)}
             </p>
           )}
           {readOnly && (
@@ -88,10 +90,16 @@ export function Frame() {
             <Outlet />
           </div>
         </main>
-        <Tray />
+        <Fault what="The tray">
+          <Tray />
+        </Fault>
       </div>
-      <Drawer />
-      <Toasts />
+      <Fault what="The ticket">
+        <Drawer />
+      </Fault>
+      <Fault what="The bells">
+        <Toasts />
+      </Fault>
       <Find open={finding} onOpenChange={setFinding} />
       <KeyList open={helping} onOpenChange={setHelping} />
     </Tooltip.Provider>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import type { Draft } from '../api/client';
-import { useLive } from '../api/live';
+import { answerTo, useLive } from '../api/live';
 import { evaluationQuery } from '../api/queries';
 import { OutlineGlyph } from '../chart/glyph';
 import { begin, choose, discard, SLOTS, useDrafts, type Slot } from '../drafts/store';
@@ -10,7 +10,7 @@ import { Button } from '../ui/controls';
 function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: boolean }) {
   const navigate = useNavigate();
   // The chain already asks for the active draft; only the others are asked for here.
-  const live = useLive((s) => (active ? s.evaluation : undefined));
+  const live = useLive((s) => (active ? s.answer : undefined));
   const following = useLive((s) => active && s.following);
   const answer = useQuery(
     evaluationQuery(
@@ -18,8 +18,10 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
       5_000,
     ),
   );
-  const e = following ? live : answer.data;
-  const refused = following ? undefined : answer.error?.message;
+  const shown = answerTo(live, slot, draft);
+  const e = following ? shown.evaluation : answer.data;
+  const old = following ? shown.old : answer.isPlaceholderData;
+  const refused = following ? shown.refusal : answer.error?.message;
   const short = { debit: 'db', credit: 'cr', even: '' };
   return (
     <div
@@ -38,7 +40,7 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
         <b>{slot}</b>
         {draft.legs.length === 0 && <span className="text-ink2">empty draft</span>}
         {e && draft.legs.length > 0 && !refused && (
-          <>
+          <span aria-busy={old} className={`flex min-w-0 items-center gap-2 ${old ? 'old' : ''}`}>
             <OutlineGlyph evaluation={e} />
             <span className="truncate" title={draft.note ?? undefined}>
               {draft.name ? `${draft.name} · ` : ''}
@@ -47,10 +49,10 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
             <span className="whitespace-nowrap">
               {e.legs.some((l) => l.expiry) && `${e.days} d `}
               <b>
-                {e.price.amount} {short[e.price.side as keyof typeof short]}
+                {e.price.amount} {short[e.price.side]}
               </b>
             </span>
-          </>
+          </span>
         )}
         {refused && (
           <span className="max-w-96 truncate text-loss" title={refused}>

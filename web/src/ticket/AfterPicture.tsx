@@ -6,7 +6,7 @@ import { fixed, money, tone } from '../format';
 
 const W = 346;
 const H = 120;
-/** What is left of a campaign after the order, with all that it has booked; never the order as if it stood alone. */
+/** What is left of a campaign after the order, with all that it has realised; never the order as if it stood alone. */
 export function AfterPicture({ after: a, spot }: { after: After; spot: number }) {
   if (!a.left)
     return (
@@ -35,7 +35,7 @@ export function AfterPicture({ after: a, spot }: { after: After; spot: number })
   return (
     <figure data-testid="after">
       <figcaption>
-        Left afterwards: <b>{a.left}</b>. Booked by then{' '}
+        Left afterwards: <b>{a.left}</b>. Realised by then{' '}
         <b className={tone(a.booked)}>{money(a.booked, true)}</b>, fees taken off.
       </figcaption>
       <svg

@@ -50,7 +50,9 @@ function Farther({ points }: { points: Sheet['farther'] }) {
   const first = points[0];
   const last = points.at(-1);
   const words = points
-    .map((p) => `${p.sold}: margin ${fixed(p.requirement, 0)}, tied up ${fixed(p.tiedUp, 0)}`)
+    .map(
+      (p) => `${p.sold}: margin ${fixed(p.requirement, 0)}, capital tied up ${fixed(p.tiedUp, 0)}`,
+    )
     .join('; ');
   return (
     <svg role="img" aria-label={`As what is sold moves out. ${words}`} width={W} height={H}>
@@ -72,7 +74,7 @@ function Farther({ points }: { points: Sheet['farther'] }) {
       <path d={path((p) => p.tiedUp)} fill="none" stroke="var(--ink)" strokeWidth={2} />
       {points.map((p, i) => (
         <circle key={p.strikesOut} cx={x(i)} cy={y(p.tiedUp)} r={2.5} fill="var(--ink)">
-          <title>{`${p.sold}: margin ${fixed(p.requirement, 2)}, tied up ${fixed(p.tiedUp, 2)}`}</title>
+          <title>{`${p.sold}: margin ${fixed(p.requirement, 2)}, capital tied up ${fixed(p.tiedUp, 2)}`}</title>
         </circle>
       ))}
       <text x={54} y={H - 8} fontSize={11} fill="var(--ink2)">
@@ -96,7 +98,7 @@ function Body({ request }: { request: EvaluateRequest }) {
     ['margin, taken alone', m.requirementAlone],
     [received ? 'premium received' : 'premium paid', m.cash.replace('-', '')],
     ['must be there when the order goes in', m.needed],
-    ['tied up afterwards', m.tiedUp],
+    ['capital tied up afterwards', m.tiedUp],
     ['leg by leg it would be', m.legByLeg],
     ['combining saves', m.saved],
   ];

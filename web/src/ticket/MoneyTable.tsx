@@ -63,9 +63,9 @@ export function Checks({ evaluation: e, ticked = [], onTick }: ChecksProps) {
               <label className="flex items-start gap-1.5">
                 <input
                   type="checkbox"
-                  checked={ticked.includes(warningKey(c.text))}
+                  checked={ticked.includes(warningKey(c))}
                   onChange={(ev) => {
-                    onTick(warningKey(c.text), ev.target.checked);
+                    onTick(warningKey(c), ev.target.checked);
                   }}
                   className="mt-0.5 accent-[var(--brass)]"
                 />
@@ -85,5 +85,6 @@ export function Checks({ evaluation: e, ticked = [], onTick }: ChecksProps) {
   );
 }
 
-/** A warning stays the same while its numbers move. */
-export const warningKey = (text: string) => text.replace(/[\d.,]+/g, '#');
+/** A warning is what was looked at, of which leg, at which value: another value is another warning. */
+export const warningKey = (c: Evaluation['checks'][number]) =>
+  `${c.code} ${c.about} ${c.value ?? ''}`;

@@ -31,7 +31,7 @@ function Legs({ lines }: { lines: string[] }) {
   return (
     <ul className="flex flex-col">
       {lines.map((l) => (
-        <li key={l} className={l.startsWith('buy') ? '' : 'text-ink2'}>
+        <li key={l} className={l.startsWith('sell') ? 'font-semibold' : ''}>
           {l}
         </li>
       ))}
@@ -50,7 +50,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [reading, setReading] = useState(false);
   const [rolling, setRolling] = useState(ticket.rolling === true);
   const [roll, setRoll] = useState<Roll>();
-  const [ticked, setTicked] = useState<string[]>([]);
+  const [ticks, setTicked] = useState<{ of: string; warnings: string[] }>({ of: '', warnings: [] });
   const rolled = useRoll(ticket.closing?.campaign, rolling ? roll : undefined);
   // What closes it waits for it: not for what ends at once, nor for what closes already.
   const attachable = !ticket.closing && stand !== 'immediateOrCancel' && stand !== 'fillOrKill';
@@ -114,6 +114,12 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
     },
   });
   const trouble = market.error ?? priced.error;
+  // What is shown answers the ticket as it was before: nothing can be sent from it.
+  const old =
+    market.isPlaceholderData || priced.isPlaceholderData || (price !== undefined && !priced.data);
+  // A tick is for a warning about this very order.
+  const order = JSON.stringify([legs, price, kind]);
+  const ticked = ticks.of === order ? ticks.warnings : [];
   const slot = ticket.closing && (
     <>
       <Choices
@@ -168,7 +174,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         ? stopWords(stop, limit)
         : `at ${limit.amount} ${limit.side} or better`;
   const stands = stand === 'goodTillDate' ? `until ${until && dayMonth(until)}` : STANDS[stand];
-  const warnings = e.checks.filter((c) => c.verdict === 'warning').map((c) => warningKey(c.text));
+  const warnings = e.checks.filter((c) => c.verdict === 'warning').map((c) => warningKey(c));
   const blocked = e.checks.some((c) => c.verdict === 'blocking');
   const read = warnings.every((w) => ticked.includes(w));
   const picture = e.after && <AfterPicture after={e.after} spot={e.spot} />;
@@ -198,13 +204,19 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
           evaluation={e}
           ticked={ticked}
           onTick={(text, on) => {
-            setTicked((t) => (on ? [...t, text] : t.filter((x) => x !== text)));
+            setTicked({
+              of: order,
+              warnings: on ? [...ticked, text] : ticked.filter((x) => x !== text),
+            });
           }}
         />
         {blocked ? (
           <Notice>It would be refused as it stands; go back and change it.</Notice>
         ) : (
           !read && <p className="text-ink2">Tick each warning that you have read.</p>
+        )}
+        {trouble && (
+          <Notice>{`The market cannot be asked: ${trouble.message}. What is shown is of ${shortWhen(e.at)}.`}</Notice>
         )}
         {place.error && <Notice>{place.error.message}</Notice>}
         <div className="flex gap-2">
@@ -219,9 +231,10 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
           <Button
             weight="strong"
             autoFocus
-            disabled={place.isPending || blocked || !read}
-            onClick={() => {
-              place.mutate();
+            disabled={place.isPending || blocked || !read || old || !!trouble}
+            onClick={(ev) => {
+              // The second click of a double click on what stood here before is no press of this.
+              if (ev.detail < 2) place.mutate();
             }}
           >
             {place.isPending ? 'Placing' : 'Place order'}
@@ -230,8 +243,22 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       </div>
     );
   }
+  const sendable =
+    ready && quantity > 0 && !old && !trouble && (stand !== 'goodTillDate' || until !== '');
+  const readBack = () => {
+    setWritten(limit);
+    setStop(stop);
+    setReading(true);
+  };
   return (
-    <div className="flex flex-col gap-3">
+    <form
+      aria-busy={old}
+      className="flex flex-col gap-3"
+      onSubmit={(ev) => {
+        ev.preventDefault();
+        if (sendable) readBack();
+      }}
+    >
       <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">
         {what} on {ticket.symbol}
       </p>
@@ -294,14 +321,15 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <p className="-mt-2 text-[12px] text-ink2">{KIND_WORDS[kind]}</p>
       <Choices
         label="Time in force"
+        wrap
         value={stand}
         onChange={setStand}
         choices={[
           { value: 'day', label: 'day' },
-          { value: 'goodTillCancelled', label: 'till cancelled' },
-          { value: 'goodTillDate', label: 'to a date' },
-          { value: 'immediateOrCancel', label: 'at once' },
-          { value: 'fillOrKill', label: 'all or none' },
+          { value: 'goodTillCancelled', label: 'good till cancelled' },
+          { value: 'goodTillDate', label: 'good till date' },
+          { value: 'immediateOrCancel', label: 'immediate or cancel' },
+          { value: 'fillOrKill', label: 'fill or kill' },
         ]}
       />
       <p className="-mt-2 text-[12px] text-ink2">{STAND_WORDS[stand]}</p>
@@ -350,18 +378,9 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
           weight="quiet"
         />
       </div>
-      <Button
-        weight="strong"
-        className="self-start"
-        disabled={!ready || quantity === 0 || !!trouble || (stand === 'goodTillDate' && !until)}
-        onClick={() => {
-          setWritten(limit);
-          setStop(stop);
-          setReading(true);
-        }}
-      >
+      <Button weight="strong" className="self-start" type="submit" disabled={!sendable}>
         Read back
       </Button>
-    </div>
+    </form>
   );
 }

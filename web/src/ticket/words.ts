@@ -21,7 +21,7 @@ export const STAND_WORDS: Record<Stand, string> = {
 /** The same as part of what is read back. */
 export const STANDS: Record<Exclude<Stand, 'goodTillDate'>, string> = {
   day: 'for this session',
-  goodTillCancelled: 'until filled or cancelled',
-  immediateOrCancel: 'at once, the rest ends',
-  fillOrKill: 'at once and whole',
+  goodTillCancelled: 'good till cancelled',
+  immediateOrCancel: 'immediate or cancel',
+  fillOrKill: 'fill or kill',
 };

@@ -9,11 +9,16 @@ const weights = {
   strong: 'border border-brass bg-brass text-on-brass hover:opacity-90',
   quiet: 'border border-transparent hover:border-hair',
 };
-export function Button({ weight = 'plain', className = '', ...rest }: ButtonProps) {
+/** A key that is held presses once: what comes after needs a fresh press. */
+export function Button({ weight = 'plain', className = '', onKeyDown, ...rest }: ButtonProps) {
   return (
     <button
       type="button"
       {...rest}
+      onKeyDown={(e) => {
+        if (e.repeat && (e.key === 'Enter' || e.key === ' ')) e.preventDefault();
+        onKeyDown?.(e);
+      }}
       className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 ${weights[weight]} ${className}`}
     />
   );
@@ -25,8 +30,11 @@ export function Choices<T extends string>({
   value,
   onChange,
   choices,
+  wrap = false,
 }: {
   label: string;
+  /** In several lines where one is too short. */
+  wrap?: boolean;
   value: T;
   onChange: (v: T) => void;
   choices: Choice<T>[];
@@ -39,7 +47,7 @@ export function Choices<T extends string>({
         if (v) onChange(v as T);
       }}
       aria-label={label}
-      className="inline-flex w-fit rounded border border-strong bg-raised"
+      className={`inline-flex w-fit rounded border border-strong bg-raised ${wrap ? 'flex-wrap' : ''}`}
     >
       {choices.map((c) => (
         <ToggleGroup.Item

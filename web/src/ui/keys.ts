@@ -34,7 +34,7 @@ export const KEY_LIST: [string, string][] = [
   ['<  >', 'fewer, more of what is sold'],
   [',  .', 'fewer, more packages'],
   ['c', 're-centre at the price'],
-  ['x', 'turn the structure over'],
+  ['x', 'reverse the structure'],
   ['z  Z', 'undo, redo'],
   ['e', 'from the chain to the bench'],
   ['o m g r p v', 'on the bench: outline, map, Greeks, grid, chance, compare'],

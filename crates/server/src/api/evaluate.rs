@@ -72,6 +72,9 @@ fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> 
     );
     Some(CheckWire {
         verdict: desk::Verdict::Note.into(),
+        code: desk::CheckCode::DayTrade.into(),
+        about: String::new(),
+        value: Some(next.to_string()),
         text,
     })
 }

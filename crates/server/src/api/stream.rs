@@ -30,6 +30,8 @@ use crate::http::problem::Problem;
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(tag = "type", rename_all = "camelCase")]
 pub enum ServerMessage {
+    /// The sign of life that was asked for.
+    Alive,
     /// The clock moved or was set.
     Clock {
         /// The clock.
@@ -108,6 +110,8 @@ pub enum ClientMessage {
         /// On or off.
         on: bool,
     },
+    /// Asks for a sign of life; answered with `alive` at once.
+    Alive,
     /// Evaluate a structure; a later request replaces an earlier one that has not begun.
     Evaluate {
         /// Given back with the answer.
@@ -281,6 +285,7 @@ impl Connection {
                 self.sent.book = None;
                 self.push_slow().await
             }
+            Ok(ClientMessage::Alive) => vec![ServerMessage::Alive],
             Ok(ClientMessage::Evaluate { id, request }) => {
                 self.pending = Some((id, request));
                 self.start_evaluation();

@@ -4,6 +4,7 @@ import { api, must, type Balance } from '../../api/client';
 import { balanceQuery } from '../../api/queries';
 import { cents, dayMonth, fixed, isNegative, money } from '../../format';
 import { PartsTable } from '../../ticket/MarginSheet';
+import { Asked } from '../../ui/Asked';
 import { Button, Choices, Notice } from '../../ui/controls';
 
 type Kind = 'cash' | 'margin' | 'portfolio';
@@ -28,7 +29,7 @@ function Rules({ b }: { b: Balance }) {
       must(
         await api.PUT('/api/account/rules', {
           body: {
-            kind: b.kind as Kind,
+            kind: b.kind,
             level: b.level,
             dayTradesByDate: b.dayTradesByDate,
             ...change,
@@ -54,7 +55,7 @@ function Rules({ b }: { b: Balance }) {
       <h2 className="font-semibold">Rules of the account</h2>
       <Choices
         label="Kind of the account"
-        value={b.kind as Kind}
+        value={b.kind}
         onChange={(kind) => {
           set.mutate({ kind });
         }}
@@ -65,7 +66,7 @@ function Rules({ b }: { b: Balance }) {
         ]}
       />
       <p className="text-ink2">
-        {KINDS[b.kind as Kind]} Futures and SKRY are scanned over sixteen scenarios in every kind.
+        {KINDS[b.kind]} Futures and SKRY are scanned over sixteen scenarios in every kind.
       </p>
       <label className="flex flex-col gap-1">
         approved up to
@@ -155,14 +156,17 @@ function Rules({ b }: { b: Balance }) {
 /** Where the account's money is, what margin holds of it and why, and what the account may do. */
 export function BalanceView() {
   const balance = useQuery(balanceQuery);
-  const b = balance.data;
-  if (balance.error && !b)
-    return (
-      <div className="p-6">
-        <Notice>{balance.error.message}</Notice>
-      </div>
-    );
-  if (!b) return <p className="p-6 text-ink2">Reading the balance</p>;
+  return (
+    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
+      <h1 className="pt-3 pb-1 font-serif text-[22px]">Balance</h1>
+      <Asked query={balance} what="balance">
+        {(b) => <BalanceFigures balance={b} />}
+      </Asked>
+    </div>
+  );
+}
+
+function BalanceFigures({ balance: b }: { balance: Balance }) {
   const rows: [string, string, string?][] = [
     ['account value', b.value],
     ['cash', b.cash],
@@ -177,12 +181,11 @@ export function BalanceView() {
         cash: 'paid in full',
         margin: 'half their value is needed',
         portfolio: 'what they lose in a fall of 15 % is needed',
-      }[b.kind as Kind],
+      }[b.kind],
     ],
   ];
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <h1 className="pt-3 pb-1 font-serif text-[22px]">Balance</h1>
+    <>
       {b.deficit && (
         <Notice>
           The account is {money(b.deficit)} short. Until that is mended nothing is opened; closing
@@ -294,6 +297,6 @@ export function BalanceView() {
         </section>
         <Rules b={b} />
       </div>
-    </div>
+    </>
   );
 }

@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
+import { publish } from '../../api/live';
 import { benchQuery, evaluationQuery } from '../../api/queries';
 import { isOption, parts } from '../../drafts/contract';
 import { useDrafts } from '../../drafts/store';
-import { openTicket } from '../../ticket/open';
+import { openDraft } from '../../ticket/open';
 import { Button, Choices, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
 import { ChancePanel } from './ChancePanel';
@@ -69,10 +70,27 @@ export function BenchView() {
   const bench = useQuery(
     benchQuery(
       draft && legs && before.data !== undefined ? requestOf(scene, draft, before.data) : null,
+      active,
     ),
   );
   const b = bench.data;
   const e = b?.evaluation;
+  const old = bench.isPlaceholderData;
+  // The tray shows what is judged here: one draft has one price on a page.
+  useEffect(() => {
+    if (draft && legs && e && !old)
+      publish({
+        of: active,
+        request: { symbol: draft.symbol, legs, entry: draft.entry ?? 'middle' },
+        evaluation: e,
+      });
+  }, [active, draft, legs, e, old]);
+  useEffect(
+    () => () => {
+      publish(undefined);
+    },
+    [],
+  );
   const ghost = useGhost(
     b,
     JSON.stringify(e && [e.unit, e.packages]),
@@ -81,7 +99,7 @@ export function BenchView() {
   const keys = useMemo(
     () => ({
       t: () => {
-        if (draft && e) openTicket({ symbol: draft.symbol, unit: e.unit, quantity: e.packages });
+        openDraft(draft);
       },
       Escape: () => {
         void navigate('/chain');
@@ -95,7 +113,7 @@ export function BenchView() {
         ]),
       ),
     }),
-    [draft, e, navigate],
+    [draft, navigate],
   );
   if (!draft || !legs) {
     return (
@@ -136,7 +154,7 @@ export function BenchView() {
           >
             to the chain
           </Link>
-          <Button weight="strong" disabled={!e} onClick={keys.t} aria-keyshortcuts="t">
+          <Button weight="strong" onClick={keys.t} aria-keyshortcuts="t">
             Ticket
           </Button>
         </div>
@@ -157,7 +175,11 @@ export function BenchView() {
             <Notice>{trouble.message}</Notice>
           </div>
         )}
-        <div ref={box} className="min-h-0 flex-1 overflow-auto pt-1.5">
+        <div
+          ref={box}
+          aria-busy={old}
+          className={`min-h-0 flex-1 overflow-auto pt-1.5 ${old ? 'old' : ''}`}
+        >
           {b && scene.tab === 'outline' && (
             <OutlinePlot
               bench={b}

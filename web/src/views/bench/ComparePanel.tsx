@@ -72,11 +72,11 @@ export function ComparePanel({
   const rows: [string, string, (k: NonNullable<typeof c>['columns'][number]) => string][] = [
     ['net price', '', (k) => `${k.price.amount} ${k.price.side}`],
     ['profit at the target', 'profit', (k) => fixed(k.profit, 0, true)],
-    ['on what is tied up', 'part', (k) => (k.part == null ? '—' : `${percent(k.part, 0)} %`)],
+    ['on capital tied up', 'part', (k) => (k.part == null ? '—' : `${percent(k.part, 0)} %`)],
     ['chance of profit then', 'chance', (k) => `${percent(k.chance, 0)} %`],
     ['leverage', 'leverage', (k) => (k.leverage == null ? '—' : `${fixed(k.leverage, 1)} ×`)],
-    ['most to lose', 'least', (k) => (k.least.unlimited ? 'no limit' : money(k.least.profit))],
-    ['tied up', '', (k) => money(k.capital)],
+    ['max loss', 'least', (k) => (k.least.unlimited ? 'no limit' : money(k.least.profit))],
+    ['capital tied up', '', (k) => money(k.capital)],
   ];
   return (
     <div className="flex flex-col gap-2">
@@ -208,7 +208,7 @@ export function ComparePanel({
                     {name}
                   </th>
                   {c.columns.map((k) => {
-                    const best = key !== '' && c.columns.length > 1 && k.best.includes(key);
+                    const best = c.columns.length > 1 && k.best.some((row) => row === key);
                     return (
                       <td key={k.slot} className={`num px-2 ${best ? 'font-bold text-brass' : ''}`}>
                         {best && <span aria-hidden>● </span>}

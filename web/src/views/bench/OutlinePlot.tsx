@@ -113,7 +113,7 @@ export function OutlinePlot({ bench: b, ghost, width, height, name }: Props) {
           </span>
           {b.evaluation.estimate ? 'about, ' : ''}at its end <b>{told(b.outline)}</b>
           {most !== undefined && most > 0 && expired !== undefined && expired > 0 && (
-            <span className="text-ink2"> {percent(expired / most, 0)} % of the most</span>
+            <span className="text-ink2"> {percent(expired / most, 0)} % of max profit</span>
           )}
         </span>
         <span>
@@ -298,12 +298,12 @@ export function OutlinePlot({ bench: b, ghost, width, height, name }: Props) {
           chosen.days > 0.05 &&
           chosen.evens.map((e) => (
             <circle key={e} cx={x(e)} cy={y(0)} r={3} fill="var(--slate)">
-              <title>{`even at ${fixed(e, 2)} in ${fixed(chosen.days, 0)} days`}</title>
+              <title>{`break-even at ${fixed(e, 2)} in ${fixed(chosen.days, 0)} days`}</title>
             </circle>
           ))}
         {today?.evens.map((e) => (
           <circle key={e} cx={x(e)} cy={y(0)} r={3} fill="var(--brass)">
-            <title>{`even at ${fixed(e, 2)} today`}</title>
+            <title>{`break-even at ${fixed(e, 2)} today`}</title>
           </circle>
         ))}
         {b.evens.map(
@@ -319,7 +319,7 @@ export function OutlinePlot({ bench: b, ghost, width, height, name }: Props) {
                 stroke="var(--ink)"
                 strokeWidth={1.5}
               >
-                <title>{`even at ${fixed(e, 2)} at its end`}</title>
+                <title>{`break-even at ${fixed(e, 2)} at its end`}</title>
               </circle>
             ),
         )}

@@ -9,8 +9,8 @@ const HATCHED =
 const STEPS = { deviations: [0.25, 0.5, 1], percent: [1, 2.5, 5], prices: [] } as const;
 const UNITS = {
   money: 'in money',
-  ofMost: 'in percent of the most that can be made',
-  ofCapital: 'in percent of what is tied up',
+  ofMost: 'in percent of the max profit',
+  ofCapital: 'in percent of the capital tied up',
 };
 
 /** Chosen prices by dates as plain numbers; losses hatched, the even line heavy. */
@@ -95,8 +95,8 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
           }}
           choices={[
             { value: 'money', label: 'money' },
-            { value: 'ofMost', label: '% of most' },
-            { value: 'ofCapital', label: '% of tied up' },
+            { value: 'ofMost', label: '% of max profit' },
+            { value: 'ofCapital', label: '% of capital' },
           ]}
         />
         <Button disabled={rows.length === 0} onClick={copy}>
@@ -107,7 +107,7 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
         <p className="text-ink2">
           {s.unit === 'ofMost'
             ? 'What it can make has no limit (or is nothing): there is no share of it to tell.'
-            : 'Nothing is tied up: there is no share of it to tell.'}
+            : 'No capital is tied up: there is no share of it to tell.'}
         </p>
       )}
       {!g && <p className="text-ink2">Write the prices to look at, with spaces between.</p>}

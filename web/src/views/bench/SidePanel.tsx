@@ -48,10 +48,10 @@ export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: 
     ['fees', money(m.fees)],
     ['margin', money(m.requirementAlone)],
     ['needed for the order', cents(m.needed)],
-    ['tied up after', cents(m.tiedUp)],
+    ['capital tied up', cents(m.tiedUp)],
     ['leg by leg', cents(m.legByLeg)],
     ['saved together', cents(m.saved)],
-    ['most on what is tied up', m.part == null ? '—' : `${percent(m.part, 1)} %`],
+    ['max profit on capital', m.part == null ? '—' : `${percent(m.part, 1)} %`],
     ['the same a year', m.partAYear == null ? '—' : `${percent(m.partAYear, 0)} %`],
   ];
   return (

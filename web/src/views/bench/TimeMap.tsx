@@ -258,7 +258,7 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
               strokeWidth={4}
               paintOrder="stroke"
             >
-              {l.level === 0 ? 'even' : fixed(l.level, 0, true)}
+              {l.level === 0 ? 'break-even' : fixed(l.level, 0, true)}
             </text>
           )),
         )}

@@ -319,13 +319,13 @@ function Rows({
           </span>
         </td>
         <td className="num px-2 pb-2" colSpan={2}>
-          booked {money(p.realised, true)} · fees {money(p.fees)}
+          realised {money(p.realised, true)} · fees {money(p.fees)}
         </td>
         <td className="num px-2 pb-2" colSpan={5}>
           {p.strip
-            ? `${p.estimate ? 'about: ' : ''}most ${p.most ? money(p.most, true) : 'no limit'} · least ${p.least ? money(p.least) : 'no limit'}`
-            : 'no most and least'}
-          {p.evens.length > 0 && ` · even ${p.evens.map((e) => e.from).join(', ')}`}
+            ? `${p.estimate ? 'about: ' : ''}max profit ${p.most ? money(p.most, true) : 'no limit'} · max loss ${p.least ? money(p.least) : 'no limit'}`
+            : 'no max profit and loss'}
+          {p.evens.length > 0 && ` · break-even ${p.evens.map((e) => e.from).join(', ')}`}
           {p.unvalued.length > 0 && (
             <span className="text-loss">
               {' '}
@@ -391,7 +391,7 @@ export function BookView() {
                 <th className={right}>expires</th>
                 <th className={left}>range at expiration</th>
                 <th className={right}>open profit</th>
-                <th className={right}>of most</th>
+                <th className={right}>% of max</th>
                 <th className={right}>Δ</th>
                 <th className={right}>Γ</th>
                 <th className={right}>θ a day</th>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { evaluate, useLive, watchChain } from '../../api/live';
+import { answerTo, evaluate, useLive, watchChain } from '../../api/live';
 import type { Draft, Mark, Row } from '../../api/client';
 import { packagesQuery } from '../../api/queries';
 import { isOption, keyOf } from '../../drafts/contract';
@@ -9,6 +9,7 @@ import { LinkedDraft } from '../../drafts/LinkedDraft';
 import { add, MOST_LEGS, remove, turn } from '../../drafts/moves';
 import { nudges } from '../../drafts/nudges';
 import { change, useDrafts } from '../../drafts/store';
+import { openDraft } from '../../ticket/open';
 import { Choices, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
 import { useKeys } from '../../ui/keys';
@@ -17,7 +18,7 @@ import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
 import { ChainTable, type Block } from './ChainTable';
 import { useColumns } from './columns';
-import { DraftActions, DraftSummary, startTicket } from './DraftSummary';
+import { DraftActions, DraftSummary } from './DraftSummary';
 import { Elsewhere } from './Elsewhere';
 import { useLook } from './look';
 import { PackageChooser } from './PackageChooser';
@@ -66,8 +67,7 @@ export function ChainView() {
   const live = useLive((s) => s.head);
   const head = live?.symbol === symbol ? live : undefined;
   const allRows = useLive((s) => s.rows);
-  const answer = useLive((s) => s.evaluation);
-  const refusal = useLive((s) => s.refusal);
+  const answer = useLive((s) => s.answer);
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string[]>>({});
   const { around, rising } = useLook();
@@ -122,7 +122,7 @@ export function ChainView() {
   useEffect(
     () => () => {
       watchChain(null, [], []);
-      evaluate(null);
+      evaluate('', null);
     },
     [],
   );
@@ -135,13 +135,14 @@ export function ChainView() {
   useEffect(() => {
     const [low, high] = ends?.split(' ').map(Number) ?? [];
     evaluate(
+      active,
       legs.length > 0 && low !== undefined
         ? { symbol, legs, entry: entry ?? 'middle', low, high }
         : null,
     );
-  }, [symbol, legs, entry, ends, second]);
-  const evaluation = legs.length > 0 ? answer : undefined;
-  const ghost = useGhost(evaluation, JSON.stringify(legs), `${active} ${symbol}`);
+  }, [active, symbol, legs, entry, ends, second]);
+  const { evaluation, refusal, old } = answerTo(answer, active, draft);
+  const ghost = useGhost(old ? undefined : evaluation, JSON.stringify(legs), `${active} ${symbol}`);
 
   const trade = useMemo(
     () => (contract: string, quantity: number) => {
@@ -223,27 +224,14 @@ export function ChainView() {
           }
         : undefined,
       t: () => {
-        startTicket(draft, evaluation);
+        openDraft(draft);
       },
       Enter: () => (document.activeElement === document.body ? void navigate('/bench') : false),
       e: () => {
         void navigate('/bench');
       },
     };
-  }, [
-    symbol,
-    blocks,
-    allRows,
-    marks,
-    level,
-    cursor,
-    trade,
-    draft,
-    evaluation,
-    sides,
-    readsPackages,
-    navigate,
-  ]);
+  }, [symbol, blocks, allRows, marks, level, cursor, trade, draft, sides, readsPackages, navigate]);
   useKeys(keys);
   const choose = (key: string, under: boolean) => {
     const next = !under
@@ -267,7 +255,7 @@ export function ChainView() {
       <LinkedDraft />
       <SymbolHead head={head} onTrade={trade} />
       <Ribbon head={head} open={open} legs={legs} onChoose={choose} />
-      <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} />
+      <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} old={old} />
       <div className="flex items-center gap-2 border-t border-hair px-4 py-1">
         <ShowChooser />
         <Choices

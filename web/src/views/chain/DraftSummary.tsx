@@ -3,15 +3,16 @@ import { fixed, money, percent } from '../../format';
 import { Link } from 'react-router';
 import { DraftMenu } from '../../drafts/DraftMenu';
 import { change, redo, undo } from '../../drafts/store';
-import { openTicket } from '../../ticket/open';
+import { openDraft } from '../../ticket/open';
 import { Button, Notice, Tip } from '../../ui/controls';
 
-type Props = { draft?: Draft; evaluation?: Evaluation; refusal?: string };
-
-export function startTicket(draft: Draft | undefined, e: Evaluation | undefined) {
-  if (draft && e && draft.legs.length > 0)
-    openTicket({ symbol: draft.symbol, unit: e.unit, quantity: e.packages });
-}
+type Props = {
+  draft?: Draft | undefined;
+  evaluation?: Evaluation | undefined;
+  refusal?: string | undefined;
+  /** What is shown is of the draft as it was before. */
+  old: boolean;
+};
 
 function Greek({
   name,
@@ -35,12 +36,16 @@ function Greek({
 }
 
 /** The draft in words and numbers, above the rows. */
-export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
+export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
   const about = e?.estimate ? ', about' : '';
   const empty = !draft || draft.legs.length === 0;
   return (
-    <section aria-label="Draft" className="h-[66px] overflow-hidden border-t border-hair px-4 py-1">
-      <div>
+    <section
+      aria-label="Draft"
+      aria-busy={old}
+      className="h-[66px] overflow-hidden border-t border-hair px-4 py-1"
+    >
+      <div className={old ? 'old' : ''}>
         {empty && (
           <p className="pt-2 font-serif text-[15px] text-ink2 italic">
             Click an ask to buy, a bid to sell: the structure, its outline and what it does to your
@@ -48,6 +53,7 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
           </p>
         )}
         {!empty && refusal && <Notice>{refusal}</Notice>}
+        {!empty && !refusal && !e && <p className="pt-2 text-ink2">Asking for its market</p>}
         {!empty && !refusal && e && (
           <>
             <p
@@ -70,13 +76,13 @@ export function DraftSummary({ draft, evaluation: e, refusal }: Props) {
                 </b>
               </span>
               <span>
-                <span className="text-ink2">most{about} </span>
+                <span className="text-ink2">max profit{about} </span>
                 <b className="text-gain">
                   {e.most.unlimited ? 'no limit' : money(e.most.profit, true)}
                 </b>
               </span>
               <span>
-                <span className="text-ink2">least{about} </span>
+                <span className="text-ink2">max loss{about} </span>
                 <b className="text-loss">
                   {e.least.unlimited ? 'no limit' : money(e.least.profit)}
                 </b>
@@ -166,12 +172,12 @@ export function DraftActions({
         redo
       </Button>
       <Button disabled={empty} onClick={onTurn} aria-keyshortcuts="x">
-        turn over
+        reverse
       </Button>
       <Button
-        disabled={!e}
+        disabled={empty}
         onClick={() => {
-          startTicket(draft, e);
+          openDraft(draft);
         }}
         aria-keyshortcuts="t"
       >

@@ -13,9 +13,9 @@ export const PACKAGE_HEADS: [string, string][] = [
   ['middle', ''],
   ['cross', ''],
   ['', 'w-[46px] !text-left'],
-  ['most', ''],
-  ['least', ''],
-  ['even', 'w-[15%]'],
+  ['max profit', ''],
+  ['max loss', ''],
+  ['break-even', 'w-[15%]'],
   ['chance %', ''],
   ['return %', ''],
 ];

@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { ChainHead, Leg, Mark } from '../../api/client';
 import { isOption, keyOf } from '../../drafts/contract';
 import { fixed, percent } from '../../format';
-import { useLook, type Cycle } from './look';
+import { useLook } from './look';
 
 const HEIGHT = 74;
 const LINE = 30;
@@ -107,7 +107,7 @@ export function Ribbon({ head, open, legs, onChoose }: Props) {
   const all = head.marks;
   const marks = all.filter(
     (m) =>
-      !hidden.includes(m.cycle as Cycle) ||
+      !hidden.includes(m.cycle) ||
       open.includes(m.key) ||
       legs.some((l) => isOption(l.contract) && keyOf(l.contract) === m.key),
   );

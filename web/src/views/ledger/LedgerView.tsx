@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, must, type LedgerLine } from '../../api/client';
+import { api, must, type Ledger, type LedgerLine } from '../../api/client';
 import { ledgerQuery } from '../../api/queries';
 import { longWhen, money, tone } from '../../format';
+import { Asked } from '../../ui/Asked';
 import { Button, Notice } from '../../ui/controls';
 
 const th =
@@ -98,7 +99,17 @@ function Files() {
 
 export function LedgerView() {
   const ledger = useQuery(ledgerQuery);
-  const l = ledger.data;
+  return (
+    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
+      <h1 className="pt-3 pb-1 font-serif text-[22px]">Ledger</h1>
+      <Asked query={ledger} what="ledger">
+        {(l) => <LedgerLines ledger={l} />}
+      </Asked>
+    </div>
+  );
+}
+
+function LedgerLines({ ledger: l }: { ledger: Ledger }) {
   const [before, setBefore] = useState<LedgerLine[]>([]);
   const earlier = useMutation({
     mutationFn: async (before: number) => {
@@ -106,23 +117,15 @@ export function LedgerView() {
       setBefore((known) => [...page.lines, ...known]);
     },
   });
-  if (ledger.error)
-    return (
-      <div className="p-6">
-        <Notice>{ledger.error.message}</Notice>
-      </div>
-    );
   // Lines never change: what was read once stays, and pages may overlap.
-  const known = l?.lines[0]?.number ?? 0;
-  const lines = [...before.filter((x) => x.number < known), ...(l?.lines ?? [])];
+  const known = l.lines[0]?.number ?? 0;
+  const lines = [...before.filter((x) => x.number < known), ...l.lines];
   const first = lines[0]?.number ?? 1;
-  if (!l) return <p className="p-6 text-ink2">Reading the ledger</p>;
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <h1 className="pt-3 pb-1 font-serif text-[22px]">Ledger</h1>
+    <>
       <p data-testid="reconciled" className="pb-2 font-serif text-[15px] italic">
-        Paid in {money(l.paidIn)}, booked {money(l.realised, true)}, fees {money(l.fees)}, laid out
-        for open positions {money(l.positions)}: together {money(l.sum)}, and the cash is{' '}
+        Paid in {money(l.paidIn)}, realised {money(l.realised, true)}, fees {money(l.fees)}, laid
+        out for open positions {money(l.positions)}: together {money(l.sum)}, and the cash is{' '}
         {money(l.cash)}.
         {l.violations.length === 0 && l.sum === l.cash ? ' It reconciles to the cent.' : ''}
       </p>
@@ -138,7 +141,7 @@ export function LedgerView() {
             <th className={left}>what</th>
             <th className={right}>amount</th>
             <th className={right}>fees</th>
-            <th className={right}>booked</th>
+            <th className={right}>realised</th>
             <th className={right}>cash after</th>
           </tr>
         </thead>
@@ -175,6 +178,6 @@ export function LedgerView() {
           {earlier.error && <Notice>{earlier.error.message}</Notice>}
         </p>
       )}
-    </div>
+    </>
   );
 }

@@ -5,6 +5,7 @@ import { ordersQuery } from '../../api/queries';
 import { longWhen, shortWhen } from '../../format';
 import { openOrder } from '../../ticket/open';
 import { ties } from '../../ticket/ties';
+import { Asked } from '../../ui/Asked';
 import { Button, Notice } from '../../ui/controls';
 
 const th =
@@ -149,12 +150,9 @@ export function OrdersView() {
     ['Filled', past.filter((o) => o.state === 'filled')],
     ['Ended', past.filter((o) => o.state !== 'filled')],
   ];
-  // What waits for an order ends with it: those that wait go first.
   const cancelAll = useMutation({
-    mutationFn: async () => {
-      for (const o of [...open].sort((a, b) => Number(b.after != null) - Number(a.after != null)))
-        must(await api.POST('/api/orders/{id}/cancel', { params: { path: { id: o.id } } }));
-    },
+    mutationFn: async () =>
+      must(await api.POST('/api/orders/cancel', { body: { orders: open.map((o) => o.id) } })),
     onSettled: () => {
       setSure(false);
     },
@@ -162,111 +160,140 @@ export function OrdersView() {
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
       <h1 className="pt-3 pb-1 font-serif text-[22px]">Orders</h1>
-      {orders.error && <Notice>{orders.error.message}</Notice>}
       {cancelAll.error && <Notice>{cancelAll.error.message}</Notice>}
       {tie.error && <Notice>{tie.error.message}</Notice>}
-      {groups.map(([title, list]) => (
-        <section key={title} aria-label={title} className="mb-5">
-          <div className="flex items-center gap-3 py-1">
-            <h2 className="font-semibold">{title}</h2>
-            {title === 'Working' && open.length > 1 && (
-              <Button
-                disabled={cancelAll.isPending}
-                onBlur={() => {
-                  setSure(false);
-                }}
-                onClick={() => {
-                  if (sure) cancelAll.mutate();
-                  else setSure(true);
-                }}
-              >
-                {sure ? `Cancel all ${open.length}: sure?` : 'Cancel all'}
-              </Button>
-            )}
-            {title === 'Working' &&
-              open.length > 1 &&
-              (picked.length < 2 ? (
-                <span className="text-ink2">pick two or more to tie them</span>
-              ) : (
-                <>
-                  <Button
-                    disabled={tie.isPending}
-                    onClick={() => {
-                      tie.mutate('oneCancelsOther');
-                    }}
-                  >
-                    one of {picked.join(', ')} cancels the other{picked.length > 2 ? 's' : ''}
-                  </Button>
-                  <Button
-                    disabled={tie.isPending}
-                    onClick={() => {
-                      tie.mutate('oneTriggersOther');
-                    }}
-                  >
-                    once {picked[0]} fills, {picked.slice(1).join(', ')}{' '}
-                    {picked.length > 2 ? 'go' : 'goes'} out
-                  </Button>
-                </>
-              ))}
-            {title === 'Filled' && (
-              <input
-                aria-label="Find among filled and ended orders"
-                placeholder="symbol, structure, state"
-                value={wanted}
-                onChange={(e) => {
-                  setWanted(e.target.value);
-                }}
-                className="h-6 w-56 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
-              />
-            )}
-          </div>
-          {list.length === 0 ? (
-            <p className="text-ink2">
-              {title === 'Working'
-                ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.'
-                : wanted.trim() !== ''
-                  ? `No ${title.toLowerCase()} order has “${wanted.trim()}” in it.`
-                  : title === 'Filled'
-                    ? 'Nothing has been filled yet.'
-                    : 'Nothing was cancelled, and nothing ended unfilled.'}
-            </p>
-          ) : (
-            <table className="w-full table-fixed border-collapse">
-              <colgroup>
-                {[60, 132, 72, null, 66, 100, 100, 132, 160, 116].map((w, i) => (
-                  <col key={i} style={w === null ? undefined : { width: w }} />
-                ))}
-              </colgroup>
-              <thead>
-                <tr>
-                  <th className={right}>order</th>
-                  <th className={left}>placed</th>
-                  <th className={left}>symbol</th>
-                  <th className={left}>structure</th>
-                  <th className={right}>filled</th>
-                  <th className={right}>limit</th>
-                  <th className={right}>average</th>
-                  <th className={left}>stands</th>
-                  <th className={left}>state</th>
-                  <th className={left}>
-                    <span className="sr-only">actions</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {asTree(list).map(({ order, under }) => (
-                  <Line
-                    key={order.id}
-                    order={order}
-                    under={under}
-                    picking={title === 'Working' && open.length > 1 ? { picked, pick } : undefined}
-                  />
-                ))}
-              </tbody>
-            </table>
-          )}
-        </section>
-      ))}
+      {cancelAll.data && (
+        <div role="status" className="my-1 rounded border border-strong bg-raised px-2 py-1">
+          <b>What became of the orders that were to be cancelled</b>
+          <ul>
+            {cancelAll.data.map((o) => (
+              <li key={o.id}>
+                {o.id}, {o.symbol} {o.name}: {o.state}
+                {o.filled > 0 && `, ${o.filled} of ${o.quantity} filled`}
+                {reason(o)}
+              </li>
+            ))}
+          </ul>
+          <Button
+            weight="quiet"
+            onClick={() => {
+              cancelAll.reset();
+            }}
+          >
+            Read
+          </Button>
+        </div>
+      )}
+      <Asked query={orders} what="orders">
+        {() => (
+          <>
+            {groups.map(([title, list]) => (
+              <section key={title} aria-label={title} className="mb-5">
+                <div className="flex items-center gap-3 py-1">
+                  <h2 className="font-semibold">{title}</h2>
+                  {title === 'Working' && open.length > 1 && (
+                    <Button
+                      disabled={cancelAll.isPending}
+                      onBlur={() => {
+                        setSure(false);
+                      }}
+                      onClick={() => {
+                        if (sure) cancelAll.mutate();
+                        else setSure(true);
+                      }}
+                    >
+                      {sure ? `Cancel all ${open.length}: sure?` : 'Cancel all'}
+                    </Button>
+                  )}
+                  {title === 'Working' &&
+                    open.length > 1 &&
+                    (picked.length < 2 ? (
+                      <span className="text-ink2">pick two or more to tie them</span>
+                    ) : (
+                      <>
+                        <Button
+                          disabled={tie.isPending}
+                          onClick={() => {
+                            tie.mutate('oneCancelsOther');
+                          }}
+                        >
+                          one of {picked.join(', ')} cancels the other{picked.length > 2 ? 's' : ''}
+                        </Button>
+                        <Button
+                          disabled={tie.isPending}
+                          onClick={() => {
+                            tie.mutate('oneTriggersOther');
+                          }}
+                        >
+                          once {picked[0]} fills, {picked.slice(1).join(', ')}{' '}
+                          {picked.length > 2 ? 'go' : 'goes'} out
+                        </Button>
+                      </>
+                    ))}
+                  {title === 'Filled' && (
+                    <input
+                      aria-label="Find among filled and ended orders"
+                      placeholder="symbol, structure, state"
+                      value={wanted}
+                      onChange={(e) => {
+                        setWanted(e.target.value);
+                      }}
+                      className="h-6 w-56 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
+                    />
+                  )}
+                </div>
+                {list.length === 0 ? (
+                  <p className="text-ink2">
+                    {title === 'Working'
+                      ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.'
+                      : wanted.trim() !== ''
+                        ? `No ${title.toLowerCase()} order has “${wanted.trim()}” in it.`
+                        : title === 'Filled'
+                          ? 'Nothing has been filled yet.'
+                          : 'Nothing was cancelled, and nothing ended unfilled.'}
+                  </p>
+                ) : (
+                  <table className="w-full table-fixed border-collapse">
+                    <colgroup>
+                      {[60, 132, 72, null, 66, 100, 100, 132, 160, 116].map((w, i) => (
+                        <col key={i} style={w === null ? undefined : { width: w }} />
+                      ))}
+                    </colgroup>
+                    <thead>
+                      <tr>
+                        <th className={right}>order</th>
+                        <th className={left}>placed</th>
+                        <th className={left}>symbol</th>
+                        <th className={left}>structure</th>
+                        <th className={right}>filled</th>
+                        <th className={right}>limit</th>
+                        <th className={right}>average</th>
+                        <th className={left}>time in force</th>
+                        <th className={left}>state</th>
+                        <th className={left}>
+                          <span className="sr-only">actions</span>
+                        </th>
+                      </tr>
+                    </thead>
+                    <tbody>
+                      {asTree(list).map(({ order, under }) => (
+                        <Line
+                          key={order.id}
+                          order={order}
+                          under={under}
+                          picking={
+                            title === 'Working' && open.length > 1 ? { picked, pick } : undefined
+                          }
+                        />
+                      ))}
+                    </tbody>
+                  </table>
+                )}
+              </section>
+            ))}
+          </>
+        )}
+      </Asked>
       {firstEnded !== undefined && firstEnded > 1 && !whole && (
         <p className="flex items-center gap-3">
           <Button

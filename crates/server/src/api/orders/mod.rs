@@ -677,6 +677,48 @@ async fn roll_of(
     Ok(Json(found.await??))
 }
 
+/// Which orders are to be cancelled.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct CancelRequest {
+    /// Their numbers, as they were seen to work.
+    orders: Vec<u64>,
+}
+
+/// Most orders of one command.
+const MOST_CANCELLED: usize = 1_000;
+
+/// Cancels several orders at once; for each what has become of it.
+#[utoipa::path(
+    post,
+    path = "/orders/cancel",
+    tag = "orders",
+    request_body = CancelRequest,
+    responses(
+        (status = 200, body = Vec<OrderWire>),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
+async fn cancel_all(
+    State(app): State<AppState>,
+    Body(request): Body<CancelRequest>,
+) -> Result<Json<Vec<OrderWire>>, Problem> {
+    let count = request.orders.len();
+    if !(1..=MOST_CANCELLED).contains(&count) {
+        return Err(Refusal::Field {
+            field: "orders",
+            message: format!("{count} orders; name 1 to {MOST_CANCELLED}"),
+        }
+        .into());
+    }
+    let ended = app
+        .command(move |desk| desk.cancel_all(&request.orders))
+        .await?;
+    let all = ended.iter().map(|o| shown(&app, o));
+    Ok(Json(all.collect::<Result<_, _>>()?))
+}
+
 /// Cancels a working order.
 #[utoipa::path(
     post,
@@ -709,5 +751,6 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .routes(routes!(close_positions))
         .routes(routes!(roll_of))
         .routes(routes!(cancel))
+        .routes(routes!(cancel_all))
         .routes(routes!(fix_text))
 }

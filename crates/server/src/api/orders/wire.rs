@@ -80,8 +80,7 @@ pub struct OrderWire {
     pub limit: Option<NetPrice>,
     /// Average net price of what is filled.
     pub fill_price: Option<NetPrice>,
-    /// "day", "good till cancelled", "good till 18 Apr", "at once, the rest ends", "at once and
-    /// whole".
+    /// "day", "good till cancelled", "good till 18 Apr", "immediate or cancel", "fill or kill".
     pub time_in_force: String,
     /// "stop at 2.40 debit, watching the middle"; absent without a trigger.
     pub held: Option<String>,
@@ -162,8 +161,8 @@ fn stands(t: TimeInForce) -> String {
         TimeInForce::Day => "day".into(),
         TimeInForce::GoodTillCancelled => "good till cancelled".into(),
         TimeInForce::GoodTillDate(date) => format!("good till {}", desk::short_date(date)),
-        TimeInForce::ImmediateOrCancel => "at once, the rest ends".into(),
-        TimeInForce::FillOrKill => "at once and whole".into(),
+        TimeInForce::ImmediateOrCancel => "immediate or cancel".into(),
+        TimeInForce::FillOrKill => "fill or kill".into(),
     }
 }
 

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::api::wire::entry::EntryWire;
-use crate::api::wire::words::{PriceSide, VerdictWord};
+use crate::api::wire::words::{CheckCodeWord, PriceSide, VerdictWord};
 use crate::app::refusal::Refusal;
 
 /// One leg of a request.
@@ -260,8 +260,24 @@ pub struct LegAnswer {
 pub struct CheckWire {
     /// How it came out.
     pub verdict: VerdictWord,
+    /// What was looked at.
+    pub code: CheckCodeWord,
+    /// Which leg or event it is about; empty where it is about the whole.
+    pub about: String,
+    /// The number that it turns on; absent where there is none.
+    pub value: Option<String>,
     /// Reason with its number.
     pub text: String,
+}
+
+pub(crate) fn check_wire(c: &desk::Check) -> CheckWire {
+    CheckWire {
+        verdict: c.verdict.into(),
+        code: c.code.into(),
+        about: c.about.clone(),
+        value: c.value.clone(),
+        text: c.text.clone(),
+    }
 }
 
 /// Money of a fill at the given price.
@@ -522,14 +538,7 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
                 .collect(),
         },
         sentences: e.sentences.clone(),
-        checks: e
-            .checks
-            .iter()
-            .map(|c| CheckWire {
-                verdict: c.verdict.into(),
-                text: c.text.clone(),
-            })
-            .collect(),
+        checks: e.checks.iter().map(check_wire).collect(),
         after: None,
     }
 }

@@ -1,15 +1,15 @@
 //! Closed sets as they cross: each an enum of the document, its words beside what they stand for.
 
 use desk::{
-    AccountKind, ChapterKind, ComparedRow, Cycle, EntryKind, EventKind, Kind, OrderState, Price,
-    UnderlyingKind, Verdict,
+    AccountKind, ChapterKind, CheckCode, ComparedRow, Cycle, EntryKind, EventKind, Kind,
+    OrderState, Price, UnderlyingKind, Verdict,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 /// An enum of the document for one of the core; every variant of the core's has its word.
 macro_rules! words {
-    ($(#[$doc:meta])* $name:ident of $core:ident { $($variant:ident = $word:literal,)+ }) => {
+    ($(#[$doc:meta])* $name:ident of $core:ident { $($variant:ident = $word:tt,)+ }) => {
         $(#[$doc])*
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
         pub enum $name {
@@ -57,6 +57,27 @@ words! {
         Note = "note",
         Warning = "warning",
         Blocking = "blocking",
+    }
+}
+
+words! {
+    /// What a check looked at: the same with any number.
+    CheckCodeWord of CheckCode {
+        Session = "session",
+        MarketWidth = "market_width",
+        OpenInterest = "open_interest",
+        Theoretical = "theoretical",
+        EarlyAssignment = "early_assignment",
+        NoBid = "no_bid",
+        Event = "event",
+        UnlimitedLoss = "unlimited_loss",
+        Costs = "costs",
+        Pays = "pays",
+        Risk = "risk",
+        BuyingPower = "buying_power",
+        Rules = "rules",
+        Uncovers = "uncovers",
+        DayTrade = "day_trade",
     }
 }
 
