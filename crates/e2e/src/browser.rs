@@ -246,7 +246,7 @@ impl Browser {
 
     /// Clicks the button with this text.
     pub async fn press(&self, label: &str) {
-        let path = format!("//button[normalize-space(.)='{label}']");
+        let path = format!("//button[normalize-space(.)='{label}' and not(@disabled)]");
         let waiting = self
             .client
             .wait()
@@ -263,7 +263,8 @@ impl Browser {
 
     /// Clicks the button whose text begins so.
     pub async fn press_starting(&self, label: &str) {
-        let path = format!("//button[starts-with(normalize-space(.), '{label}')]");
+        let path =
+            format!("//button[starts-with(normalize-space(.), '{label}') and not(@disabled)]");
         let waiting = self
             .client
             .wait()

@@ -269,7 +269,7 @@ async fn from_the_chain_to_a_closed_trade() {
             .await;
         assert!(
             said.contains(&format!(
-                "at {} credit or better, until filled or cancelled",
+                "at {} credit or better, good till cancelled",
                 limit.as_str().unwrap_or_default()
             )),
             "{said}"
