@@ -88,7 +88,7 @@ pub(crate) fn sentences(
         }
     });
     if let Some(text) = evens(&horizon.shape.evens, market.underlying.style_of_price) {
-        out.push(format!("Even {text}."));
+        out.push(format!("Break-even {text}."));
     }
     out
 }

@@ -237,11 +237,21 @@ impl Browser {
 
     /// Waits for an element and clicks it.
     pub async fn click(&self, css: &str) {
-        self.find(css)
-            .await
-            .click()
-            .await
-            .unwrap_or_else(|e| panic!("click {css}: {e}"));
+        let element = self.find(css).await;
+        self.click_on(&element, css).await;
+    }
+
+    /// Clicks an element, in the middle of what scrolls around it where something lies over it.
+    async fn click_on(&self, element: &Element, what: &str) {
+        if element.clone().click().await.is_ok() {
+            return;
+        }
+        let script = "arguments[0].scrollIntoView({ block: 'center' })";
+        let found = serde_json::to_value(element).expect("an element has a reference");
+        let scrolled = self.client.execute(script, vec![found]).await;
+        scrolled.unwrap_or_else(|e| panic!("scroll to {what}: {e}"));
+        let clicked = element.clone().click().await;
+        clicked.unwrap_or_else(|e| panic!("click {what}: {e}"));
     }
 
     /// Clicks the button with this text.
@@ -255,10 +265,7 @@ impl Browser {
             .for_element(Locator::XPath(&path))
             .await;
         let button = waiting.unwrap_or_else(|e| panic!("button {label}: {e}"));
-        button
-            .click()
-            .await
-            .unwrap_or_else(|e| panic!("press {label}: {e}"));
+        self.click_on(&button, label).await;
     }
 
     /// Clicks the button whose text begins so.
@@ -273,10 +280,7 @@ impl Browser {
             .for_element(Locator::XPath(&path))
             .await;
         let button = waiting.unwrap_or_else(|e| panic!("button {label}…: {e}"));
-        button
-            .click()
-            .await
-            .unwrap_or_else(|e| panic!("press {label}…: {e}"));
+        self.click_on(&button, label).await;
     }
 
     /// What an element reads, at once.

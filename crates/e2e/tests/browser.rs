@@ -154,7 +154,7 @@ async fn from_the_chain_to_a_closed_trade() {
             "Most you can make:",
             "Most you can lose:",
             "or at",
-            "Even at",
+            "Break-even at",
         ] {
             assert!(sentence.contains(words), "{sentence}");
         }

@@ -79,7 +79,7 @@ async fn careful_buyer(b: &Browser) {
         })
         .await;
     assert!(
-        words.contains("Most you can lose:") && words.contains("Even at"),
+        words.contains("Most you can lose:") && words.contains("Break-even at"),
         "{words}"
     );
     // Half the shares' value is needed, the puts in full, and saving is told against the legs
@@ -181,8 +181,8 @@ async fn income_seller(b: &Browser) {
     .await;
     b.press("grid").await;
     b.press("% of max profit").await;
-    b.until("main", "percent of the most", |t| {
-        t.contains("in percent of the most")
+    b.until("main", "percent of the max profit", |t| {
+        t.contains("in percent of the max profit")
     })
     .await;
     b.accessible("grid in percent").await;

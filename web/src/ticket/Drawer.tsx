@@ -33,7 +33,7 @@ export function Drawer() {
             e.preventDefault();
             box.current?.focus();
           }}
-          className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]"
+          className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] scroll-pb-64 flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]"
         >
           <div className="mb-2 flex items-baseline justify-between">
             <Dialog.Title className="font-serif text-[19px]">

@@ -44,12 +44,16 @@ type ChecksProps = {
   evaluation: Evaluation;
   ticked?: string[];
   onTick?: (text: string, on: boolean) => void;
+  /** What is in order is only counted. */
+  folded?: boolean;
 };
 /** Verdicts with their reasons; where they are to be ticked, warnings have a box. */
-export function Checks({ evaluation: e, ticked = [], onTick }: ChecksProps) {
+export function Checks({ evaluation: e, ticked = [], onTick, folded = false }: ChecksProps) {
+  const fine = e.checks.filter((c) => c.verdict === 'fine').length;
+  const told = folded ? e.checks.filter((c) => c.verdict !== 'fine') : e.checks;
   return (
     <ul aria-label="Checks" className="flex flex-col gap-0.5">
-      {e.checks.map((c) => {
+      {told.map((c) => {
         const [sign, look] = SIGNS[c.verdict] ?? ['○', 'text-ink2'];
         const words = (
           <span>
@@ -81,6 +85,12 @@ export function Checks({ evaluation: e, ticked = [], onTick }: ChecksProps) {
           </li>
         );
       })}
+      {folded && fine > 0 && (
+        <li className="flex gap-1.5 text-ink2">
+          <span aria-hidden>○</span>
+          {fine} {fine === 1 ? 'check' : 'checks'} in order
+        </li>
+      )}
     </ul>
   );
 }

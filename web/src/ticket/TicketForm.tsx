@@ -2,7 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, must, type Evaluation, type PlaceRequest } from '../api/client';
 import { evaluationQuery } from '../api/queries';
-import { dayMonth, money, shortWhen } from '../format';
+import { dayMonth, money, shortWhen, tone } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
 import { AfterPicture } from './AfterPicture';
 import {
@@ -16,6 +16,7 @@ import { MarginSheet } from './MarginSheet';
 import { Checks, MoneyTable, warningKey } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
 import { chosenOf, isPrice, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { Picture } from './Picture';
 import { RiskRule } from './RiskRule';
 import { RollChooser, useRoll, type Roll } from './RollChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
@@ -36,6 +37,41 @@ function Legs({ lines }: { lines: string[] }) {
         </li>
       ))}
     </ul>
+  );
+}
+
+/** What the order can make and lose, and what is left to use: in sight whatever is being written. */
+function Outcome({ evaluation: e }: { evaluation: Evaluation }) {
+  const about = e.estimate ? ', about' : '';
+  const figures: [string, string, string][] = [
+    [
+      `max profit${about}`,
+      e.most.unlimited ? 'no limit' : money(e.most.profit, true),
+      tone(e.most.profit ?? '1'),
+    ],
+    [
+      `max loss${about}`,
+      e.least.unlimited ? 'no limit' : money(e.least.profit),
+      tone(e.least.profit ?? '-1'),
+    ],
+    [
+      'break-even',
+      e.evens.map((v) => (v.stretch ? `${v.from} on` : v.from)).join(', ') || 'none',
+      '',
+    ],
+    ['buying power after', money(e.money.buyingPowerAfter), tone(e.money.buyingPowerAfter)],
+  ];
+  // Of what closes or rolls the picture tells what is left; the order alone says nothing.
+  const shown = e.after ? figures.slice(3) : figures;
+  return (
+    <dl aria-label="Outcome" className="grid grid-cols-[auto_1fr_auto_1fr] gap-x-2">
+      {shown.map(([name, value, look]) => (
+        <div key={name} className="col-span-2 grid grid-cols-subgrid">
+          <dt className="text-ink2">{name}</dt>
+          <dd className={`num font-semibold ${look === 'text-loss' ? look : ''}`}>{value}</dd>
+        </div>
+      ))}
+    </dl>
   );
 }
 
@@ -253,7 +289,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   return (
     <form
       aria-busy={old}
-      className="flex flex-col gap-3"
+      className="flex grow flex-col gap-2.5"
       onSubmit={(ev) => {
         ev.preventDefault();
         if (sendable) readBack();
@@ -319,6 +355,22 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         ]}
       />
       <p className="-mt-2 text-[12px] text-ink2">{KIND_WORDS[kind]}</p>
+      {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
+      {limited && (
+        <PriceChooser
+          evaluation={market.data}
+          value={limit}
+          onChange={setWritten}
+          chance={priced.data?.fillChance}
+        />
+      )}
+      {limited && !valid && (
+        <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>
+      )}
+      {quantity === 0 && (
+        <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>
+      )}
+      {trouble && <Notice>{trouble.message}</Notice>}
       <Choices
         label="Time in force"
         wrap
@@ -346,41 +398,41 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
           />
         </label>
       )}
-      {kind === 'stop' && <StopChooser evaluation={market.data} value={stop} onChange={setStop} />}
-      {limited && (
-        <PriceChooser
-          evaluation={market.data}
-          value={limit}
-          onChange={setWritten}
-          chance={priced.data?.fillChance}
-        />
-      )}
-      {limited && !valid && (
-        <Notice>{`“${written.amount}” is not a price; write it like ${market.data.middle.amount}.`}</Notice>
-      )}
-      {quantity === 0 && (
-        <Notice>{`“${quantityText}” is not a quantity; write a whole number above zero.`}</Notice>
-      )}
-      {trouble && <Notice>{trouble.message}</Notice>}
       {attachable && (
         <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />
       )}
-      {picture}
       <MoneyTable evaluation={e} />
-      <Checks evaluation={e} />
-      <div className="flex items-center justify-between text-[12px] text-ink2">
-        <span>
-          market as of {shortWhen(market.data.at)} · margin alone {money(e.money.requirementAlone)}
-        </span>
-        <MarginSheet
-          request={{ ...base, entry: price === undefined ? 'middle' : { net: price } }}
-          name={what}
-          weight="quiet"
-        />
+      <div
+        className={`sticky -bottom-4 -mx-4 mt-auto -mb-4 border-t border-strong bg-raised px-4 pt-1 pb-3`}
+      >
+        <div className={`flex flex-col gap-1 ${old ? 'old' : ''}`}>
+          {picture ?? (
+            <Picture
+              name={what}
+              prices={e.prices}
+              outline={e.outline}
+              today={e.today}
+              spot={e.spot}
+              height={72}
+            />
+          )}
+          <Outcome evaluation={e} />
+          <div className="max-h-[92px] overflow-y-auto">
+            <Checks evaluation={e} folded />
+          </div>
+        </div>
+        <div className="mt-1.5 flex items-center gap-2 text-[12px] text-ink2">
+          <Button weight="strong" className="text-[13px]" type="submit" disabled={!sendable}>
+            Read back
+          </Button>
+          <MarginSheet
+            request={{ ...base, entry: price === undefined ? 'middle' : { net: price } }}
+            name={what}
+            weight="quiet"
+          />
+          <span className="ml-auto">market as of {shortWhen(market.data.at)}</span>
+        </div>
       </div>
-      <Button weight="strong" className="self-start" type="submit" disabled={!sendable}>
-        Read back
-      </Button>
     </form>
   );
 }

@@ -12,7 +12,7 @@ export const KIND_WORDS: Record<Kind, string> = {
 };
 /** How long each stands, in one sentence. */
 export const STAND_WORDS: Record<Stand, string> = {
-  day: 'Ends at the close of this session; sent while the exchange is closed, at the close of the next.',
+  day: 'Ends at the close of this session, or of the next while the exchange is closed.',
   goodTillCancelled: 'Stands until it is filled or you cancel it, or a contract of it ends.',
   goodTillDate: 'Stands until the close of the day you choose.',
   immediateOrCancel: 'Fills what can be filled at once; the rest ends.',

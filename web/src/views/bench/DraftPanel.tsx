@@ -384,7 +384,7 @@ export function DraftPanel({
       </div>
       <div className="grid grid-cols-2 gap-1">
         <Button aria-keyshortcuts="x" onClick={act(turn)}>
-          turn over
+          reverse
         </Button>
         <Button
           aria-keyshortcuts="c"

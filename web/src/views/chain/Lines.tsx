@@ -92,7 +92,7 @@ export function PictureLines({
   const at = axis.y(level);
   const bands = bandsOf(axis, mark);
   const evens = (evaluation?.evens ?? [])
-    .map((e): Level => ({ name: `break-even ${e.from}`, y: axis.y(Number(e.from)), ours: true }))
+    .map((e): Level => ({ name: `B/E ${e.from}`, y: axis.y(Number(e.from)), ours: true }))
     .filter(inside(axis));
   const arrow = (l: Level) => (l.y <= 2 ? '↑ ' : l.y >= axis.height - 2 ? '↓ ' : '');
   const end = width - GUTTER;
