@@ -56,7 +56,7 @@ fn an_iron_condor_read_back_in_words_and_money() {
     assert_eq!(
         words,
         "2 × Iron condor on TEST, 38 days: you receive 400.00 now. Most you can make: 400.00, \
-         between 95 and 105. Most you can lose: 600.00, at 90 and below or at 110 and above. Even \
+         between 95 and 105. Most you can lose: 600.00, at 90 and below or at 110 and above. Break-even \
          at 93.00 and at 107.00."
     );
     assert_eq!(
