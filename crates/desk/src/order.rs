@@ -483,7 +483,7 @@ impl Order {
         .map_or(self.request.pricing, Pricing::Limit)
     }
 
-    /// OrderState computed from the events.
+    /// Where it stands, by its events.
     pub fn state(&self) -> OrderState {
         let ended = self.events.iter().find_map(|(_, e)| match e {
             Event::Cancelled => Some(OrderState::Cancelled),

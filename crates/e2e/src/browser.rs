@@ -256,7 +256,9 @@ impl Browser {
 
     /// Clicks the button with this text.
     pub async fn press(&self, label: &str) {
-        let path = format!("//button[normalize-space(.)='{label}' and not(@disabled)]");
+        let path = format!(
+            "//button[normalize-space(.)='{label}' and not(@disabled or @aria-disabled='true')]"
+        );
         let waiting = self
             .client
             .wait()
@@ -270,8 +272,9 @@ impl Browser {
 
     /// Clicks the button whose text begins so.
     pub async fn press_starting(&self, label: &str) {
-        let path =
-            format!("//button[starts-with(normalize-space(.), '{label}') and not(@disabled)]");
+        let path = format!(
+            "//button[starts-with(normalize-space(.), '{label}') and not(@disabled or @aria-disabled='true')]"
+        );
         let waiting = self
             .client
             .wait()
@@ -324,6 +327,22 @@ impl Browser {
         self.dev_tools("Network.enable", json!({})).await;
         self.dev_tools("Network.setBlockedURLs", json!({ "urls": addresses }))
             .await;
+    }
+
+    /// From the next page on answers of an address that ends so are replaced by this text.
+    pub async fn replace_answers(&self, end: &str, text: &str) {
+        let source = format!(
+            "const ask = window.fetch;
+             window.fetch = (r, o) => (r.url ?? String(r)).endsWith('{end}')
+               ? Promise.resolve(new Response('{text}', {{ headers: {{ 'content-type':
+                   'application/json' }} }}))
+               : ask(r, o);"
+        );
+        self.dev_tools(
+            "Page.addScriptToEvaluateOnNewDocument",
+            json!({ "source": source }),
+        )
+        .await;
     }
 
     async fn dev_tools(&self, command: &'static str, params: Value) {

@@ -124,7 +124,7 @@ async fn where_it_stands_is_told() {
         b.goto(&format!("{home}/chain/NMOU")).await;
         b.find("[data-cell]").await;
         b.until("main [role=status]", "why no draft can be changed", |t| {
-            t.contains("drafts cannot be read")
+            t.contains("drafts cannot be read (the program does not answer)")
         })
         .await;
         b.block(&[]).await;
@@ -159,6 +159,47 @@ async fn where_it_stands_is_told() {
         signal(&program, "-CONT");
         gone(&b, "does not answer").await;
         b.keys(ENTER).await;
+    })
+    .await;
+}
+
+/// A view that fails says so in its own place; the rest, an open ticket above all, goes on.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_fault_of_a_view_stays_its_own() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let data = folder.path().join("own.db");
+    in_browser(move |b| async move {
+        let program = Program::serve(&data, 0);
+        b.enter(&program).await;
+        b.replace_answers("/api/ledger", "{}").await;
+        b.goto(&format!("{}/chain/NMOU", program.door.address))
+            .await;
+        b.find("[data-cell]").await;
+        let strike = clicks_and_asks_for_the_ticket(&b, 2).await;
+        let leg = strike.trim_end_matches(".00").to_owned();
+        b.until("[data-testid=ticket-name]", "the leg", |t| t.contains(&leg))
+            .await;
+        b.click("nav a[href='/ledger']").await;
+        b.until("main", "that the view failed", |t| {
+            t.contains("This view cannot be shown")
+        })
+        .await;
+        let ticket = b.text("[data-testid=ticket-name]").await;
+        assert!(ticket.contains(&leg), "the ticket is still open: {ticket}");
+        b.click("nav a[href='/orders']").await;
+        b.until("main", "another view", |t| t.contains("Nothing is working"))
+            .await;
+        assert!(!b.text("[data-testid=buying-power]").await.is_empty());
+
+        // Enter in the rule about risk keeps the rule, and reads no order back.
+        b.write("[aria-label='My rule about risk'] input", "5")
+            .await;
+        b.keys(ENTER).await;
+        b.until("[role=dialog]", "the rule is kept", |t| !t.contains("keep"))
+            .await;
+        assert!(b.text("[role=dialog]").await.contains("Read back"));
+        assert_eq!(b.api("/api/rules").await["riskPercent"], json!(5));
+        assert!(orders(&b).await.is_empty());
     })
     .await;
 }

@@ -331,24 +331,28 @@ impl Engine {
     /// # Errors
     /// There is no such order.
     pub fn cancel_all(&mut self, ids: &[u64]) -> Result<Vec<Order>, Refusal> {
-        let mut next = self.state.clone();
-        let mut facts = Vec::new();
-        let mut wanted = ids
-            .iter()
-            .map(|id| self.state.order(*id))
-            .collect::<Result<Vec<_>, _>>()?;
-        wanted.sort_by_key(|o| o.link().after.is_none());
-        for id in wanted.iter().map(|o| o.id) {
-            if next.order(id)?.state().is_open() {
-                let mut orders = next.floor();
-                let happened = exchange::end(&mut orders, id, next.clock.now, Event::Cancelled);
-                next.take_over(&orders, &happened);
-                record(&mut next, happened, &mut facts);
+        let mut wanted = Vec::new();
+        for id in ids {
+            wanted.push((self.state.order(*id)?.link().after.is_none(), *id));
+        }
+        wanted.sort_by_key(|(waits_for_none, _)| *waits_for_none);
+        let (mut next, mut happened) = (self.state.clone(), Vec::new());
+        let mut orders = next.floor();
+        for (_, id) in wanted {
+            let open = |o: &Arc<Order>| o.id == id && o.state().is_open();
+            if orders.iter().any(open) {
+                let ended = exchange::end(&mut orders, id, next.clock.now, Event::Cancelled);
+                happened.extend(ended);
             }
         }
-        let ended = ids.iter().map(|id| Ok(Order::clone(next.order(*id)?)));
-        let ended = ended.collect::<Result<Vec<_>, Refusal>>()?;
-        if !facts.is_empty() {
+        next.take_over(&orders, &happened);
+        let ended: Vec<Order> = ids
+            .iter()
+            .map(|id| Ok(Order::clone(next.order(*id)?)))
+            .collect::<Result<_, Refusal>>()?;
+        if !happened.is_empty() {
+            let mut facts = Vec::new();
+            record(&mut next, happened, &mut facts);
             self.commit(next, facts)?;
         }
         Ok(ended)
@@ -360,14 +364,7 @@ impl Engine {
     /// There is no such order, or it has ended.
     pub fn cancel(&mut self, id: u64) -> Result<Order, Refusal> {
         self.state.order(id)?.require_open()?;
-        let mut next = self.state.clone();
-        let mut orders = next.floor();
-        let happened = exchange::end(&mut orders, id, next.clock.now, Event::Cancelled);
-        next.take_over(&orders, &happened);
-        let mut facts = Vec::new();
-        record(&mut next, happened, &mut facts);
-        let changed = Order::clone(next.order(id)?);
-        self.commit(next, facts)?;
-        Ok(changed)
+        let ended = self.cancel_all(&[id])?;
+        ended.into_iter().next().ok_or(Refusal::NoOrder(id))
     }
 }

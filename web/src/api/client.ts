@@ -2,6 +2,13 @@ import createClient from 'openapi-fetch';
 import type { components, paths } from './schema.gen';
 
 export const api = createClient<paths>({ baseUrl: '/' });
+// A request that reached nobody says so in words; one that was given up stays what it is.
+api.use({
+  onError: ({ error }) =>
+    error instanceof DOMException && error.name === 'AbortError'
+      ? undefined
+      : new Error('the program does not answer'),
+});
 
 type S = components['schemas'];
 export type Problem = S['Problem'];

@@ -194,7 +194,7 @@ function receive(m: ServerMessage) {
 
 /** A sign of life is asked for so often, in ms; without any for `SILENT` the connection is given up. */
 const ALIVE = 3_000;
-const SILENT = 8_000;
+const SILENT = 6_000;
 /** The pause before the next try, in ms: longer each time, up to the last. */
 const PAUSES = [300, 700, 1_500, 3_000, 6_000, 10_000];
 

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Draft } from '../api/client';
+import type { Draft, Evaluation } from '../api/client';
 import { answerTo, useLive } from '../api/live';
 import { evaluationQuery } from '../api/queries';
 import { OutlineGlyph } from '../chart/glyph';
@@ -19,8 +20,12 @@ function TrayDraft({ slot, draft, active }: { slot: Slot; draft: Draft; active: 
     ),
   );
   const shown = answerTo(live, slot, draft);
-  const e = following ? shown.evaluation : answer.data;
-  const old = following ? shown.old : answer.isPlaceholderData;
+  const current = following ? shown.evaluation : answer.data;
+  // While another view begins to ask, what was shown stays, marked as old.
+  const [kept, keep] = useState<{ symbol: string; evaluation: Evaluation }>();
+  if (current && kept?.evaluation !== current) keep({ symbol: draft.symbol, evaluation: current });
+  const e = current ?? (kept?.symbol === draft.symbol ? kept.evaluation : undefined);
+  const old = !current || (following ? shown.old : answer.isPlaceholderData);
   const refused = following ? shown.refusal : answer.error?.message;
   const short = { debit: 'db', credit: 'cr', even: '' };
   return (
@@ -79,6 +84,7 @@ export function Tray() {
   const drafts = useDrafts((s) => s.drafts);
   const active = useDrafts((s) => s.active);
   const loaded = useDrafts((s) => s.loaded);
+  const unread = useDrafts((s) => s.unread !== undefined);
   const navigate = useNavigate();
   const shown = SLOTS.filter((s) => drafts[s]);
   const full = SLOTS.every((s) => (drafts[s]?.legs.length ?? 0) > 0);
@@ -92,14 +98,15 @@ export function Tray() {
           const d = drafts[s];
           return d && <TrayDraft key={s} slot={s} draft={d} active={s === active} />;
         })}
-      {loaded && shown.length === 0 && (
+      {unread && <span className="text-loss">The drafts cannot be read yet.</span>}
+      {loaded && !unread && shown.length === 0 && (
         <span className="text-ink2">
           No drafts yet: in the chain, click an ask to buy or a bid to sell.
         </span>
       )}
       <Button
         weight="quiet"
-        disabled={full}
+        disabled={full || unread}
         title={full ? 'All four places are taken; throw one away first' : undefined}
         onClick={() => {
           if (begin()) void navigate('/chain');

@@ -21,15 +21,13 @@ export function RiskRule() {
     },
   });
   const kept = rules.data?.riskPercent;
+  const keep = () => {
+    const t = (text ?? '').trim();
+    set.mutate(t === '' ? null : Number(t));
+  };
+  // It stands inside the form of a ticket: Enter keeps the rule and sends nothing else.
   return (
-    <form
-      className="flex flex-wrap items-center gap-1"
-      onSubmit={(e) => {
-        e.preventDefault();
-        const t = (text ?? '').trim();
-        set.mutate(t === '' ? null : Number(t));
-      }}
-    >
+    <div role="group" aria-label="My rule about risk" className="flex flex-wrap items-center gap-1">
       <label className="flex items-center gap-1 text-ink2">
         my rule: at most
         <input
@@ -38,16 +36,21 @@ export function RiskRule() {
           onChange={(e) => {
             setText(e.target.value);
           }}
+          onKeyDown={(e) => {
+            if (e.key !== 'Enter') return;
+            e.preventDefault();
+            if (text !== undefined) keep();
+          }}
           className="num h-6 w-12 rounded border border-strong bg-ground px-1 font-semibold text-ink"
         />
         % at risk
       </label>
       {text !== undefined && (
-        <Button type="submit" disabled={set.isPending}>
+        <Button disabled={set.isPending} onClick={keep}>
           keep
         </Button>
       )}
       {set.error && <Notice>{set.error.message}</Notice>}
-    </form>
+    </div>
   );
 }

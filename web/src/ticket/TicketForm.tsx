@@ -1,8 +1,8 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, must, type Evaluation, type PlaceRequest } from '../api/client';
+import { api, must, type Entry, type PlaceRequest } from '../api/client';
 import { evaluationQuery } from '../api/queries';
-import { dayMonth, money, shortWhen, tone } from '../format';
+import { dayMonth, shortWhen } from '../format';
 import { Button, Choices, Notice } from '../ui/controls';
 import { AfterPicture } from './AfterPicture';
 import {
@@ -12,68 +12,18 @@ import {
   exitsOf,
   type Attached,
 } from './AttachChooser';
+import { Legs } from './Legs';
 import { MarginSheet } from './MarginSheet';
-import { Checks, MoneyTable, warningKey } from './MoneyTable';
+import { Checks, MoneyTable } from './MoneyTable';
 import { openOrder, type Ticket } from './open';
 import { chosenOf, isPrice, PriceChooser, signed, type Chosen } from './PriceChooser';
+import { Outcome } from './Outcome';
 import { Picture } from './Picture';
+import { ReadBack } from './ReadBack';
 import { RiskRule } from './RiskRule';
 import { RollChooser, useRoll, type Roll } from './RollChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
 import { KIND_WORDS, STANDS, STAND_WORDS, type Kind, type Stand } from './words';
-
-const legWords = (e: Evaluation, quantity: number) =>
-  e.legs.map(
-    (l) =>
-      `${l.ratio > 0 ? 'buy' : 'sell'} ${Math.abs(l.ratio) * quantity} ${l.expiry ? `× ${l.label}, ${dayMonth(l.expiry)}` : l.label}`,
-  );
-
-function Legs({ lines }: { lines: string[] }) {
-  return (
-    <ul className="flex flex-col">
-      {lines.map((l) => (
-        <li key={l} className={l.startsWith('sell') ? 'font-semibold' : ''}>
-          {l}
-        </li>
-      ))}
-    </ul>
-  );
-}
-
-/** What the order can make and lose, and what is left to use: in sight whatever is being written. */
-function Outcome({ evaluation: e }: { evaluation: Evaluation }) {
-  const about = e.estimate ? ', about' : '';
-  const figures: [string, string, string][] = [
-    [
-      `max profit${about}`,
-      e.most.unlimited ? 'no limit' : money(e.most.profit, true),
-      tone(e.most.profit ?? '1'),
-    ],
-    [
-      `max loss${about}`,
-      e.least.unlimited ? 'no limit' : money(e.least.profit),
-      tone(e.least.profit ?? '-1'),
-    ],
-    [
-      'break-even',
-      e.evens.map((v) => (v.stretch ? `${v.from} on` : v.from)).join(', ') || 'none',
-      '',
-    ],
-    ['buying power after', money(e.money.buyingPowerAfter), tone(e.money.buyingPowerAfter)],
-  ];
-  // Of what closes or rolls the picture tells what is left; the order alone says nothing.
-  const shown = e.after ? figures.slice(3) : figures;
-  return (
-    <dl aria-label="Outcome" className="grid grid-cols-[auto_1fr_auto_1fr] gap-x-2">
-      {shown.map(([name, value, look]) => (
-        <div key={name} className="col-span-2 grid grid-cols-subgrid">
-          <dt className="text-ink2">{name}</dt>
-          <dd className={`num font-semibold ${look === 'text-loss' ? look : ''}`}>{value}</dd>
-        </div>
-      ))}
-    </dl>
-  );
-}
 
 export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [quantityText, setQuantity] = useState(String(ticket.quantity));
@@ -86,7 +36,6 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [reading, setReading] = useState(false);
   const [rolling, setRolling] = useState(ticket.rolling === true);
   const [roll, setRoll] = useState<Roll>();
-  const [ticks, setTicked] = useState<{ of: string; warnings: string[] }>({ of: '', warnings: [] });
   const rolled = useRoll(ticket.closing?.campaign, rolling ? roll : undefined);
   // What closes it waits for it: not for what ends at once, nor for what closes already.
   const attachable = !ticket.closing && stand !== 'immediateOrCancel' && stand !== 'fillOrKill';
@@ -101,7 +50,9 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
     closes: ticket.closing?.campaign ?? null,
     rolls: rolling,
   };
-  const market = useQuery(evaluationQuery(legs.length > 0 ? base : null, 1_000));
+  const market = useQuery(
+    evaluationQuery(legs.length > 0 ? { ...base, entry: 'middle' } : null, 1_000),
+  );
   const limit = written ?? (market.data ? chosenOf(market.data.middle) : undefined);
   const stop =
     writtenStop ??
@@ -115,10 +66,16 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         }
       : undefined);
   const limited = kind === 'limit' || (kind === 'stop' && stop?.then === 'limit');
-  const price = !limited ? market.data?.cross.value : limit && valid ? signed(limit) : undefined;
-  const priced = useQuery(
-    evaluationQuery(price === undefined ? null : { ...base, entry: { net: price } }, 1_000),
-  );
+  // A price that nobody wrote follows the market by its name, so that the question stays the same.
+  const entry: Entry | undefined = !limited
+    ? 'cross'
+    : written === undefined
+      ? 'middle'
+      : valid
+        ? { net: signed(written) }
+        : undefined;
+  const asked = entry === undefined ? null : { ...base, entry };
+  const priced = useQuery(evaluationQuery(asked, 1_000));
   const place = useMutation({
     mutationFn: async () => {
       const body: PlaceRequest = {
@@ -152,10 +109,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const trouble = market.error ?? priced.error;
   // What is shown answers the ticket as it was before: nothing can be sent from it.
   const old =
-    market.isPlaceholderData || priced.isPlaceholderData || (price !== undefined && !priced.data);
-  // A tick is for a warning about this very order.
-  const order = JSON.stringify([legs, price, kind]);
-  const ticked = ticks.of === order ? ticks.warnings : [];
+    market.isPlaceholderData || priced.isPlaceholderData || (asked !== null && !priced.data);
   const slot = ticket.closing && (
     <>
       <Choices
@@ -210,75 +164,37 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         ? stopWords(stop, limit)
         : `at ${limit.amount} ${limit.side} or better`;
   const stands = stand === 'goodTillDate' ? `until ${until && dayMonth(until)}` : STANDS[stand];
-  const warnings = e.checks.filter((c) => c.verdict === 'warning').map((c) => warningKey(c));
-  const blocked = e.checks.some((c) => c.verdict === 'blocking');
-  const read = warnings.every((w) => ticked.includes(w));
   const picture = e.after && <AfterPicture after={e.after} spot={e.spot} />;
   const ready =
     (kind !== 'stop' || stopIsWritten(stop)) && (!limited || valid) && attachedIsWritten(attached);
-  if (reading) {
+  if (reading)
     return (
-      <div className="flex flex-col gap-3">
-        <p className="font-serif text-[16px] leading-6">
-          {`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.`}
-          {attachedWords(attached)}
-        </p>
-        <Legs lines={legWords(e, quantity)} />
-        <p className="font-serif text-[15px] leading-6 italic">
-          {kind === 'stop'
-            ? limited
+      <ReadBack
+        evaluation={e}
+        packages={quantity}
+        words={`${quantity} × ${what} on ${ticket.symbol}, ${words}, ${stands}.${attachedWords(attached)}`}
+        asIf={
+          kind !== 'stop'
+            ? ''
+            : limited
               ? 'As if it traded at its limit now: '
               : 'As if it traded at the cross now: '
-            : ''}
-          {rolling
-            ? `${e.money.cash.startsWith('-') ? 'You pay' : 'You receive'} ${money(e.money.cash.replace('-', ''))} now, before fees.`
-            : e.sentences.join(' ')}
-        </p>
-        {picture}
-        <MoneyTable evaluation={e} />
-        <Checks
-          evaluation={e}
-          ticked={ticked}
-          onTick={(text, on) => {
-            setTicked({
-              of: order,
-              warnings: on ? [...ticked, text] : ticked.filter((x) => x !== text),
-            });
-          }}
-        />
-        {blocked ? (
-          <Notice>It would be refused as it stands; go back and change it.</Notice>
-        ) : (
-          !read && <p className="text-ink2">Tick each warning that you have read.</p>
-        )}
-        {trouble && (
-          <Notice>{`The market cannot be asked: ${trouble.message}. What is shown is of ${shortWhen(e.at)}.`}</Notice>
-        )}
-        {place.error && <Notice>{place.error.message}</Notice>}
-        <div className="flex gap-2">
-          <Button
-            onClick={() => {
-              setReading(false);
-              place.reset();
-            }}
-          >
-            Back
-          </Button>
-          <Button
-            weight="strong"
-            autoFocus
-            disabled={place.isPending || blocked || !read || old || !!trouble}
-            onClick={(ev) => {
-              // The second click of a double click on what stood here before is no press of this.
-              if (ev.detail < 2) place.mutate();
-            }}
-          >
-            {place.isPending ? 'Placing' : 'Place order'}
-          </Button>
-        </div>
-      </div>
+        }
+        rolling={rolling}
+        order={JSON.stringify([legs, entry, kind, kind === 'stop' && stop])}
+        hindered={old || !!trouble}
+        trouble={trouble}
+        refusal={place.error}
+        placing={place.isPending}
+        onBack={() => {
+          setReading(false);
+          place.reset();
+        }}
+        onPlace={() => {
+          place.mutate();
+        }}
+      />
     );
-  }
   const sendable =
     ready && quantity > 0 && !old && !trouble && (stand !== 'goodTillDate' || until !== '');
   const readBack = () => {
@@ -298,7 +214,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       <p className="font-serif text-[16px] leading-5" data-testid="ticket-name">
         {what} on {ticket.symbol}
       </p>
-      <Legs lines={legWords(e, Math.max(1, quantity))} />
+      <Legs evaluation={e} packages={Math.max(1, quantity)} />
       <div className="flex items-center gap-2">
         <label htmlFor="quantity" className="font-semibold">
           {e.legs.length > 1 ? 'Packages' : e.legs[0]?.expiry ? 'Contracts' : 'Quantity'}
@@ -402,9 +318,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />
       )}
       <MoneyTable evaluation={e} />
-      <div
-        className={`sticky -bottom-4 -mx-4 mt-auto -mb-4 border-t border-strong bg-raised px-4 pt-1 pb-3`}
-      >
+      <div className="sticky -bottom-4 -mx-4 mt-auto -mb-4 border-t border-strong bg-raised px-4 pt-1 pb-3">
         <div className={`flex flex-col gap-1 ${old ? 'old' : ''}`}>
           {picture ?? (
             <Picture
@@ -422,14 +336,10 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
           </div>
         </div>
         <div className="mt-1.5 flex items-center gap-2 text-[12px] text-ink2">
-          <Button weight="strong" className="text-[13px]" type="submit" disabled={!sendable}>
+          <Button weight="strong" className="text-[13px]" type="submit" aria-disabled={!sendable}>
             Read back
           </Button>
-          <MarginSheet
-            request={{ ...base, entry: price === undefined ? 'middle' : { net: price } }}
-            name={what}
-            weight="quiet"
-          />
+          <MarginSheet request={asked ?? { ...base, entry: 'middle' }} name={what} weight="quiet" />
           <span className="ml-auto">market as of {shortWhen(market.data.at)}</span>
         </div>
       </div>

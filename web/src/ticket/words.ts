@@ -20,7 +20,7 @@ export const STAND_WORDS: Record<Stand, string> = {
 };
 /** The same as part of what is read back. */
 export const STANDS: Record<Exclude<Stand, 'goodTillDate'>, string> = {
-  day: 'for this session',
+  day: 'as a day order',
   goodTillCancelled: 'good till cancelled',
   immediateOrCancel: 'immediate or cancel',
   fillOrKill: 'fill or kill',

@@ -19,7 +19,7 @@ export function Button({ weight = 'plain', className = '', onKeyDown, ...rest }:
         if (e.repeat && (e.key === 'Enter' || e.key === ' ')) e.preventDefault();
         onKeyDown?.(e);
       }}
-      className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 ${weights[weight]} ${className}`}
+      className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 aria-disabled:cursor-default aria-disabled:opacity-60 ${weights[weight]} ${className}`}
     />
   );
 }

@@ -13,7 +13,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::api::wire::entry::entry;
-use crate::api::wire::{CheckWire, EvaluateRequest, EvaluationWire, evaluation, holding};
+use crate::api::wire::evaluation::{CheckWire, EvaluateRequest, EvaluationWire, evaluation};
+use crate::api::wire::holding;
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
@@ -42,7 +43,7 @@ pub(crate) fn evaluate_now(
         .map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer))
     {
         None | Some(Err(Refusal::NoCampaign(_))) => None,
-        Some(found) => Some(crate::api::wire::after(&found?, underlying)),
+        Some(found) => Some(crate::api::wire::evaluation::after(&found?, underlying)),
     };
     let mut wire = EvaluationWire {
         after,

@@ -12,7 +12,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::api::smile::expiration_of;
-use crate::api::wire::{EvaluationWire, evaluation};
+use crate::api::wire::evaluation::{EvaluationWire, evaluation};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Path, Problem, Query};

@@ -22,7 +22,8 @@ use crate::api::chain::columns::{Column, MOST_COLUMNS};
 use crate::api::chain::{Block, ChainHead, Row, blocks, head};
 use crate::api::evaluate_now;
 use crate::api::orders::wire::{OrderWire, order};
-use crate::api::wire::{ClockWire, EvaluateRequest, EvaluationWire, clock_of};
+use crate::api::wire::evaluation::{EvaluateRequest, EvaluationWire};
+use crate::api::wire::{ClockWire, clock_of};
 use crate::http::AppState;
 use crate::http::problem::Problem;
 

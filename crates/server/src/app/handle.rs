@@ -211,7 +211,7 @@ impl DeskHandle {
     }
 
     /// Jumps to where `plan` leads and waits until the clock is there, or where the jump was ended.
-    /// While another jump is under way the plan is not settings.
+    /// While another jump is under way the plan is not asked.
     ///
     /// # Errors
     /// The task has ended, or the plan could not be kept; inside, why the jump was refused.

@@ -180,7 +180,7 @@ export function OrdersView() {
               cancelAll.reset();
             }}
           >
-            Read
+            Close
           </Button>
         </div>
       )}

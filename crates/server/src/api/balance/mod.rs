@@ -15,8 +15,9 @@ use utoipa_axum::routes;
 
 use crate::api::balance::sheet::{Balance, MarginSheet};
 use crate::api::wire::entry::entry;
+use crate::api::wire::evaluation::EvaluateRequest;
+use crate::api::wire::holding;
 use crate::api::wire::words::AccountKindWord;
-use crate::api::wire::{EvaluateRequest, holding};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};

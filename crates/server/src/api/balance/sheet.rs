@@ -10,8 +10,9 @@ use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use crate::api::wire::evaluation::{EvaluationWire, MoneyWire, evaluation};
+use crate::api::wire::money;
 use crate::api::wire::words::AccountKindWord;
-use crate::api::wire::{EvaluationWire, MoneyWire, evaluation, money};
 use crate::app::refusal::Refusal;
 
 /// One part of a requirement.

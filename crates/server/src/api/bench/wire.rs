@@ -8,7 +8,8 @@ use utoipa::ToSchema;
 use crate::api::account::book::BookEffect;
 use crate::api::bench::{GridUnit, Judged};
 use crate::api::chain::EventMark;
-use crate::api::wire::{EvaluationWire, ExtentWire, GreeksWire, evaluation, extent, greeks};
+use crate::api::wire::evaluation::{EvaluationWire, evaluation};
+use crate::api::wire::{ExtentWire, GreeksWire, extent, greeks};
 
 /// Profit over date and price.
 #[derive(Debug, Clone, Serialize, ToSchema)]
