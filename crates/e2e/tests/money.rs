@@ -129,15 +129,16 @@ async fn orders_and_money() {
         })
         .await;
         let dead = "return [...document.querySelectorAll('[role=dialog] button')].find((x) => \
-                    x.textContent === 'Place order').disabled";
-        assert_eq!(b.run(dead).await, true, "not before it is ticked");
+                    x.textContent === 'Place order').ariaDisabled";
+        assert_eq!(b.run(dead).await, "true", "not before it is ticked");
         b.run(
             "document.querySelectorAll('[aria-label=Checks] input[type=checkbox]').forEach((x) \
                => x.click())",
         )
         .await;
+        b.find("[role=dialog] button[aria-disabled=false]").await;
         let ticked = b.text("[aria-label=Checks]").await;
-        assert_eq!(b.run(dead).await, false, "{ticked}");
+        assert_eq!(b.run(dead).await, "false", "{ticked}");
         b.accessible("read back with a warning").await;
         b.keys(ESCAPE).await;
 
