@@ -167,13 +167,15 @@ async fn income_seller(b: &Browser) {
             .is_some_and(|t| t.ends_with('%')),
         "a chance of profit under the smile"
     );
-    b.write("aside form input", "0.1").await;
+    b.write("[aria-label='My rule about risk'] input", "0.1")
+        .await;
     b.press("keep").await;
     b.until("[aria-label=Checks]", "warned by the own rule", |t| {
         t.contains("your rule says at most 0.1 %")
     })
     .await;
-    b.write("aside form input", "50").await;
+    b.write("[aria-label='My rule about risk'] input", "50")
+        .await;
     b.press("keep").await;
     b.until("[aria-label=Checks]", "within the rule", |t| {
         t.contains("of the account at risk; your rule says at most 50 %")
@@ -189,7 +191,8 @@ async fn income_seller(b: &Browser) {
 
     // The ticket: as many as the rule allows, with a target and a stop that wait for the fill and
     // cancel each other.
-    b.write("aside form input", "5").await;
+    b.write("[aria-label='My rule about risk'] input", "5")
+        .await;
     b.press("keep").await;
     b.until("[aria-label=Checks]", "the other rule", |t| {
         t.contains("your rule says at most 5 %")
