@@ -15,7 +15,7 @@ use market::{Clock, LAST, Quoter, SPEEDS, Step, World};
 
 use crate::money::{Reserves, account_value};
 use crate::refusal::Refusal;
-use crate::state::State;
+use crate::state::{OpenOrder, State};
 use crate::trading::{closable, record};
 
 /// Names of the settings that keep the rule about risk, and the account's kind, level and day-trade
@@ -94,10 +94,14 @@ impl Engine {
         for fill in traded.flat_map(Order::fills) {
             displayed.note(&world, fill);
         }
-        let open = saved.orders.iter().filter(|o| o.state().is_open());
+        let open = saved.orders.iter().enumerate();
+        let open = open.filter(|(_, o)| o.state().is_open());
         let state = State {
             clock,
-            open: Arc::new(open.map(|o| o.id).collect()),
+            open: Arc::new(
+                open.map(|(place, o)| OpenOrder { id: o.id, place })
+                    .collect(),
+            ),
             account: Arc::new(account),
             declined: Arc::new(saved.declined.into_iter().collect()),
             drafts: Arc::new(saved.drafts.into_iter().collect()),
@@ -232,7 +236,7 @@ impl Engine {
             slot_memo: Arc::default(),
             ..self.state.clone()
         };
-        let open = Arc::clone(&state.open);
+        let open = state.open_numbers();
         self.reserves
             .bring_up_to_date(&mut state, &mut self.quoter, &open);
         self.state = state;
@@ -444,7 +448,9 @@ impl Engine {
         orders: &mut [Arc<Order>],
         facts: &mut Vec<Fact>,
     ) {
-        let ids: Vec<u64> = orders.iter().map(|o| o.id).collect();
+        // Only what closes can have too much to close.
+        let closing = orders.iter().filter(|o| o.request.purpose.campaign().is_some());
+        let ids: Vec<u64> = closing.map(|o| o.id).collect();
         for id in ids {
             let Ok(order) = next.order(id) else { continue };
             if !order.state().is_open() {

@@ -459,7 +459,7 @@ impl Reserves {
                 rules: state.rules,
                 ..Reserves::default()
             };
-            ids = then.open.to_vec();
+            ids = then.open_numbers();
         } else if *held != *self.held {
             let changed = held.keys().chain(self.held.keys());
             for symbol in changed.filter(|s| held.get(*s) != self.held.get(*s)) {

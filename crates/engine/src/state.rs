@@ -18,6 +18,13 @@ use crate::refusal::Refusal;
 /// A draft as kept: the text is the client's own, checked when it is saved.
 pub type Drafts = BTreeMap<String, String>;
 
+/// Where an open order is found: the list only grows, so its place stays.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct OpenOrder {
+    pub id: u64,
+    pub place: usize,
+}
+
 /// The state of a run. A clone shares what it can, whatever the length of the history.
 #[derive(Clone)]
 pub struct State {
@@ -27,8 +34,8 @@ pub struct State {
     pub clock: Clock,
     /// Orders, ascending by number; numbers may be missing between them.
     pub orders: Vector<Arc<Order>>,
-    /// Numbers of the open ones among them, ascending.
-    pub open: Arc<Vec<u64>>,
+    /// The open ones among them, ascending by number.
+    pub(crate) open: Arc<Vec<OpenOrder>>,
     /// The account.
     pub account: Arc<Account>,
     /// Series that are not to be exercised at their end.
@@ -68,7 +75,21 @@ pub struct State {
 impl State {
     /// Place of an order in the list.
     pub fn place_of(&self, id: u64) -> Option<usize> {
-        self.orders.binary_search_by(|o| o.id.cmp(&id)).ok()
+        // What is asked for is mostly open, and those are few.
+        match self.open.binary_search_by_key(&id, |o| o.id) {
+            Ok(at) => Some(self.open[at].place),
+            Err(_) => self.orders.binary_search_by(|o| o.id.cmp(&id)).ok(),
+        }
+    }
+
+    /// Whether an order of this number is open.
+    pub fn is_open(&self, id: u64) -> bool {
+        self.open.binary_search_by_key(&id, |o| o.id).is_ok()
+    }
+
+    /// Numbers of the open orders, ascending.
+    pub fn open_numbers(&self) -> Vec<u64> {
+        self.open.iter().map(|o| o.id).collect()
     }
 
     /// An order by its number.
@@ -83,9 +104,7 @@ impl State {
 
     /// Open orders, ascending by number.
     pub fn open_orders(&self) -> impl Iterator<Item = &Arc<Order>> {
-        self.open
-            .iter()
-            .filter_map(|id| self.orders.get(self.place_of(*id)?))
+        self.open.iter().filter_map(|o| self.orders.get(o.place))
     }
 
     /// The next number for an order or a campaign: no other has it.
@@ -96,7 +115,8 @@ impl State {
 
     /// Adds an order, which is open as yet.
     pub(crate) fn add(&mut self, order: Order) {
-        Arc::make_mut(&mut self.open).push(order.id);
+        let (id, place) = (order.id, self.orders.len());
+        Arc::make_mut(&mut self.open).push(OpenOrder { id, place });
         self.orders.push_back(Arc::new(order));
     }
 
@@ -104,7 +124,8 @@ impl State {
     pub(crate) fn forget_ended(&mut self, touched: &[u64]) {
         for id in touched {
             let ended = self.order(*id).is_ok_and(|o| !o.state().is_open());
-            if let (true, Ok(at)) = (ended, self.open.binary_search(id)) {
+            let found = self.open.binary_search_by_key(id, |o| o.id);
+            if let (true, Ok(at)) = (ended, found) {
                 Arc::make_mut(&mut self.open).remove(at);
             }
         }

@@ -253,7 +253,7 @@ impl Player {
 
     /// Something about an order that works: another limit, easing, its end, ties.
     fn change(&mut self) -> Option<bool> {
-        let open = self.state().open.to_vec();
+        let open = self.state().open_numbers();
         let id = self.draws.pick(&open)?;
         let order = self.state().order(id).ok()?.clone();
         let (symbol, unit) = (order.request.symbol.clone(), order.request.unit.clone());
@@ -407,8 +407,8 @@ impl Player {
         if whole {
             assert_eq!(a.violations(), Vec::<String>::new(), "after {operation}");
         }
-        for id in s.open.iter() {
-            let order = s.order(*id).unwrap();
+        for id in s.open_numbers() {
+            let order = s.order(id).unwrap();
             assert!(order.state().is_open(), "after {operation}: {order:?}");
             let p = order.progress();
             assert!(

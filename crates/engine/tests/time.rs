@@ -149,7 +149,7 @@ fn an_acknowledged_change_never_stands_after_the_clock_that_was_kept() {
     let mut run = busy();
     run.engine.set_clock(Some(true), Some(3_600)).unwrap();
     run.keep();
-    let open = *run.engine.state().open.last().unwrap();
+    let open = run.engine.state().open_numbers().pop().unwrap();
     let hour = |run: &mut Run| {
         assert!(run.pass(1_000_000_000));
         run.engine.state().clock.now

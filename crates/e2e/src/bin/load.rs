@@ -2,7 +2,7 @@
 //! and what became of every one of them. Run by `cargo xtask load [seconds]`; loopback only,
 //! against a program and a database of its own, and it ends by itself.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
@@ -230,13 +230,23 @@ fn merge(all: &mut Seen, one: Seen) {
 /// How many acknowledged orders are missing, stand twice or under another number; and whether the
 /// ledger adds up.
 async fn check(http: &Http, door: &Door, seen: &Seen) -> usize {
-    let (_, orders) = ask(http, door, "GET", "api/orders", None).await;
-    let mut by_client: BTreeMap<&str, Vec<u64>> = BTreeMap::new();
-    for o in orders.as_array().map_or(&[][..], Vec::as_slice) {
-        by_client
-            .entry(o["clientId"].as_str().unwrap_or_default())
-            .or_default()
-            .push(o["id"].as_u64().unwrap_or(0));
+    // The open ones come with the first page; the ended ones page by page, the newest first.
+    let mut by_client: BTreeMap<String, BTreeSet<u64>> = BTreeMap::new();
+    let mut page = String::from("api/orders?limit=1000");
+    loop {
+        let (_, orders) = ask(http, door, "GET", &page, None).await;
+        let orders = orders.as_array().cloned().unwrap_or_default();
+        for o in &orders {
+            by_client
+                .entry(o["clientId"].as_str().unwrap_or_default().into())
+                .or_default()
+                .insert(o["id"].as_u64().unwrap_or(0));
+        }
+        let ended = orders.iter().filter(|o| o["open"] == false);
+        let Some(oldest) = ended.filter_map(|o| o["id"].as_u64()).min() else {
+            break;
+        };
+        page = format!("api/orders?limit=1000&before={oldest}");
     }
     let (_, ledger) = ask(http, door, "GET", "api/ledger", None).await;
     assert_eq!(
@@ -250,7 +260,7 @@ async fn check(http: &Http, door: &Door, seen: &Seen) -> usize {
     seen.placed
         .iter()
         .filter(|(client, number)| {
-            by_client.get(client.as_str()).map(Vec::as_slice) != Some(&[**number])
+            by_client.get(client.as_str()) != Some(&BTreeSet::from([**number]))
         })
         .count()
 }

@@ -367,11 +367,9 @@ impl Task {
     }
 
     fn tell(&self) {
-        let state = State {
-            heading: self.jump.as_ref().map(|j| j.to),
-            stands: self.stands.clone(),
-            ..self.desk.state().clone()
-        };
+        let mut state = self.desk.state().clone();
+        state.heading = self.jump.as_ref().map(|j| j.to);
+        state.stands.clone_from(&self.stands);
         self.publish.send_replace(state);
     }
 

@@ -60,7 +60,7 @@ async fn list_orders(
         },
     };
     let ended = (0..from).rev().filter_map(|i| state.orders.get(i));
-    let ended = ended.filter(|o| state.open.binary_search(&o.id).is_err());
+    let ended = ended.filter(|o| !state.is_open(o.id));
     let mut listed: Vec<&Arc<desk::Order>> = ended.take(limit).collect();
     if query.before.is_none() {
         listed.extend(state.open_orders());
