@@ -449,7 +449,9 @@ impl Engine {
         facts: &mut Vec<Fact>,
     ) {
         // Only what closes can have too much to close.
-        let closing = orders.iter().filter(|o| o.request.purpose.campaign().is_some());
+        let closing = orders
+            .iter()
+            .filter(|o| o.request.purpose.campaign().is_some());
         let ids: Vec<u64> = closing.map(|o| o.id).collect();
         for id in ids {
             let Ok(order) = next.order(id) else { continue };

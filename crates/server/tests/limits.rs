@@ -13,7 +13,7 @@ use common::{HOST, Place, Program, TOKEN};
 use serde_json::{Value, json};
 
 /// Parts of a long history, the more the faster the build.
-const PARTS: i64 = if cfg!(debug_assertions) { 2 } else { 5 };
+const PARTS: i64 = if cfg!(debug_assertions) { 2 } else { 10 };
 
 /// Someone else at work: a small command every few milliseconds, and how long each waited.
 struct Neighbour {
@@ -95,18 +95,18 @@ async fn ten_thousand_rows_come_in_by_parts() {
     let neighbour = Neighbour::of(&p);
     let began = Instant::now();
     for part in 0..PARTS {
-        let (status, answer) = import(&p, &history(part * 2_000, 2_000)).await;
+        let (status, answer) = import(&p, &history(part * 1_000, 1_000)).await;
         assert_eq!(
             (status, &answer["booked"]),
-            (200, &json!(2_000)),
+            (200, &json!(1_000)),
             "{answer}"
         );
     }
     neighbour
-        .leave(&format!("{PARTS} × 2,000 rows of history"), began.elapsed())
+        .leave(&format!("{PARTS} × 1,000 rows of history"), began.elapsed())
         .await;
     assert_eq!(p.get("/api/ledger").await["violations"], json!([]));
-    let (status, answer) = import(&p, &history(0, 2_000)).await;
+    let (status, answer) = import(&p, &history(0, 1_000)).await;
     let said = answer["problems"][0]["message"].as_str().unwrap();
     assert!(status == 422 && said.contains("booked already"), "{answer}");
 }

@@ -197,10 +197,7 @@ impl Store {
     pub fn commit(&self, facts: &[Fact]) -> Result<(), StoreError> {
         let c = &mut *self.pool.get()?;
         c.batch_execute("BEGIN IMMEDIATE")?;
-        let written = facts
-            .iter()
-            .try_for_each(|f| write(c, f))
-            .and_then(|()| Ok(c.batch_execute("COMMIT")?));
+        let written = write(c, facts).and_then(|()| Ok(c.batch_execute("COMMIT")?));
         if written.is_err() {
             // SQLite may have rolled back already, as it does when the disk is full; that nothing
             // is left to roll back must not hide why.
@@ -361,8 +358,173 @@ impl Store {
     }
 }
 
-fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
+/// Rows of the tables that only grow, gathered so that a long history goes in by few statements.
+struct Additions {
+    /// The largest numbers given so far.
+    last_event: i64,
+    last_entry: i64,
+    /// The last fill of an order that is among these.
+    last_fill: HashMap<u64, i64>,
+    orders: Vec<OrderRow>,
+    order_legs: Vec<OrderLegRow>,
+    events: Vec<EventRow>,
+    fill_legs: Vec<FillLegRow>,
+    entries: Vec<JournalRow>,
+    postings: Vec<PostingRow>,
+}
+
+/// Rows in one statement: SQLite takes 32,766 values in one, and no table has more than 24 columns.
+const TOGETHER: usize = 500;
+
+macro_rules! insert {
+    ($c:expr, $table:ident, $rows:expr) => {
+        for some in $rows.chunks(TOGETHER) {
+            diesel::insert_into($table::table)
+                .values(some)
+                .execute($c)?;
+        }
+    };
+}
+
+impl Additions {
+    fn to(c: &mut SqliteConnection) -> Result<Additions, StoreError> {
+        let last_event: Option<i64> = order_events::table
+            .select(diesel::dsl::max(order_events::id))
+            .first(c)?;
+        let last_entry: Option<i64> = journal::table
+            .select(diesel::dsl::max(journal::id))
+            .first(c)?;
+        Ok(Additions {
+            last_event: last_event.unwrap_or(0),
+            last_entry: last_entry.unwrap_or(0),
+            last_fill: HashMap::new(),
+            orders: Vec::new(),
+            order_legs: Vec::new(),
+            events: Vec::new(),
+            fill_legs: Vec::new(),
+            entries: Vec::new(),
+            postings: Vec::new(),
+        })
+    }
+
+    /// Writes them, each table before those that refer to it.
+    fn write(&self, c: &mut SqliteConnection) -> Result<(), StoreError> {
+        insert!(c, orders, self.orders);
+        insert!(c, order_legs, self.order_legs);
+        insert!(c, order_events, self.events);
+        insert!(c, fill_legs, self.fill_legs);
+        insert!(c, journal, self.entries);
+        insert!(c, postings, self.postings);
+        Ok(())
+    }
+
+    fn order(&mut self, order: &desk::Order) {
+        self.orders.push(OrderRow::of(order));
+        for (position, leg) in order.request.unit.legs().iter().enumerate() {
+            self.order_legs.push(OrderLegRow {
+                order_id: order.id as i64,
+                position: position as i64,
+                instrument: leg.instrument.to_string(),
+                ratio: leg.quantity,
+                closes: order.request.closing.contains(&position),
+            });
+        }
+        for (at, event) in &order.events {
+            self.event(order.id, *at, event);
+        }
+    }
+
+    fn event(&mut self, order: u64, at: Moment, event: &Event) {
+        self.last_event += 1;
+        let id = self.last_event;
+        self.events.push(EventRow::of(id, order, at, event));
+        let Event::Filled(fill) = event else {
+            return;
+        };
+        self.last_fill.insert(order, id);
+        for (position, leg) in fill.legs.iter().enumerate() {
+            self.fill_legs.push(FillLegRow {
+                event_id: id,
+                position: position as i64,
+                instrument: leg.instrument.to_string(),
+                quantity: leg.quantity,
+                price: leg.price.raw(),
+                units: leg.terms.map(|t| t.units),
+                margined: leg.terms.map(|t| t.margined),
+            });
+        }
+    }
+
+    fn entry(
+        &mut self,
+        c: &mut SqliteConnection,
+        entry: &Entry,
+        cause: Option<&Cause>,
+    ) -> Result<(), StoreError> {
+        self.last_entry += 1;
+        let id = self.last_entry;
+        let fill_event = match (entry.kind, entry.order) {
+            (EntryKind::Trade, Some(order)) => match self.last_fill.get(&order) {
+                Some(event) => Some(*event),
+                None => last_fill(c, order)?,
+            },
+            _ => None,
+        };
+        let row = JournalRow {
+            id,
+            at_ms: entry.at.millis(),
+            kind: kind_word(entry.kind).into(),
+            memo: entry.memo.clone(),
+            order_id: entry.order.map(|o| o as i64),
+            fill_event,
+            instrument: None,
+            value: None,
+            quantity: None,
+            only_campaigns: None,
+            from_campaign: None,
+            to_campaign: None,
+            parts: None,
+        };
+        self.entries.push(row.about(cause));
+        for (position, (book, amount)) in entry.postings.iter().enumerate() {
+            self.postings.push(PostingRow {
+                entry_id: id,
+                position: position as i64,
+                book: book_word(*book).into(),
+                amount: amount.raw(),
+            });
+        }
+        Ok(())
+    }
+}
+
+/// The last fill of an order that is written already.
+fn last_fill(c: &mut SqliteConnection, order: u64) -> Result<Option<i64>, StoreError> {
+    let of_it = order_events::order_id.eq(order as i64);
+    Ok(order_events::table
+        .filter(of_it.and(order_events::kind.eq("filled")))
+        .select(diesel::dsl::max(order_events::id))
+        .first(c)?)
+}
+
+fn write(c: &mut SqliteConnection, facts: &[Fact]) -> Result<(), StoreError> {
+    let mut added = Additions::to(c)?;
+    for fact in facts {
+        match fact {
+            Fact::Placed(order) => added.order(order),
+            Fact::Happened(order, at, event) => added.event(*order, *at, event),
+            Fact::Booked(entry, cause) => added.entry(c, entry, cause.as_ref())?,
+            _ => {}
+        }
+    }
+    added.write(c)?;
+    facts.iter().try_for_each(|fact| set(c, fact))
+}
+
+/// Writes a fact that takes the place of another, or takes it away.
+fn set(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
     match fact {
+        Fact::Placed(_) | Fact::Happened(..) | Fact::Booked(..) => {}
         Fact::Setting(name, value) => {
             let row = SettingRow {
                 name: name.clone(),
@@ -381,28 +543,6 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
             };
             diesel::replace_into(clock::table).values(row).execute(c)?;
         }
-        Fact::Placed(order) => {
-            diesel::insert_into(orders::table)
-                .values(OrderRow::of(order))
-                .execute(c)?;
-            for (position, leg) in order.request.unit.legs().iter().enumerate() {
-                let row = OrderLegRow {
-                    order_id: order.id as i64,
-                    position: position as i64,
-                    instrument: leg.instrument.to_string(),
-                    ratio: leg.quantity,
-                    closes: order.request.closing.contains(&position),
-                };
-                diesel::insert_into(order_legs::table)
-                    .values(row)
-                    .execute(c)?;
-            }
-            for (at, event) in &order.events {
-                write_event(c, order.id, *at, event)?;
-            }
-        }
-        Fact::Happened(order, at, event) => write_event(c, *order, *at, event)?,
-        Fact::Booked(entry, cause) => write_entry(c, entry, cause.as_ref())?,
         Fact::Described(campaign, label) => {
             diesel::replace_into(campaigns::table)
                 .values(CampaignRow::of(*campaign, label))
@@ -448,90 +588,6 @@ fn write(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
                 .values(row)
                 .execute(c)?;
         }
-    }
-    Ok(())
-}
-
-fn write_event(
-    c: &mut SqliteConnection,
-    order: u64,
-    at: Moment,
-    event: &Event,
-) -> Result<(), StoreError> {
-    let largest: Option<i64> = order_events::table
-        .select(diesel::dsl::max(order_events::id))
-        .first(c)?;
-    let id = largest.unwrap_or(0) + 1;
-    diesel::insert_into(order_events::table)
-        .values(EventRow::of(id, order, at, event))
-        .execute(c)?;
-    if let Event::Filled(fill) = event {
-        for (position, leg) in fill.legs.iter().enumerate() {
-            let row = FillLegRow {
-                event_id: id,
-                position: position as i64,
-                instrument: leg.instrument.to_string(),
-                quantity: leg.quantity,
-                price: leg.price.raw(),
-                units: leg.terms.map(|t| t.units),
-                margined: leg.terms.map(|t| t.margined),
-            };
-            diesel::insert_into(fill_legs::table)
-                .values(row)
-                .execute(c)?;
-        }
-    }
-    Ok(())
-}
-
-fn write_entry(
-    c: &mut SqliteConnection,
-    entry: &Entry,
-    cause: Option<&Cause>,
-) -> Result<(), StoreError> {
-    let largest: Option<i64> = journal::table
-        .select(diesel::dsl::max(journal::id))
-        .first(c)?;
-    let id = largest.unwrap_or(0) + 1;
-    let order_id = entry.order.map(|o| o as i64);
-    let fill_event = match (entry.kind, order_id) {
-        (EntryKind::Trade, Some(order)) => order_events::table
-            .filter(
-                order_events::order_id
-                    .eq(order)
-                    .and(order_events::kind.eq("filled")),
-            )
-            .select(diesel::dsl::max(order_events::id))
-            .first(c)?,
-        _ => None,
-    };
-    let row = JournalRow {
-        id,
-        at_ms: entry.at.millis(),
-        kind: kind_word(entry.kind).into(),
-        memo: entry.memo.clone(),
-        order_id,
-        fill_event,
-        instrument: None,
-        value: None,
-        quantity: None,
-        only_campaigns: None,
-        from_campaign: None,
-        to_campaign: None,
-        parts: None,
-    }
-    .about(cause);
-    diesel::insert_into(journal::table).values(row).execute(c)?;
-    for (position, (book, amount)) in entry.postings.iter().enumerate() {
-        let row = PostingRow {
-            entry_id: id,
-            position: position as i64,
-            book: book_word(*book).into(),
-            amount: amount.raw(),
-        };
-        diesel::insert_into(postings::table)
-            .values(row)
-            .execute(c)?;
     }
     Ok(())
 }

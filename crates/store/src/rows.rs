@@ -19,6 +19,7 @@ macro_rules! row {
     ($name:ident, $table:ident, { $($field:ident : $type:ty),* $(,)? }) => {
         #[derive(Debug, Clone, Queryable, Selectable, Insertable)]
         #[diesel(table_name = $table, check_for_backend(diesel::sqlite::Sqlite))]
+        #[diesel(treat_none_as_default_value = false)]
         pub(crate) struct $name { $(pub $field: $type),* }
     };
 }

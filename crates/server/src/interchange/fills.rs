@@ -1,7 +1,7 @@
 //! Executions made elsewhere, read from CSV; all of a file is booked or nothing of it, and problems
 //! are told by line. What they mean is the engine's business.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
 use desk::{FillLeg, Instrument, Moment, Money, Price};
 use engine::{Execution, PreparedHistory, State, history_problems, prepare_history};
@@ -30,7 +30,7 @@ struct Row {
 }
 
 /// Most rows of a file: so many are booked before anybody notices that they wait.
-const MOST_ROWS: usize = 2_000;
+const MOST_ROWS: usize = 1_000;
 /// Columns that may be absent.
 const OPTIONAL: [&str; 2] = ["order", "fees"];
 
@@ -90,15 +90,29 @@ fn read_row(line: u64, get: &dyn Fn(&str) -> String) -> Told<Row> {
     })
 }
 
-/// Line of what stands at a byte; the end of the line before it may still lie ahead.
-fn line_at(text: &str, byte: usize) -> u64 {
-    let (before, after) = text.as_bytes().split_at(byte.min(text.len()));
-    let ends = after
-        .iter()
-        .take_while(|b| matches!(b, b'\r' | b'\n'))
-        .chain(before)
-        .filter(|b| **b == b'\n');
-    1 + ends.count() as u64
+/// Counts lines up to ever later bytes.
+struct Lines<'a> {
+    text: &'a [u8],
+    /// The lines that end before this byte.
+    counted: u64,
+    byte: usize,
+}
+
+impl Lines<'_> {
+    /// Line of what stands at a byte, which is no earlier than the last one asked for; the end of
+    /// the line before it may still lie ahead.
+    fn at(&mut self, byte: usize) -> u64 {
+        let byte = byte.clamp(self.byte, self.text.len());
+        let ends = |bytes: &[u8]| bytes.iter().filter(|b| **b == b'\n').count() as u64;
+        self.counted += ends(&self.text[self.byte..byte]);
+        self.byte = byte;
+        let after = &self.text[byte..];
+        let blank = after
+            .iter()
+            .position(|b| !matches!(b, b'\r' | b'\n'))
+            .unwrap_or(after.len());
+        1 + self.counted + ends(&after[..blank])
+    }
 }
 
 /// What a file says: the rows by the name of their execution, in the order of the file, and what is
@@ -135,7 +149,13 @@ fn read(text: &str) -> Result<Contents, LineProblem> {
     }
     let mut problems = Vec::new();
     let mut fills: Vec<(String, Vec<Row>)> = Vec::new();
+    let mut places: HashMap<String, usize> = HashMap::new();
     let mut spoiled = BTreeSet::new();
+    let mut lines = Lines {
+        text: text.as_bytes(),
+        counted: 0,
+        byte: 0,
+    };
     for (count, record) in reader.records().enumerate() {
         let line = count as u64 + 2;
         if count >= MOST_ROWS {
@@ -156,7 +176,7 @@ fn read(text: &str) -> Result<Contents, LineProblem> {
         };
         let line = record
             .position()
-            .map_or(line, |p| line_at(text, p.byte() as usize));
+            .map_or(line, |p| lines.at(p.byte() as usize));
         let get = |name: &str| {
             let at = headers.iter().position(|h| h.trim() == name);
             let text = at.and_then(|i| record.get(i)).unwrap_or_default();
@@ -184,9 +204,12 @@ fn read(text: &str) -> Result<Contents, LineProblem> {
             ));
         } else {
             match read_row(line, &get) {
-                Ok(row) => match fills.iter_mut().find(|(known, _)| *known == id) {
-                    Some((_, rows)) => rows.push(row),
-                    None => fills.push((id, vec![row])),
+                Ok(row) => match places.get(&id) {
+                    Some(place) => fills[*place].1.push(row),
+                    None => {
+                        places.insert(id.clone(), fills.len());
+                        fills.push((id, vec![row]));
+                    }
                 },
                 Err(message) => {
                     problems.push(problem(line, message));
