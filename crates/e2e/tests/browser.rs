@@ -175,19 +175,23 @@ async fn from_the_chain_to_a_closed_trade() {
             "credit",
             "max profit +",
             "max loss −",
-            "Δ ",
-            "Γ −",
-            "θ +",
-            "vega −",
+            "B/E ",
             "chance of profit",
-            "buying power −",
+            "capital ",
         ] {
             assert!(figures.contains(figure), "{figure}: {figures}");
         }
+        b.press("Greeks ▾").await;
+        let greeks = b.text("[aria-label='Greeks of the draft']").await;
+        for figure in ["Δ ", "Γ −", "θ +", "vega −"] {
+            assert!(greeks.contains(figure), "{figure}: {greeks}");
+        }
+        b.keys(ESCAPE).await;
 
         // Shares and legs up to an eighth are taken, a ninth is refused in words; back, drag a tab
         // one row down and take it back; nudge, widen, turn over.
-        b.click("[aria-label^='buy 100 shares']").await;
+        b.click("[aria-label='add shares to the draft']").await;
+        b.click("[role=menuitem]").await;
         b.until("[data-leg=NMOU]", "bought", |t| {
             t.starts_with("buy 100 shares")
         })

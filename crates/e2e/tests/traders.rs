@@ -258,7 +258,7 @@ async fn income_seller(b: &Browser) {
     })
     .await;
     b.write(
-        "[aria-label='Find among filled and ended orders']",
+        "[aria-label='Find among all orders']",
         "WXMT cancelled",
     )
     .await;
@@ -266,7 +266,7 @@ async fn income_seller(b: &Browser) {
         t.contains("No filled order has")
     })
     .await;
-    b.write("[aria-label='Find among filled and ended orders']", "wxmt")
+    b.write("[aria-label='Find among all orders']", "wxmt")
         .await;
     b.until("[aria-label=Ended]", "found", |t| {
         t.contains("iron condor") && !t.contains("NMOU")
@@ -336,8 +336,9 @@ async fn structure_builder(b: &Browser, home: &str) {
     new_draft(b, "NMOU").await;
     let near = "NMOU:2031-04-18";
     let far = "NMOU:2031-06-20";
-    b.select("[aria-label='Open an expiration under the rows']", far)
-        .await;
+    b.press("expirations ▾").await;
+    b.click("[aria-label='20 Jun under the rows']").await;
+    b.keys(e2e::ESCAPE).await;
     b.find(&format!("[data-block='{far}'] [data-cell]")).await;
     b.click(&format!("[data-of='{near}'][data-cell='190-call-bid']"))
         .await;

@@ -26,6 +26,7 @@ export type Draft = S['DraftWire'];
 export type Evaluation = S['EvaluationWire'];
 export type NetPrice = S['NetPrice'];
 export type Order = S['OrderWire'];
+export type OrderMarket = S['OrderMarket'];
 export type Bell = S['BellWire'];
 export type Balance = S['Balance'];
 export type MarginSheet = S['MarginSheet'];

@@ -25,6 +25,20 @@ export const ordersQuery = queryOptions({
   queryKey: ['orders'],
   queryFn: async () => must(await api.GET('/api/orders')),
 });
+/** Where the market of each working order stands, asked again each second. */
+export const orderMarketsQuery = queryOptions({
+  queryKey: ['orders', 'markets'],
+  refetchInterval: 1_000,
+  queryFn: async () => must(await api.GET('/api/orders/markets')),
+});
+/** What is held in an underlying, asked again every other second. */
+export const heldQuery = (symbol: string) =>
+  queryOptions({
+    queryKey: ['held', symbol],
+    refetchInterval: 2_000,
+    queryFn: async () =>
+      must(await api.GET('/api/held/{symbol}', { params: { path: { symbol } } })),
+  });
 export const bellsQuery = queryOptions({
   queryKey: ['bells'],
   queryFn: async () => must(await api.GET('/api/bells')),

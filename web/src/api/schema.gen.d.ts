@@ -429,6 +429,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/held/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is held in an underlying, by campaign. */
+        get: operations["held_in"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/history/{symbol}": {
         parameters: {
             query?: never;
@@ -560,6 +577,23 @@ export interface paths {
         put?: never;
         /** Places tickets that depend on each other, all or none. */
         post: operations["place_linked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/markets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The markets of all orders that are open; those without a market now are left out. */
+        get: operations["order_markets"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1990,6 +2024,25 @@ export interface components {
             /** @description Symbol. */
             symbol: string;
         };
+        /** @description What one campaign holds of one instrument. */
+        HeldWire: {
+            /**
+             * Format: int64
+             * @description Campaign number.
+             */
+            campaign: number;
+            /** @description OSI symbol, or the symbol of the underlying itself. */
+            contract: string;
+            /** @description Average price at opening. */
+            openedAt: string;
+            /**
+             * Format: int64
+             * @description Signed contracts, shares or futures.
+             */
+            quantity: number;
+            /** @description What the campaign goes by. */
+            title: string;
+        };
         /** @description The past. */
         HistoryView: {
             /** @description Bars, oldest first; the last one may still be running. */
@@ -2346,6 +2399,31 @@ export interface components {
             /** @description In plain words. */
             what: string;
         };
+        /** @description The market of an order's package now. */
+        OrderMarket: {
+            /**
+             * @description From the middle to the limit, as its market writes prices, above zero where the market has
+             *     to come nearer; absent for a market order.
+             */
+            away?: string | null;
+            /**
+             * Format: double
+             * @description Chance of a fill within five minutes, from 0 to 1; absent for a market order, and for one
+             *     that waits for another or for its trigger.
+             */
+            chance?: number | null;
+            /** @description The side that trades at once. */
+            cross: components["schemas"]["NetPrice"];
+            /** @description Halfway. */
+            middle: components["schemas"]["NetPrice"];
+            /**
+             * Format: int64
+             * @description Order number.
+             */
+            order: number;
+            /** @description The side that waits. */
+            rest: components["schemas"]["NetPrice"];
+        };
         /**
          * @description Where an order stands.
          * @enum {string}
@@ -2358,6 +2436,8 @@ export interface components {
              * @description The order it waits for.
              */
             after?: number | null;
+            /** @description What that campaign goes by. */
+            campaign?: string | null;
             /** @description Open orders that it cancels, and that cancel it. */
             cancels: number[];
             /** @description Given by the client. */
@@ -4190,6 +4270,40 @@ export interface operations {
             507: components["responses"]["DiskFull"];
         };
     };
+    held_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldWire"][];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
     past: {
         parameters: {
             query: {
@@ -4576,6 +4690,29 @@ export interface operations {
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];
+        };
+    };
+    order_markets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderMarket"][];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     tie: {

@@ -20,6 +20,10 @@ export const keyOf = (contract: string) => {
 export function withStrike(contract: string, strike: number): string {
   return contract.slice(0, 13) + String(Math.round(strike * 1000)).padStart(8, '0');
 }
+/** The put of a call's strike and expiration, and the other way round. */
+export function otherKind(contract: string): string {
+  return contract.slice(0, 12) + (contract[12] === 'C' ? 'P' : 'C') + contract.slice(13);
+}
 export function withKey(contract: string, key: string): string {
   const [root = '', date = ''] = key.split(':');
   return (

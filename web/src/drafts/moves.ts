@@ -1,6 +1,6 @@
 /** Moves on drafts: pure, and giving back the same object when nothing changed. */
 import type { Draft, Leg } from '../api/client';
-import { isOption, parts, withKey, withStrike } from './contract';
+import { isOption, keyOf, otherKind, parts, withKey, withStrike } from './contract';
 
 export const MOST_LEGS = 8;
 
@@ -43,10 +43,10 @@ export function moveLeg(d: Draft, contract: string, strike: number): Draft {
   };
 }
 
-/** The listed strike so many steps from one, or undefined at the end of the list (ascending). */
-function stepped(strikes: number[], from: number, steps: number): number | undefined {
-  const at = strikes.indexOf(from);
-  return at < 0 ? undefined : strikes[at + steps];
+/** What stands so many steps from one in a list, or undefined at its end. */
+function stepped<T>(list: T[], from: T, steps: number): T | undefined {
+  const at = list.indexOf(from);
+  return at < 0 ? undefined : list[at + steps];
 }
 /** Every option so many listed strikes up or down; unchanged when one would leave the list. */
 export function shift(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
@@ -137,6 +137,25 @@ export function moveLegTo(d: Draft, contract: string, key: string): Draft {
       d.legs.map((l) => (l.contract === contract ? { ...l, contract: withKey(contract, key) } : l)),
     ),
   };
+}
+/** A call becomes the put of its strike, a put the call. */
+export function swapKind(d: Draft, contract: string): Draft {
+  return {
+    ...d,
+    legs: netted(
+      d.legs.map((l) => (l.contract === contract ? { ...l, contract: otherKind(contract) } : l)),
+    ),
+  };
+}
+/** One leg so many listed strikes up; unchanged where the list ends. */
+export function stepLeg(d: Draft, contract: string, strikes: number[], steps: number): Draft {
+  const strike = stepped(strikes, parts(contract).strike, steps);
+  return strike === undefined ? d : moveLeg(d, contract, strike);
+}
+/** One leg so many expirations later; unchanged where there is none. */
+export function laterLeg(d: Draft, contract: string, keys: string[], steps: number): Draft {
+  const key = stepped(keys, keyOf(contract), steps);
+  return key === undefined ? d : moveLegTo(d, contract, key);
 }
 /** Every option by as many listed strikes as bring the middle of the strikes nearest to a price. */
 export function recentre(

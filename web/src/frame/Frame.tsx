@@ -6,7 +6,8 @@ import { loadDrafts, useDrafts } from '../drafts/store';
 import { Drawer } from '../ticket/Drawer';
 import { Fault } from '../ui/Fault';
 import { useKeys } from '../ui/keys';
-import { Find, KeyList } from './Find';
+import { Find } from './Find';
+import { Help } from './Help';
 import { Masthead } from './Masthead';
 import { Spine, VIEWS } from './Spine';
 import { Toasts } from './Toasts';
@@ -101,7 +102,7 @@ export function Frame() {
         <Toasts />
       </Fault>
       <Find open={finding} onOpenChange={setFinding} />
-      <KeyList open={helping} onOpenChange={setHelping} />
+      <Help open={helping} onOpenChange={setHelping} />
     </Tooltip.Provider>
   );
 }

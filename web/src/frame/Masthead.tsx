@@ -1,6 +1,7 @@
 import { useLive } from '../api/live';
 import { cents, fixed, isNegative, tone } from '../format';
 import { Button, Figure, Tip } from '../ui/controls';
+import { Term } from '../ui/terms';
 import { toggleTheme, useTheme } from '../ui/theme';
 import { Bells } from './Bells';
 import { ClockControls } from './ClockControls';
@@ -12,25 +13,25 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
     <header className="flex items-center gap-6 border-b border-hair bg-raised px-4">
       <Figure
         value={<span data-testid="account-value">{cents(m?.accountValue)}</span>}
-        name="account value"
+        name={<Term of="accountValue" />}
       />
       <Figure
         value={<span data-testid="buying-power">{cents(m?.buyingPower)}</span>}
-        name="buying power"
+        name={<Term of="buyingPower" />}
         tone={isNegative(m?.buyingPower) ? 'text-loss' : ''}
       />
       <Figure
         value={<span data-testid="today">{cents(m?.today, true)}</span>}
-        name="today"
+        name={<Term of="today" />}
         tone={tone(m?.today)}
       />
       {m && (
-        <Tip text="Lean: the delta of all positions, expressed in shares of the Wexmoor 300 Index (weighted by beta and price). Earns: what a calendar day is worth, prices unchanged.">
-          <button type="button" className="cursor-default font-serif text-[15px] italic">
-            leans {fixed(m.lean, 1, true)}, {m.theta >= 0 ? 'earns' : 'pays'}{' '}
-            {fixed(Math.abs(m.theta), 0)} a day
-          </button>
-        </Tip>
+        <span className="font-serif text-[15px] italic">
+          <Term of="lean">leans {fixed(m.lean, 1, true)}</Term>,{' '}
+          <Term of="earns">
+            {m.theta >= 0 ? 'earns' : 'pays'} {fixed(Math.abs(m.theta), 0)} a day
+          </Term>
+        </span>
       )}
       {m && m.unvalued.length > 0 && (
         <Tip text={`No market now: ${m.unvalued.join(', ')}. Counted at what it cost.`}>
@@ -46,7 +47,7 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
           find <kbd className="font-sans text-ink2">/</kbd>
         </Button>
         <Button onClick={toggleTheme}>{theme === 'light' ? 'night' : 'day'}</Button>
-        <Button onClick={onHelp} aria-label="Keys" aria-keyshortcuts="?">
+        <Button onClick={onHelp} aria-label="Help" aria-keyshortcuts="?">
           ?
         </Button>
       </div>

@@ -86,7 +86,7 @@ export function Figure({
   tone = '',
 }: {
   value: ReactNode;
-  name: string;
+  name: ReactNode;
   tone?: string;
 }) {
   return (

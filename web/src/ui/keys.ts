@@ -41,5 +41,5 @@ export const KEY_LIST: [string, string][] = [
   ['t', 'ticket'],
   ['Shift click', 'on an expiration: its rows open under the others (Shift Enter too)'],
   ['Esc', 'close the topmost thing'],
-  ['?', 'this list'],
+  ['?', 'this help'],
 ];

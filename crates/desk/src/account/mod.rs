@@ -190,6 +190,34 @@ impl Account {
         self.merged.get(&id).map_or(id, |into| self.home(*into))
     }
 
+    /// What a campaign goes by: the name it was given, otherwise what it holds, otherwise what
+    /// opened it.
+    pub fn title(&self, id: u64, underlying: &Underlying) -> Option<String> {
+        let campaign = self.campaign(id)?;
+        if !campaign.label.name.is_empty() {
+            return Some(campaign.label.name.clone());
+        }
+        let held = self.holding_of(id);
+        let holding = if held.legs().is_empty() {
+            let first = campaign.chapters.first()?;
+            first
+                .legs
+                .iter()
+                .map(|(instrument, quantity)| Leg {
+                    instrument: instrument.clone(),
+                    quantity: *quantity,
+                })
+                .collect()
+        } else {
+            held
+        };
+        let (name, strikes) = (
+            crate::naming::recognise(&holding, underlying).text,
+            holding.strikes_label(),
+        );
+        Some(format!("{name} {strikes}").trim_end().to_owned())
+    }
+
     /// Totals of one campaign.
     pub fn totals(&self, id: u64) -> CampaignTotals {
         self.campaign(id).map(|c| c.totals).unwrap_or_default()

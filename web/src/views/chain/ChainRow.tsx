@@ -2,14 +2,16 @@ import { memo } from 'react';
 import type { Cell, Column, Leg, Row } from '../../api/client';
 import { ROW } from './axis';
 import type { Sides } from './columns';
+import { fixed, money } from '../../format';
+import { LegTab, type LegActs } from './LegTab';
 
 export type Cursor = { key: string; strike: string; side: 'call' | 'put'; what: 'bid' | 'ask' };
 type Acts = {
   onTrade: (contract: string, quantity: number) => void;
   onCursor: (c: Cursor) => void;
-  onDragLeg: (contract: string, e: React.PointerEvent) => void;
-  onRemoveLeg: (contract: string) => void;
 };
+/** What is held of a contract over all campaigns. */
+export type Held = { quantity: number; openedAt: string; label: string };
 type Props = Acts & {
   block: string;
   columns: Column[];
@@ -18,8 +20,11 @@ type Props = Acts & {
   callIn: boolean;
   putIn: boolean;
   cursor: Cursor | null;
+  legActs: LegActs;
   callLeg?: Leg;
   putLeg?: Leg;
+  callHeld?: Held;
+  putHeld?: Held;
 };
 
 function PriceButton({
@@ -73,37 +78,38 @@ function PriceButton({
   );
 }
 
-/** A notched tab at its row: pointing at the strike from the side of its right. */
-function LegTab({
-  leg,
-  side,
-  onDragLeg,
-  onRemoveLeg,
-}: { leg: Leg; side: 'call' | 'put' } & Pick<Acts, 'onDragLeg' | 'onRemoveLeg'>) {
-  const bought = leg.quantity > 0;
-  const notch =
-    side === 'call'
-      ? 'polygon(0 0, 88% 0, 100% 50%, 88% 100%, 0 100%)'
-      : 'polygon(12% 0, 100% 0, 100% 100%, 12% 100%, 0 50%)';
+/** What is held of a contract, at its row: so many at the average price of their opening. */
+function HeldMark({ held, beside }: { held: Held; beside: boolean }) {
+  const [n, price] = [fixed(held.quantity, 0, true), money(held.openedAt)];
   return (
-    <button
-      type="button"
-      data-leg={leg.contract}
-      onPointerDown={(e) => {
-        onDragLeg(leg.contract, e);
-      }}
-      onDoubleClick={() => {
-        onRemoveLeg(leg.contract);
-      }}
-      onKeyDown={(e) => {
-        if (e.key === 'Delete' || e.key === 'Backspace') onRemoveLeg(leg.contract);
-      }}
-      aria-label={`${bought ? 'buy' : 'sell'} ${Math.abs(leg.quantity)} ${side}; drag to another strike, Delete removes`}
-      style={{ clipPath: notch }}
-      className={`h-[17px] w-full cursor-ns-resize touch-none text-[12px] leading-[17px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}
+    <span
+      data-held
+      title={`held: ${held.label}`}
+      className={`block truncate rounded-sm border border-dashed border-ink2 bg-ground px-0.5 text-center text-[11px] leading-[15px] ${beside ? 'w-6 shrink-0' : ''}`}
     >
-      {bought ? 'buy' : 'sell'} {Math.abs(leg.quantity)}
-    </button>
+      {beside || price === '' ? n : `${n} at ${price}`}
+      <span className="sr-only"> held</span>
+    </span>
+  );
+}
+
+/** The leg of the draft in a contract, and what is held of it. */
+function LegCell({
+  leg,
+  held,
+  side,
+  acts,
+}: {
+  leg: Leg | undefined;
+  held: Held | undefined;
+  side: 'call' | 'put';
+  acts: LegActs;
+}) {
+  return (
+    <div className={`flex items-center gap-0.5 ${side === 'put' ? 'flex-row-reverse' : ''}`}>
+      {held && <div className={leg ? '' : 'w-full'}>{<HeldMark held={held} beside={!!leg} />}</div>}
+      {leg && <LegTab leg={leg} side={side} acts={acts} />}
+    </div>
   );
 }
 
@@ -117,8 +123,6 @@ export const ChainRow = memo(function ChainRow(p: Props) {
     cursor: p.cursor,
     onTrade: p.onTrade,
     onCursor: p.onCursor,
-    onDragLeg: p.onDragLeg,
-    onRemoveLeg: p.onRemoveLeg,
     row,
   };
   const [calls, puts] = [p.sides !== 'puts', p.sides !== 'calls'];
@@ -138,13 +142,17 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />}
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />}
       <td className={`p-0 pl-1 ${callTint}`}>
-        {p.callLeg && <LegTab leg={p.callLeg} side="call" {...acts} />}
+        {(p.callLeg ?? p.callHeld) && (
+          <LegCell leg={p.callLeg} held={p.callHeld} side="call" acts={p.legActs} />
+        )}
       </td>
       <th scope="row" className="border-x border-hair bg-warm text-center font-bold">
         {row.strike}
       </th>
       <td className={`p-0 pr-1 ${putTint}`}>
-        {p.putLeg && <LegTab leg={p.putLeg} side="put" {...acts} />}
+        {(p.putLeg ?? p.putHeld) && (
+          <LegCell leg={p.putLeg} held={p.putHeld} side="put" acts={p.legActs} />
+        )}
       </td>
       {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />}
       {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="ask" side="put" />}

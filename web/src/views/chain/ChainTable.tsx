@@ -1,11 +1,13 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { ChainHead, Draft, Evaluation, Leg, Mark, PackageLine, Row } from '../../api/client';
 import { isOption, parts, withStrike } from '../../drafts/contract';
-import { moveLeg, remove } from '../../drafts/moves';
+import { laterLeg, more, moveLeg, remove, stepLeg, swapKind, turnLeg } from '../../drafts/moves';
 import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from './axis';
 import { ChainRow, type Cursor } from './ChainRow';
 import { told, useColumns } from './columns';
+import { useHeld } from './held';
+import type { LegActs } from './LegTab';
 import { HistoryPane } from '../../chart/HistoryPane';
 import { HistoryFoot, HistoryHead } from './HistoryEdges';
 import { PictureLines, RowLines } from './Lines';
@@ -16,10 +18,23 @@ import { PACKAGE_HEADS, PackageRows } from './PackageRows';
 import { SmileHead, SmilePane } from './SmilePane';
 import { TargetLine } from './TargetLine';
 import { useWindow } from './window';
+import { Term } from '../../ui/terms';
 
 const NONE: Leg[] = [];
+const nothing = () => undefined;
+const NO_ACTS: LegActs = {
+  more: nothing,
+  strike: nothing,
+  later: nothing,
+  reverse: nothing,
+  swap: nothing,
+  remove: nothing,
+  drag: nothing,
+};
+/** Width of the columns beside the strikes, where legs and what is held stand. */
+const LEGS = 74;
 /** Width of the picture: a little under a third. */
-const pictureOf = (width: number) => Math.round(Math.min(372, width * 0.306));
+const pictureOf = (width: number) => Math.round(Math.min(560, width * 0.306));
 /** From this width on calls and puts stand beside the history; below it stands in place of the calls. */
 const WIDE = 1500;
 /** Height of the heads of the columns, and of a block's own head where several are open. */
@@ -110,12 +125,6 @@ export function ChainTable({
     [strikes],
   );
   const symbol = head.symbol;
-  const removeLeg = useMemo(
-    () => (contract: string) => {
-      change(symbol, (d) => remove(d, contract));
-    },
-    [symbol],
-  );
   const take = useMemo(
     () => (legs: Leg[]) => {
       change(symbol, (d) => ({ ...d, legs }));
@@ -123,20 +132,43 @@ export function ChainTable({
     [symbol],
   );
   const keys = blocks.map((b) => b.key).join(' ');
-  const drags = useMemo(
+  const order = head.marks.map((m) => m.key).join(' ');
+  // What can be done with a leg, for each open expiration: its strikes are its own.
+  const legActs = useMemo(
     () =>
-      keys.split(' ').map((key, i) => (contract: string, e: React.PointerEvent) => {
+      keys.split(' ').map((key, i): LegActs => {
         const axis = axes[i];
-        if (axis)
-          dragLeg(
-            symbol,
-            axis,
-            () => places.current.get(key)?.getBoundingClientRect().top ?? 0,
-            contract,
-            e,
-          );
+        const edit = (f: (d: Draft) => Draft) => {
+          change(symbol, f);
+        };
+        const listed = [...(axis?.strikes ?? [])].sort((a, b) => a - b);
+        return {
+          more: (contract, by) => {
+            edit((d) => more(d, contract, by));
+          },
+          strike: (contract, by) => {
+            edit((d) => stepLeg(d, contract, listed, by));
+          },
+          later: (contract, by) => {
+            edit((d) => laterLeg(d, contract, order.split(' '), by));
+          },
+          reverse: (contract) => {
+            edit((d) => turnLeg(d, contract));
+          },
+          swap: (contract) => {
+            edit((d) => swapKind(d, contract));
+          },
+          remove: (contract) => {
+            edit((d) => remove(d, contract));
+          },
+          drag: (contract, e) => {
+            if (!axis) return;
+            const top = () => places.current.get(key)?.getBoundingClientRect().top ?? 0;
+            dragLeg(symbol, axis, top, contract, e);
+          },
+        };
       }),
-    [keys, axes, symbol],
+    [keys, axes, symbol, order],
   );
   useEffect(() => {
     const watch = new ResizeObserver(([e]) => {
@@ -159,15 +191,17 @@ export function ChainTable({
   }, [some]);
   const picture = pictureOf(width);
   const side = beside === 'nothing' ? 0 : Math.round(Math.min(420, width * 0.3));
-  const sides = side > 0 && width < WIDE && wanted === 'both' ? 'puts' : wanted;
+  const crowded = side > 0 && width < WIDE && wanted === 'both';
+  const sides = crowded ? 'puts' : wanted;
   const table = width - picture - side;
   const several = blocks.length > 1;
+  const held = useHeld(symbol);
   const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
   const dragKink = (block: number) => (strike: number, e: React.PointerEvent) => {
     const leg = draft?.legs.find(
       (l) => isOption(l.contract) && parts(l.contract).strike === strike,
     );
-    if (leg) drags[block]?.(leg.contract, e);
+    if (leg) legActs[block]?.drag(leg.contract, e);
   };
   const goTo = (strike: string, of: 'call' | 'put') => {
     onCursor({ strike, side: of, what: 'ask', key: blocks[0]?.key ?? '' });
@@ -179,13 +213,27 @@ export function ChainTable({
   };
   const th =
     'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
-  const heads = columns.map((key) => (
-    <th key={key} className={th}>
-      <abbr title={told(key)?.name} className="no-underline">
-        {told(key)?.head}
-      </abbr>
-    </th>
-  ));
+  // Tab stops at the heads of one side: those of the other say the same.
+  const headsOf = (quiet: boolean) =>
+    columns.map((key) => {
+      const head = told(key);
+      return (
+        <th key={key} className={th}>
+          {head && (
+            <Term of={head.term} quiet={quiet}>
+              {head.head}
+            </Term>
+          )}
+        </th>
+      );
+    });
+  const prices = (quiet: boolean) =>
+    (['bid', 'ask'] as const).map((what) => (
+      <th key={what} className={th}>
+        <Term of={what} quiet={quiet} />
+      </th>
+    ));
+  const both = sides === 'both';
   const span = packages
     ? PACKAGE_HEADS.length
     : (sides === 'both' ? 2 : 1) * (columns.length + 2) + 3;
@@ -259,19 +307,25 @@ export function ChainTable({
               </tr>
             ) : (
               <tr>
-                {sides !== 'puts' && heads}
-                {sides !== 'puts' && <th className={th}>bid</th>}
-                {sides !== 'puts' && <th className={th}>ask</th>}
-                <th className={`${th} w-[62px]`}>
-                  <span className="sr-only">call leg</span>
+                {sides !== 'puts' && headsOf(false)}
+                {sides !== 'puts' && prices(false)}
+                <th className={`${th} text-left font-semibold! text-ink!`} style={{ width: LEGS }}>
+                  {sides !== 'puts' ? (
+                    '◂ calls'
+                  ) : crowded ? (
+                    <Term of="noCalls" />
+                  ) : (
+                    <span className="sr-only">call leg</span>
+                  )}
                 </th>
-                <th className={`${th} w-[58px] text-center`}>strike</th>
-                <th className={`${th} w-[62px]`}>
-                  <span className="sr-only">put leg</span>
+                <th className={`${th} w-[58px] text-center`}>
+                  <Term of="strike" />
                 </th>
-                {sides !== 'calls' && <th className={th}>bid</th>}
-                {sides !== 'calls' && <th className={th}>ask</th>}
-                {sides !== 'calls' && [...heads].reverse()}
+                <th className={`${th} font-semibold! text-ink!`} style={{ width: LEGS }}>
+                  {sides !== 'calls' ? 'puts ▸' : <span className="sr-only">put leg</span>}
+                </th>
+                {sides !== 'calls' && prices(both)}
+                {sides !== 'calls' && headsOf(both).reverse()}
               </tr>
             )}
           </thead>
@@ -342,8 +396,9 @@ export function ChainTable({
                       putLeg={legOf(row.put.contract)}
                       onTrade={onTrade}
                       onCursor={onCursor}
-                      onDragLeg={drags[i] ?? (() => undefined)}
-                      onRemoveLeg={removeLeg}
+                      callHeld={held.get(row.call.contract)}
+                      putHeld={held.get(row.put.contract)}
+                      legActs={legActs[i] ?? NO_ACTS}
                     />
                   ))}
                 {below > 0 && (
@@ -357,7 +412,7 @@ export function ChainTable({
         </table>
         <div className="border-l border-hair bg-raised" style={{ width: picture }}>
           <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">
-            <OutlineHead evaluation={evaluation} />
+            <OutlineHead evaluation={evaluation} ghost={ghost !== undefined} />
           </div>
           {blocks.map((b, i) => {
             const axis = axes[i];
@@ -405,7 +460,13 @@ export function ChainTable({
                 style={{ top: tops[i], width, height: axis.height }}
               >
                 <div className="absolute top-0" style={{ left: side, width: table }}>
-                  <RowLines axis={axis} width={table} level={head.level} mark={b.mark} />
+                  <RowLines
+                    axis={axis}
+                    width={table}
+                    strike={sides === 'both' ? 'middle' : sides === 'calls' ? 'right' : 'left'}
+                    level={head.level}
+                    mark={b.mark}
+                  />
                 </div>
                 <TargetLine draft={draft} axis={axis} width={width} picture={picture} />
                 <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />

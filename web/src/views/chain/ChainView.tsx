@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useMemo, useState } from 'react';
+import { useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { answerTo, evaluate, useLive, watchChain } from '../../api/live';
 import type { Draft, Mark, Row } from '../../api/client';
@@ -13,18 +13,20 @@ import { openDraft } from '../../ticket/open';
 import { Choices, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
 import { useKeys } from '../../ui/keys';
+import { Term } from '../../ui/terms';
 import { makeAxis, reach } from './axis';
 import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
 import { ChainTable, type Block } from './ChainTable';
 import { useColumns } from './columns';
+import { Expirations } from './Expirations';
 import { DraftActions, DraftSummary } from './DraftSummary';
 import { Elsewhere } from './Elsewhere';
 import { useLook } from './look';
 import { PackageChooser } from './PackageChooser';
 import { readAs, usePackages } from './packages';
 import { Ribbon } from './Ribbon';
-import { shown } from './rows';
+import { fitting, shown } from './rows';
 import { ShowChooser } from './ShowChooser';
 import { SymbolHead } from './SymbolHead';
 
@@ -39,6 +41,13 @@ const PRICES: [Cursor['side'], Cursor['what']][] = [
   ['put', 'bid'],
   ['put', 'ask'],
 ];
+
+function onResize(changed: () => void) {
+  window.addEventListener('resize', changed);
+  return () => {
+    window.removeEventListener('resize', changed);
+  };
+}
 
 /** First sight: the monthly nearest to five weeks, where most decisions happen. */
 const usualOf = (marks: Mark[]) =>
@@ -71,6 +80,7 @@ export function ChainView() {
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string[]>>({});
   const { around, rising } = useLook();
+  const fit = useSyncExternalStore(onResize, () => fitting(window.innerHeight));
   const { columns, sides } = useColumns();
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
@@ -90,11 +100,11 @@ export function ChainView() {
         const mark = marks.find((m) => m.key === key);
         const rows =
           mark && head
-            ? shown(key, allRows[key] ?? NONE, around, head.level, mark.bands, legs)
+            ? shown(key, allRows[key] ?? NONE, around, head.level, mark.bands, legs, fit)
             : NONE;
         return mark ? [{ key, mark, rows: rising ? [...rows].reverse() : rows }] : [];
       }),
-    [open, marks, allRows, around, rising, head, legs],
+    [open, marks, allRows, around, rising, head, legs, fit],
   );
 
   const reading = usePackages();
@@ -273,28 +283,14 @@ export function ChainView() {
           <PackageChooser widths={packages.data?.widths ?? []} width={packages.data?.width ?? ''} />
         )}
         <BuildPanel symbol={symbol} mark={mark} />
-        <select
-          aria-label="Open an expiration under the rows"
-          value=""
-          onChange={(e) => {
-            choose(e.target.value, true);
-          }}
-          className="h-6 w-[104px] rounded border border-strong bg-raised px-1 font-semibold"
-        >
-          <option value="">+ under</option>
-          {marks
-            .filter((m) => !open.includes(m.key))
-            .map((m) => (
-              <option key={m.key} value={m.key}>
-                {m.label}, {m.days} d
-              </option>
-            ))}
-        </select>
+        <Expirations marks={marks} open={open} onChoose={choose} />
         {mark && !reading.on && (
           <span className="truncate text-ink2 max-[1240px]:hidden">
-            {mark.cycle}
-            {mark.amSettled ? ', settles at the opening' : ''}, ±
-            <b className="text-ink">{mark.expectedMove.toFixed(2)}</b> expected
+            <Term of="expectedMove">
+              by {mark.label}, {mark.days} {mark.days === 1 ? 'day' : 'days'}, about ±
+              <b className="text-ink">{mark.expectedMove.toFixed(2)}</b>
+            </Term>
+            {mark.amSettled ? ', settles at the opening' : ''}
           </span>
         )}
         <Elsewhere

@@ -1,10 +1,12 @@
-import type { Draft, Evaluation } from '../../api/client';
+import { Popover } from 'radix-ui';
+import type { Draft, Evaluation, Greeks } from '../../api/client';
 import { fixed, money, percent } from '../../format';
 import { Link } from 'react-router';
 import { DraftMenu } from '../../drafts/DraftMenu';
 import { change, redo, undo } from '../../drafts/store';
 import { openDraft } from '../../ticket/open';
-import { Button, Notice, Tip } from '../../ui/controls';
+import { Button, Notice } from '../../ui/controls';
+import { Term, termOf } from '../../ui/terms';
 
 type Props = {
   draft?: Draft | undefined;
@@ -14,26 +16,48 @@ type Props = {
   old: boolean;
 };
 
-function Greek({
-  name,
-  value,
-  decimals,
-  note,
-}: {
-  name: string;
-  value: number;
-  decimals: number;
-  note: string;
-}) {
+/** The Greeks of the draft, on demand. */
+function GreeksOf({ greeks: g }: { greeks: Greeks }) {
+  const rows = [
+    ['delta', fixed(g.delta, 1, true)],
+    ['gamma', fixed(g.gamma, 2, true)],
+    ['theta', fixed(g.theta, 2, true)],
+    ['vega', fixed(g.vega, 1, true)],
+  ] as const;
   return (
-    <Tip text={note}>
-      <button type="button" className="cursor-default">
-        <span className="text-ink2">{name} </span>
-        <b>{fixed(value, decimals, true)}</b>
-      </button>
-    </Tip>
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button className="h-5!">Greeks ▾</Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          collisionPadding={8}
+          aria-label="Greeks of the draft"
+          className="z-40 w-[380px] rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
+        >
+          <table>
+            <tbody>
+              {rows.map(([key, value]) => (
+                <tr key={key}>
+                  <th scope="row" className="pr-2 text-left align-top font-normal text-ink2">
+                    {termOf(key).name}
+                  </th>
+                  <td className="num pr-3 align-top font-semibold">{value}</td>
+                  <td>{termOf(key).text}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   );
 }
+
+/** Break-evens, however many, in one line. */
+const evensOf = (e: Evaluation) => e.evens.map((v) => money(v.from)).join(' · ') || 'none';
 
 /** The draft in words and numbers, above the rows. */
 export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
@@ -76,55 +100,42 @@ export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
                 </b>
               </span>
               <span>
-                <span className="text-ink2">max profit{about} </span>
+                <Term of="maxProfit">
+                  <span className="text-ink2">max profit{about} </span>
+                </Term>
                 <b className="text-gain">
                   {e.most.unlimited ? 'no limit' : money(e.most.profit, true)}
                 </b>
               </span>
               <span>
-                <span className="text-ink2">max loss{about} </span>
+                <Term of="maxLoss">
+                  <span className="text-ink2">max loss{about} </span>
+                </Term>
                 <b className="text-loss">
                   {e.least.unlimited ? 'no limit' : money(e.least.profit)}
                 </b>
               </span>
-              <Greek
-                name="Δ"
-                value={e.greeks.delta}
-                decimals={1}
-                note="Money gained when the price rises by 1.00."
-              />
-              <Greek
-                name="Γ"
-                value={e.greeks.gamma}
-                decimals={2}
-                note="Change of that for each 1.00 of price."
-              />
-              <Greek
-                name="θ"
-                value={e.greeks.theta}
-                decimals={2}
-                note={
-                  e.greeks.thetaToTheEnd
-                    ? 'Money gained in a calendar day, all else unchanged; of what ends within a day, in what is left of it.'
-                    : 'Money gained in a calendar day, all else unchanged.'
-                }
-              />
-              <Greek
-                name="vega"
-                value={e.greeks.vega}
-                decimals={1}
-                note="Money gained when volatility rises by one point."
-              />
               <span>
-                <span className="text-ink2">
-                  chance<span className="max-[1160px]:hidden"> of profit</span>{' '}
-                </span>
+                <Term of="breakEven">
+                  <span className="text-ink2">B/E{about} </span>
+                </Term>
+                <b>{evensOf(e)}</b>
+              </span>
+              <span>
+                <Term of="chanceOfProfit">
+                  <span className="text-ink2">
+                    chance<span className="max-[1160px]:hidden"> of profit</span>{' '}
+                  </span>
+                </Term>
                 <b>{percent(e.chanceOfProfit, 0)} %</b>
               </span>
               <span>
-                <span className="text-ink2">buying power </span>
-                <b>{money(e.money.buyingPowerChange)}</b>
+                <Term of="capital">
+                  <span className="text-ink2">capital </span>
+                </Term>
+                <b>{money(e.money.tiedUp)}</b>
               </span>
+              <GreeksOf greeks={e.greeks} />
             </p>
           </>
         )}

@@ -5,6 +5,7 @@ import { Hatch } from '../../chart/glyph';
 import { isOption, parts } from '../../drafts/contract';
 import { reach, type Axis } from './axis';
 import { GUTTER } from './Lines';
+import { Term } from '../../ui/terms';
 import { useLook } from './look';
 
 type Point = { price: number; profit: number };
@@ -133,7 +134,7 @@ export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKi
 const tail = (text: string) => text.replaceAll('.00', '');
 
 /** Over the picture: what happens beyond its top, and which line is which. */
-export function OutlineHead({ evaluation: e }: { evaluation?: Evaluation }) {
+export function OutlineHead({ evaluation: e, ghost }: { evaluation?: Evaluation; ghost: boolean }) {
   const rising = useLook((s) => s.rising);
   if (!e)
     return (
@@ -151,7 +152,15 @@ export function OutlineHead({ evaluation: e }: { evaluation?: Evaluation }) {
         <span aria-hidden className="pl-1 text-brass">
           ━{' '}
         </span>
-        today
+        <Term of="todayLine">today</Term>
+        {ghost && (
+          <>
+            <span aria-hidden className="pl-1">
+              ┅{' '}
+            </span>
+            <Term of="ghost" />
+          </>
+        )}
       </span>
     </span>
   );

@@ -127,7 +127,7 @@ export function ShowChooser() {
                   show({ around });
                 }}
                 choices={[
-                  { value: '11', label: '±11' },
+                  { value: 'fit', label: 'that fit' },
                   { value: '25', label: '±25' },
                   { value: 'sigma', label: '±2 σ' },
                   { value: 'all', label: 'all strikes' },

@@ -1,26 +1,51 @@
+import { DropdownMenu } from 'radix-ui';
 import type { ChainHead } from '../../api/client';
+import { Term } from '../../ui/terms';
 import { fixed, money, percent, tone } from '../../format';
 
-/** The market in the underlying itself: the bid sells a lot of it, the ask buys one. */
+/** The market in the underlying itself, and a menu that adds a lot of it to the draft. */
 function Own({ head, onTrade }: Props) {
   const own = head.own;
   if (!own) return null;
-  const cell = (price: string, side: 'buy' | 'sell') => (
-    <button
-      type="button"
-      aria-label={`${side} ${own.lot} ${own.word} at ${price}`}
-      className="rounded px-1 font-semibold text-ink tabular-nums hover:bg-brass-soft"
-      onClick={() => {
-        onTrade(head.symbol, side === 'buy' ? own.lot : -own.lot);
-      }}
-    >
-      {price}
-    </button>
-  );
+  const lot = `${own.lot} ${own.word === 'shares' ? 'shares' : own.lot === 1 ? 'future' : 'futures'}`;
+  const items: ['buy' | 'sell', string][] = [
+    ['buy', own.ask],
+    ['sell', own.bid],
+  ];
   return (
     <span className="text-ink2">
-      {own.word} {cell(own.bid, 'sell')}
-      {cell(own.ask, 'buy')}
+      {own.word} bid <b className="text-ink tabular-nums">{own.bid}</b> ask{' '}
+      <b className="text-ink tabular-nums">{own.ask}</b>{' '}
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <button
+            type="button"
+            aria-label={`add ${own.word} to the draft`}
+            className="rounded border border-strong bg-raised px-1 font-semibold text-ink hover:border-brass"
+          >
+            add ▾
+          </button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            sideOffset={2}
+            collisionPadding={8}
+            className="z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]"
+          >
+            {items.map(([side, price]) => (
+              <DropdownMenu.Item
+                key={side}
+                className="cursor-default rounded px-2 py-0.5 outline-none data-[highlighted]:bg-brass-soft"
+                onSelect={() => {
+                  onTrade(head.symbol, side === 'buy' ? own.lot : -own.lot);
+                }}
+              >
+                {side} {lot} at {price}
+              </DropdownMenu.Item>
+            ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
     </span>
   );
 }
@@ -41,19 +66,19 @@ export function SymbolHead({ head, onTrade }: Props) {
       </span>
       <Own head={head} onTrade={onTrade} />
       <span className="text-ink2">
-        IV 30 d <b className="text-ink">{percent(head.vol30)} %</b>
+        <Term of="implied">IV</Term> 30 d <b className="text-ink">{percent(head.vol30)} %</b>
         {head.rank != null && (
           <>
             {' '}
-            rank <b className="text-ink">{fixed(head.rank, 0)}</b> pct{' '}
-            <b className="text-ink">{fixed(head.percentile, 0)}</b>
+            <Term of="rank" /> <b className="text-ink">{fixed(head.rank, 0)}</b>{' '}
+            <Term of="percentile" /> <b className="text-ink">{fixed(head.percentile, 0)}</b>
           </>
         )}
       </span>
       <span className="text-ink2 max-[1160px]:hidden">
-        realised 30 d <b className="text-ink">{percent(head.realised)} %</b>
+        <Term of="realisedVolatility" /> <b className="text-ink">{percent(head.realised)} %</b>
       </span>
-      <span className="text-ink2 max-[1240px]:hidden">{head.terms}</span>
+      <span className="text-ink2 max-[1400px]:hidden">{head.terms}</span>
       {event && (
         <span className={`ml-auto font-semibold ${event.kind === 'news' ? 'text-loss' : ''}`}>
           <span aria-hidden>{event.kind === 'news' ? '◆ ' : '◇ '}</span>

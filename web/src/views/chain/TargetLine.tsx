@@ -45,7 +45,11 @@ export function TargetLine({
   const step = Math.abs(axis.price(0) - axis.price(4));
   return (
     <div data-target className="absolute left-0 z-10" style={{ top: y - 1, width }}>
-      <div aria-hidden className="border-t border-dashed border-brass opacity-70" />
+      <div
+        aria-hidden
+        className="absolute right-0 border-t border-dashed border-brass"
+        style={{ width: picture }}
+      />
       <button
         type="button"
         role="slider"

@@ -1,32 +1,43 @@
 /** Which columns a chain shows, in which order, and of which side: chosen by the trader and remembered here. */
 import { create } from 'zustand';
 import type { Column } from '../../api/client';
+import type { TermKey } from '../../ui/terms';
 
 export type Sides = 'both' | 'calls' | 'puts';
-type Told = { key: Column; head: string; name: string };
+type Told = { key: Column; head: string; name: string; term: TermKey };
 
 /** All there are, as they are listed in the chooser. */
 export const COLUMNS: Told[] = [
-  { key: 'openInterest', head: 'OI', name: 'open interest' },
-  { key: 'volume', head: 'vol', name: 'volume' },
-  { key: 'implied', head: 'IV %', name: 'implied volatility' },
-  { key: 'delta', head: 'Δ', name: 'delta' },
-  { key: 'gamma', head: 'Γ', name: 'gamma' },
-  { key: 'theta', head: 'θ', name: 'theta, a day; within the last day, to the end' },
-  { key: 'vega', head: 'vega', name: 'vega, a point' },
-  { key: 'rho', head: 'rho', name: 'rho, a point of interest' },
-  { key: 'last', head: 'last', name: 'last trade' },
-  { key: 'change', head: 'chg', name: 'change since the last close' },
-  { key: 'middle', head: 'mid', name: 'middle' },
-  { key: 'theoretical', head: 'theo', name: 'theoretical value' },
-  { key: 'bidSize', head: 'b size', name: 'contracts bid for' },
-  { key: 'askSize', head: 'a size', name: 'contracts offered' },
-  { key: 'intrinsic', head: 'intr', name: 'intrinsic value' },
-  { key: 'timeValue', head: 'time', name: 'time value' },
-  { key: 'timeValueDay', head: 'time/d', name: 'time value for each day left' },
-  { key: 'chanceIn', head: 'in %', name: 'chance of ending in the money' },
-  { key: 'chanceTouch', head: 'touch %', name: 'chance of touching the strike' },
-  { key: 'width', head: 'width %', name: 'width of the market, of its middle' },
+  { key: 'openInterest', head: 'OI', name: 'open interest', term: 'openInterest' },
+  { key: 'volume', head: 'vol', name: 'volume', term: 'volume' },
+  { key: 'implied', head: 'IV %', name: 'implied volatility', term: 'implied' },
+  { key: 'delta', head: 'Δ', name: 'delta', term: 'delta' },
+  { key: 'gamma', head: 'Γ', name: 'gamma', term: 'gamma' },
+  { key: 'theta', head: 'θ', name: 'theta, a day; within the last day, to the end', term: 'theta' },
+  { key: 'vega', head: 'vega', name: 'vega, a point', term: 'vega' },
+  { key: 'rho', head: 'rho', name: 'rho, a point of interest', term: 'rho' },
+  { key: 'last', head: 'last', name: 'last trade', term: 'last' },
+  { key: 'change', head: 'chg', name: 'change since the last close', term: 'change' },
+  { key: 'middle', head: 'mid', name: 'middle', term: 'mid' },
+  { key: 'theoretical', head: 'theo', name: 'theoretical value', term: 'theoretical' },
+  { key: 'bidSize', head: 'b size', name: 'contracts bid for', term: 'bidSize' },
+  { key: 'askSize', head: 'a size', name: 'contracts offered', term: 'askSize' },
+  { key: 'intrinsic', head: 'intr', name: 'intrinsic value', term: 'intrinsic' },
+  { key: 'timeValue', head: 'time', name: 'time value', term: 'timeValue' },
+  {
+    key: 'timeValueDay',
+    head: 'time/d',
+    name: 'time value for each day left',
+    term: 'timeValueDay',
+  },
+  { key: 'chanceIn', head: 'in %', name: 'chance of ending in the money', term: 'chanceIn' },
+  {
+    key: 'chanceTouch',
+    head: 'touch %',
+    name: 'chance of touching the strike',
+    term: 'chanceTouch',
+  },
+  { key: 'width', head: 'width %', name: 'width of the market, of its middle', term: 'width' },
 ];
 export const told = (key: Column) => COLUMNS.find((c) => c.key === key);
 

@@ -14,7 +14,7 @@ type Look = {
   hidden: Cycle[];
 };
 const USUAL: Look = {
-  around: '11',
+  around: 'fit',
   rising: false,
   beside: 'nothing',
   weekly: false,
@@ -22,10 +22,13 @@ const USUAL: Look = {
   hidden: [],
 };
 const KEY = 'chain-look';
+const AROUND: Around[] = ['fit', '25', 'sigma', 'all'];
 
 function kept(): Look {
   try {
-    return { ...USUAL, ...(JSON.parse(localStorage.getItem(KEY) ?? '{}') as Partial<Look>) };
+    const read = JSON.parse(localStorage.getItem(KEY) ?? '{}') as Partial<Look>;
+    const around = AROUND.includes(read.around ?? 'fit') ? read.around : 'fit';
+    return { ...USUAL, ...read, around: around ?? 'fit' };
   } catch {
     return USUAL;
   }

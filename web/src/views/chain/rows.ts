@@ -1,8 +1,13 @@
 import type { Leg, Row } from '../../api/client';
 import { isOption, keyOf, parts } from '../../drafts/contract';
 
-/** So many rows on each side of the price, two deviations, or all. */
-export type Around = '11' | '25' | 'sigma' | 'all';
+/** As many rows as the page has room for, so many on each side of the price, two deviations, or all. */
+export type Around = 'fit' | '25' | 'sigma' | 'all';
+
+/** Height of all that stands above and below the rows, and of two of them. */
+const [ELSEWHERE, TWO_ROWS] = [350, 40];
+/** Rows on each side of the price that a page of a height has room for. */
+export const fitting = (height: number) => Math.max(6, Math.floor((height - ELSEWHERE) / TWO_ROWS));
 
 /** Rows (strikes from high to low) that are shown of an expiration; its legs are always among them. */
 export function shown(
@@ -12,17 +17,19 @@ export function shown(
   spot: number,
   bands: number[],
   legs: Leg[],
+  fit: number,
 ): Row[] {
   if (around === 'all') return rows;
   const first = (test: (r: Row) => boolean) => {
     const i = rows.findIndex(test);
     return i < 0 ? rows.length : i;
   };
+  const half = around === 'fit' ? fit : Number(around);
   const middle = first((r) => r.at < spot);
   const [from, to] =
     around === 'sigma'
       ? [first((r) => r.at <= Math.max(...bands)) - 1, first((r) => r.at < Math.min(...bands)) + 1]
-      : [middle - Number(around), middle + Number(around)];
+      : [middle - half, middle + half];
   const here = legs.filter((l) => isOption(l.contract) && keyOf(l.contract) === key);
   const places = here
     .map((l) => rows.findIndex((r) => r.at === parts(l.contract).strike))

@@ -1,17 +1,53 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, must, type Order } from '../../api/client';
-import { ordersQuery } from '../../api/queries';
-import { longWhen, shortWhen } from '../../format';
+import { api, must, type Order, type OrderMarket } from '../../api/client';
+import { orderMarketsQuery, ordersQuery } from '../../api/queries';
+import { longWhen, money, percent, shortWhen } from '../../format';
 import { openOrder } from '../../ticket/open';
 import { ties } from '../../ticket/ties';
 import { Asked } from '../../ui/Asked';
 import { Button, Notice } from '../../ui/controls';
+import { Term, type TermKey } from '../../ui/terms';
 
 const th =
   'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
 const right = `${th} text-right`;
 const left = `${th} text-left`;
+
+type Group = 'Working' | 'Filled' | 'Ended';
+const EMPTY: Record<Group, string> = {
+  Working:
+    'Nothing is working. A ticket placed from the chain or the book waits here until it fills.',
+  Filled: 'Nothing has been filled yet.',
+  Ended: 'Nothing was cancelled, and nothing ended unfilled.',
+};
+
+type Head = { name: string; width?: number; left?: boolean; term?: TermKey };
+const FIRST: Head[] = [
+  { name: 'order', width: 52 },
+  { name: 'placed', width: 132, left: true },
+  { name: 'symbol', width: 72, left: true },
+  { name: 'structure', left: true },
+  { name: 'filled', width: 60 },
+  { name: 'limit', width: 96, term: 'limit' },
+];
+const TIME: Head = { name: 'time in force', width: 126, left: true, term: 'timeInForce' };
+const WORKING: Head[] = [
+  ...FIRST.map((h) => (h.name === 'placed' ? { ...h, width: 98 } : h)),
+  { name: 'rest · middle · cross', width: 156, term: 'market' },
+  { name: 'away', width: 58, term: 'distance' },
+  { name: 'chance', width: 60, term: 'chanceOfFill' },
+  TIME,
+  { name: 'state', width: 92, left: true },
+  { name: 'actions', width: 116, left: true },
+];
+const PAST: Head[] = [
+  ...FIRST,
+  { name: 'average', width: 100, term: 'average' },
+  TIME,
+  { name: 'state', width: 160, left: true },
+  { name: 'actions', width: 116, left: true },
+];
 
 /** Orders under the one they wait for, otherwise as they come. */
 function asTree(list: Order[]): { order: Order; under: boolean }[] {
@@ -32,14 +68,36 @@ function reason(o: Order): string {
 }
 
 type Picking = { picked: number[]; pick: (id: number, on: boolean) => void };
+/** Where the market of a working order stands: rest, middle, cross; from the middle to the limit. */
+function MarketCells({ order: o, market: m }: { order: Order; market: OrderMarket | undefined }) {
+  return (
+    <>
+      <td className="num px-2 whitespace-nowrap">
+        {m ? (
+          <>
+            {m.rest.amount} · <b>{m.middle.amount}</b> · {m.cross.amount}
+            {m.middle.side !== o.limit?.side && ` ${m.middle.side}`}
+          </>
+        ) : (
+          <span className="text-ink2">no market</span>
+        )}
+      </td>
+      <td className="num px-2">{m?.away != null && money(m.away, true)}</td>
+      <td className="num px-2">{m?.chance != null && `${percent(m.chance, 0)} %`}</td>
+    </>
+  );
+}
+
 function Line({
   order: o,
   under,
   picking,
+  market,
 }: {
   order: Order;
   under: boolean;
   picking?: Picking | undefined;
+  market: OrderMarket | undefined;
 }) {
   return (
     <tr className="border-b border-hair">
@@ -61,7 +119,9 @@ function Line({
           o.id
         )}
       </td>
-      <td className="px-2 py-1 whitespace-nowrap tabular-nums">{longWhen(o.placed)}</td>
+      <td className="px-2 py-1 whitespace-nowrap tabular-nums">
+        {o.open ? shortWhen(o.placed) : longWhen(o.placed)}
+      </td>
       <td className="px-2 font-semibold">{o.symbol}</td>
       <td className={under ? 'pr-2 pl-6' : 'px-2'}>
         {under && (
@@ -69,8 +129,12 @@ function Line({
             └{' '}
           </span>
         )}
-        {o.closes ? `${o.rolls ? '' : 'close '}${o.closes}: ` : ''}
         {o.name}
+        {o.campaign && (
+          <div className="text-[12px] text-ink2">
+            {o.rolls ? 'rolls' : 'closes'} {o.campaign}
+          </div>
+        )}
         {o.easing && (
           <div className="text-[12px] text-brass">
             easing by {o.easing.step} every {o.easing.every} s to {o.easing.to.amount}{' '}
@@ -83,7 +147,13 @@ function Line({
         {o.filled} / {o.quantity}
       </td>
       <td className="num px-2">{o.limit ? `${o.limit.amount} ${o.limit.side}` : 'market'}</td>
-      <td className="num px-2">{o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}</td>
+      {o.open ? (
+        <MarketCells order={o} market={market} />
+      ) : (
+        <td className="num px-2">
+          {o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}
+        </td>
+      )}
       <td className="px-2">{o.timeInForce}</td>
       <td className="px-2 py-1">
         <span className={`font-semibold ${o.open ? 'text-brass' : ''}`}>{o.state}</span>
@@ -111,6 +181,7 @@ function Line({
 
 export function OrdersView() {
   const orders = useQuery(ordersQuery);
+  const markets = useQuery(orderMarketsQuery).data ?? [];
   const earlier = useMutation({
     mutationFn: async (before: number) => {
       const page = must(await api.GET('/api/orders', { params: { query: { before } } }));
@@ -127,9 +198,14 @@ export function OrdersView() {
   const firstEnded = all.find((o) => !o.open)?.id;
   const [wanted, setWanted] = useState('');
   const [sure, setSure] = useState(false);
-  const open = all.filter((o) => o.open);
+  const found = (o: Order) =>
+    `${o.id} ${o.symbol} ${o.name} ${o.campaign ?? ''} ${o.state} ${o.legs.join(' ')} ${longWhen(o.placed)}`
+      .toLowerCase()
+      .includes(wanted.trim().toLowerCase());
+  const working = all.filter((o) => o.open);
+  const open = working.filter(found);
   const [chosen, setPicked] = useState<number[]>([]);
-  const picked = chosen.filter((id) => open.some((o) => o.id === id));
+  const picked = chosen.filter((id) => working.some((o) => o.id === id));
   const pick = (id: number, on: boolean) => {
     setPicked(on ? [...picked, id] : picked.filter((x) => x !== id));
   };
@@ -140,12 +216,8 @@ export function OrdersView() {
       setPicked([]);
     },
   });
-  const found = (o: Order) =>
-    `${o.id} ${o.symbol} ${o.name} ${o.state} ${o.legs.join(' ')} ${longWhen(o.placed)}`
-      .toLowerCase()
-      .includes(wanted.trim().toLowerCase());
   const past = all.filter((o) => !o.open && found(o)).reverse();
-  const groups: [string, Order[]][] = [
+  const groups: [Group, Order[]][] = [
     ['Working', open],
     ['Filled', past.filter((o) => o.state === 'filled')],
     ['Ended', past.filter((o) => o.state !== 'filled')],
@@ -159,7 +231,23 @@ export function OrdersView() {
   });
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <h1 className="pt-3 pb-1 font-serif text-[22px]">Orders</h1>
+      <div className="flex items-center gap-4 pt-3 pb-1">
+        <h1 className="font-serif text-[22px]">Orders</h1>
+        <input
+          aria-label="Find among all orders"
+          placeholder="symbol, structure, campaign, state"
+          value={wanted}
+          onChange={(e) => {
+            setWanted(e.target.value);
+          }}
+          className="h-6 w-72 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
+        />
+        {wanted.trim() !== '' && (
+          <span role="status" className="text-ink2">
+            {open.length + past.length} of {all.length}
+          </span>
+        )}
+      </div>
       {cancelAll.error && <Notice>{cancelAll.error.message}</Notice>}
       {tie.error && <Notice>{tie.error.message}</Notice>}
       {cancelAll.data && (
@@ -202,7 +290,7 @@ export function OrdersView() {
                         else setSure(true);
                       }}
                     >
-                      {sure ? `Cancel all ${open.length}: sure?` : 'Cancel all'}
+                      {`${wanted.trim() === '' ? 'Cancel all' : 'Cancel these'}${sure ? ` ${open.length}: sure?` : ''}`}
                     </Button>
                   )}
                   {title === 'Working' &&
@@ -230,49 +318,33 @@ export function OrdersView() {
                         </Button>
                       </>
                     ))}
-                  {title === 'Filled' && (
-                    <input
-                      aria-label="Find among filled and ended orders"
-                      placeholder="symbol, structure, state"
-                      value={wanted}
-                      onChange={(e) => {
-                        setWanted(e.target.value);
-                      }}
-                      className="h-6 w-56 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
-                    />
-                  )}
                 </div>
                 {list.length === 0 ? (
                   <p className="text-ink2">
-                    {title === 'Working'
-                      ? 'Nothing is working. A ticket placed from the chain or the book waits here until it fills.'
-                      : wanted.trim() !== ''
-                        ? `No ${title.toLowerCase()} order has “${wanted.trim()}” in it.`
-                        : title === 'Filled'
-                          ? 'Nothing has been filled yet.'
-                          : 'Nothing was cancelled, and nothing ended unfilled.'}
+                    {wanted.trim() !== ''
+                      ? `No ${title.toLowerCase()} order has “${wanted.trim()}” in it.`
+                      : EMPTY[title]}
                   </p>
                 ) : (
                   <table className="w-full table-fixed border-collapse">
                     <colgroup>
-                      {[60, 132, 72, null, 66, 100, 100, 132, 160, 116].map((w, i) => (
-                        <col key={i} style={w === null ? undefined : { width: w }} />
+                      {(title === 'Working' ? WORKING : PAST).map((c) => (
+                        <col key={c.name} style={c.width ? { width: c.width } : undefined} />
                       ))}
                     </colgroup>
                     <thead>
                       <tr>
-                        <th className={right}>order</th>
-                        <th className={left}>placed</th>
-                        <th className={left}>symbol</th>
-                        <th className={left}>structure</th>
-                        <th className={right}>filled</th>
-                        <th className={right}>limit</th>
-                        <th className={right}>average</th>
-                        <th className={left}>time in force</th>
-                        <th className={left}>state</th>
-                        <th className={left}>
-                          <span className="sr-only">actions</span>
-                        </th>
+                        {(title === 'Working' ? WORKING : PAST).map((c) => (
+                          <th key={c.name} className={c.left ? left : right}>
+                            {c.term ? (
+                              <Term of={c.term}>{c.name}</Term>
+                            ) : c.name === 'actions' ? (
+                              <span className="sr-only">{c.name}</span>
+                            ) : (
+                              c.name
+                            )}
+                          </th>
+                        ))}
                       </tr>
                     </thead>
                     <tbody>
@@ -281,6 +353,7 @@ export function OrdersView() {
                           key={order.id}
                           order={order}
                           under={under}
+                          market={markets.find((m) => m.order === order.id)}
                           picking={
                             title === 'Working' && open.length > 1 ? { picked, pick } : undefined
                           }

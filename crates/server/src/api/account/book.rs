@@ -445,7 +445,7 @@ fn position(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Opti
 }
 
 /// A price as its market writes it; a decimal one of cents with two decimals.
-fn shown(price: Price, u: &desk::Underlying) -> String {
+pub(super) fn shown(price: Price, u: &desk::Underlying) -> String {
     match u.style_of_price {
         PriceStyle::Decimal if price.raw() % 1_000_000 != 0 => {
             Price::from_f64((price.to_f64() * 1e4).round() / 1e4)

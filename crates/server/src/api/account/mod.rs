@@ -2,6 +2,7 @@
 
 pub(crate) mod book;
 mod exercise;
+mod held;
 pub(crate) mod ledger;
 
 use utoipa_axum::router::OpenApiRouter;
@@ -12,5 +13,6 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
         .merge(book::router())
         .merge(exercise::router())
+        .merge(held::router())
         .merge(ledger::router())
 }

@@ -2,6 +2,7 @@
 
 mod change;
 mod close;
+mod markets;
 mod place;
 pub(crate) mod wire;
 
@@ -110,4 +111,5 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(place::router())
         .merge(change::router())
         .merge(close::router())
+        .merge(markets::router())
 }

@@ -98,6 +98,8 @@ pub struct OrderWire {
     pub open: bool,
     /// The campaign it closes or rolls.
     pub closes: Option<u64>,
+    /// What that campaign goes by.
+    pub campaign: Option<String>,
     /// It opens other legs in that campaign.
     pub rolls: bool,
     /// Its story, oldest first.
@@ -270,6 +272,10 @@ pub(crate) fn order(o: &Order, state: &State) -> Option<OrderWire> {
         state: stands_now.into(),
         open: stands_now.is_open(),
         closes: r.purpose.campaign(),
+        campaign: r
+            .purpose
+            .campaign()
+            .and_then(|c| state.account.title(c, underlying)),
         rolls: matches!(r.purpose, desk::Purpose::Roll(_)),
         events: story(o, style),
     })

@@ -250,7 +250,7 @@ pub struct EvaluationWire {
 const LADDER: i64 = 200;
 
 /// Seconds within which a fill is looked for.
-const FILL_WITHIN: i64 = 300;
+pub(crate) const FILL_WITHIN: i64 = 300;
 
 pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationWire {
     let style = underlying.style_of_price;

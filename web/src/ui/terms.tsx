@@ -1,0 +1,171 @@
+/** The words of the screens, explained once: on hover and focus where they stand, and in the help. */
+import type { ReactNode } from 'react';
+import { Tip } from './controls';
+
+type Explained = { name: string; text: string; unit?: string };
+
+export const TERMS = {
+  // The contract and its market.
+  strike: { name: 'strike', text: 'The price at which an option lets its holder buy or sell.' },
+  expiration: { name: 'expiration', text: 'The day on which an option ends.' },
+  bid: { name: 'bid', text: 'What somebody pays now: you can sell at it.', unit: 'a share' },
+  ask: { name: 'ask', text: 'What somebody sells for now: you can buy at it.', unit: 'a share' },
+  mid: { name: 'mid', text: 'Halfway between bid and ask.', unit: 'a share' },
+  rest: {
+    name: 'rest',
+    text: 'The side of the market that waits: buying at the bid, selling at the ask.',
+  },
+  middle: { name: 'middle', text: 'Halfway between rest and cross.' },
+  cross: {
+    name: 'cross',
+    text: 'The side of the market that trades at once: buying at the ask, selling at the bid.',
+  },
+  last: { name: 'last', text: 'The price of the last trade.', unit: 'a share' },
+  change: { name: 'chg', text: 'Change since the last close.', unit: 'a share' },
+  openInterest: { name: 'OI', text: 'Open interest: contracts that exist, as of last night.' },
+  volume: { name: 'vol', text: 'Volume: contracts traded today.' },
+  bidSize: { name: 'b size', text: 'Contracts bid for at the bid.' },
+  askSize: { name: 'a size', text: 'Contracts offered at the ask.' },
+  width: { name: 'width %', text: 'Ask less bid, in percent of the mid: what crossing costs.' },
+  theoretical: {
+    name: 'theo',
+    text: 'What the model says it is worth under the smile of its expiration.',
+    unit: 'a share',
+  },
+  intrinsic: {
+    name: 'intr',
+    text: 'Intrinsic value: what exercise would bring now.',
+    unit: 'a share',
+  },
+  timeValue: { name: 'time', text: 'Time value: price less intrinsic value.', unit: 'a share' },
+  timeValueDay: { name: 'time/d', text: 'Time value for each calendar day left.' },
+  chanceIn: { name: 'in %', text: 'Chance of ending in the money, by the model.' },
+  chanceTouch: {
+    name: 'touch %',
+    text: 'Chance that the price reaches the strike before the end, by the model.',
+  },
+  implied: {
+    name: 'IV',
+    text: 'Implied volatility: the yearly movement at which the model gives the market’s price.',
+    unit: '% a year',
+  },
+  realisedVolatility: {
+    name: 'realised 30 d',
+    text: 'How much the price really moved in the last 30 days, as a yearly volatility.',
+    unit: '% a year',
+  },
+  rank: {
+    name: 'rank',
+    text: 'Where implied volatility stands between its lowest (0) and highest (100) of a year.',
+  },
+  percentile: {
+    name: 'pct',
+    text: 'Percentile: days of the last year with a lower implied volatility, in percent.',
+  },
+  expectedMove: {
+    name: 'expected move',
+    text: 'One standard deviation of the price by then, from implied volatility: about two times in three it ends within this.',
+  },
+  sigma: {
+    name: 'σ',
+    text: 'Standard deviations: one σ is the expected move to that expiration.',
+  },
+  // Greeks.
+  delta: { name: 'Δ', text: 'Delta: money gained when the price rises by 1.00.' },
+  gamma: { name: 'Γ', text: 'Gamma: change of delta when the price rises by 1.00.' },
+  theta: {
+    name: 'θ',
+    text: 'Theta: money gained in a calendar day, all else unchanged; of what ends within a day, in what is left of it.',
+    unit: 'a day',
+  },
+  vega: { name: 'vega', text: 'Money gained when implied volatility rises by one point.' },
+  rho: { name: 'rho', text: 'Money gained when the interest rate rises by one point.' },
+  lean: {
+    name: 'lean',
+    text: 'The delta of all positions, expressed in shares of the Wexmoor 300 Index (weighted by beta and price).',
+  },
+  earns: { name: 'earns', text: 'What a calendar day is worth, prices unchanged: theta of all.' },
+  // A structure and its judgement.
+  draft: { name: 'draft', text: 'A structure that is being built: nothing of it is sent.' },
+  tray: { name: 'tray', text: 'The drafts at the foot of the page; they stay until thrown away.' },
+  outline: {
+    name: 'outline',
+    text: 'Profit or loss at each price when the first option ends.',
+  },
+  noCalls: {
+    name: 'no calls',
+    text: 'The page is too narrow for calls, puts and what stands beside them. Widen it to 1,500 pixels, or choose under “show” the side you want.',
+  },
+  todayLine: { name: 'today line', text: 'Profit or loss at each price if it moved there now.' },
+  ghost: { name: 'before', text: 'The outline as it was before the last change.' },
+  entry: { name: 'entry', text: 'The net price that the draft is judged at.' },
+  credit: { name: 'cr', text: 'Credit: you receive this when it opens.' },
+  debit: { name: 'db', text: 'Debit: you pay this when it opens.' },
+  maxProfit: { name: 'max profit', text: 'The most that it can make at its expiration.' },
+  maxLoss: { name: 'max loss', text: 'The most that it can lose at its expiration.' },
+  breakEven: {
+    name: 'break-even',
+    text: 'A price at which it ends with neither profit nor loss; B/E for short.',
+  },
+  chanceOfProfit: {
+    name: 'chance of profit',
+    text: 'How likely it ends with a profit, by the model of the market’s own volatility.',
+  },
+  chanceOfFill: {
+    name: 'chance of a fill',
+    text: 'How likely a limit fills within five minutes as the market moves now, by a model.',
+  },
+  ofMax: { name: '% of max', text: 'Profit so far, in percent of the most it can make.' },
+  target: { name: 'target', text: 'A price of your own that the draft is judged at.' },
+  // Money.
+  accountValue: {
+    name: 'account value',
+    text: 'Cash and all positions at their marks: what is left if all were closed at the mids.',
+  },
+  buyingPower: { name: 'buying power', text: 'What can still be put into new positions.' },
+  margin: { name: 'margin', text: 'Money that has to stay in the account for a position.' },
+  capital: {
+    name: 'capital tied up',
+    text: 'Money that a position holds back: what was paid, and the margin.',
+  },
+  today: { name: 'today', text: 'Change of the account value since the last close.' },
+  openProfit: { name: 'open profit', text: 'Profit on what is still held, at the mids.' },
+  realised: { name: 'realised', text: 'Profit on what has been closed, before fees.' },
+  fees: { name: 'fees', text: 'Commissions and exchange fees paid.' },
+  // Orders.
+  limit: { name: 'limit', text: 'The worst net price that an order accepts.' },
+  average: { name: 'average', text: 'Average net price of what is filled.' },
+  market: { name: 'market', text: 'Rest and cross of the whole package now.' },
+  distance: { name: 'away', text: 'How far the middle is from the limit.', unit: 'a package' },
+  timeInForce: { name: 'time in force', text: 'How long an order stays.' },
+  campaign: {
+    name: 'campaign',
+    text: 'All that belongs to one position from its opening to its last close: rolls, adjustments, assignments.',
+  },
+  roll: { name: 'roll', text: 'Close legs and open others in one order.' },
+  bell: { name: 'bell', text: 'Rings when a price, a profit or an event is reached.' },
+  reconciled: { name: 'reconciled', text: 'The ledger’s postings add up to the cash there is.' },
+} as const satisfies Record<string, Explained>;
+export type TermKey = keyof typeof TERMS;
+export const termOf = (key: TermKey): Explained => TERMS[key];
+
+/** A word that explains itself when the pointer or the focus is on it. */
+export function Term({
+  of,
+  quiet = false,
+  children,
+}: {
+  of: TermKey;
+  /** Passed over by Tab: the same word stands beside it. */
+  quiet?: boolean;
+  children?: ReactNode;
+}) {
+  const t = termOf(of);
+  return (
+    <Tip text={t.unit ? `${t.text} (${t.unit})` : t.text}>
+      <span tabIndex={quiet ? -1 : 0} className="cursor-help rounded-sm" data-term={of}>
+        {children ?? t.name}
+      </span>
+    </Tip>
+  );
+}
