@@ -257,11 +257,8 @@ async fn income_seller(b: &Browser) {
         t.contains("Nothing is working")
     })
     .await;
-    b.write(
-        "[aria-label='Find among all orders']",
-        "WXMT cancelled",
-    )
-    .await;
+    b.write("[aria-label='Find among all orders']", "WXMT cancelled")
+        .await;
     b.until("[aria-label=Filled]", "nothing found", |t| {
         t.contains("No filled order has")
     })

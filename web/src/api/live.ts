@@ -1,5 +1,5 @@
 import { create } from 'zustand';
-import { balanceQuery, bellsQuery, ledgerQuery, ordersQuery, queries } from './queries';
+import { balanceQuery, bellsQuery, ordersQuery, queries } from './queries';
 import type {
   Book,
   ChainHead,
@@ -63,7 +63,7 @@ function onChanged(m: Changed) {
   void queries.invalidateQueries({ queryKey: balanceQuery.queryKey });
   if (m.entries !== useLive.getState().entries) {
     useLive.setState({ entries: m.entries });
-    void queries.invalidateQueries({ queryKey: ledgerQuery.queryKey });
+    void queries.invalidateQueries({ queryKey: ['ledger'] });
   }
 }
 

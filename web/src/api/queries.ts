@@ -8,6 +8,7 @@ import {
   type EvaluateRequest,
   type Evaluation,
   type Intention,
+  type LedgerWanted,
   type PackagesQuery,
 } from './client';
 
@@ -61,10 +62,14 @@ export const marginQuery = (request: EvaluateRequest | null) =>
       return must(await api.POST('/api/margin', { body: request, signal }));
     },
   });
-export const ledgerQuery = queryOptions({
-  queryKey: ['ledger'],
-  queryFn: async () => must(await api.GET('/api/ledger')),
-});
+/** The last lines of the ledger, or of those that are wanted. */
+export const ledgerQuery = (wanted: LedgerWanted) =>
+  queryOptions({
+    queryKey: ['ledger', wanted],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async () => must(await api.GET('/api/ledger', { params: { query: wanted } })),
+  });
 
 /** A chain read as packages, asked again every second; nothing while it is not shown. */
 export const packagesQuery = (symbol: string, query: PackagesQuery | null) =>

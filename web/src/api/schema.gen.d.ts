@@ -2117,6 +2117,15 @@ export interface components {
             /** @description Profit booked, before fees; absent when nothing was closed. */
             realised?: string | null;
         };
+        /** @description Sums over lines. */
+        LedgerTotals: {
+            /** @description Of premiums and payments, before fees. */
+            amount: string;
+            /** @description Of fees. */
+            fees: string;
+            /** @description Of profit booked, before fees. */
+            realised: string;
+        };
         /** @description The ledger, and the proof that it adds up. */
         LedgerView: {
             /** @description Cash by the books. */
@@ -2125,6 +2134,8 @@ export interface components {
             count: number;
             /** @description Fees paid. */
             fees: string;
+            /** @description How many of them are what was asked for. */
+            found: number;
             /** @description A page of the lines, oldest first: the newest, or those before a number. */
             lines: components["schemas"]["LedgerLine"][];
             /** @description Paid in. */
@@ -2135,6 +2146,8 @@ export interface components {
             realised: string;
             /** @description Paid in + realised − fees − positions: must equal cash. */
             sum: string;
+            /** @description What all of those come to. */
+            totals: components["schemas"]["LedgerTotals"];
             /** @description Anything that does not add up; empty when sound. */
             violations: string[];
         };
@@ -4402,6 +4415,16 @@ export interface operations {
             query?: {
                 /** @description Those before this number; the newest when absent. */
                 before?: number | null;
+                /** @description Those that touched a campaign in this underlying. */
+                symbol?: string | null;
+                /** @description Those of this kind. */
+                kind?: components["schemas"]["EntryWord"] | null;
+                /** @description Those that touched this campaign. */
+                campaign?: number | null;
+                /** @description Those of this date (YYYY-MM-DD) or later. */
+                from?: string | null;
+                /** @description Those of this date (YYYY-MM-DD) or earlier. */
+                to?: string | null;
             };
             header?: never;
             path?: never;
@@ -4420,6 +4443,14 @@ export interface operations {
             400: components["responses"]["Unreadable"];
             401: components["responses"]["NoToken"];
             421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
         };

@@ -7,6 +7,10 @@ import { PartsTable } from '../../ticket/MarginSheet';
 import { Asked } from '../../ui/Asked';
 import { Button, Choices, Notice } from '../../ui/controls';
 
+/** "takes 250.00 out of", "adds 250.00 to". */
+const effect = (takes: string) =>
+  isNegative(takes) ? `adds ${cents(takes.slice(1))} to` : `takes ${cents(takes)} out of`;
+
 type Kind = 'cash' | 'margin' | 'portfolio';
 const KINDS: Record<Kind, string> = {
   cash: 'Everything is paid in full from settled money; sold calls are covered by shares, sold puts secured by their whole strike.',
@@ -282,13 +286,11 @@ function BalanceFigures({ balance: b }: { balance: Balance }) {
                 />
               )}
               <p className="flex flex-wrap gap-x-3 pt-0.5 text-[12px] text-ink2">
-                <span>
-                  {isNegative(h.takes) ? 'frees' : 'takes'} {cents(h.takes.replace('-', ''))} of
-                  buying power
-                </span>
+                <span>it {effect(h.takes)} buying power</span>
                 {/[1-9]/.test(h.saved) && (
                   <span>
-                    leg by leg {cents(h.legByLeg)}, combining saves {cents(h.saved)}
+                    its legs one by one would: {effect(h.legByLeg)} it; combining saves{' '}
+                    {cents(h.saved)}
                   </span>
                 )}
               </p>

@@ -164,13 +164,13 @@ export function ChancePanel({ bench: b, width }: { bench: BenchAnswer; width: nu
   };
   const rows: [string, (d: Chances['dates'][number]) => string][] = [
     [`ends below ${low}`, (d) => share(d.ends[0])],
-    ['between', (d) => share(d.ends[1])],
-    [`above ${high}`, (d) => share(d.ends[2])],
-    [`touches ${low} before`, (d) => share(d.touches[0])],
-    [`touches ${high}`, (d) => share(d.touches[1])],
-    ['either', (d) => share(d.touches[2])],
-    ['both', (d) => share(d.touches[3])],
-    ['neither', (d) => share(d.touches[4])],
+    ['ends between', (d) => share(d.ends[1])],
+    [`ends above ${high}`, (d) => share(d.ends[2])],
+    [`reaches the lower, ${low}`, (d) => share(d.touches[0])],
+    [`reaches the higher, ${high}`, (d) => share(d.touches[1])],
+    ['reaches one of them', (d) => share(d.touches[2])],
+    ['reaches both', (d) => share(d.touches[3])],
+    ['stays between', (d) => share(d.touches[4])],
     ['a profit', (d) => share(d.profit)],
     ['mean profit, before costs', (d) => fixed(d.expected, 0, true)],
   ];

@@ -1,11 +1,13 @@
 import { useQueries } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
-import type { Draft, Entry, Evaluation, Leg } from '../../api/client';
+import type { Draft, Entry, Evaluation, Leg, LegAnswer } from '../../api/client';
 import { listedQuery } from '../../api/queries';
-import { isOption, keyOf, parts } from '../../drafts/contract';
+import { isOption, keyOf, otherKind, parts, withStrike } from '../../drafts/contract';
 import { DraftMenu } from '../../drafts/DraftMenu';
 import {
+  add,
   more,
+  MOST_LEGS,
   moveLeg,
   moveLegTo,
   packages,
@@ -14,14 +16,16 @@ import {
   remove,
   scale,
   shift,
+  swapKind,
   turn,
   turnLeg,
   widen,
 } from '../../drafts/moves';
 import { nudges } from '../../drafts/nudges';
 import { change, redo, undo } from '../../drafts/store';
-import { dayMonth } from '../../format';
+import { dayMonth, fixed, percent } from '../../format';
 import { Button, Choices } from '../../ui/controls';
+import { Term } from '../../ui/terms';
 import { useKeys, type Keys } from '../../ui/keys';
 
 const field = 'h-6 rounded border border-strong bg-ground px-1 font-semibold';
@@ -93,13 +97,14 @@ function LegRow({
   leg,
   listed,
   entry,
-  middle,
+  answer,
 }: {
   draft: Draft;
   leg: Leg;
   listed: ReturnType<typeof useListed>;
   entry: Entry;
-  middle: string | undefined;
+  /** Its market and Greeks. */
+  answer: LegAnswer | undefined;
 }) {
   const act = (f: (d: Draft) => Draft) => () => {
     change(draft.symbol, f);
@@ -121,7 +126,7 @@ function LegRow({
         <button
           type="button"
           onClick={act((d) => turnLeg(d, leg.contract))}
-          aria-label={`${leg.quantity > 0 ? 'buy' : 'sell'} the ${name}: turn it over`}
+          aria-label={`${leg.quantity > 0 ? 'buy' : 'sell'} the ${name}: reverse it`}
           className={`h-6 w-10 rounded text-[12px] font-semibold ${leg.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}
         >
           {leg.quantity > 0 ? 'buy' : 'sell'}
@@ -149,9 +154,20 @@ function LegRow({
         >
           +
         </Button>
-        <b className="grow truncate text-right">
-          {p ? (p.kind === 'C' ? 'call' : 'put') : 'the underlying'}
-        </b>
+        <span className="grow text-right">
+          {p ? (
+            <Button
+              weight="quiet"
+              className={step}
+              aria-label={`${name}: a ${p.kind === 'C' ? 'put' : 'call'} instead`}
+              onClick={act((d) => swapKind(d, leg.contract))}
+            >
+              {p.kind === 'C' ? 'call' : 'put'}
+            </Button>
+          ) : (
+            <b className="truncate">the underlying</b>
+          )}
+        </span>
         <Button
           weight="quiet"
           className={step}
@@ -199,12 +215,28 @@ function LegRow({
           </select>
         </div>
       )}
+      {answer && (
+        <p className="num flex justify-between text-[12px] text-ink2">
+          <span>
+            {answer.bid} <span className="sr-only">bid</span>/ {answer.ask}
+            <span className="sr-only"> ask</span>
+          </span>
+          {p && (
+            <span>
+              <Term of="implied" /> {percent(answer.vol)} %
+            </span>
+          )}
+          <span>
+            <Term of="delta" /> {fixed(answer.greeks.delta, 1, true)}
+          </span>
+        </p>
+      )}
       {price && (
         <label className="flex items-center justify-end gap-2 text-ink2">
           at
           <input
             inputMode="decimal"
-            placeholder={middle}
+            placeholder={answer && `${answer.bid}/${answer.ask}`}
             value={price[leg.contract] ?? ''}
             className={`num w-20 ${field}`}
             onChange={(e) => {
@@ -321,10 +353,23 @@ export function DraftPanel({
     [draft.symbol, listed, expirations, price, onKeys],
   );
   useKeys(keys);
-  const middleOf = (contract: string) => {
-    const l = e?.legs.find((x) => x.contract === contract);
-    return l && `${l.bid}/${l.ask}`;
+  const first = draft.legs.find((l) => isOption(l.contract));
+  // Another leg begins at the listed strike nearest to the price, in the expiration of the first.
+  const another = (kind: 'C' | 'P') => {
+    const strikes = first ? listed.strikesOf(first.contract) : [];
+    const nearest = strikes.reduce<number | undefined>(
+      (best, k) =>
+        best === undefined || Math.abs(k - (price ?? 0)) < Math.abs(best - (price ?? 0)) ? k : best,
+      undefined,
+    );
+    if (!first || nearest === undefined) return undefined;
+    const contract = withStrike(
+      parts(first.contract).kind === kind ? first.contract : otherKind(first.contract),
+      nearest,
+    );
+    return act((d) => add(d, contract, 1));
   };
+  const full = draft.legs.length >= MOST_LEGS;
   return (
     <section
       aria-label="Legs"
@@ -348,10 +393,23 @@ export function DraftPanel({
             leg={l}
             listed={listed}
             entry={entry}
-            middle={middleOf(l.contract)}
+            answer={e?.legs.find((x) => x.contract === l.contract)}
           />
         ))}
       </ul>
+      {first && (
+        <div className="flex items-center gap-1">
+          <span className="grow text-ink2">
+            {full ? `${MOST_LEGS} legs are all an order takes` : 'add a leg at the money'}
+          </span>
+          <Button disabled={full || !another('C')} onClick={another('C')}>
+            + call
+          </Button>
+          <Button disabled={full || !another('P')} onClick={another('P')}>
+            + put
+          </Button>
+        </div>
+      )}
       <div className="grid grid-cols-[auto_1fr_1fr] items-center gap-1 border-t border-hair pt-2">
         <span className="text-ink2">strikes</span>
         <Button aria-keyshortcuts="[" onClick={act((d) => shift(d, listed.strikesOf, -1))}>

@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, must, type Ledger, type LedgerLine } from '../../api/client';
+import { api, must, type Ledger, type LedgerLine, type LedgerWanted } from '../../api/client';
 import { ledgerQuery } from '../../api/queries';
 import { longWhen, money, tone } from '../../format';
 import { Asked } from '../../ui/Asked';
-import { Button, Notice } from '../../ui/controls';
+import { Button, Figure, Notice } from '../../ui/controls';
 
 const th =
   'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
@@ -97,23 +97,140 @@ function Files() {
   );
 }
 
+const KINDS: NonNullable<LedgerWanted['kind']>[] = [
+  'deposit',
+  'trade',
+  'settlement',
+  'exercise',
+  'assignment',
+  'dividend',
+  'daily settlement',
+  'settled between campaigns',
+  'moved between campaigns',
+  'campaigns merged',
+];
+const field = 'h-6 rounded border border-strong bg-raised px-2 placeholder:text-ink2';
+type Written = { symbol: string; kind: string; campaign: string; from: string; to: string };
+const NOTHING: Written = { symbol: '', kind: '', campaign: '', from: '', to: '' };
+
+/** What is asked for, of what is written; a field that is not whole yet asks for nothing. */
+function wantedOf(w: Written): LedgerWanted {
+  const date = (text: string) => (/^\d{4}-\d\d-\d\d$/.test(text) ? text : null);
+  return {
+    symbol: w.symbol.trim() === '' ? null : w.symbol.trim().toUpperCase(),
+    kind: KINDS.find((k) => k === w.kind) ?? null,
+    campaign: /^\d{1,9}$/.test(w.campaign) ? Number(w.campaign) : null,
+    from: date(w.from),
+    to: date(w.to),
+  };
+}
+
+/** Which lines are wanted. */
+function Filter({ written: w, onChange }: { written: Written; onChange: (w: Written) => void }) {
+  const set = (change: Partial<Written>) => {
+    onChange({ ...w, ...change });
+  };
+  const text = (key: keyof Written, name: string, hint: string, width: string) => (
+    <input
+      aria-label={name}
+      placeholder={hint}
+      value={w[key]}
+      onChange={(e) => {
+        set({ [key]: e.target.value.trim() });
+      }}
+      className={`${field} ${width}`}
+    />
+  );
+  return (
+    <div
+      role="group"
+      aria-label="Lines wanted"
+      className="flex flex-wrap items-center gap-2 pb-2 text-ink2"
+    >
+      lines of {text('symbol', 'Symbol', 'any symbol', 'w-24')}
+      <select
+        aria-label="Kind"
+        value={w.kind}
+        onChange={(e) => {
+          set({ kind: e.target.value });
+        }}
+        className={`${field} text-ink`}
+      >
+        <option value="">of any kind</option>
+        {KINDS.map((k) => (
+          <option key={k} value={k}>
+            {k}
+          </option>
+        ))}
+      </select>
+      campaign {text('campaign', 'Campaign', 'any', 'w-16')}
+      from {text('from', 'From', '2031-01-01', 'w-28')}
+      to {text('to', 'To', '2031-12-31', 'w-28')}
+      <Button
+        disabled={w === NOTHING}
+        onClick={() => {
+          onChange(NOTHING);
+        }}
+      >
+        all lines
+      </Button>
+    </div>
+  );
+}
+
 export function LedgerView() {
-  const ledger = useQuery(ledgerQuery);
+  const [written, setWritten] = useState(NOTHING);
+  const wanted = wantedOf(written);
+  const ledger = useQuery(ledgerQuery(wanted));
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
       <h1 className="pt-3 pb-1 font-serif text-[22px]">Ledger</h1>
       <Asked query={ledger} what="ledger">
-        {(l) => <LedgerLines ledger={l} />}
+        {(l) => (
+          <>
+            <Proof ledger={l} />
+            <Files />
+            {l.violations.map((v) => (
+              <Notice key={v}>{v}</Notice>
+            ))}
+            <Filter written={written} onChange={setWritten} />
+            <LedgerLines key={JSON.stringify(wanted)} ledger={l} wanted={wanted} />
+          </>
+        )}
       </Asked>
     </div>
   );
 }
 
-function LedgerLines({ ledger: l }: { ledger: Ledger }) {
+/** What the books come to, with every sign, so that it can be added up. */
+function Proof({ ledger: l }: { ledger: Ledger }) {
+  const turned = (amount: string) =>
+    amount.startsWith('-') ? amount.slice(1) : /[1-9]/.test(amount) ? `-${amount}` : amount;
+  const rows: [string, string][] = [
+    ['paid in', l.paidIn],
+    ['realised, before fees', l.realised],
+    ['fees', turned(l.fees)],
+    ['laid out for open positions', turned(l.positions)],
+  ];
+  const sound = l.violations.length === 0 && l.sum === l.cash;
+  return (
+    <div data-testid="reconciled" className="flex flex-wrap items-end gap-x-6 gap-y-1 pb-3">
+      {rows.map(([name, amount]) => (
+        <Figure key={name} name={name} value={money(amount, true)} tone="tabular-nums" />
+      ))}
+      <Figure name="together" value={`= ${money(l.sum)}`} tone="tabular-nums" />
+      <Figure name="cash" value={money(l.cash)} tone="tabular-nums" />
+      {sound && <span className="font-serif text-[15px] italic">It reconciles to the cent.</span>}
+    </div>
+  );
+}
+
+function LedgerLines({ ledger: l, wanted }: { ledger: Ledger; wanted: LedgerWanted }) {
   const [before, setBefore] = useState<LedgerLine[]>([]);
   const earlier = useMutation({
     mutationFn: async (before: number) => {
-      const page = must(await api.GET('/api/ledger', { params: { query: { before } } }));
+      const query = { ...wanted, before };
+      const page = must(await api.GET('/api/ledger', { params: { query } }));
       setBefore((known) => [...page.lines, ...known]);
     },
   });
@@ -121,18 +238,9 @@ function LedgerLines({ ledger: l }: { ledger: Ledger }) {
   const known = l.lines[0]?.number ?? 0;
   const lines = [...before.filter((x) => x.number < known), ...l.lines];
   const first = lines[0]?.number ?? 1;
+  const some = Object.values(wanted).some((v) => v != null);
   return (
     <>
-      <p data-testid="reconciled" className="pb-2 font-serif text-[15px] italic">
-        Paid in {money(l.paidIn)}, realised {money(l.realised, true)}, fees {money(l.fees)}, laid
-        out for open positions {money(l.positions)}: together {money(l.sum)}, and the cash is{' '}
-        {money(l.cash)}.
-        {l.violations.length === 0 && l.sum === l.cash ? ' It reconciles to the cent.' : ''}
-      </p>
-      <Files />
-      {l.violations.map((v) => (
-        <Notice key={v}>{v}</Notice>
-      ))}
       <table className="w-full border-collapse">
         <thead>
           <tr>
@@ -161,8 +269,25 @@ function LedgerLines({ ledger: l }: { ledger: Ledger }) {
             </tr>
           ))}
         </tbody>
+        {some && (
+          <tfoot>
+            <tr className="border-t border-strong font-semibold">
+              <td colSpan={3} className="px-2 py-1">
+                {l.found === 0 ? 'no line is what is wanted' : `${l.found} lines together`}
+              </td>
+              <td className={`num px-2 ${tone(l.totals.amount)}`}>
+                {money(l.totals.amount, true)}
+              </td>
+              <td className="num px-2">{money(l.totals.fees)}</td>
+              <td className={`num px-2 ${tone(l.totals.realised)}`}>
+                {money(l.totals.realised, true)}
+              </td>
+              <td />
+            </tr>
+          </tfoot>
+        )}
       </table>
-      {first > 1 && (
+      {lines.length < l.found && (
         <p className="flex items-center gap-3 pt-2">
           <Button
             disabled={earlier.isPending}
@@ -173,7 +298,7 @@ function LedgerLines({ ledger: l }: { ledger: Ledger }) {
             Earlier lines
           </Button>
           <span className="text-ink2">
-            {lines.length} of {l.count} lines are shown
+            {lines.length} of {l.found} lines are shown
           </span>
           {earlier.error && <Notice>{earlier.error.message}</Notice>}
         </p>
