@@ -37,6 +37,13 @@ const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./views/book/BookView')).BookView }),
       },
       {
+        path: 'campaign/:id',
+        errorElement: <ViewFault />,
+        lazy: async () => ({
+          Component: (await import('./views/campaign/CampaignView')).CampaignView,
+        }),
+      },
+      {
         path: 'balance',
         errorElement: <ViewFault />,
         lazy: async () => ({

@@ -93,4 +93,38 @@ impl Strip {
             shorts: sold.map(|(c, _)| c.strike.to_f64()).collect(),
         }
     }
+
+    /// The same in deviations of the price by a date, from `−reach` to `reach` with the price at 0,
+    /// so that strips of any underlying and date are compared by eye. `deviation` is that of the
+    /// logarithm of the price; nothing where it is not above zero. What lies farther stands at the
+    /// edge.
+    pub fn in_deviations(&self, deviation: f64, reach: f64) -> Option<Strip> {
+        if !(deviation > 0.0 && self.spot > 0.0) {
+            return None;
+        }
+        let place = |p: f64| ((p / self.spot).ln() / deviation).clamp(-reach, reach);
+        let last = self.zones.len().saturating_sub(1);
+        let zones = self.zones.iter().enumerate().map(|(i, z)| Zone {
+            from: if i == 0 { -reach } else { place(z.from) },
+            to: if i == last { reach } else { place(z.to) },
+            gain: z.gain,
+        });
+        Some(Strip {
+            low: -reach,
+            high: reach,
+            zones: zones.filter(|z| z.to > z.from).collect(),
+            spot: 0.0,
+            shorts: self.shorts.iter().map(|k| place(*k)).collect(),
+        })
+    }
+
+    /// How many deviations the price is from the nearest sold strike or edge between gain and loss;
+    /// nothing where there is none, or no deviation.
+    pub fn nearest(&self, deviation: f64) -> Option<f64> {
+        let inner = self.zones.iter().skip(1).map(|z| z.from);
+        let distance = |p: f64| ((p / self.spot).ln() / deviation).abs();
+        (deviation > 0.0 && self.spot > 0.0)
+            .then(|| self.shorts.iter().copied().chain(inner).map(distance))?
+            .min_by(f64::total_cmp)
+    }
 }

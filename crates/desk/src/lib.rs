@@ -47,7 +47,7 @@ mod valuation;
 
 pub use account::{
     Account, Book, Campaign, CampaignTotals, Cause, Chapter, ChapterKind, Entry, EntryKind, Label,
-    Lot, SETTLEMENT_SESSIONS, Share, average,
+    Lot, SETTLEMENT_SESSIONS, Share, Stretch, average, trail,
 };
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
@@ -90,7 +90,7 @@ pub use order::{
 pub use outline::{Extreme, Outline};
 pub use package::{MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Package, PackageError};
 pub use package_quote::{Ladder, PackageQuote, Quote, leg_prices, package_quote};
-pub use plain::tails;
+pub use plain::{CampaignFigures, campaign_sentence, tails};
 pub use price_style::PriceStyle;
 pub use quant::{Kind, Style};
 pub use scene::Shift;

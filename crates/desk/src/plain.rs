@@ -1,5 +1,9 @@
 //! The sentences that say in plain words what a structure does to money.
 
+use jiff::civil::Date;
+
+use crate::account::CampaignTotals;
+use crate::book::Zone;
 use crate::contract::strike_label;
 use crate::evaluate::MarketView;
 use crate::holding::Holding;
@@ -8,6 +12,7 @@ use crate::naming::Name;
 use crate::number::{Money, Price};
 use crate::price_style::PriceStyle;
 use crate::shape::{Even, Extent};
+use crate::time::short_date;
 use crate::underlying::UnderlyingKind;
 
 /// Name, term and money now; most to make; most to lose; break-evens: two to four sentences, the
@@ -138,6 +143,93 @@ fn evens(evens: &[Even], style: PriceStyle) -> Option<String> {
         })
         .collect();
     (!parts.is_empty()).then(|| parts.join(" and "))
+}
+
+/// What a campaign is told by.
+#[derive(Debug, Clone)]
+pub struct CampaignFigures<'a> {
+    /// "iron condor 205/200 · 175/165", or the name it was given.
+    pub title: &'a str,
+    /// Underlying.
+    pub symbol: &'a str,
+    /// When it was opened.
+    pub since: Date,
+    /// Calendar days from then until now, or until its last chapter where it is closed.
+    pub days: i64,
+    /// Totals over its life.
+    pub totals: CampaignTotals,
+    /// Profit on what it holds; absent where it is closed.
+    pub open_profit: Option<Money>,
+    /// Zones of the whole campaign's outline; empty where they are not known.
+    pub zones: &'a [Zone],
+    /// How its market writes prices.
+    pub style: PriceStyle,
+}
+
+/// A campaign in one sentence, or two: what it is, since when, what was received or paid in all,
+/// what it made, and where it ends in profit.
+pub fn campaign_sentence(f: &CampaignFigures<'_>) -> String {
+    let (cash, fees) = (f.totals.net_cash, f.totals.fees);
+    let flow = if cash < Money::ZERO {
+        "paid"
+    } else {
+        "received"
+    };
+    let days = match f.days {
+        0 => "today".to_owned(),
+        1 => "1 day".into(),
+        n => format!("{n} days"),
+    };
+    let all = f.totals.booked() + f.open_profit.unwrap_or_default();
+    let made = match f.open_profit {
+        Some(open) => format!(
+            "realised {}, open {}, fees {}: {} in all",
+            signed(f.totals.realised),
+            signed(open),
+            fees.grouped(),
+            signed(all)
+        ),
+        None => format!(
+            "closed; realised {}, fees {}: {} in all",
+            signed(f.totals.realised),
+            fees.grouped(),
+            signed(all)
+        ),
+    };
+    let head = format!(
+        "{} on {} since {} {}, {days}: {} {flow} in all, {made}.",
+        capital(f.title),
+        f.symbol,
+        short_date(f.since),
+        f.since.year(),
+        cash.abs().grouped(),
+    );
+    let Some(end) = ending(f.zones, f.style) else {
+        return head;
+    };
+    format!("{head} {end}")
+}
+
+/// Between which prices it ends in profit; nothing where no zone is known.
+fn ending(zones: &[Zone], style: PriceStyle) -> Option<String> {
+    let last = zones.len().checked_sub(1)?;
+    let written = |p: f64| Price::from_f64(p).map_or_else(String::new, |p| style.nearest(p));
+    let gains: Vec<String> = zones
+        .iter()
+        .enumerate()
+        .filter(|(_, z)| z.gain)
+        .map(|(i, z)| match (i == 0, i == last) {
+            (true, true) => "at every price near".into(),
+            (true, false) => format!("below {}", written(z.to)),
+            (false, true) => format!("above {}", written(z.from)),
+            (false, false) => format!("between {} and {}", written(z.from), written(z.to)),
+        })
+        .collect();
+    Some(if gains.is_empty() {
+        "As it stands it ends in profit nowhere.".into()
+    } else {
+        format!("As it stands it ends in profit {}.", gains.join(" and "))
+    })
 }
 
 /// The tails in words: what happens above the highest strike and from the lowest down to zero.

@@ -40,6 +40,15 @@ export const heldQuery = (symbol: string) =>
     queryFn: async () =>
       must(await api.GET('/api/held/{symbol}', { params: { path: { symbol } } })),
   });
+/** A campaign as its page shows it, asked again every other second. */
+export const campaignQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['campaign', id],
+    refetchInterval: 2_000,
+    retry: false,
+    queryFn: async () =>
+      must(await api.GET('/api/campaigns/{id}/page', { params: { path: { id } } })),
+  });
 export const bellsQuery = queryOptions({
   queryKey: ['bells'],
   queryFn: async () => must(await api.GET('/api/bells')),

@@ -234,6 +234,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A campaign as its page shows it: in a sentence, its trail, its outline with what was realised. */
+        get: operations["campaign_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/chain/{symbol}": {
         parameters: {
             query?: never;
@@ -1181,6 +1198,23 @@ export interface components {
             /** @description Open campaigns, oldest first. */
             positions: components["schemas"]["Position"][];
         };
+        /** @description A campaign as its page shows it. */
+        CampaignPage: {
+            /** @description The outline of the open legs alone, at the prices of the whole one. */
+            alone: number[];
+            /** @description Prices −2, −1, 1 and 2 deviations away at its first expiration; empty without an option. */
+            bands: number[];
+            /** @description The campaign. */
+            campaign: components["schemas"]["CampaignWire"];
+            /** @description Other campaigns in the same underlying, as (number, what it goes by). */
+            others: components["schemas"]["OtherWire"][];
+            position?: components["schemas"]["Position"] | null;
+            /** @description It in a sentence. */
+            sentence: string;
+            /** @description What it held, and for how long. */
+            trail: components["schemas"]["StretchWire"][];
+            whole?: components["schemas"]["EvaluationWire"] | null;
+        };
         /** @description A campaign. */
         CampaignWire: {
             /**
@@ -1208,6 +1242,8 @@ export interface components {
             symbol: string;
             /** @description Tags. */
             tags: string[];
+            /** @description What it goes by: its name, otherwise what it holds or held. */
+            title: string;
         };
         /** @description Which orders are to be cancelled. */
         CancelRequest: {
@@ -1398,6 +1434,11 @@ export interface components {
             at: string;
             /** @description Cash before fees, received above zero. */
             cash: string;
+            /**
+             * Format: int64
+             * @description Days since the campaign was opened.
+             */
+            day: number;
             /** @description Number of its line in the ledger. */
             entry: number;
             /** @description Fees. */
@@ -1413,6 +1454,10 @@ export interface components {
             order?: number | null;
             /** @description Profit booked, before fees. */
             realised: string;
+            /** @description Realised less fees, of this chapter and all before it. */
+            running: string;
+            /** @description In words, as the ledger has it. */
+            words: string;
         };
         /**
          * @description What a chapter of a campaign is.
@@ -2503,6 +2548,18 @@ export interface components {
             /** @description One package. */
             unit: components["schemas"]["LegWire"][];
         };
+        /** @description Another campaign of the same underlying. */
+        OtherWire: {
+            /**
+             * Format: int64
+             * @description Number.
+             */
+            campaign: number;
+            /** @description Whether it holds anything. */
+            open: boolean;
+            /** @description What it goes by. */
+            title: string;
+        };
         /** @description The market in shares or a future. */
         OwnMarket: {
             /** @description Best ask. */
@@ -2638,6 +2695,11 @@ export interface components {
             /** @description Fees paid. */
             fees: string;
             greeks?: components["schemas"]["GreeksWire"] | null;
+            /**
+             * Format: double
+             * @description Delta in shares of the index.
+             */
+            lean?: number | null;
             /** @description Most to lose with it; absent without a limit. */
             least?: string | null;
             /** @description Legs. */
@@ -2651,6 +2713,21 @@ export interface components {
             most?: string | null;
             /** @description "iron condor". */
             name: string;
+            /**
+             * Format: double
+             * @description Deviations from the price to the nearest sold strike or break-even.
+             */
+            nearest?: number | null;
+            /** @description Cash of the whole campaign before fees, received above zero. */
+            netCash: string;
+            /** @description The next date that matters, in words: "earnings after the close in 9 d". */
+            next?: string | null;
+            /**
+             * Format: double
+             * @description A loss so far as a share of the most that the whole campaign can lose; absent without a limit
+             *     and where it stands in profit.
+             */
+            ofLeast?: number | null;
             /**
              * Format: double
              * @description All of it as a share of the most that the whole campaign can make; absent without a limit
@@ -2670,11 +2747,18 @@ export interface components {
             packages: number;
             /** @description Profit already booked. */
             realised: string;
+            scaled?: components["schemas"]["Strip"] | null;
             /** @description "205/200 · 175/165". */
             strikes: string;
             strip?: components["schemas"]["Strip"] | null;
             /** @description Underlying symbol. */
             symbol: string;
+            /** @description Its tags. */
+            tags: string[];
+            /** @description What is tied up, taken alone. */
+            tiedUp: string;
+            /** @description What the campaign goes by: a name of its own, otherwise what it holds. */
+            title: string;
             /** @description All of it. */
             total: string;
             /**
@@ -2973,6 +3057,27 @@ export interface components {
          * @enum {string}
          */
         StickyWire: "strike" | "delta";
+        /** @description So many of an instrument, held without a change. */
+        StretchWire: {
+            /** @description OSI symbol, or the symbol of the underlying itself. */
+            contract: string;
+            /** @description From when. */
+            from: string;
+            /** @description "195 call, 18 Apr". */
+            label: string;
+            /**
+             * Format: int64
+             * @description Signed contracts, shares or futures.
+             */
+            quantity: number;
+            /**
+             * Format: double
+             * @description Strike of an option.
+             */
+            strike?: number | null;
+            /** @description Until when; absent while it is held. */
+            to?: string | null;
+        };
         /** @description The range strip: a position on one line of prices. */
         Strip: {
             /**
@@ -3773,6 +3878,40 @@ export interface operations {
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];
+        };
+    };
+    campaign_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignPage"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     chain: {

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import type { Stretch } from '../api/client';
 import { historyQuery } from '../api/queries';
 import { dayMonth, fixed } from '../format';
 
@@ -23,6 +24,8 @@ type Props = {
   entries?: string[];
   /** Volume at the foot; false where it stands elsewhere. */
   volume?: boolean;
+  /** Legs for as long as they were held. */
+  stretches?: Stretch[];
 };
 
 /** Bars of the past on a price axis that others share, what is held or meant running through, and the cone to the expiration ahead. */
@@ -37,6 +40,7 @@ export function HistoryPane({
   evens,
   entries = [],
   volume = true,
+  stretches = [],
 }: Props) {
   const history = useQuery(historyQuery(symbol, weekly, BARS));
   const bars = history.data?.bars ?? [];
@@ -172,6 +176,54 @@ export function HistoryPane({
               </text>
             </g>
           )
+        );
+      })}
+      {stretches.map((s) => {
+        const from = left(s.from.slice(0, 10)) ?? 4;
+        const to = s.to == null ? now : (left(s.to.slice(0, 10)) ?? now);
+        const at = s.strike == null ? undefined : axis.y(s.strike);
+        if (at === undefined || !inside(at)) return null;
+        const bought = s.quantity > 0;
+        return (
+          <g key={`${s.contract} ${s.from}`} data-stretch={s.contract}>
+            <title>{`${bought ? 'bought' : 'sold'} ${Math.abs(s.quantity)} × ${s.label}, ${dayMonth(s.from.slice(0, 10))} to ${s.to == null ? 'now' : dayMonth(s.to.slice(0, 10))}`}</title>
+            <line
+              x1={from}
+              x2={to}
+              y1={at}
+              y2={at}
+              stroke={bought ? 'var(--brass)' : 'var(--sold)'}
+              strokeWidth={bought ? 2 : 4}
+              strokeDasharray={bought ? '5 3' : undefined}
+            />
+            <circle
+              cx={from}
+              cy={at}
+              r={3.5}
+              fill={bought ? 'var(--raised)' : 'var(--sold)'}
+              stroke={bought ? 'var(--brass)' : 'var(--ink2)'}
+              strokeWidth={1.5}
+            />
+            {s.to != null && (
+              <path
+                d={`M${to - 3.5} ${at - 3.5}l7 7m-7 0l7 -7`}
+                stroke="var(--ink)"
+                strokeWidth={1.5}
+              />
+            )}
+            <text
+              x={from + 6}
+              y={at - 5}
+              fontSize={11}
+              fill="var(--ink)"
+              stroke="var(--ground)"
+              strokeWidth={3}
+              paintOrder="stroke"
+            >
+              {bought ? '+' : '−'}
+              {Math.abs(s.quantity)} {s.label}
+            </text>
+          </g>
         );
       })}
       {history.isPending && (

@@ -55,10 +55,13 @@ export function RangeStrip({
   strip,
   width = 200,
   id,
+  bare = false,
 }: {
   strip: Strip;
   width?: number;
   id: string;
+  /** In deviations, as others are: the edges are not named. */
+  bare?: boolean;
 }) {
   const x = scaleLinear([strip.low, strip.high], [0, width]);
   const words = strip.zones
@@ -68,9 +71,9 @@ export function RangeStrip({
   return (
     <svg
       role="img"
-      aria-label={`At expiration: ${words}. Price now ${fixed(strip.spot, 2)}.`}
+      aria-label={`At expiration${bare ? ', in deviations' : ''}: ${words}. Price now ${fixed(strip.spot, 2)}.`}
       width={width}
-      height={26}
+      height={bare ? 19 : 26}
     >
       <defs>
         <Hatch id={id} />
@@ -91,7 +94,18 @@ export function RangeStrip({
       {strip.shorts.map((s) => (
         <line key={s} x1={x(s)} x2={x(s)} y1={2} y2={17} stroke="var(--ink)" strokeWidth={1.5} />
       ))}
-      {strip.zones.slice(1).map((z) => (
+      {bare &&
+        [-2, -1, 0, 1, 2].map((k) => (
+          <line
+            key={k}
+            x1={x(k)}
+            x2={x(k)}
+            y1={14.5}
+            y2={k === 0 ? 19 : 17}
+            stroke="var(--strong)"
+          />
+        ))}
+      {(bare ? [] : strip.zones.slice(1)).map((z) => (
         <text
           key={z.from}
           x={Math.min(width - 14, Math.max(14, x(z.from)))}

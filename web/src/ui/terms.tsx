@@ -131,6 +131,24 @@ export const TERMS = {
   today: { name: 'today', text: 'Change of the account value since the last close.' },
   openProfit: { name: 'open profit', text: 'Profit on what is still held, at the mids.' },
   realised: { name: 'realised', text: 'Profit on what has been closed, before fees.' },
+  inAll: {
+    name: 'in all',
+    text: 'Open profit and what was realised, less fees: the whole campaign so far.',
+  },
+  ofLoss: { name: '% of loss', text: 'Loss so far, in percent of the most it can lose.' },
+  netCash: {
+    name: 'credit',
+    text: 'Cash of the whole campaign before fees: received above zero, paid below.',
+  },
+  scaledStrip: {
+    name: 'range',
+    text: 'Where it ends in profit (plain) and in loss (hatched), in expected moves to its first expiration: marks are sold strikes, the dot is the price now, a short line each σ.',
+  },
+  nearest: {
+    name: 'σ to it',
+    text: 'Expected moves from the price to the nearest sold strike or break-even.',
+  },
+  nextDate: { name: 'next date', text: 'The next earnings or ex-dividend day while it is held.' },
   fees: { name: 'fees', text: 'Commissions and exchange fees paid.' },
   // Orders.
   limit: { name: 'limit', text: 'The worst net price that an order accepts.' },

@@ -19,6 +19,7 @@
 mod campaign;
 mod entry;
 mod lot;
+mod trail;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -40,6 +41,7 @@ use crate::underlying::{Settlement, Underlying};
 pub use campaign::{Campaign, CampaignTotals, Chapter, ChapterKind, Label};
 pub use entry::{Book, Cause, Entry, EntryKind, Share};
 pub use lot::{Lot, average};
+pub use trail::{Stretch, trail};
 
 /// Sessions after which a trade in shares or options is settled (SEC Rule 15c6-1 as amended in
 /// 2024, from memory).

@@ -4,13 +4,19 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Campaign, Label};
+use engine::campaigns::proposal;
+use engine::money::evaluate;
+use engine::state::underlying_of;
+use market::Quoter;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+use crate::api::account::book::{Position, open_profit, position};
+use crate::api::wire::evaluation::{EvaluationWire, evaluation};
 use crate::api::wire::words::ChapterWord;
-use crate::api::wire::{LegWire, legs_wire, moment, money};
+use crate::api::wire::{LegWire, instrument_label, legs_wire, moment, money};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Path, Problem};
@@ -24,6 +30,10 @@ struct ChapterWire {
     kind: ChapterWord,
     /// Number of its line in the ledger.
     entry: usize,
+    /// In words, as the ledger has it.
+    words: String,
+    /// Days since the campaign was opened.
+    day: i64,
     /// The order behind it.
     order: Option<u64>,
     /// By how much each instrument that the campaign holds changed.
@@ -34,6 +44,59 @@ struct ChapterWire {
     realised: String,
     /// Fees.
     fees: String,
+    /// Realised less fees, of this chapter and all before it.
+    running: String,
+}
+
+/// So many of an instrument, held without a change.
+#[derive(Debug, Serialize, ToSchema)]
+struct StretchWire {
+    /// OSI symbol, or the symbol of the underlying itself.
+    contract: String,
+    /// "195 call, 18 Apr".
+    label: String,
+    /// Strike of an option.
+    strike: Option<f64>,
+    /// Signed contracts, shares or futures.
+    quantity: i64,
+    /// From when.
+    from: String,
+    /// Until when; absent while it is held.
+    to: Option<String>,
+}
+
+/// A campaign as its page shows it.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct CampaignPage {
+    /// The campaign.
+    campaign: CampaignWire,
+    /// It in a sentence.
+    sentence: String,
+    /// What it held, and for how long.
+    trail: Vec<StretchWire>,
+    /// What is open of it, as the book has it; absent where it is closed.
+    position: Option<Position>,
+    /// Its outline and today line with what was realised and the fees in them; absent where it is
+    /// closed or a leg has no market.
+    whole: Option<EvaluationWire>,
+    /// Prices −2, −1, 1 and 2 deviations away at its first expiration; empty without an option.
+    bands: Vec<f64>,
+    /// The outline of the open legs alone, at the prices of the whole one.
+    alone: Vec<f64>,
+    /// Other campaigns in the same underlying, as (number, what it goes by).
+    others: Vec<OtherWire>,
+}
+
+/// Another campaign of the same underlying.
+#[derive(Debug, Serialize, ToSchema)]
+struct OtherWire {
+    /// Number.
+    campaign: u64,
+    /// What it goes by.
+    title: String,
+    /// Whether it holds anything.
+    open: bool,
 }
 
 /// A campaign.
@@ -44,6 +107,8 @@ struct CampaignWire {
     campaign: u64,
     /// Underlying symbol.
     symbol: String,
+    /// What it goes by: its name, otherwise what it holds or held.
+    title: String,
     /// The name it was given; empty where it goes by what it holds.
     name: String,
     /// A note.
@@ -71,11 +136,39 @@ fn leg(contract: &desk::Instrument, quantity: i64) -> LegWire {
     }
 }
 
+/// What a campaign goes by.
+fn title(state: &engine::State, c: &Campaign) -> String {
+    let underlying = state.world.underlying(&c.symbol);
+    underlying
+        .and_then(|u| state.account.title(c.id, u))
+        .unwrap_or_else(|| format!("campaign {}", c.id))
+}
+
+/// When a campaign was opened.
+fn opened(c: &Campaign) -> desk::Moment {
+    c.chapters
+        .first()
+        .map_or(desk::Moment::from_millis(0), |chapter| chapter.at)
+}
+
 fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
-    let chapter = |chapter: &desk::Chapter| ChapterWire {
+    let first = opened(c);
+    let mut running = desk::Money::ZERO;
+    let mut chapter = |chapter: &desk::Chapter| ChapterWire {
         at: moment(chapter.at),
         kind: chapter.kind.into(),
         entry: chapter.entry + 1,
+        words: state
+            .account
+            .entries()
+            .get(chapter.entry)
+            .map(|e| e.memo.clone())
+            .unwrap_or_default(),
+        day: first.days_until(chapter.at.date()),
+        running: {
+            running += chapter.realised - chapter.fees;
+            money(running)
+        },
         order: chapter.order,
         legs: chapter.legs.iter().map(|(i, n)| leg(i, *n)).collect(),
         cash: money(chapter.cash),
@@ -85,6 +178,7 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
     CampaignWire {
         campaign: c.id,
         symbol: c.symbol.clone(),
+        title: title(state, c),
         name: c.label.name.clone(),
         note: c.label.note.clone(),
         tags: c.label.tags.clone(),
@@ -93,7 +187,7 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
         realised: money(c.totals.realised),
         fees: money(c.totals.fees),
         open_cost: money(state.account.open_cost(c.id)),
-        chapters: c.chapters.iter().map(chapter).collect(),
+        chapters: c.chapters.iter().map(&mut chapter).collect(),
     }
 }
 
@@ -111,6 +205,128 @@ async fn campaign(
     Path(id): Path<u64>,
 ) -> Result<Json<CampaignWire>, Problem> {
     found(&app, id)
+}
+
+/// Prices beyond the strikes and the price now that the picture of a campaign shows, as a share.
+const AROUND: f64 = 0.12;
+
+/// What of a campaign is drawn: its outline over the prices around all strikes it ever held.
+fn drawn(
+    state: &engine::State,
+    quoter: &mut Quoter,
+    c: &Campaign,
+    trail: &[desk::Stretch],
+) -> Option<desk::Evaluation> {
+    let spot = state.world.spot(&c.symbol, state.clock.now)?.to_f64();
+    let strikes = trail
+        .iter()
+        .filter_map(|s| s.instrument.option())
+        .map(|o| o.strike.to_f64());
+    let (low, high) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
+    let whole = desk::Proposal {
+        range: Some((low * (1.0 - AROUND), high * (1.0 + AROUND))),
+        ..proposal(&state.account, c.id, c.totals.booked())
+    };
+    evaluate(state, quoter, &c.symbol, &whole).ok()
+}
+
+/// Prices −2, −1, 1 and 2 deviations away at the first expiration of what a campaign holds.
+fn bands(state: &engine::State, u: &desk::Underlying, c: &Campaign) -> Vec<f64> {
+    let (held, now) = (state.account.holding_of(c.id), state.clock.now);
+    let end = held.options().map(|(o, _)| u.expiry_moment(o)).min();
+    let variance = end.and_then(|end| state.world.total_variance(&c.symbol, now, end));
+    let spot = state.world.spot(&c.symbol, now);
+    let Some((deviation, spot)) = variance.map(f64::sqrt).zip(spot) else {
+        return Vec::new();
+    };
+    [-2.0, -1.0, 1.0, 2.0]
+        .map(|k: f64| spot.to_f64() * (k * deviation).exp())
+        .to_vec()
+}
+
+fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignPage, Refusal> {
+    let c = state.account.campaign(id).ok_or(Refusal::NoCampaign(id))?;
+    let underlying = underlying_of(state, &c.symbol)?;
+    let trail = desk::trail(c);
+    let is_open = state.account.lots_of(c.id).next().is_some();
+    let judged = if is_open {
+        drawn(state, quoter, c, &trail)
+    } else {
+        None
+    };
+    let position = if is_open {
+        position(state, quoter, c)
+    } else {
+        None
+    };
+    let booked = c.totals.booked().to_f64();
+    let alone = judged.as_ref().map_or_else(Vec::new, |e| {
+        e.curves.outline.iter().map(|v| v - booked).collect()
+    });
+    let spot = state.world.spot(&c.symbol, state.clock.now);
+    let strip = judged.as_ref().zip(spot).map(|(e, spot)| {
+        let held = state.account.holding_of(c.id);
+        desk::Strip::of(&held, &e.horizon.shape, spot.to_f64())
+    });
+    let last = c
+        .chapters
+        .last()
+        .map_or(state.clock.now, |chapter| chapter.at);
+    let until = if is_open { state.clock.now } else { last };
+    let title_of_it = title(state, c);
+    let sentence = desk::campaign_sentence(&desk::CampaignFigures {
+        title: &title_of_it,
+        symbol: &c.symbol,
+        since: opened(c).date(),
+        days: opened(c).days_until(until.date()),
+        totals: c.totals,
+        open_profit: is_open.then(|| open_profit(state, quoter, c)),
+        zones: strip.as_ref().map_or(&[], |s| &s.zones),
+        style: underlying.style_of_price,
+    });
+    let others = state
+        .account
+        .campaigns()
+        .filter(|o| o.symbol == c.symbol && o.id != c.id);
+    Ok(CampaignPage {
+        campaign: wire(state, c),
+        sentence,
+        trail: trail
+            .iter()
+            .map(|s| StretchWire {
+                contract: s.instrument.to_string(),
+                label: instrument_label(&s.instrument),
+                strike: s.instrument.option().map(|o| o.strike.to_f64()),
+                quantity: s.quantity,
+                from: moment(s.from),
+                to: s.to.map(moment),
+            })
+            .collect(),
+        position,
+        whole: judged.as_ref().map(|e| evaluation(e, underlying)),
+        bands: bands(state, underlying, c),
+        alone,
+        others: others
+            .map(|o| OtherWire {
+                campaign: o.id,
+                title: title(state, o),
+                open: state.account.lots_of(o.id).next().is_some(),
+            })
+            .collect(),
+    })
+}
+
+/// A campaign as its page shows it: in a sentence, its trail, its outline with what was realised.
+#[utoipa::path(get, path = "/campaigns/{id}/page", tag = "campaigns", params(("id" = u64, Path)),
+    responses((status = 200, body = CampaignPage), (status = 404, body = Problem)))]
+async fn campaign_page(
+    State(app): State<AppState>,
+    Path(id): Path<u64>,
+) -> Result<Json<CampaignPage>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| page(state, quoter, id))
+            .await??,
+    ))
 }
 
 /// What the trader says of a campaign.
@@ -263,6 +479,7 @@ async fn merge(
 pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
         .routes(routes!(campaign, describe))
+        .routes(routes!(campaign_page))
         .routes(routes!(move_lots))
         .routes(routes!(merge))
 }

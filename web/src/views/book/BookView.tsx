@@ -1,255 +1,131 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
-import { scaleLinear } from 'd3-scale';
-import { useEffect, useState } from 'react';
+import { Popover } from 'radix-ui';
+import { Fragment, useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { followBook, useLive } from '../../api/live';
-import { historyQuery } from '../../api/queries';
-import { api, must, type Position } from '../../api/client';
-import { RangeStrip } from '../../chart/glyph';
-import { BARS, HistoryPane } from '../../chart/HistoryPane';
-import { isOption, parts } from '../../drafts/contract';
-import { fixed, money, percent, tone } from '../../format';
-import { openTicket } from '../../ticket/open';
-import { MarginSheet } from '../../ticket/MarginSheet';
-import { Button, Choices, Notice } from '../../ui/controls';
+import type { Position } from '../../api/client';
+import { money } from '../../format';
+import { Button } from '../../ui/controls';
+import { Term } from '../../ui/terms';
+import { close, CloseSeveral, type Picked } from './close';
+import { COLUMNS, toggleColumn, useBookColumns, type BookColumn } from './columns';
+import { Details } from './Details';
 
 const th =
-  'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
-const right = `${th} text-right`;
-const left = `${th} text-left`;
+  'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2 whitespace-nowrap';
 
-/** Height of the past of a position. */
-const PAST = 260;
+const GROUPS = {
+  '': { name: 'not grouped', of: () => '' },
+  symbol: { name: 'by symbol', of: (p: Position) => p.symbol },
+  expiry: { name: 'by expiration', of: (p: Position) => p.expiry ?? 'no expiration' },
+  name: { name: 'by structure', of: (p: Position) => p.name },
+  tag: { name: 'by tag', of: (p: Position) => p.tags[0] ?? 'no tag' },
+} as const;
+type Grouping = keyof typeof GROUPS;
+type Sorting = { key: string; down: boolean } | undefined;
 
-function close(p: Position, quantity: number, rolling = false) {
-  openTicket({
-    symbol: p.symbol,
-    unit: p.closing,
-    quantity,
-    rolling,
-    closing: { campaign: p.campaign, name: `${p.name} ${p.strikes}`, held: p.packages },
+/** In the order of a column; what has no figure there comes last. */
+function sorted(all: Position[], sorting: Sorting): Position[] {
+  const column = COLUMNS.find((c) => c.key === sorting?.key);
+  if (!column || !sorting) return all;
+  const way = sorting.down ? -1 : 1;
+  return [...all].sort((a, b) => {
+    const [x, y] = [column.by(a), column.by(b)];
+    if (x == null || y == null) return x == null ? (y == null ? 0 : 1) : -1;
+    return x < y ? -way : x > y ? way : 0;
   });
 }
 
-type Picked = Record<number, number>;
-/** Closes what is picked, each by an order of its own. */
-function CloseSeveral({
-  positions,
-  picked,
-  done,
-}: {
-  positions: Position[];
-  picked: Picked;
-  done: () => void;
-}) {
-  const [at, setAt] = useState<'rest' | 'middle' | 'cross'>('middle');
-  const [clientId, setClientId] = useState(() => crypto.randomUUID());
-  const which = positions
-    .filter((p) => picked[p.campaign] !== undefined)
-    .map((p) => ({
-      campaign: p.campaign,
-      packages: Math.min(picked[p.campaign] ?? 0, p.packages),
-    }));
-  const legged = positions.filter((p) => picked[p.campaign] !== undefined && !p.oneOrder);
-  const send = useMutation({
-    mutationFn: async () =>
-      must(await api.POST('/api/positions/close', { body: { clientId, positions: which, at } })),
-    onSuccess: () => {
-      setClientId(crypto.randomUUID());
-      done();
-    },
-  });
-  return (
-    <div className="flex flex-wrap items-center gap-3 border-y border-brass bg-raised px-2 py-1.5">
-      <b>
-        Close{' '}
-        {which
-          .map((w) => {
-            const p = positions.find((x) => x.campaign === w.campaign);
-            return `${w.packages} × ${p?.symbol ?? ''} ${p?.name ?? ''}`;
-          })
-          .join(', ')}
-      </b>
-      {legged.length > 0 && (
-        <span className="text-ink2">
-          {legged.map((p) => p.name).join(', ')}: more than one order may send, so leg by leg
-        </span>
-      )}
-      <span>at the</span>
-      <Choices
-        label="Price of the closing orders"
-        value={at}
-        onChange={setAt}
-        choices={[
-          { value: 'rest', label: 'rest' },
-          { value: 'middle', label: 'middle' },
-          { value: 'cross', label: 'cross' },
-        ]}
-      />
-      <Button
-        weight="strong"
-        disabled={send.isPending || which.some((w) => w.packages < 1)}
-        onClick={() => {
-          send.mutate();
-        }}
-      >
-        Place {which.length} closing order{which.length > 1 ? 's' : ''}
-      </Button>
-      <Button onClick={done}>Leave them</Button>
-      {send.error && <Notice>{send.error.message}</Notice>}
-    </div>
-  );
-}
-
-/** What is to happen to a bought option at its end; asked in its last week. */
-function Exercise({ leg }: { leg: Position['legs'][number] }) {
-  const say = useMutation({
-    mutationFn: async () => {
-      must(
-        await api.PUT('/api/exercise', {
-          body: { contract: leg.contract, exercise: leg.declined === true },
-        }),
-      );
-    },
-  });
-  const words = leg.declined ? 'left to expire' : 'exercised if in the money';
-  return (
-    <Button
-      weight="quiet"
-      className="ml-1 !h-[18px] !px-1 text-[12px]"
-      aria-label={`${leg.label} at its end: ${words}; change`}
-      disabled={say.isPending}
-      onClick={() => {
-        say.mutate();
-      }}
-    >
-      {words}
-    </Button>
-  );
-}
-
-/** The past of the underlying with the position's strikes, break-evens and opening. */
-function Past({ p }: { p: Position }) {
-  const strikes = [
-    ...new Set(p.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike)),
-  ];
-  const evens = p.evens.map((e) => Number(e.from));
-  const bars = useQuery(historyQuery(p.symbol, false, BARS)).data?.bars ?? [];
-  const last = bars.at(-1)?.close;
-  if (last === undefined) return <p className="px-2 text-ink2">Reading the past of {p.symbol}</p>;
-  const all = [
-    ...bars.flatMap((b) => [b.low, b.high]),
-    ...strikes,
-    ...evens.filter((e) => Math.abs(e / last - 1) < 0.4),
-  ];
-  const y = scaleLinear([Math.min(...all), Math.max(...all)], [PAST - 16, 22]);
-  const ticks = y.ticks(6);
-  return (
-    <div className="relative" style={{ height: PAST }}>
-      {ticks.map((t) => (
-        <span
-          key={t}
-          className="absolute left-0 w-[52px] text-right text-[11px] leading-3 text-ink2"
-          style={{ top: y(t) - 6 }}
-        >
-          {fixed(t, t < 100 ? 1 : 0)}
-        </span>
-      ))}
-      <div className="absolute top-0 left-[60px]">
-        <HistoryPane
-          symbol={p.symbol}
-          level={last}
-          weekly={false}
-          axis={{ height: PAST, y: (v) => y(v) }}
-          width={900}
-          strikes={strikes}
-          evens={evens}
-          entries={[p.opened.slice(0, 10)]}
-        />
-      </div>
-    </div>
-  );
-}
-
-function Rows({
-  p,
-  picked,
-  pick,
-}: {
+type RowProps = {
   p: Position;
+  columns: BookColumn[];
   picked: number | undefined;
   pick: (n: number | undefined) => void;
-}) {
+};
+/** A campaign in one row; more of it on demand. */
+function Row({ p, columns, picked, pick }: RowProps) {
   const [open, setOpen] = useState(false);
-  const g = p.greeks;
   const half = Math.floor(p.packages / 2);
+  const small = 'h-5! px-1.5!';
+  const closing = (n: number) => () => {
+    if (p.oneOrder) close(p, n);
+    else pick(n);
+  };
   return (
-    <tbody className="border-b border-strong" data-testid={`position-${p.campaign}`}>
-      <tr>
-        <td className="px-2 pt-2 text-left">
-          <input
-            type="checkbox"
-            aria-label={`pick ${p.symbol} ${p.name} to close`}
-            checked={picked !== undefined}
-            onChange={(e) => {
-              pick(e.target.checked ? p.packages : undefined);
-            }}
-            className="mr-1.5 align-middle accent-[var(--brass)]"
-          />
-          {picked !== undefined && (
+    <tbody className="border-b border-hair" data-testid={`position-${p.campaign}`}>
+      <tr className="h-10 align-middle">
+        <td className="px-2">
+          <div className="flex items-center gap-1.5">
             <input
-              aria-label={`how many of ${p.symbol} ${p.name}`}
-              inputMode="numeric"
-              value={picked === 0 ? '' : picked}
+              type="checkbox"
+              aria-label={`pick ${p.symbol} ${p.name} to close`}
+              checked={picked !== undefined}
               onChange={(e) => {
-                const n = Number(e.target.value.replace(/\D/g, ''));
-                pick(Math.min(n, p.packages));
+                pick(e.target.checked ? p.packages : undefined);
               }}
-              className="num mr-1.5 h-5 w-10 rounded border border-strong bg-raised px-1 font-semibold"
+              className="accent-[var(--brass)]"
             />
-          )}
-          <Link
-            to={`/chain/${p.symbol}`}
-            className="font-semibold text-brass underline-offset-2 hover:underline"
-          >
-            {p.symbol}
-          </Link>{' '}
-          <b>
-            {p.expiry ? `${p.packages} × ` : ''}
-            {p.name}
-          </b>{' '}
-          {p.expiry ? p.strikes : p.packages}
+            {picked !== undefined && (
+              <input
+                aria-label={`how many of ${p.symbol} ${p.name}`}
+                inputMode="numeric"
+                value={picked === 0 ? '' : picked}
+                onChange={(e) => {
+                  const n = Number(e.target.value.replace(/\D/g, ''));
+                  pick(Math.min(n, p.packages));
+                }}
+                className="num h-5 w-10 rounded border border-strong bg-raised px-1 font-semibold"
+              />
+            )}
+            <button
+              type="button"
+              aria-expanded={open}
+              aria-label={`legs and more of ${p.symbol} ${p.name}`}
+              className="w-4 text-ink2 hover:text-ink"
+              onClick={() => {
+                setOpen(!open);
+              }}
+            >
+              {open ? '▾' : '▸'}
+            </button>
+            <Link
+              to={`/chain/${p.symbol}`}
+              className="font-semibold text-brass underline-offset-2 hover:underline"
+            >
+              {p.symbol}
+            </Link>
+            <Link
+              to={`/campaign/${p.campaign}`}
+              title={`${p.title}: the campaign, from its first opening`}
+              className="min-w-0 truncate underline-offset-2 hover:underline"
+            >
+              {p.expiry ? `${p.packages} × ` : `${p.packages} `}
+              <b>{p.title}</b>
+            </Link>
+            {p.tags.map((t) => (
+              <span key={t} className="rounded border border-hair px-1 text-[12px] text-ink2">
+                {t}
+              </span>
+            ))}
+            {p.unvalued.length > 0 && (
+              <span
+                className="text-loss"
+                title={`no market: ${p.unvalued.join(', ')}, counted at cost`}
+              >
+                ◆ no market
+              </span>
+            )}
+          </div>
         </td>
-        <td className="num px-2 pt-2">
-          {p.expiry && (
-            <>
-              {p.expiry}, <b>{p.days} d</b>
-            </>
-          )}
-        </td>
-        <td className="px-2 pt-1" rowSpan={2}>
-          {p.strip ? (
-            <RangeStrip strip={p.strip} id={`strip-${p.campaign}`} width={190} />
-          ) : (
-            <span className="text-ink2">no range: a leg has no market</span>
-          )}
-        </td>
-        <td
-          className={`num px-2 pt-2 text-[14px] font-semibold ${tone(p.openProfit)}`}
-          data-testid="open-profit"
-        >
-          {money(p.openProfit, true)}
-        </td>
-        <td className="num px-2 pt-2">{p.ofMost == null ? '' : `${percent(p.ofMost, 0)} %`}</td>
-        <td className="num px-2 pt-2">{fixed(g?.delta, 1, true)}</td>
-        <td className="num px-2 pt-2">{fixed(g?.gamma, 2, true)}</td>
-        <td className="num px-2 pt-2">{fixed(g?.theta, 2, true)}</td>
-        <td className="num px-2 pt-2">{fixed(g?.vega, 1, true)}</td>
-        <td className="num px-2 pt-2">{money(p.margin)}</td>
-        <td className="px-2 py-1.5" rowSpan={2}>
-          <div className="flex flex-col items-end gap-1">
+        {columns.map((c) => (
+          <td key={c.key} className={`px-2 whitespace-nowrap ${c.left ? '' : 'num'}`}>
+            {c.cell(p)}
+          </td>
+        ))}
+        <td className="px-2">
+          <div className="flex items-center justify-end gap-1">
             {p.expiry && p.oneOrder && (
               <Button
+                className={small}
                 onClick={() => {
                   close(p, p.packages, true);
                 }}
@@ -258,86 +134,30 @@ function Rows({
                 roll
               </Button>
             )}
-            <div className="flex items-center gap-1">
-              <span className="text-[12px] text-ink2">close</span>
-              {half > 0 && (
-                <Button
-                  onClick={() => {
-                    if (p.oneOrder) close(p, half);
-                    else pick(half);
-                  }}
-                  aria-label={`close half of ${p.symbol} ${p.name}`}
-                >
-                  half
-                </Button>
-              )}
+            <span className="text-[12px] text-ink2">close</span>
+            {half > 0 && (
               <Button
-                onClick={() => {
-                  if (p.oneOrder) close(p, p.packages);
-                  else pick(p.packages);
-                }}
-                aria-label={`close all of ${p.symbol} ${p.name}`}
+                className={small}
+                onClick={closing(half)}
+                aria-label={`close half of ${p.symbol} ${p.name}`}
               >
-                all
+                half
               </Button>
-            </div>
-          </div>
-        </td>
-      </tr>
-      <tr className="text-[12px] text-ink2">
-        <td colSpan={2} className="px-2 pb-2 text-left">
-          {p.legs.map((l) => (
-            <span key={l.contract} className="mr-3 inline-block whitespace-nowrap">
-              {l.quantity > 0 ? '+' : '−'}
-              {Math.abs(l.quantity)} {l.label}{' '}
-              <span className="text-ink">
-                {l.openedAt} → {l.mark}
-              </span>
-              {l.declined != null && <Exercise leg={l} />}
-            </span>
-          ))}
-          <span className="whitespace-nowrap">
+            )}
             <Button
-              weight="quiet"
-              className="ml-1 !h-[18px] !px-1 text-[12px] text-ink2"
-              aria-expanded={open}
-              aria-label={`past of ${p.symbol} with ${p.name}`}
-              onClick={() => {
-                setOpen(!open);
-              }}
+              className={small}
+              onClick={closing(p.packages)}
+              aria-label={`close all of ${p.symbol} ${p.name}`}
             >
-              past {open ? '▴' : '▾'}
+              all
             </Button>
-            <MarginSheet
-              request={{
-                symbol: p.symbol,
-                legs: p.closing.map((l) => ({ ...l, quantity: -l.quantity * p.packages })),
-              }}
-              name={`${p.symbol} ${p.name}`}
-              weight="quiet"
-            />
-          </span>
-        </td>
-        <td className="num px-2 pb-2" colSpan={2}>
-          realised {money(p.realised, true)} · fees {money(p.fees)}
-        </td>
-        <td className="num px-2 pb-2" colSpan={5}>
-          {p.strip
-            ? `${p.estimate ? 'about: ' : ''}max profit ${p.most ? money(p.most, true) : 'no limit'} · max loss ${p.least ? money(p.least) : 'no limit'}`
-            : 'no max profit and loss'}
-          {p.evens.length > 0 && ` · break-even ${p.evens.map((e) => e.from).join(', ')}`}
-          {p.unvalued.length > 0 && (
-            <span className="text-loss">
-              {' '}
-              · no market: {p.unvalued.join(', ')}, counted at cost
-            </span>
-          )}
+          </div>
         </td>
       </tr>
       {open && (
         <tr>
-          <td colSpan={11} className="border-t border-hair py-1">
-            <Past p={p} />
+          <td colSpan={columns.length + 2} className="border-t border-hair bg-raised">
+            <Details p={p} />
           </td>
         </tr>
       )}
@@ -345,8 +165,60 @@ function Rows({
   );
 }
 
+/** Which columns are shown. */
+function Columns() {
+  const { keys } = useBookColumns();
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button>columns ▾</Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={4}
+          collisionPadding={8}
+          aria-label="Columns of the book"
+          className="z-40 grid grid-cols-2 gap-x-4 rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
+        >
+          {COLUMNS.map((c) => (
+            <label key={c.key} className="flex items-center gap-2 py-0.5">
+              <input
+                type="checkbox"
+                checked={keys.includes(c.key)}
+                onChange={() => {
+                  toggleColumn(c.key);
+                }}
+                className="accent-[var(--brass)]"
+              />
+              {c.head}
+            </label>
+          ))}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** Sums of what is listed, under the columns that have one. */
+function Totals({ all, columns, name }: { all: Position[]; columns: BookColumn[]; name: string }) {
+  return (
+    <tr className="h-8 font-semibold">
+      <td className="px-2">{name}</td>
+      {columns.map((c) => (
+        <td key={c.key} className="num px-2 whitespace-nowrap">
+          {c.total?.(all)}
+        </td>
+      ))}
+      <td />
+    </tr>
+  );
+}
+
 export function BookView() {
   const book = useLive((s) => s.book);
+  const { keys } = useBookColumns();
+  const columns = COLUMNS.filter((c) => keys.includes(c.key));
   useEffect(() => {
     followBook(true);
     return () => {
@@ -354,11 +226,62 @@ export function BookView() {
     };
   }, []);
   const [picked, setPicked] = useState<Picked>({});
+  const [wanted, setWanted] = useState('');
+  const [grouping, setGrouping] = useState<Grouping>('');
+  const [sorting, setSorting] = useState<Sorting>();
   if (!book) return <p className="p-6 text-ink2">Reading the book</p>;
+  const has = (p: Position) =>
+    [p.symbol, p.title, p.name, p.expiry ?? '', ...p.tags]
+      .join(' ')
+      .toLowerCase()
+      .includes(wanted.trim().toLowerCase());
+  const listed = sorted(book.positions.filter(has), sorting);
+  const groups = [...new Set(listed.map(GROUPS[grouping].of))].map((name) => ({
+    name,
+    all: listed.filter((p) => GROUPS[grouping].of(p) === name),
+  }));
   const some = book.positions.some((p) => picked[p.campaign] !== undefined);
+  const ordered = (key: string) =>
+    sorting?.key === key ? (sorting.down ? 'descending' : 'ascending') : undefined;
+  const order = (key: string) => {
+    setSorting((s) =>
+      s?.key !== key ? { key, down: true } : s.down ? { key, down: false } : undefined,
+    );
+  };
   return (
     <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <h1 className="pt-3 pb-1 font-serif text-[22px]">Book</h1>
+      <div className="flex flex-wrap items-center gap-3 pt-3 pb-1">
+        <h1 className="font-serif text-[22px]">Book</h1>
+        {book.positions.length > 0 && (
+          <>
+            <input
+              aria-label="Find in the book"
+              placeholder="symbol, structure, expiration, tag"
+              value={wanted}
+              onChange={(e) => {
+                setWanted(e.target.value);
+              }}
+              className="h-6 w-64 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
+            />
+            <select
+              aria-label="Grouping"
+              value={grouping}
+              onChange={(e) => {
+                const key = e.target.value;
+                if (key in GROUPS) setGrouping(key as Grouping);
+              }}
+              className="h-6 rounded border border-strong bg-raised px-1"
+            >
+              {Object.entries(GROUPS).map(([key, g]) => (
+                <option key={key} value={key}>
+                  {g.name}
+                </option>
+              ))}
+            </select>
+            <Columns />
+          </>
+        )}
+      </div>
       {book.positions.length === 0 ? (
         <p className="text-ink2">
           No open positions. Build a draft in the{' '}
@@ -379,44 +302,82 @@ export function BookView() {
               }}
             />
           )}
-          <table className="w-full table-fixed border-collapse">
+          <table className="w-full min-w-[1000px] table-fixed border-collapse">
             <colgroup>
-              {[null, 84, 206, 84, 58, 58, 54, 62, 58, 84, 128].map((w, i) => (
-                <col key={i} style={w === null ? undefined : { width: w }} />
+              <col />
+              {columns.map((c) => (
+                <col key={c.key} style={{ width: c.width }} />
               ))}
+              <col style={{ width: 168 }} />
             </colgroup>
             <thead>
               <tr>
-                <th className={left}>position</th>
-                <th className={right}>expires</th>
-                <th className={left}>range at expiration</th>
-                <th className={right}>open profit</th>
-                <th className={right}>% of max</th>
-                <th className={right}>Δ</th>
-                <th className={right}>Γ</th>
-                <th className={right}>θ a day</th>
-                <th className={right}>vega</th>
-                <th className={right}>margin</th>
-                <th className={right}>
+                <th className={`${th} text-left`}>campaign</th>
+                {columns.map((c) => (
+                  <th
+                    key={c.key}
+                    aria-sort={ordered(c.key)}
+                    className={`${th} ${c.left ? 'text-left' : 'text-right'}`}
+                  >
+                    <button
+                      type="button"
+                      className="hover:text-ink"
+                      onClick={() => {
+                        order(c.key);
+                      }}
+                    >
+                      {c.term ? (
+                        <Term of={c.term} quiet>
+                          {c.head}
+                        </Term>
+                      ) : (
+                        c.head
+                      )}
+                      <span aria-hidden>{ordered(c.key) && (sorting?.down ? ' ▾' : ' ▴')}</span>
+                    </button>
+                  </th>
+                ))}
+                <th className={th}>
                   <span className="sr-only">actions</span>
                 </th>
               </tr>
             </thead>
-            {book.positions.map((p) => (
-              <Rows
-                key={p.campaign}
-                p={p}
-                picked={picked[p.campaign]}
-                pick={(n) => {
-                  setPicked((all) => {
-                    const rest = Object.fromEntries(
-                      Object.entries(all).filter(([id]) => Number(id) !== p.campaign),
-                    );
-                    return n === undefined ? rest : { ...rest, [p.campaign]: n };
-                  });
-                }}
-              />
+            {groups.map((g) => (
+              <Fragment key={g.name}>
+                {grouping !== '' && (
+                  <tbody className="border-b border-hair bg-warm">
+                    <Totals all={g.all} columns={columns} name={`${g.name}, ${g.all.length}`} />
+                  </tbody>
+                )}
+                {g.all.map((p) => (
+                  <Row
+                    key={p.campaign}
+                    p={p}
+                    columns={columns}
+                    picked={picked[p.campaign]}
+                    pick={(n) => {
+                      setPicked((all) => {
+                        const rest = Object.fromEntries(
+                          Object.entries(all).filter(([id]) => Number(id) !== p.campaign),
+                        );
+                        return n === undefined ? rest : { ...rest, [p.campaign]: n };
+                      });
+                    }}
+                  />
+                ))}
+              </Fragment>
             ))}
+            <tfoot className="border-t border-strong">
+              <Totals
+                all={listed}
+                columns={columns}
+                name={
+                  listed.length === book.positions.length
+                    ? `${listed.length} in all`
+                    : `${listed.length} of ${book.positions.length}`
+                }
+              />
+            </tfoot>
           </table>
           <p className="pt-2 text-ink2">
             Margin held: {book.held.map((h) => `${h.symbol} ${money(h.amount)}`).join(' · ')}.

@@ -200,6 +200,9 @@ pub struct PositionLeg {
     pub profit: String,
 }
 
+/// Deviations that a strip on the common scale reaches to each side.
+const REACH: f64 = 3.0;
+
 /// Days before its end from which a holder is asked about exercise.
 const ASKED: i64 = 7;
 
@@ -252,6 +255,10 @@ impl From<desk::Strip> for Strip {
 pub struct Position {
     /// Campaign number.
     pub campaign: u64,
+    /// What the campaign goes by: a name of its own, otherwise what it holds.
+    pub title: String,
+    /// Its tags.
+    pub tags: Vec<String>,
     /// Underlying symbol.
     pub symbol: String,
     /// "iron condor".
@@ -274,6 +281,8 @@ pub struct Position {
     pub one_order: bool,
     /// Profit on what is open.
     pub open_profit: String,
+    /// Cash of the whole campaign before fees, received above zero.
+    pub net_cash: String,
     /// Profit already booked.
     pub realised: String,
     /// Fees paid.
@@ -283,6 +292,9 @@ pub struct Position {
     /// All of it as a share of the most that the whole campaign can make; absent without a limit
     /// and where it can make nothing any more.
     pub of_most: Option<f64>,
+    /// A loss so far as a share of the most that the whole campaign can lose; absent without a limit
+    /// and where it stands in profit.
+    pub of_least: Option<f64>,
     /// Most to make with the whole campaign, from its first opening on, below zero where it has
     /// lost more; absent without a limit.
     pub most: Option<String>,
@@ -295,6 +307,17 @@ pub struct Position {
     pub evens: Vec<EvenWire>,
     /// Range strip of the whole campaign.
     pub strip: Option<Strip>,
+    /// The same in deviations of the price to the first expiration, from −3 to 3; absent without an
+    /// option.
+    pub scaled: Option<Strip>,
+    /// Deviations from the price to the nearest sold strike or break-even.
+    pub nearest: Option<f64>,
+    /// The next date that matters, in words: "earnings after the close in 9 d".
+    pub next: Option<String>,
+    /// Delta in shares of the index.
+    pub lean: Option<f64>,
+    /// What is tied up, taken alone.
+    pub tied_up: String,
     /// What it holds and has no market now: counted at what it cost, and in none of the figures
     /// above.
     pub unvalued: Vec<String>,
@@ -381,7 +404,21 @@ fn position_leg(
     (wire, profit, quote.is_some())
 }
 
-fn position(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Option<Position> {
+/// Profit on what a campaign holds, at the marks; what has no market counts at its cost.
+pub(crate) fn open_profit(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Money {
+    let lots = state.account.lots_of(campaign.id);
+    lots.map(|l| {
+        let quote = quoter.quote_any(&state.world, &l.instrument, state.clock.now);
+        quote.map_or(Money::ZERO, |q| l.profit(q.mark()))
+    })
+    .sum()
+}
+
+pub(crate) fn position(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    campaign: &Campaign,
+) -> Option<Position> {
     let (id, symbol) = (campaign.id, &campaign.symbol);
     let u = state.world.underlying(symbol)?;
     let spot = state.world.spot(symbol, state.clock.now)?;
@@ -403,15 +440,53 @@ fn position(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Opti
     let shape = judged.as_ref().map(|e| &e.horizon.shape);
     let most = shape.and_then(|s| s.most.limited());
     let expiry = held.options().map(|(c, _)| c.expiry).min();
+    let now = state.clock.now;
+    let ends = held.options().map(|(c, _)| u.expiry_moment(c)).min();
+    let variance = ends.and_then(|end| state.world.total_variance(symbol, now, end));
+    let deviation = variance.map_or(0.0, f64::sqrt);
+    let strip = shape.map(|shape| desk::Strip::of(&held, shape, spot.to_f64()));
+    let least = shape.and_then(|s| s.least.limited());
+    let days = expiry.map(|e| now.days_until(e));
+    let event = state
+        .world
+        .events(symbol, now, days.unwrap_or(30))
+        .into_iter()
+        .next();
+    let lean = judged.as_ref().map(|e| {
+        let mut of_it = BookGreeks::default();
+        of_it.add(&e.greeks, u.beta, spot.to_f64(), index_price(state));
+        of_it.lean
+    });
     Some(Position {
         campaign: id,
+        title: state.account.title(id, u)?,
+        tags: campaign.label.tags.clone(),
+        net_cash: money(totals.net_cash),
+        of_least: least
+            .filter(|l| *l < Money::ZERO && total < Money::ZERO)
+            .map(|l| total.to_f64() / l.to_f64()),
+        scaled: strip
+            .as_ref()
+            .and_then(|s| s.in_deviations(deviation, REACH))
+            .map(Strip::from),
+        nearest: strip.as_ref().and_then(|s| s.nearest(deviation)),
+        next: event.map(|e| {
+            let in_days = now.days_until(e.date);
+            if in_days == 0 {
+                format!("{} today", e.what)
+            } else {
+                format!("{} in {in_days} d", e.what)
+            }
+        }),
+        lean,
+        tied_up: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.tied_up)),
         symbol: symbol.to_owned(),
         name: desk::recognise(&held, u).text,
         strikes: held.strikes_label(),
         packages: held.packages(),
         opened: moment(lots.iter().map(|l| l.opened).min()?),
         expiry: expiry.map(desk::short_date),
-        days: expiry.map(|e| state.clock.now.days_until(e)),
+        days,
         one_order: Package::of(&held).is_ok(),
         closing: held
             .unit()
@@ -431,12 +506,12 @@ fn position(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Opti
             .filter(|m| *m > Money::ZERO)
             .map(|m| total.to_f64() / m.to_f64()),
         most: most.map(money),
-        least: shape.and_then(|s| s.least.limited()).map(money),
+        least: least.map(money),
         estimate: judged.as_ref().is_some_and(|e| e.horizon.estimate),
         evens: shape.map_or_else(Vec::new, |s| {
             s.evens.iter().map(|e| even(e, u.style_of_price)).collect()
         }),
-        strip: shape.map(|shape| desk::Strip::of(&held, shape, spot.to_f64()).into()),
+        strip: strip.map(Strip::from),
         greeks: judged.as_ref().map(|e| greeks(&e.greeks)),
         margin: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.alone.total)),
         unvalued,
