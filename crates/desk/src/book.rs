@@ -128,3 +128,42 @@ impl Strip {
             .min_by(f64::total_cmp)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A short strangle of 90 and 110 at 100, with 88 and 112 as its break-evens, where one
+    /// deviation of the logarithm is 0.1.
+    fn strangle() -> Strip {
+        let zone = |from: f64, to: f64, gain| Zone { from, to, gain };
+        Strip {
+            low: 80.0,
+            high: 120.0,
+            zones: vec![
+                zone(80.0, 88.0, false),
+                zone(88.0, 112.0, true),
+                zone(112.0, 120.0, false),
+            ],
+            spot: 100.0,
+            shorts: vec![90.0, 110.0],
+        }
+    }
+
+    /// ln(1.10)/0.1 = 0.9531, ln(0.88)/0.1 = −1.2783 (worked by hand); the ends reach to the edge.
+    #[test]
+    fn a_strip_in_deviations() {
+        let strip = strangle();
+        let scaled = strip.in_deviations(0.1, 3.0).unwrap();
+        assert_eq!((scaled.low, scaled.high, scaled.spot), (-3.0, 3.0, 0.0));
+        assert_eq!((scaled.zones[0].from, scaled.zones[2].to), (-3.0, 3.0));
+        assert!((scaled.zones[1].from + 1.278_334).abs() < 1e-6);
+        assert!((scaled.shorts[1] - 0.953_102).abs() < 1e-6);
+        assert!((strip.nearest(0.1).unwrap() - 0.953_102).abs() < 1e-6);
+        // A hundredth of the deviation: all of it lies beyond the edge, and nothing is turned over.
+        let near = strip.in_deviations(0.001, 3.0).unwrap();
+        assert!(near.zones.len() == 1 && near.zones[0].gain);
+        assert_eq!(near.shorts, [-3.0, 3.0]);
+        assert!(strip.in_deviations(0.0, 3.0).is_none() && strip.nearest(0.0).is_none());
+    }
+}

@@ -384,6 +384,24 @@ impl Law {
             by_lots, s.held,
             "what each campaign holds after {operation}"
         );
+        // The trail of each campaign ends with what it holds, and no stretch of it is empty.
+        let mut by_trail: BTreeMap<(u64, Instrument), i64> = BTreeMap::new();
+        for campaign in a.campaigns() {
+            for s in desk::trail(campaign) {
+                assert!(
+                    s.quantity != 0 && s.to.is_none_or(|to| to > s.from),
+                    "{s:?}"
+                );
+                if s.to.is_none() {
+                    let before = by_trail.insert((campaign.id, s.instrument), s.quantity);
+                    assert_eq!(before, None, "held twice after {operation}");
+                }
+            }
+        }
+        assert_eq!(
+            by_trail, s.held,
+            "what the trails end with after {operation}"
+        );
         self.check_margin(operation);
     }
 

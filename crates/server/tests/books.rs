@@ -33,6 +33,47 @@ fn assert_conserved(c: &Value) {
     assert_eq!(cash, realised - cost, "{c}");
 }
 
+/// The page of a campaign: its outline is that of the open legs and what was booked, at every price;
+/// its chapters come to its totals; its trail ends with what it holds.
+fn assert_told(page: &Value) {
+    let c = &page["campaign"];
+    assert_conserved(c);
+    let booked = units(&c["realised"]) - units(&c["fees"]);
+    let last = &c["chapters"].as_array().unwrap().last().unwrap()["running"];
+    assert_eq!(units(last), booked, "{c}");
+    let position = &page["position"];
+    assert_eq!(
+        units(&position["total"]),
+        units(&position["openProfit"]) + booked,
+        "{position}"
+    );
+    let curve = |v: &Value| -> Vec<f64> {
+        let each = v.as_array().unwrap().iter();
+        each.map(|x| x.as_f64().unwrap()).collect()
+    };
+    let (whole, alone) = (curve(&page["whole"]["outline"]), curve(&page["alone"]));
+    assert!(whole.len() > 100 && whole.len() == alone.len());
+    for (w, a) in whole.iter().zip(alone) {
+        assert!(
+            (w - a - booked as f64 / 1e4).abs() < 1e-6,
+            "{w} {a} {booked}"
+        );
+    }
+    let open: Vec<(&Value, &Value)> = page["trail"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|s| s["to"].is_null())
+        .map(|s| (&s["contract"], &s["quantity"]))
+        .collect();
+    let held = c["held"].as_array().unwrap().iter();
+    let held: Vec<(&Value, &Value)> = held.map(|l| (&l["contract"], &l["quantity"])).collect();
+    for leg in &held {
+        assert!(open.contains(leg), "{leg:?} of {open:?}");
+    }
+    assert_eq!(open.len(), held.len());
+}
+
 /// A campaign is named, one of its legs is moved to a campaign of its own and merged back; each
 /// time cash, profit and cost are conserved, and a restart finds it all.
 #[tokio::test]
@@ -58,6 +99,15 @@ async fn campaigns_are_named_split_and_merged() {
         (StatusCode::OK, &json!("Wheel"), &json!(["wheel"]))
     );
     assert_conserved(&named);
+    let page = p.get(&format!("{path}/page")).await;
+    assert_told(&page);
+    let sentence = page["sentence"].as_str().unwrap();
+    assert!(
+        sentence.starts_with("Wheel on NMOU since 11 Mar 2031, today: ")
+            && sentence.contains(" received in all, realised +0.00, open ")
+            && sentence.contains("As it stands it ends in profit below "),
+        "{sentence}"
+    );
     // One of the sold calls becomes a campaign of its own.
     let part = json!({ "legs": [{ "contract": legs[0]["contract"], "quantity": -1 }] });
     let (status, moved) = p.post(&format!("{path}/move"), &part).await;

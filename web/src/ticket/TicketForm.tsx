@@ -331,7 +331,12 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
             />
           )}
           <Outcome evaluation={e} />
-          <div className="max-h-[92px] overflow-y-auto">
+          <div
+            className="max-h-[92px] overflow-y-auto"
+            tabIndex={0}
+            role="region"
+            aria-label="What the checks say"
+          >
             <Checks evaluation={e} folded />
           </div>
         </div>

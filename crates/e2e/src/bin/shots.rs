@@ -89,6 +89,15 @@ async fn main() {
             b.find("main table tbody tr").await;
             shot(&b, view).await;
         }
+        b.goto(&format!("{home}/book")).await;
+        b.find("main table tbody tr").await;
+        b.run(
+            "[...document.querySelectorAll('main a')].find((a) => \
+             a.textContent.includes('bear call vertical')).click()",
+        )
+        .await;
+        b.find("[data-stretch]").await;
+        shot(&b, "campaign").await;
         b.run("localStorage.setItem('theme', 'night')").await;
         b.goto(&format!("{home}/chain/NMOU")).await;
         b.find("[data-testid=structure-name]").await;
