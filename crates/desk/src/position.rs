@@ -296,6 +296,17 @@ impl Position {
         later.map(one).collect()
     }
 
+    /// The outline of the underlying alone, at any time: a straight line. Options are left out.
+    pub fn line(&self, realised: f64) -> Outline {
+        let own = self.legs.iter().filter(|l| l.time().is_none());
+        let profile = Profile {
+            cash: realised - self.net_cost(),
+            ending: Vec::new(),
+            underlying: own.map(PositionLeg::units).sum(),
+        };
+        profile.exact()
+    }
+
     /// The first expiration; `None` without options. `vol` is that of the price up to it, and
     /// `realised` what was made before, less fees: zero for a position looked at alone.
     ///

@@ -554,7 +554,7 @@ async fn from_the_chain_to_a_closed_trade() {
             ("time map", "break-even"),
             ("Greeks", "change of Δ"),
             ("grid", "copy as CSV"),
-            ("chance", "touches"),
+            ("chance", "reaches"),
             ("compare", "my target price"),
         ];
         for (tab, there) in tabs {

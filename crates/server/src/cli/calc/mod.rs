@@ -1,10 +1,11 @@
-//! The batch calculator: `pikebell calc price|iv|chance|position|margin`.
+//! The batch calculator: `pikebell calc price|iv|chance|position|margin|campaign`.
 //!
 //! Rows are read, worked out in parallel and written in their order, a block at a time. A row that
 //! cannot be priced gets an `error` text and the good rows are still written; the exit status then
 //! is 1. What cannot be read at all (no such file, a missing column) ends the run with status 2 and
 //! a message, before anything is written.
 
+mod campaign;
 mod chance;
 mod iv;
 mod margin;
@@ -41,6 +42,9 @@ pub enum Calc {
     /// Margin of positions under three regimes, with the pairing behind it (JSON).
     #[command(after_long_help = margin::HELP)]
     Margin(Files),
+    /// Whole campaigns from their fills: cash, profit, outline with what was realised (JSON).
+    #[command(after_long_help = campaign::HELP)]
+    Campaign(Files),
 }
 
 /// Where from, where to, how exactly.
@@ -82,6 +86,7 @@ pub fn run(what: &Calc) -> Result<Outcome, String> {
         Calc::Chance(f) => (f, chance::run),
         Calc::Position(f) => (f, position::run),
         Calc::Margin(f) => (f, margin::run),
+        Calc::Campaign(f) => (f, campaign::run),
     };
     let input: Box<dyn Read> = match &files.input {
         Some(path) => Box::new(BufReader::new(

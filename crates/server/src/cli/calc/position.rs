@@ -144,7 +144,7 @@ fn leg(number: usize, l: LegIn) -> Result<PositionLeg, String> {
     })
 }
 
-fn limit(l: &Extreme, sign: f64) -> (Value, Option<&'static str>) {
+pub fn limit(l: &Extreme, sign: f64) -> (Value, Option<&'static str>) {
     match l {
         Extreme::Unlimited => ("unlimited".into(), Some("up")),
         Extreme::At { profit, .. } => ((sign * profit).into(), None),
