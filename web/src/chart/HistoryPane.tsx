@@ -192,16 +192,16 @@ export function HistoryPane({
               x2={to}
               y1={at}
               y2={at}
-              stroke={bought ? 'var(--brass)' : 'var(--sold)'}
-              strokeWidth={bought ? 2 : 4}
+              stroke={bought ? 'var(--brass)' : 'var(--ink)'}
+              strokeWidth={bought ? 2 : 3}
               strokeDasharray={bought ? '5 3' : undefined}
             />
             <circle
               cx={from}
               cy={at}
               r={3.5}
-              fill={bought ? 'var(--raised)' : 'var(--sold)'}
-              stroke={bought ? 'var(--brass)' : 'var(--ink2)'}
+              fill={bought ? 'var(--raised)' : 'var(--ink)'}
+              stroke={bought ? 'var(--brass)' : 'var(--ink)'}
               strokeWidth={1.5}
             />
             {s.to != null && (
