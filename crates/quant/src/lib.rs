@@ -26,6 +26,7 @@ mod chain;
 mod chance;
 mod dividends;
 mod european;
+mod event;
 mod implied;
 mod lanes;
 mod model;
@@ -45,14 +46,13 @@ pub use chain::{Chain, ChainError, EarlyExercise, Values, value_chain, value_cha
 pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
 pub use european::{Higher, european, european_higher, european_price, europeans};
+pub use event::{EventMove, event_move};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_all, implied_vol_with_dividends};
 pub use model::{Accuracy, Model, PricedOn, Tail};
 pub use normal::{cdf, inverse_cdf, pdf};
 pub use reach::chance_of_reaching;
 pub use smile::SurfaceChances;
-pub use surface::{
-    Ssvi, SsviSlice, butterfly_density_factor, event_variance, smile_below, total_variance_between,
-};
+pub use surface::{Ssvi, SsviSlice, butterfly_density_factor, smile_below, total_variance_between};
 pub use svi::{Fit, SmilePoint, Svi};
 pub use terms::{Error, Kind, Style, Terms, Valuation};
 pub use touch::{Touch, touch};

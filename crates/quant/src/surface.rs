@@ -132,24 +132,6 @@ pub fn total_variance_between(near: (f64, f64), far: (f64, f64), time: f64) -> R
     Ok(near.1 + (far.1 - near.1) * (time - near.0) / (far.0 - near.0))
 }
 
-/// Variance that an event between two expirations adds, if every other year carries the same: the
-/// far total variance less what the near one grows to. `near` and `far` are (years, at-the-money
-/// total variance); below zero when the event is priced at less than nothing.
-///
-/// # Errors
-/// Expirations out of order.
-pub fn event_variance(near: (f64, f64), far: (f64, f64)) -> Result<f64, Error> {
-    if near.0 <= 0.0 || far.0 <= near.0 {
-        return Err(Error::OutOfRange {
-            name: "near time",
-            value: near.0,
-            least: 0.0,
-            most: far.0,
-        });
-    }
-    Ok(far.1 - near.1 * far.0 / near.0)
-}
-
 /// The smile's own chance that the price ends below log-moneyness `k`, where its total variance is
 /// `w` with slope `dw`: Φ(−d₂) + φ(d₂)·dw/(2√w) (Breeden & Litzenberger, *Journal of Business* 51
 /// (1978) 621–651, applied to Black's formula).

@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 use quant::{
     Kind, Lognormal, Outcome, SmilePoint, Ssvi, Style, SurfaceChances, Svi, Terms,
-    chance_of_reaching, european_price, event_variance, smile_below, total_variance_between, touch,
+    chance_of_reaching, european_price, event_move, smile_below, total_variance_between, touch,
 };
 
 /// Gatheral & Jacquier (2014), example 3.1 (after Vogt): a slice with butterfly arbitrage, its
@@ -40,11 +40,14 @@ fn variance_between_expirations_and_of_an_event() {
         "calendar arbitrage is refused"
     );
     assert!(total_variance_between(at(23.0, 0.18), at(37.0, 0.19), 40.0 / 365.0).is_err());
+    // A jump of 4.5 % on top of 30 % is found again, whether the nearer expiration contains it or not.
     let jump = 0.045_f64;
-    let (near, far) = (at(10.0, 0.30), at(38.0, 0.30));
-    assert!(
-        (event_variance(near, (far.0, far.1 + jump * jump)).unwrap() - jump * jump).abs() < 1e-15
-    );
+    let with = |years: f64| (years, ((0.09 * years + jump * jump) / years).sqrt());
+    let (t1, t2) = (10.0 / 365.0, 38.0 / 365.0);
+    for (near, event) in [((t1, 0.30), 12.0 / 365.0), (with(t1), 9.0 / 365.0)] {
+        let found = event_move(near, with(t2), event).unwrap();
+        assert!((found.deviation - jump).abs() < 1e-14 && (found.base_vol - 0.30).abs() < 1e-14);
+    }
 }
 
 fn any_slice() -> impl Strategy<Value = Svi> {

@@ -321,6 +321,56 @@ fn chances_match_the_worked_example() {
     assert!(rows[1]["error"].contains("low"), "{:?}", rows[1]);
 }
 
+/// The move that is priced for an event, worked by hand: 36 % over 0.1 years where 30 % holds before
+/// the event leaves (0.1296 − 0.09)·0.1 = 0.00396; with both expirations behind it, 50 % over 0.04
+/// and 40 % over 0.2 leave a base of (0.032 − 0.01)/0.16 = 0.1375.
+#[test]
+fn the_move_at_an_event() {
+    let out = calc(
+        "event",
+        "id,t1,vol1,t2,vol2,t_event\n\
+         only the later,0.05,0.30,0.10,0.36,0.06\n\
+         at the first,0.04,0.5,0.2,0.4,0.04\n\
+         nothing left,0.05,0.40,0.10,0.30,0.1\n\
+         contradiction,0.1,0.9,0.2,0.3,0.05\n\
+         turned,0.2,0.3,0.1,0.3,0.05\n\
+         behind,0.05,0.3,0.1,0.3,0.11\n\
+         no volatility,0.05,0,0.1,0.3,0.06\n\
+         empty,0.05,,0.1,0.3,0.06\n",
+        &[],
+    );
+    assert_eq!(out.status.code(), Some(1));
+    let rows = rows(&out);
+    let near = |row: usize, column: &str, wanted: f64| {
+        let got = number(&rows[row], column);
+        assert!(
+            (got - wanted).abs() < 1e-12,
+            "{row} {column}: {got}, not {wanted}"
+        );
+    };
+    near(0, "event_sd", 0.00396_f64.sqrt());
+    near(
+        0,
+        "mean_move",
+        (0.00396 * 2.0 / std::f64::consts::PI).sqrt(),
+    );
+    near(0, "base_vol", 0.30);
+    near(1, "base_vol", 0.1375_f64.sqrt());
+    near(1, "event_sd", (0.01_f64 - 0.1375 * 0.04).sqrt());
+    near(2, "event_sd", 0.0);
+    near(2, "base_vol", 0.40);
+    for (row, words) in [
+        (3, "below 0"),
+        (4, "before t2"),
+        (5, "behind t2"),
+        (6, "above 0"),
+        (7, "vol1"),
+    ] {
+        assert!(rows[row]["error"].contains(words), "{:?}", rows[row]);
+        assert_eq!(rows[row]["event_sd"], "", "{:?}", rows[row]);
+    }
+}
+
 /// Exact payoffs by rational arithmetic: multiplier 100; net cost, most, least, break-evens,
 /// stretches of zero.
 #[test]

@@ -1,4 +1,4 @@
-//! The batch calculator: `pikebell calc price|iv|chance|position|margin|campaign`.
+//! The batch calculator: `pikebell calc price|iv|chance|position|margin|campaign|event`.
 //!
 //! Rows are read, worked out in parallel and written in their order, a block at a time. A row that
 //! cannot be priced gets an `error` text and the good rows are still written; the exit status then
@@ -7,6 +7,7 @@
 
 mod campaign;
 mod chance;
+mod event;
 mod iv;
 mod margin;
 mod position;
@@ -45,6 +46,9 @@ pub enum Calc {
     /// Whole campaigns from their fills: cash, profit, outline with what was realised (JSON).
     #[command(after_long_help = campaign::HELP)]
     Campaign(Files),
+    /// The move that two expirations price into an event.
+    #[command(after_long_help = event::HELP)]
+    Event(Files),
 }
 
 /// Where from, where to, how exactly.
@@ -87,6 +91,7 @@ pub fn run(what: &Calc) -> Result<Outcome, String> {
         Calc::Position(f) => (f, position::run),
         Calc::Margin(f) => (f, margin::run),
         Calc::Campaign(f) => (f, campaign::run),
+        Calc::Event(f) => (f, event::run),
     };
     let input: Box<dyn Read> = match &files.input {
         Some(path) => Box::new(BufReader::new(

@@ -1,0 +1,59 @@
+//! The move that two expirations price into a scheduled event.
+//!
+//! Variance over time is taken as a base rate a year and one amount on the day of the event; two
+//! expirations, of which one or both contain it, tell both. Common practice; the arithmetic is that
+//! of additive variance of independent increments.
+
+/// What two at-the-money volatilities say of an event.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct EventMove {
+    /// Standard deviation of the logarithm of the price at the event; zero where the volatilities
+    /// leave nothing for it.
+    pub deviation: f64,
+    /// Mean of the size of that move: deviation·√(2/π), as of a normal variable.
+    pub mean_move: f64,
+    /// Volatility a year without the event.
+    pub base_vol: f64,
+}
+
+/// The move that is priced for an event `event` years ahead by the volatilities of two expirations,
+/// each (years, volatility), the nearer first. Where only the later contains the event the nearer
+/// one is its base; where both do, what lies between them is.
+///
+/// # Errors
+/// Times that are not `0 < near < far`, an event that is not ahead or lies behind the later
+/// expiration, a volatility that is not above zero, or a base below zero: told in words.
+pub fn event_move(
+    near: (f64, f64),
+    far: (f64, f64),
+    event: f64,
+) -> Result<EventMove, &'static str> {
+    let ((t1, vol1), (t2, vol2)) = (near, far);
+    if !(0.0 < t1 && t1 < t2) {
+        return Err("t1 and t2: t1 has to be above 0 and before t2");
+    }
+    if !(vol1 > 0.0 && vol2 > 0.0) {
+        return Err("vol1 and vol2 have to be above 0");
+    }
+    if !(event > 0.0 && event <= t2) {
+        return Err("t_event has to be above 0 and not behind t2");
+    }
+    let (base, variance) = if event > t1 {
+        let base = vol1 * vol1;
+        (base, vol2 * vol2 * t2 - base * t2)
+    } else {
+        let base = (vol2 * vol2 * t2 - vol1 * vol1 * t1) / (t2 - t1);
+        (base, vol1 * vol1 * t1 - base * t1)
+    };
+    if base < 0.0 {
+        return Err(
+            "the variance between t1 and t2 is below 0: the two volatilities contradict each other",
+        );
+    }
+    let deviation = variance.max(0.0).sqrt();
+    Ok(EventMove {
+        deviation,
+        mean_move: deviation * std::f64::consts::FRAC_2_PI.sqrt(),
+        base_vol: base.sqrt(),
+    })
+}
