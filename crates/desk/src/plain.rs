@@ -175,6 +175,11 @@ pub fn campaign_sentence(f: &CampaignFigures<'_>) -> String {
     } else {
         "received"
     };
+    // Nothing has no sign.
+    let signed = |amount: Money| match amount {
+        Money::ZERO => Money::ZERO.grouped(),
+        amount => signed(amount),
+    };
     let days = match f.days {
         0 => "today".to_owned(),
         1 => "1 day".into(),

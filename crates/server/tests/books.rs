@@ -104,7 +104,7 @@ async fn campaigns_are_named_split_and_merged() {
     let sentence = page["sentence"].as_str().unwrap();
     assert!(
         sentence.starts_with("Wheel on NMOU since 11 Mar 2031, today: ")
-            && sentence.contains(" received in all, realised +0.00, open ")
+            && sentence.contains(" received in all, realised 0.00, open ")
             && sentence.contains("As it stands it ends in profit below "),
         "{sentence}"
     );

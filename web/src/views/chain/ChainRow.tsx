@@ -1,4 +1,5 @@
 import { memo } from 'react';
+import { Link } from 'react-router';
 import type { Cell, Column, Leg, Row } from '../../api/client';
 import { ROW } from './axis';
 import type { Sides } from './columns';
@@ -11,7 +12,7 @@ type Acts = {
   onCursor: (c: Cursor) => void;
 };
 /** What is held of a contract over all campaigns. */
-export type Held = { quantity: number; openedAt: string; label: string };
+export type Held = { quantity: number; openedAt: string; label: string; campaign: number };
 type Props = Acts & {
   block: string;
   columns: Column[];
@@ -82,14 +83,16 @@ function PriceButton({
 function HeldMark({ held, beside }: { held: Held; beside: boolean }) {
   const [n, price] = [fixed(held.quantity, 0, true), money(held.openedAt)];
   return (
-    <span
+    <Link
+      to={`/campaign/${held.campaign}`}
+      tabIndex={-1}
       data-held
-      title={`held: ${held.label}`}
+      title={`held: ${held.label}; to its campaign`}
       className={`block truncate rounded-sm border border-dashed border-ink2 bg-ground px-0.5 text-center text-[11px] leading-[15px] ${beside ? 'w-6 shrink-0' : ''}`}
     >
       {beside || price === '' ? n : `${n} at ${price}`}
       <span className="sr-only"> held</span>
-    </span>
+    </Link>
   );
 }
 

@@ -10,7 +10,7 @@ export function useHeld(symbol: string): Map<string, Held> {
   const held = useQuery(heldQuery(symbol)).data;
   return useMemo(() => {
     const all = new Map<string, Held>();
-    for (const { contract, quantity, openedAt, title } of held ?? []) {
+    for (const { contract, quantity, openedAt, title, campaign } of held ?? []) {
       const before = all.get(contract);
       const note = `${quantity} at ${money(openedAt)} in ${title}`;
       all.set(
@@ -20,8 +20,9 @@ export function useHeld(symbol: string): Map<string, Held> {
               quantity: before.quantity + quantity,
               openedAt: '',
               label: `${before.label}; ${note}`,
+              campaign,
             }
-          : { quantity, openedAt, label: note },
+          : { quantity, openedAt, label: note, campaign },
       );
     }
     return all;

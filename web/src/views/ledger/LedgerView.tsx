@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api, must, type Ledger, type LedgerLine, type LedgerWanted } from '../../api/client';
 import { ledgerQuery } from '../../api/queries';
 import { longWhen, money, tone } from '../../format';
@@ -261,6 +262,14 @@ function LedgerLines({ ledger: l, wanted }: { ledger: Ledger; wanted: LedgerWant
               <td className="px-2">
                 {x.memo}
                 {x.order != null && <span className="text-ink2"> · order {x.order}</span>}
+                {x.campaigns.map((c) => (
+                  <span key={c} className="text-ink2">
+                    {' · '}
+                    <Link to={`/campaign/${c}`} className="underline-offset-2 hover:underline">
+                      campaign {c}
+                    </Link>
+                  </span>
+                ))}
               </td>
               <td className={`num px-2 ${tone(x.amount)}`}>{money(x.amount, true)}</td>
               <td className="num px-2">{money(x.fees)}</td>

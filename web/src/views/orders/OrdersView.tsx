@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api, must, type Order, type OrderMarket } from '../../api/client';
 import { orderMarketsQuery, ordersQuery } from '../../api/queries';
 import { longWhen, money, percent, shortWhen } from '../../format';
@@ -132,7 +133,10 @@ function Line({
         {o.name}
         {o.campaign && (
           <div className="text-[12px] text-ink2">
-            {o.rolls ? 'rolls' : 'closes'} {o.campaign}
+            {o.rolls ? 'rolls' : 'closes'}{' '}
+            <Link to={`/campaign/${o.closes}`} className="underline-offset-2 hover:underline">
+              {o.campaign}
+            </Link>
           </div>
         )}
         {o.easing && (
