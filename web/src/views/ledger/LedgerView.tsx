@@ -265,7 +265,7 @@ function LedgerLines({ ledger: l, wanted }: { ledger: Ledger; wanted: LedgerWant
                 {x.campaigns.map((c) => (
                   <span key={c} className="text-ink2">
                     {' · '}
-                    <Link to={`/campaign/${c}`} className="underline-offset-2 hover:underline">
+                    <Link to={`/campaign/${c}`} className="underline underline-offset-2">
                       campaign {c}
                     </Link>
                   </span>

@@ -134,7 +134,7 @@ function Line({
         {o.campaign && (
           <div className="text-[12px] text-ink2">
             {o.rolls ? 'rolls' : 'closes'}{' '}
-            <Link to={`/campaign/${o.closes}`} className="underline-offset-2 hover:underline">
+            <Link to={`/campaign/${o.closes}`} className="underline underline-offset-2">
               {o.campaign}
             </Link>
           </div>
