@@ -142,6 +142,14 @@ pub struct Curves {
     pub today: Vec<f64>,
 }
 
+impl Curves {
+    /// The outline without what was realised before, less fees: that of the open legs alone.
+    pub fn alone(&self, booked: Money) -> Vec<f64> {
+        let booked = booked.to_f64();
+        self.outline.iter().map(|v| v - booked).collect()
+    }
+}
+
 /// What it does to the account's money.
 #[derive(Debug, Clone)]
 pub struct MoneyEffect {

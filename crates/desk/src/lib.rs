@@ -19,6 +19,7 @@ mod day_trade;
 mod entry_price;
 mod evaluate;
 mod fact;
+pub mod fills;
 mod history;
 mod holding;
 mod horizon;
@@ -56,7 +57,7 @@ pub use bench::{
     Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench, best_of,
     shared_prices, units_controlled,
 };
-pub use book::{BookGreeks, Strip, Zone};
+pub use book::{BookGreeks, Strip, Zone, bands, deviations_to_nearest, zones_of};
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
 pub use checks::{Check, CheckCode, Verdict};

@@ -160,7 +160,8 @@ pub struct CampaignFigures<'a> {
     pub totals: CampaignTotals,
     /// Profit on what it holds; absent where it is closed.
     pub open_profit: Option<Money>,
-    /// Zones of the whole campaign's outline; empty where they are not known.
+    /// Where the whole campaign ends in profit and where not, from zero on; empty where that is not
+    /// known.
     pub zones: &'a [Zone],
     /// How its market writes prices.
     pub style: PriceStyle,
@@ -217,14 +218,15 @@ pub fn campaign_sentence(f: &CampaignFigures<'_>) -> String {
 
 /// Between which prices it ends in profit; nothing where no zone is known.
 fn ending(zones: &[Zone], style: PriceStyle) -> Option<String> {
-    let last = zones.len().checked_sub(1)?;
+    if zones.is_empty() {
+        return None;
+    }
     let written = |p: f64| Price::from_f64(p).map_or_else(String::new, |p| style.nearest(p));
     let gains: Vec<String> = zones
         .iter()
-        .enumerate()
-        .filter(|(_, z)| z.gain)
-        .map(|(i, z)| match (i == 0, i == last) {
-            (true, true) => "at every price near".into(),
+        .filter(|z| z.gain)
+        .map(|z| match (z.from == 0.0, z.to.is_infinite()) {
+            (true, true) => "at every price".into(),
             (true, false) => format!("below {}", written(z.to)),
             (false, true) => format!("above {}", written(z.from)),
             (false, false) => format!("between {} and {}", written(z.from), written(z.to)),

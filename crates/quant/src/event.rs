@@ -4,6 +4,8 @@
 //! expirations, of which one or both contain it, tell both. Common practice; the arithmetic is that
 //! of additive variance of independent increments.
 
+use thiserror::Error;
+
 /// What two at-the-money volatilities say of an event.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct EventMove {
@@ -16,27 +18,41 @@ pub struct EventMove {
     pub base_vol: f64,
 }
 
+/// Why two volatilities say nothing of an event.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
+pub enum EventError {
+    /// Times out of order.
+    #[error("the nearer expiration has to be above 0 and before the later one")]
+    Expirations,
+    /// A volatility that is none.
+    #[error("both volatilities have to be above 0")]
+    Volatility,
+    /// The event is not ahead, or no expiration contains it.
+    #[error("the event has to be above 0 and not behind the later expiration")]
+    Event,
+    /// A base below zero.
+    #[error(
+        "the variance between the expirations is below 0: the two volatilities contradict each other"
+    )]
+    Base,
+}
+
 /// The move that is priced for an event `event` years ahead by the volatilities of two expirations,
 /// each (years, volatility), the nearer first. Where only the later contains the event the nearer
 /// one is its base; where both do, what lies between them is.
 ///
 /// # Errors
-/// Times that are not `0 < near < far`, an event that is not ahead or lies behind the later
-/// expiration, a volatility that is not above zero, or a base below zero: told in words.
-pub fn event_move(
-    near: (f64, f64),
-    far: (f64, f64),
-    event: f64,
-) -> Result<EventMove, &'static str> {
+/// [`EventError`].
+pub fn event_move(near: (f64, f64), far: (f64, f64), event: f64) -> Result<EventMove, EventError> {
     let ((t1, vol1), (t2, vol2)) = (near, far);
     if !(0.0 < t1 && t1 < t2) {
-        return Err("t1 and t2: t1 has to be above 0 and before t2");
+        return Err(EventError::Expirations);
     }
     if !(vol1 > 0.0 && vol2 > 0.0) {
-        return Err("vol1 and vol2 have to be above 0");
+        return Err(EventError::Volatility);
     }
     if !(event > 0.0 && event <= t2) {
-        return Err("t_event has to be above 0 and not behind t2");
+        return Err(EventError::Event);
     }
     let (base, variance) = if event > t1 {
         let base = vol1 * vol1;
@@ -46,9 +62,7 @@ pub fn event_move(
         (base, vol1 * vol1 * t1 - base * t1)
     };
     if base < 0.0 {
-        return Err(
-            "the variance between t1 and t2 is below 0: the two volatilities contradict each other",
-        );
+        return Err(EventError::Base);
     }
     let deviation = variance.max(0.0).sqrt();
     Ok(EventMove {

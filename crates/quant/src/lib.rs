@@ -46,7 +46,7 @@ pub use chain::{Chain, ChainError, EarlyExercise, Values, value_chain, value_cha
 pub use chance::{Lognormal, Outcome};
 pub use dividends::{Dividend, DividendModel};
 pub use european::{Higher, european, european_higher, european_price, europeans};
-pub use event::{EventMove, event_move};
+pub use event::{EventError, EventMove, event_move};
 pub use implied::{Bound, ImpliedError, implied_vol, implied_vol_all, implied_vol_with_dividends};
 pub use model::{Accuracy, Model, PricedOn, Tail};
 pub use normal::{cdf, inverse_cdf, pdf};

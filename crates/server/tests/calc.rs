@@ -361,8 +361,8 @@ fn the_move_at_an_event() {
     near(2, "base_vol", 0.40);
     for (row, words) in [
         (3, "below 0"),
-        (4, "before t2"),
-        (5, "behind t2"),
+        (4, "before the later"),
+        (5, "behind the later"),
         (6, "above 0"),
         (7, "vol1"),
     ] {

@@ -172,6 +172,7 @@ fn worked_examples() {
     ] {
         assert_eq!(wheel[key], Value::Null, "{key}");
     }
+    assert_eq!(wheel["open_cost"].to_string(), "0.0");
     assert_eq!(wheel["break_evens"], json!([]));
     assert_eq!(
         wheel["alone"],

@@ -507,17 +507,27 @@ fn last_fill(c: &mut SqliteConnection, order: u64) -> Result<Option<i64>, StoreE
         .first(c)?)
 }
 
+/// Whether a fact is kept beside all that came before it; the others take the place of one.
+fn adds(fact: &Fact) -> bool {
+    matches!(
+        fact,
+        Fact::Placed(_) | Fact::Happened(..) | Fact::Booked(..)
+    )
+}
+
 fn write(c: &mut SqliteConnection, facts: &[Fact]) -> Result<(), StoreError> {
-    let mut added = Additions::to(c)?;
-    for fact in facts {
-        match fact {
-            Fact::Placed(order) => added.order(order),
-            Fact::Happened(order, at, event) => added.event(*order, *at, event),
-            Fact::Booked(entry, cause) => added.entry(c, entry, cause.as_ref())?,
-            _ => {}
+    if facts.iter().any(adds) {
+        let mut added = Additions::to(c)?;
+        for fact in facts {
+            match fact {
+                Fact::Placed(order) => added.order(order),
+                Fact::Happened(order, at, event) => added.event(*order, *at, event),
+                Fact::Booked(entry, cause) => added.entry(c, entry, cause.as_ref())?,
+                _ => {}
+            }
         }
+        added.write(c)?;
     }
-    added.write(c)?;
     facts.iter().try_for_each(|fact| set(c, fact))
 }
 

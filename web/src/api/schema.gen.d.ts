@@ -1206,7 +1206,22 @@ export interface components {
             bands: number[];
             /** @description The campaign. */
             campaign: components["schemas"]["CampaignWire"];
-            /** @description Other campaigns in the same underlying, as (number, what it goes by). */
+            /**
+             * Format: int64
+             * @description Calendar days since it was opened.
+             */
+            days: number;
+            /**
+             * Format: double
+             * @description Where they end.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Prices that its picture reaches from and to: around every strike that it ever held.
+             */
+            low: number;
+            /** @description Other campaigns in the same underlying. */
             others: components["schemas"]["OtherWire"][];
             position?: components["schemas"]["Position"] | null;
             /** @description It in a sentence. */

@@ -109,3 +109,21 @@ pub struct Campaign {
     /// Totals over its life.
     pub totals: CampaignTotals,
 }
+
+impl Campaign {
+    /// When it was opened; nothing before its first chapter.
+    pub fn opened(&self) -> Option<Moment> {
+        self.chapters.first().map(|c| c.at)
+    }
+
+    /// What was realised less fees, by each chapter and all before it.
+    pub fn running(&self) -> Vec<Money> {
+        let mut sum = Money::ZERO;
+        let each = self.chapters.iter();
+        each.map(|c| {
+            sum += c.realised - c.fees;
+            sum
+        })
+        .collect()
+    }
+}

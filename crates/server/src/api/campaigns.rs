@@ -4,8 +4,6 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Campaign, Label};
-use engine::campaigns::proposal;
-use engine::money::evaluate;
 use engine::state::underlying_of;
 use market::Quoter;
 use serde::{Deserialize, Serialize};
@@ -13,7 +11,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::account::book::{Position, open_profit, position};
+use crate::api::account::position::{Position, carried};
 use crate::api::wire::evaluation::{EvaluationWire, evaluation};
 use crate::api::wire::words::ChapterWord;
 use crate::api::wire::{LegWire, instrument_label, legs_wire, moment, money};
@@ -75,6 +73,12 @@ struct CampaignPage {
     sentence: String,
     /// What it held, and for how long.
     trail: Vec<StretchWire>,
+    /// Prices that its picture reaches from and to: around every strike that it ever held.
+    low: f64,
+    /// Where they end.
+    high: f64,
+    /// Calendar days since it was opened.
+    days: i64,
     /// What is open of it, as the book has it; absent where it is closed.
     position: Option<Position>,
     /// Its outline and today line with what was realised and the fees in them; absent where it is
@@ -84,7 +88,7 @@ struct CampaignPage {
     bands: Vec<f64>,
     /// The outline of the open legs alone, at the prices of the whole one.
     alone: Vec<f64>,
-    /// Other campaigns in the same underlying, as (number, what it goes by).
+    /// Other campaigns in the same underlying.
     others: Vec<OtherWire>,
 }
 
@@ -144,17 +148,8 @@ fn title(state: &engine::State, c: &Campaign) -> String {
         .unwrap_or_else(|| format!("campaign {}", c.id))
 }
 
-/// When a campaign was opened.
-fn opened(c: &Campaign) -> desk::Moment {
-    c.chapters
-        .first()
-        .map_or(desk::Moment::from_millis(0), |chapter| chapter.at)
-}
-
 fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
-    let first = opened(c);
-    let mut running = desk::Money::ZERO;
-    let mut chapter = |chapter: &desk::Chapter| ChapterWire {
+    let chapter = |(chapter, running): (&desk::Chapter, desk::Money)| ChapterWire {
         at: moment(chapter.at),
         kind: chapter.kind.into(),
         entry: chapter.entry + 1,
@@ -164,11 +159,10 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
             .get(chapter.entry)
             .map(|e| e.memo.clone())
             .unwrap_or_default(),
-        day: first.days_until(chapter.at.date()),
-        running: {
-            running += chapter.realised - chapter.fees;
-            money(running)
-        },
+        day: c
+            .opened()
+            .map_or(0, |first| first.days_until(chapter.at.date())),
+        running: money(running),
         order: chapter.order,
         legs: chapter.legs.iter().map(|(i, n)| leg(i, *n)).collect(),
         cash: money(chapter.cash),
@@ -187,7 +181,7 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
         realised: money(c.totals.realised),
         fees: money(c.totals.fees),
         open_cost: money(state.account.open_cost(c.id)),
-        chapters: c.chapters.iter().map(&mut chapter).collect(),
+        chapters: c.chapters.iter().zip(c.running()).map(chapter).collect(),
     }
 }
 
@@ -210,80 +204,47 @@ async fn campaign(
 /// Prices beyond the strikes and the price now that the picture of a campaign shows, as a share.
 const AROUND: f64 = 0.12;
 
-/// What of a campaign is drawn: its outline over the prices around all strikes it ever held.
-fn drawn(
-    state: &engine::State,
-    quoter: &mut Quoter,
-    c: &Campaign,
-    trail: &[desk::Stretch],
-) -> Option<desk::Evaluation> {
-    let spot = state.world.spot(&c.symbol, state.clock.now)?.to_f64();
+/// The prices around all strikes that a campaign ever held, and around the price now.
+fn around(spot: f64, trail: &[desk::Stretch]) -> (f64, f64) {
     let strikes = trail
         .iter()
         .filter_map(|s| s.instrument.option())
         .map(|o| o.strike.to_f64());
     let (low, high) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
-    let whole = desk::Proposal {
-        range: Some((low * (1.0 - AROUND), high * (1.0 + AROUND))),
-        ..proposal(&state.account, c.id, c.totals.booked())
-    };
-    evaluate(state, quoter, &c.symbol, &whole).ok()
-}
-
-/// Prices −2, −1, 1 and 2 deviations away at the first expiration of what a campaign holds.
-fn bands(state: &engine::State, u: &desk::Underlying, c: &Campaign) -> Vec<f64> {
-    let (held, now) = (state.account.holding_of(c.id), state.clock.now);
-    let end = held.options().map(|(o, _)| u.expiry_moment(o)).min();
-    let variance = end.and_then(|end| state.world.total_variance(&c.symbol, now, end));
-    let spot = state.world.spot(&c.symbol, now);
-    let Some((deviation, spot)) = variance.map(f64::sqrt).zip(spot) else {
-        return Vec::new();
-    };
-    [-2.0, -1.0, 1.0, 2.0]
-        .map(|k: f64| spot.to_f64() * (k * deviation).exp())
-        .to_vec()
+    (low * (1.0 - AROUND), high * (1.0 + AROUND))
 }
 
 fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignPage, Refusal> {
     let c = state.account.campaign(id).ok_or(Refusal::NoCampaign(id))?;
     let underlying = underlying_of(state, &c.symbol)?;
     let trail = desk::trail(c);
-    let is_open = state.account.lots_of(c.id).next().is_some();
-    let judged = if is_open {
-        drawn(state, quoter, c, &trail)
-    } else {
-        None
-    };
-    let position = if is_open {
-        position(state, quoter, c)
-    } else {
-        None
-    };
-    let booked = c.totals.booked().to_f64();
-    let alone = judged.as_ref().map_or_else(Vec::new, |e| {
-        e.curves.outline.iter().map(|v| v - booked).collect()
-    });
     let spot = state.world.spot(&c.symbol, state.clock.now);
-    let strip = judged.as_ref().zip(spot).map(|(e, spot)| {
-        let held = state.account.holding_of(c.id);
-        desk::Strip::of(&held, &e.horizon.shape, spot.to_f64())
-    });
-    let last = c
-        .chapters
-        .last()
-        .map_or(state.clock.now, |chapter| chapter.at);
-    let until = if is_open { state.clock.now } else { last };
+    let spot = spot.map_or(0.0, desk::Price::to_f64);
+    let range = around(spot, &trail);
+    let is_open = state.account.lots_of(c.id).next().is_some();
+    let carried = carried(state, quoter, c, Some(range));
+    let judged = carried.as_ref().and_then(|p| p.judged.as_ref());
+    let now = state.clock.now;
+    let since = c.opened().unwrap_or(now);
+    let last = c.chapters.last().map_or(now, |chapter| chapter.at);
+    let until = if is_open { now } else { last };
     let title_of_it = title(state, c);
+    let zones = judged.map_or_else(Vec::new, |e| desk::zones_of(&e.horizon.shape));
     let sentence = desk::campaign_sentence(&desk::CampaignFigures {
         title: &title_of_it,
         symbol: &c.symbol,
-        since: opened(c).date(),
-        days: opened(c).days_until(until.date()),
+        since: since.date(),
+        days: since.days_until(until.date()),
         totals: c.totals,
-        open_profit: is_open.then(|| open_profit(state, quoter, c)),
-        zones: strip.as_ref().map_or(&[], |s| &s.zones),
+        // Without any market it counts at what it cost.
+        open_profit: is_open.then(|| {
+            let carried = carried.as_ref();
+            carried.map_or(desk::Money::ZERO, |p| p.open_profit)
+        }),
+        zones: &zones,
         style: underlying.style_of_price,
     });
+    let deviation = carried.as_ref().map_or(0.0, |p| p.deviation);
     let others = state
         .account
         .campaigns()
@@ -302,10 +263,17 @@ fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignP
                 to: s.to.map(moment),
             })
             .collect(),
-        position,
-        whole: judged.as_ref().map(|e| evaluation(e, underlying)),
-        bands: bands(state, underlying, c),
-        alone,
+        low: range.0,
+        high: range.1,
+        days: since.days_until(now.date()),
+        whole: judged.map(|e| evaluation(e, underlying)),
+        alone: judged.map_or_else(Vec::new, |e| e.curves.alone(c.totals.booked())),
+        bands: if deviation > 0.0 {
+            desk::bands(spot, deviation).to_vec()
+        } else {
+            Vec::new()
+        },
+        position: carried.map(|p| p.position),
         others: others
             .map(|o| OtherWire {
                 campaign: o.id,

@@ -4,23 +4,20 @@ use axum::Json;
 use axum::extract::State;
 use desk::calendar::close_of;
 use desk::{
-    Book, BookGreeks, Campaign, Holding, Instrument, Leg, LegMarket, Legs, Lot, Money, Package,
-    PositionGreeks, Price, PriceStyle,
+    Book, BookGreeks, Campaign, Holding, Instrument, Leg, LegMarket, Legs, Money, PositionGreeks,
+    Price,
 };
 use engine::State as DeskState;
-use engine::campaigns::{all_open, proposal};
-use engine::money::{
-    account_value, buying_power, evaluate, requirement_of, total_requirement, unvalued,
-};
+use engine::campaigns::all_open;
+use engine::money::{account_value, buying_power, requirement_of, total_requirement, unvalued};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::wire::{
-    EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, moment, money,
-};
+use crate::api::account::position::{Position, carried};
+use crate::api::wire::{instrument_label, moment, money};
 use crate::http::AppState;
 use crate::http::problem::Problem;
 
@@ -81,7 +78,7 @@ fn labels(instruments: &[Instrument]) -> Vec<String> {
     instruments.iter().map(instrument_label).collect()
 }
 
-fn index_price(state: &DeskState) -> f64 {
+pub(super) fn index_price(state: &DeskState) -> f64 {
     state
         .world
         .spot(INDEX, state.clock.now)
@@ -179,154 +176,6 @@ fn position_greeks(
     Some((net, u.beta, spot.to_f64()))
 }
 
-/// One leg of a position.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct PositionLeg {
-    /// OSI symbol.
-    pub contract: String,
-    /// "195 call, 18 Apr".
-    pub label: String,
-    /// Signed contracts, shares or futures.
-    pub quantity: i64,
-    /// Whether its holder may say what happens at its end (in its last week), and what was said:
-    /// not to exercise it.
-    pub declined: Option<bool>,
-    /// Average price at opening.
-    pub opened_at: String,
-    /// Current mark.
-    pub mark: String,
-    /// Profit at the mark.
-    pub profit: String,
-}
-
-/// Deviations that a strip on the common scale reaches to each side.
-const REACH: f64 = 3.0;
-
-/// Days before its end from which a holder is asked about exercise.
-const ASKED: i64 = 7;
-
-/// A stretch of the range strip.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Zone {
-    /// Lower end.
-    pub from: f64,
-    /// Upper end.
-    pub to: f64,
-    /// It makes money there at expiration.
-    pub gain: bool,
-}
-
-/// The range strip: a position on one line of prices.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Strip {
-    /// Left end.
-    pub low: f64,
-    /// Right end.
-    pub high: f64,
-    /// Zones from left to right.
-    pub zones: Vec<Zone>,
-    /// Price now.
-    pub spot: f64,
-    /// Sold strikes.
-    pub shorts: Vec<f64>,
-}
-
-impl From<desk::Strip> for Strip {
-    fn from(strip: desk::Strip) -> Strip {
-        let zone = |z: desk::Zone| Zone {
-            from: z.from,
-            to: z.to,
-            gain: z.gain,
-        };
-        Strip {
-            low: strip.low,
-            high: strip.high,
-            zones: strip.zones.into_iter().map(zone).collect(),
-            spot: strip.spot,
-            shorts: strip.shorts,
-        }
-    }
-}
-
-/// One open campaign.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct Position {
-    /// Campaign number.
-    pub campaign: u64,
-    /// What the campaign goes by: a name of its own, otherwise what it holds.
-    pub title: String,
-    /// Its tags.
-    pub tags: Vec<String>,
-    /// Underlying symbol.
-    pub symbol: String,
-    /// "iron condor".
-    pub name: String,
-    /// "205/200 · 175/165".
-    pub strikes: String,
-    /// Packages.
-    pub packages: i64,
-    /// When opened.
-    pub opened: String,
-    /// First expiration; absent without options.
-    pub expiry: Option<String>,
-    /// Days to it.
-    pub days: Option<i64>,
-    /// Legs.
-    pub legs: Vec<PositionLeg>,
-    /// One package, to close: what is held, turned over.
-    pub closing: Vec<LegWire>,
-    /// One order can close it: the package is not beyond what an order may send.
-    pub one_order: bool,
-    /// Profit on what is open.
-    pub open_profit: String,
-    /// Cash of the whole campaign before fees, received above zero.
-    pub net_cash: String,
-    /// Profit already booked.
-    pub realised: String,
-    /// Fees paid.
-    pub fees: String,
-    /// All of it.
-    pub total: String,
-    /// All of it as a share of the most that the whole campaign can make; absent without a limit
-    /// and where it can make nothing any more.
-    pub of_most: Option<f64>,
-    /// A loss so far as a share of the most that the whole campaign can lose; absent without a limit
-    /// and where it stands in profit.
-    pub of_least: Option<f64>,
-    /// Most to make with the whole campaign, from its first opening on, below zero where it has
-    /// lost more; absent without a limit.
-    pub most: Option<String>,
-    /// Most to lose with it; absent without a limit.
-    pub least: Option<String>,
-    /// Later legs were valued by a model at the first expiration: what follows from it is an
-    /// estimate.
-    pub estimate: bool,
-    /// Break-evens of the whole campaign.
-    pub evens: Vec<EvenWire>,
-    /// Range strip of the whole campaign.
-    pub strip: Option<Strip>,
-    /// The same in deviations of the price to the first expiration, from −3 to 3; absent without an
-    /// option.
-    pub scaled: Option<Strip>,
-    /// Deviations from the price to the nearest sold strike or break-even.
-    pub nearest: Option<f64>,
-    /// The next date that matters, in words: "earnings after the close in 9 d".
-    pub next: Option<String>,
-    /// Delta in shares of the index.
-    pub lean: Option<f64>,
-    /// What is tied up, taken alone.
-    pub tied_up: String,
-    /// What it holds and has no market now: counted at what it cost, and in none of the figures
-    /// above.
-    pub unvalued: Vec<String>,
-    /// Greeks in money; absent when a leg has no market.
-    pub greeks: Option<GreeksWire>,
-    /// Margin taken alone.
-    pub margin: String,
-}
-
 /// The book.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -362,172 +211,13 @@ pub(crate) fn book_of(state: &DeskState, quoter: &mut Quoter) -> BookView {
     }
     let positions = open
         .iter()
-        .filter_map(|campaign| position(state, quoter, campaign))
+        .filter_map(|campaign| carried(state, quoter, campaign, None))
+        .map(|c| c.position)
         .collect();
     BookView {
         at: moment(state.clock.now),
         positions,
         held,
-    }
-}
-
-/// One leg of a campaign, its profit, and whether it has a market.
-fn position_leg(
-    state: &DeskState,
-    quoter: &mut Quoter,
-    leg: &Leg,
-    lots: &[&Lot],
-    u: &desk::Underlying,
-) -> (PositionLeg, Money, bool) {
-    let now = state.clock.now;
-    let own = || lots.iter().filter(|l| l.instrument == leg.instrument);
-    let paid: Money = own().map(|l| l.basis).sum();
-    let units = leg.quantity * u.units(&leg.instrument);
-    let average = desk::average(paid, units);
-    let quote = quoter.quote_any(&state.world, &leg.instrument, now);
-    let mark = quote.map_or(average, |q| q.mark());
-    let profit = own().map(|l| l.profit(mark)).sum();
-    let asked = |c: &&desk::Contract| leg.quantity > 0 && now.days_until(c.expiry) <= ASKED;
-    let wire = PositionLeg {
-        contract: leg.instrument.to_string(),
-        label: instrument_label(&leg.instrument),
-        quantity: leg.quantity,
-        declined: leg
-            .instrument
-            .option()
-            .filter(asked)
-            .map(|c| state.declined.contains(c)),
-        opened_at: shown(average, u),
-        mark: shown(mark, u),
-        profit: money(profit),
-    };
-    (wire, profit, quote.is_some())
-}
-
-/// Profit on what a campaign holds, at the marks; what has no market counts at its cost.
-pub(crate) fn open_profit(state: &DeskState, quoter: &mut Quoter, campaign: &Campaign) -> Money {
-    let lots = state.account.lots_of(campaign.id);
-    lots.map(|l| {
-        let quote = quoter.quote_any(&state.world, &l.instrument, state.clock.now);
-        quote.map_or(Money::ZERO, |q| l.profit(q.mark()))
-    })
-    .sum()
-}
-
-pub(crate) fn position(
-    state: &DeskState,
-    quoter: &mut Quoter,
-    campaign: &Campaign,
-) -> Option<Position> {
-    let (id, symbol) = (campaign.id, &campaign.symbol);
-    let u = state.world.underlying(symbol)?;
-    let spot = state.world.spot(symbol, state.clock.now)?;
-    let held = state.account.holding_of(id);
-    let lots: Vec<&Lot> = state.account.lots_of(id).collect();
-    let legs: Vec<(PositionLeg, Money, bool)> = held
-        .legs()
-        .iter()
-        .map(|l| position_leg(state, quoter, l, &lots, u))
-        .collect();
-    let open_profit: Money = legs.iter().map(|(_, profit, _)| *profit).sum();
-    let missing = legs.iter().filter(|(_, _, valued)| !valued);
-    let unvalued = missing.map(|(l, ..)| l.label.clone()).collect();
-    let totals = campaign.totals;
-    let total = open_profit + totals.booked();
-    // The outline of the whole campaign: what was realised is part of it.
-    let whole = proposal(&state.account, id, totals.booked());
-    let judged = evaluate(state, quoter, symbol, &whole).ok();
-    let shape = judged.as_ref().map(|e| &e.horizon.shape);
-    let most = shape.and_then(|s| s.most.limited());
-    let expiry = held.options().map(|(c, _)| c.expiry).min();
-    let now = state.clock.now;
-    let ends = held.options().map(|(c, _)| u.expiry_moment(c)).min();
-    let variance = ends.and_then(|end| state.world.total_variance(symbol, now, end));
-    let deviation = variance.map_or(0.0, f64::sqrt);
-    let strip = shape.map(|shape| desk::Strip::of(&held, shape, spot.to_f64()));
-    let least = shape.and_then(|s| s.least.limited());
-    let days = expiry.map(|e| now.days_until(e));
-    let event = state
-        .world
-        .events(symbol, now, days.unwrap_or(30))
-        .into_iter()
-        .next();
-    let lean = judged.as_ref().map(|e| {
-        let mut of_it = BookGreeks::default();
-        of_it.add(&e.greeks, u.beta, spot.to_f64(), index_price(state));
-        of_it.lean
-    });
-    Some(Position {
-        campaign: id,
-        title: state.account.title(id, u)?,
-        tags: campaign.label.tags.clone(),
-        net_cash: money(totals.net_cash),
-        of_least: least
-            .filter(|l| *l < Money::ZERO && total < Money::ZERO)
-            .map(|l| total.to_f64() / l.to_f64()),
-        scaled: strip
-            .as_ref()
-            .and_then(|s| s.in_deviations(deviation, REACH))
-            .map(Strip::from),
-        nearest: strip.as_ref().and_then(|s| s.nearest(deviation)),
-        next: event.map(|e| {
-            let in_days = now.days_until(e.date);
-            if in_days == 0 {
-                format!("{} today", e.what)
-            } else {
-                format!("{} in {in_days} d", e.what)
-            }
-        }),
-        lean,
-        tied_up: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.tied_up)),
-        symbol: symbol.to_owned(),
-        name: desk::recognise(&held, u).text,
-        strikes: held.strikes_label(),
-        packages: held.packages(),
-        opened: moment(lots.iter().map(|l| l.opened).min()?),
-        expiry: expiry.map(desk::short_date),
-        days,
-        one_order: Package::of(&held).is_ok(),
-        closing: held
-            .unit()
-            .reversed()
-            .legs()
-            .iter()
-            .map(|l| LegWire {
-                contract: l.instrument.to_string(),
-                quantity: l.quantity,
-            })
-            .collect(),
-        open_profit: money(open_profit),
-        realised: money(totals.realised),
-        fees: money(totals.fees),
-        total: money(total),
-        of_most: most
-            .filter(|m| *m > Money::ZERO)
-            .map(|m| total.to_f64() / m.to_f64()),
-        most: most.map(money),
-        least: least.map(money),
-        estimate: judged.as_ref().is_some_and(|e| e.horizon.estimate),
-        evens: shape.map_or_else(Vec::new, |s| {
-            s.evens.iter().map(|e| even(e, u.style_of_price)).collect()
-        }),
-        strip: strip.map(Strip::from),
-        greeks: judged.as_ref().map(|e| greeks(&e.greeks)),
-        margin: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.alone.total)),
-        unvalued,
-        legs: legs.into_iter().map(|(leg, ..)| leg).collect(),
-    })
-}
-
-/// A price as its market writes it; a decimal one of cents with two decimals.
-pub(super) fn shown(price: Price, u: &desk::Underlying) -> String {
-    match u.style_of_price {
-        PriceStyle::Decimal if price.raw() % 1_000_000 != 0 => {
-            Price::from_f64((price.to_f64() * 1e4).round() / 1e4)
-                .unwrap_or(price)
-                .to_string()
-        }
-        style => style.write(price),
     }
 }
 

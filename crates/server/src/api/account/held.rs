@@ -7,7 +7,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::account::book::shown;
+use crate::api::account::position::shown;
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Path, Problem};

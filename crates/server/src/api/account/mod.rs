@@ -4,6 +4,7 @@ pub(crate) mod book;
 mod exercise;
 mod held;
 pub(crate) mod ledger;
+pub(crate) mod position;
 
 use utoipa_axum::router::OpenApiRouter;
 

@@ -261,10 +261,7 @@ fn mark(world: &World, u: &desk::Underlying, e: &Expiration, at: Moment, level: 
         am_settled: e.am_settled,
         vol: (variance / years).sqrt(),
         expected_move: level * deviation,
-        bands: [-2.0, -1.0, 1.0, 2.0]
-            .iter()
-            .map(|k: &f64| level * (k * deviation).exp())
-            .collect(),
+        bands: desk::bands(level, deviation).to_vec(),
         strikes: strikes(world, &u.symbol, e, at).len(),
     }
 }

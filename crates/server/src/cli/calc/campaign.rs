@@ -1,11 +1,11 @@
 //! `pikebell calc campaign`.
 
-use std::collections::VecDeque;
 use std::io::{Read, Write};
 
-use desk::position::{AtHorizon, Extreme, Outline, Position, PositionKind, PositionLeg};
-use jiff::civil::{Date, DateTime};
-use quant::{Accuracy, Kind, Style};
+use desk::fills::{Booked, FillBooks, FillContract, Mark, Trade};
+use desk::position::{Extreme, Outline};
+use jiff::civil::DateTime;
+use quant::{Accuracy, Kind};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
@@ -82,30 +82,15 @@ struct MarkIn {
     vol: Option<f64>,
 }
 
-/// What is held: an option by kind, strike and expiration, or shares.
-#[derive(Debug, Clone, Copy, PartialEq)]
-enum Contract {
-    Option(Kind, f64, Date),
-    Stock,
-}
-
-impl std::fmt::Display for Contract {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match self {
-            Contract::Stock => write!(f, "stock"),
-            Contract::Option(kind, strike, expires) => {
-                let kind = if *kind == Kind::Call { "call" } else { "put" };
-                write!(f, "{kind} {strike} {expires}")
-            }
-        }
-    }
-}
-
-fn contract(kind: &str, strike: Option<f64>, expires: Option<&String>) -> Result<Contract, String> {
+fn contract(
+    kind: &str,
+    strike: Option<f64>,
+    expires: Option<&String>,
+) -> Result<FillContract, String> {
     let kind = match kind {
         "call" => Kind::Call,
         "put" => Kind::Put,
-        "stock" if strike.is_none() && expires.is_none() => return Ok(Contract::Stock),
+        "stock" if strike.is_none() && expires.is_none() => return Ok(FillContract::Stock),
         "stock" => return Err("a stock has no strike and no expires".into()),
         other => {
             return Err(format!(
@@ -118,7 +103,7 @@ fn contract(kind: &str, strike: Option<f64>, expires: Option<&String>) -> Result
     let date = expires
         .parse()
         .map_err(|_| format!("expires {expires:?} is no date; write one like 2031-03-21"))?;
-    Ok(Contract::Option(kind, strike, date))
+    Ok(FillContract::Option(kind, strike, date))
 }
 
 #[derive(Serialize)]
@@ -159,189 +144,67 @@ struct Answer {
     chapters: Vec<Chapter>,
 }
 
-/// Quantities nearer to nothing than this are nothing: a sum of decimal fractions may miss it.
-const NOTHING: f64 = 1e-9;
-
-/// Sums of decimal amounts to the nearest 1e-8, so that what touches zero touches it.
-fn exact(amount: f64) -> f64 {
-    let rounded = (amount * 1e8).round() / 1e8;
-    // Beyond this a double holds no 1e-8 any more.
-    if amount.abs() < 1e7 { rounded } else { amount }
-}
-
-/// Open lots of one contract, oldest first: (quantity, price per unit).
-struct Lots {
-    contract: Contract,
-    open: VecDeque<(f64, f64)>,
-}
-
-impl Lots {
-    /// Trades so many at a price: what is opposite is closed, oldest first, and the rest opens. The
-    /// profit per unit of the multiplier.
-    fn trade(&mut self, mut quantity: f64, price: f64) -> f64 {
-        let mut realised = 0.0;
-        while quantity.abs() > NOTHING {
-            let Some((held, opened)) = self.open.front_mut() else {
-                break;
-            };
-            if held.signum() == quantity.signum() {
-                break;
-            }
-            let closed = held.signum() * held.abs().min(quantity.abs());
-            realised += closed * (price - *opened);
-            *held -= closed;
-            quantity += closed;
-            if held.abs() <= NOTHING {
-                self.open.pop_front();
-            }
-        }
-        if quantity.abs() > NOTHING {
-            self.open.push_back((quantity, price));
-        }
-        realised
-    }
-
-    fn quantity(&self) -> f64 {
-        self.open.iter().map(|(n, _)| n).sum()
-    }
-
-    fn cost(&self) -> f64 {
-        self.open.iter().map(|(n, price)| n * price).sum()
-    }
-}
-
-/// The books of a campaign.
-struct Books {
-    lots: Vec<Lots>,
-    chapters: Vec<Chapter>,
-}
-
 fn moment(at: &str) -> Result<DateTime, String> {
     let shaped = at.len() >= 16 && at.as_bytes()[10] == b'T';
     let read = shaped.then(|| at.parse::<DateTime>().ok()).flatten();
     read.ok_or_else(|| format!("at {at:?} is no moment; write one like 2031-03-11T10:42"))
 }
 
-fn book(case: &Case) -> Result<Books, String> {
-    let mut books = Books {
-        lots: Vec::new(),
-        chapters: Vec::new(),
-    };
-    let (mut before, mut running) = (None, 0.0);
+/// The books of a case: its fills in the order of time, each trade a contract that is known.
+fn book(case: &Case) -> Result<FillBooks, String> {
+    let mut books = FillBooks::new(case.underlying.multiplier);
+    let mut before = None;
     for (i, fill) in case.fills.iter().enumerate() {
-        let at = moment(&fill.at).map_err(|e| format!("fill {}: {e}", i + 1))?;
+        let number = i + 1;
+        let at = moment(&fill.at).map_err(|e| format!("fill {number}: {e}"))?;
         if before.is_some_and(|b| at < b) {
             return Err(format!(
-                "fill {}: {} is before the fill in front of it; write fills in the order of time",
-                i + 1,
+                "fill {number}: {} is before the fill in front of it; write fills in the order of \
+                 time",
                 fill.at
             ));
         }
         before = Some(at);
         if fill.legs.is_empty() {
-            return Err(format!("fill {}: legs: at least one is needed", i + 1));
+            return Err(format!("fill {number}: legs: at least one is needed"));
         }
-        let (mut cash, mut realised) = (0.0, 0.0);
-        for (j, leg) in fill.legs.iter().enumerate() {
-            let place = |e: String| format!("fill {}, leg {}: {e}", i + 1, j + 1);
+        let trade = |(j, leg): (usize, &LegIn)| {
+            let place = |e: String| format!("fill {number}, leg {}: {e}", j + 1);
             let contract = contract(&leg.kind, leg.strike, leg.expires.as_ref()).map_err(place)?;
             if leg.qty == 0.0 {
                 return Err(place("qty is 0".into()));
             }
-            let units = multiplier(contract, case);
-            let lots = match books.lots.iter().position(|l| l.contract == contract) {
-                Some(at) => &mut books.lots[at],
-                None => {
-                    let open = VecDeque::new();
-                    books.lots.push(Lots { contract, open });
-                    books.lots.last_mut().ok_or("no lots")?
-                }
-            };
-            cash -= leg.qty * leg.price * units;
-            realised += lots.trade(leg.qty, leg.price) * units;
-        }
-        running += cash;
-        books.chapters.push(Chapter {
-            at: fill.at.clone(),
-            cash: exact(cash),
-            realised: exact(realised),
-            fees: fill.fees,
-            running: exact(running),
-        });
+            Ok(Trade {
+                contract,
+                quantity: leg.qty,
+                price: leg.price,
+            })
+        };
+        let trades: Vec<Trade> = fill
+            .legs
+            .iter()
+            .enumerate()
+            .map(trade)
+            .collect::<Result<_, String>>()?;
+        books.fill(&trades, fill.fees);
     }
-    books.lots.retain(|l| !l.open.is_empty());
     Ok(books)
 }
 
-fn multiplier(contract: Contract, case: &Case) -> f64 {
-    match contract {
-        Contract::Stock => 1.0,
-        Contract::Option(..) => case.underlying.multiplier,
-    }
+fn mark((i, m): (usize, &MarkIn)) -> Result<Mark, String> {
+    let contract = contract(&m.kind, m.strike, m.expires.as_ref());
+    Ok(Mark {
+        contract: contract.map_err(|e| format!("mark {}: {e}", i + 1))?,
+        price: m.price,
+        time: m.t_years,
+        vol: m.vol,
+    })
 }
 
-/// What is held, as a position at no cost, and what it is worth at the marks.
-fn marked(case: &Case, lots: &[Lots]) -> Result<(Vec<PositionLeg>, f64), String> {
-    let mut marks = Vec::with_capacity(case.marks.len());
-    for (i, m) in case.marks.iter().enumerate() {
-        let found = contract(&m.kind, m.strike, m.expires.as_ref());
-        marks.push((found.map_err(|e| format!("mark {}: {e}", i + 1))?, m));
-    }
-    let (mut legs, mut worth) = (Vec::new(), 0.0);
-    let mut ends: Vec<(Date, f64)> = Vec::new();
-    for l in lots {
-        let name = l.contract;
-        let mut own = marks.iter().filter(|(c, _)| *c == name);
-        let (_, mark) = own
-            .next()
-            .ok_or_else(|| format!("marks: {name} is held and has no mark"))?;
-        if own.next().is_some() {
-            return Err(format!("marks: {name} has more than one mark"));
-        }
-        let need = |field: &str, value: Option<f64>| {
-            value.ok_or_else(|| format!("marks: {name} has no {field}"))
-        };
-        let (price, units) = (need("price", mark.price)?, multiplier(name, case));
-        worth += l.quantity() * price * units;
-        let instrument = match name {
-            Contract::Stock => PositionKind::Stock,
-            Contract::Option(kind, strike, expires) => {
-                let (time, vol) = (need("t_years", mark.t_years)?, need("vol", mark.vol)?);
-                if time <= 0.0 {
-                    return Err(format!(
-                        "marks: {name} has t_years {time}; it must be above 0"
-                    ));
-                }
-                match ends.iter().find(|(date, _)| *date == expires) {
-                    Some((_, other)) if *other != time => {
-                        return Err(format!(
-                            "marks: {name} has t_years {time} where another of {expires} has \
-                             {other}; one date has one figure"
-                        ));
-                    }
-                    Some(_) => {}
-                    None => ends.push((expires, time)),
-                }
-                PositionKind::Option {
-                    kind,
-                    style: Style::European,
-                    strike,
-                    time,
-                    vol,
-                }
-            }
-        };
-        legs.push(PositionLeg {
-            instrument,
-            quantity: l.quantity(),
-            multiplier: units,
-            entry: 0.0,
-        });
-    }
-    Ok((legs, worth))
-}
-
-fn limits(outline: &Outline) -> Limits {
+fn limits(outline: Option<&Outline>) -> Limits {
+    let Some(outline) = outline else {
+        return Limits::default();
+    };
     let (most, least) = (limit(&outline.most, 1.0), limit(&outline.least, -1.0));
     Limits {
         max_profit: Some(most.0),
@@ -364,57 +227,45 @@ fn work(case: Case, accuracy: Accuracy) -> Result<Answer, String> {
         return Err("fills: at least one is needed".into());
     }
     let books = book(&case)?;
-    let sum = |f: fn(&Chapter) -> f64| exact(books.chapters.iter().map(f).sum());
-    let (net_cash, realised, fees) = (sum(|c| c.cash), sum(|c| c.realised), sum(|c| c.fees));
-    let cost = books
-        .lots
+    let marks: Vec<Mark> = case
+        .marks
         .iter()
-        .map(|l| l.cost() * multiplier(l.contract, &case));
-    let open_cost = exact(cost.sum());
-    let (legs, worth) = marked(&case, &books.lots)?;
-    let open_profit = exact(worth - open_cost);
-    let total = exact(realised + open_profit - fees);
-    let position = Position {
-        spot: case.underlying.price,
-        rate: case.rate,
-        carry_yield: case.carry_yield,
-        legs,
-    };
-    let booked = exact(realised - fees - open_cost);
-    let at = |cash: f64| -> Result<(Option<AtHorizon>, Limits), String> {
-        let horizon = position
-            .horizon(case.prob_vol, cash, accuracy)
-            .map_err(|e| e.to_string())?;
-        let limits = match (&horizon, position.legs.is_empty()) {
-            (Some(h), _) => limits(&h.outline),
-            (None, true) => Limits::default(),
-            // Shares alone: a straight line.
-            (None, false) => limits(&position.line(cash)),
-        };
-        Ok((horizon, limits))
-    };
-    let (horizon, whole) = at(booked)?;
-    let (_, alone) = at(-open_cost)?;
-    let most = match horizon.as_ref().map(|h| &h.outline.most) {
+        .enumerate()
+        .map(mark)
+        .collect::<Result<_, _>>()?;
+    let marked = books.marked(&marks).map_err(|e| e.to_string())?;
+    let market = (case.underlying.price, case.rate, case.carry_yield);
+    let [whole, alone] = books
+        .endings(&marked, market, case.prob_vol, accuracy)
+        .map_err(|e| e.to_string())?;
+    let total = books.total(&marked);
+    let most = match whole.outline.as_ref().map(|o| &o.most) {
         Some(Extreme::At { profit, .. }) => Some(*profit),
-        Some(Extreme::Unlimited) => None,
-        None => whole.max_profit.as_ref().and_then(Value::as_f64),
+        Some(Extreme::Unlimited) | None => None,
+    };
+    let horizon = whole.horizon.as_ref();
+    let chapter = |(fill, b): (&FillIn, &Booked)| Chapter {
+        at: fill.at.clone(),
+        cash: b.cash,
+        realised: b.realised,
+        fees: b.fees,
+        running: b.running,
     };
     Ok(Answer {
         id: case.id,
-        net_cash,
-        fees,
-        realised,
-        open_cost,
-        open_profit,
+        net_cash: books.net_cash(),
+        fees: books.fees(),
+        realised: books.realised(),
+        open_cost: books.open_cost(),
+        open_profit: books.open_profit(&marked),
         total,
         percent_of_max: most.filter(|m| *m > 0.0).map(|m| 100.0 * total / m),
-        horizon_t_years: horizon.as_ref().map(|h| h.time),
-        whole,
-        prob_profit: horizon.as_ref().map(|h| h.chance),
-        expected_pl: horizon.as_ref().map(|h| h.expected),
-        alone,
-        chapters: books.chapters,
+        horizon_t_years: horizon.map(|h| h.time),
+        prob_profit: horizon.map(|h| h.chance),
+        expected_pl: horizon.map(|h| h.expected),
+        whole: limits(whole.outline.as_ref()),
+        alone: limits(alone.outline.as_ref()),
+        chapters: case.fills.iter().zip(&books.booked).map(chapter).collect(),
     })
 }
 

@@ -34,6 +34,6 @@ pub fn run(input: Box<dyn Read>, output: &mut dyn Write, _: Accuracy) -> Result<
 fn event(row: &Row<'_>) -> Result<Vec<f64>, String> {
     let [t1, vol1, t2, vol2, at] =
         ["t1", "vol1", "t2", "vol2", "t_event"].map(|name| row.number(name));
-    let found = event_move((t1?, vol1?), (t2?, vol2?), at?)?;
+    let found = event_move((t1?, vol1?), (t2?, vol2?), at?).map_err(|e| e.to_string())?;
     Ok(vec![found.deviation, found.mean_move, found.base_vol])
 }
