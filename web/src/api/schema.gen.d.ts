@@ -1226,6 +1226,11 @@ export interface components {
             position?: components["schemas"]["Position"] | null;
             /** @description It in a sentence. */
             sentence: string;
+            /**
+             * Format: double
+             * @description Price of the underlying now.
+             */
+            spot: number;
             /** @description What it held, and for how long. */
             trail: components["schemas"]["StretchWire"][];
             whole?: components["schemas"]["EvaluationWire"] | null;

@@ -26,6 +26,8 @@ type Props = {
   volume?: boolean;
   /** Legs for as long as they were held. */
   stretches?: Stretch[];
+  /** So many bars. */
+  count?: number;
 };
 
 /** Bars of the past on a price axis that others share, what is held or meant running through, and the cone to the expiration ahead. */
@@ -41,14 +43,16 @@ export function HistoryPane({
   entries = [],
   volume = true,
   stretches = [],
+  count = BARS,
 }: Props) {
-  const history = useQuery(historyQuery(symbol, weekly, BARS));
+  const history = useQuery(historyQuery(symbol, weekly, count));
   const bars = history.data?.bars ?? [];
-  const now = width * (1 - AHEAD);
+  const now = width * (1 - (ahead ? AHEAD : 0.02));
   const step = (now - 8) / Math.max(1, bars.length);
   const x = (i: number) => 4 + (i + 0.5) * step;
   const most = Math.max(1, ...bars.map((b) => b.volume));
   const inside = (y: number) => y > 0 && y < axis.height;
+  const own = stretches.filter((s) => s.strike == null);
   const place = new Map(bars.map((b, i) => [b.date, i]));
   const deviation = ahead ? Math.log((ahead.bands[2] ?? level) / level) : 0;
   const cone = (k: number) =>
@@ -179,10 +183,14 @@ export function HistoryPane({
         );
       })}
       {stretches.map((s) => {
-        const from = left(s.from.slice(0, 10)) ?? 4;
+        const first = bars[0]?.date ?? '';
+        // What began before the bars has its beginning elsewhere.
+        const begins = s.from.slice(0, 10) >= first;
+        const from = begins ? (left(s.from.slice(0, 10)) ?? now) : 0;
         const to = s.to == null ? now : (left(s.to.slice(0, 10)) ?? now);
-        const at = s.strike == null ? undefined : axis.y(s.strike);
-        if (at === undefined || !inside(at)) return null;
+        // What has no strike, shares or a future, runs along the foot.
+        const at = s.strike == null ? axis.height - 8 - 16 * own.indexOf(s) : axis.y(s.strike);
+        if (!inside(at) || (s.to != null && s.to.slice(0, 10) < first)) return null;
         const bought = s.quantity > 0;
         return (
           <g key={`${s.contract} ${s.from}`} data-stretch={s.contract}>
@@ -196,14 +204,16 @@ export function HistoryPane({
               strokeWidth={bought ? 2 : 3}
               strokeDasharray={bought ? '5 3' : undefined}
             />
-            <circle
-              cx={from}
-              cy={at}
-              r={3.5}
-              fill={bought ? 'var(--raised)' : 'var(--ink)'}
-              stroke={bought ? 'var(--brass)' : 'var(--ink)'}
-              strokeWidth={1.5}
-            />
+            {begins && (
+              <circle
+                cx={from}
+                cy={at}
+                r={3.5}
+                fill={bought ? 'var(--raised)' : 'var(--ink)'}
+                stroke={bought ? 'var(--brass)' : 'var(--ink)'}
+                strokeWidth={1.5}
+              />
+            )}
             {s.to != null && (
               <path
                 d={`M${to - 3.5} ${at - 3.5}l7 7m-7 0l7 -7`}

@@ -8,9 +8,9 @@ export const TERMS = {
   // The contract and its market.
   strike: { name: 'strike', text: 'The price at which an option lets its holder buy or sell.' },
   expiration: { name: 'expiration', text: 'The day on which an option ends.' },
-  bid: { name: 'bid', text: 'What somebody pays now: you can sell at it.', unit: 'a share' },
-  ask: { name: 'ask', text: 'What somebody sells for now: you can buy at it.', unit: 'a share' },
-  mid: { name: 'mid', text: 'Halfway between bid and ask.', unit: 'a share' },
+  bid: { name: 'bid', text: 'What somebody pays now: you can sell at it.', unit: 'per unit' },
+  ask: { name: 'ask', text: 'What somebody sells for now: you can buy at it.', unit: 'per unit' },
+  mid: { name: 'mid', text: 'Halfway between bid and ask.', unit: 'per unit' },
   rest: {
     name: 'rest',
     text: 'The side of the market that waits: buying at the bid, selling at the ask.',
@@ -20,8 +20,8 @@ export const TERMS = {
     name: 'cross',
     text: 'The side of the market that trades at once: buying at the ask, selling at the bid.',
   },
-  last: { name: 'last', text: 'The price of the last trade.', unit: 'a share' },
-  change: { name: 'chg', text: 'Change since the last close.', unit: 'a share' },
+  last: { name: 'last', text: 'The price of the last trade.', unit: 'per unit' },
+  change: { name: 'chg', text: 'Change since the last close.', unit: 'per unit' },
   openInterest: { name: 'OI', text: 'Open interest: contracts that exist, as of last night.' },
   volume: { name: 'vol', text: 'Volume: contracts traded today.' },
   bidSize: { name: 'b size', text: 'Contracts bid for at the bid.' },
@@ -30,14 +30,14 @@ export const TERMS = {
   theoretical: {
     name: 'theo',
     text: 'What the model says it is worth under the smile of its expiration.',
-    unit: 'a share',
+    unit: 'per unit',
   },
   intrinsic: {
     name: 'intr',
     text: 'Intrinsic value: what exercise would bring now.',
-    unit: 'a share',
+    unit: 'per unit',
   },
-  timeValue: { name: 'time', text: 'Time value: price less intrinsic value.', unit: 'a share' },
+  timeValue: { name: 'time', text: 'Time value: price less intrinsic value.', unit: 'per unit' },
   timeValueDay: { name: 'time/d', text: 'Time value for each calendar day left.' },
   chanceIn: { name: 'in %', text: 'Chance of ending in the money, by the model.' },
   chanceTouch: {
@@ -76,7 +76,7 @@ export const TERMS = {
   theta: {
     name: 'θ',
     text: 'Theta: money gained in a calendar day, all else unchanged; of what ends within a day, in what is left of it.',
-    unit: 'a day',
+    unit: 'per day',
   },
   vega: { name: 'vega', text: 'Money gained when implied volatility rises by one point.' },
   rho: { name: 'rho', text: 'Money gained when the interest rate rises by one point.' },
@@ -154,7 +154,7 @@ export const TERMS = {
   limit: { name: 'limit', text: 'The worst net price that an order accepts.' },
   average: { name: 'average', text: 'Average net price of what is filled.' },
   market: { name: 'market', text: 'Rest and cross of the whole package now.' },
-  distance: { name: 'away', text: 'How far the middle is from the limit.', unit: 'a package' },
+  distance: { name: 'away', text: 'How far the middle is from the limit.', unit: 'per package' },
   timeInForce: { name: 'time in force', text: 'How long an order stays.' },
   campaign: {
     name: 'campaign',

@@ -73,6 +73,8 @@ struct CampaignPage {
     sentence: String,
     /// What it held, and for how long.
     trail: Vec<StretchWire>,
+    /// Price of the underlying now.
+    spot: f64,
     /// Prices that its picture reaches from and to: around every strike that it ever held.
     low: f64,
     /// Where they end.
@@ -202,15 +204,19 @@ async fn campaign(
 }
 
 /// Prices beyond the strikes and the price now that the picture of a campaign shows, as a share.
-const AROUND: f64 = 0.12;
+const AROUND: f64 = 0.08;
+/// Sessions of its life that the picture makes room for.
+const MOST_SESSIONS: i64 = 520;
 
-/// The prices around all strikes that a campaign ever held, and around the price now.
-fn around(spot: f64, trail: &[desk::Stretch]) -> (f64, f64) {
+/// The prices around all strikes that a campaign ever held, the price now and, while anything was
+/// held, at each close.
+fn around(spot: f64, closes: &[f64], trail: &[desk::Stretch]) -> (f64, f64) {
     let strikes = trail
         .iter()
         .filter_map(|s| s.instrument.option())
         .map(|o| o.strike.to_f64());
-    let (low, high) = strikes.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
+    let prices = strikes.chain(closes.iter().copied());
+    let (low, high) = prices.fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
     (low * (1.0 - AROUND), high * (1.0 + AROUND))
 }
 
@@ -220,21 +226,24 @@ fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignP
     let trail = desk::trail(c);
     let spot = state.world.spot(&c.symbol, state.clock.now);
     let spot = spot.map_or(0.0, desk::Price::to_f64);
-    let range = around(spot, &trail);
     let is_open = state.account.lots_of(c.id).next().is_some();
-    let carried = carried(state, quoter, c, Some(range));
-    let judged = carried.as_ref().and_then(|p| p.judged.as_ref());
     let now = state.clock.now;
     let since = c.opened().unwrap_or(now);
     let last = c.chapters.last().map_or(now, |chapter| chapter.at);
     let until = if is_open { now } else { last };
+    let days = since.days_until(until.date());
+    let sessions = (days * 5 / 7 + 2).clamp(2, MOST_SESSIONS) as usize;
+    let closes = state.world.closes(&c.symbol, until, sessions);
+    let range = around(spot, &closes.unwrap_or_default(), &trail);
+    let carried = carried(state, quoter, c, Some(range));
+    let judged = carried.as_ref().and_then(|p| p.judged.as_ref());
     let title_of_it = title(state, c);
     let zones = judged.map_or_else(Vec::new, |e| desk::zones_of(&e.horizon.shape));
     let sentence = desk::campaign_sentence(&desk::CampaignFigures {
         title: &title_of_it,
         symbol: &c.symbol,
         since: since.date(),
-        days: since.days_until(until.date()),
+        days,
         totals: c.totals,
         // Without any market it counts at what it cost.
         open_profit: is_open.then(|| {
@@ -263,6 +272,7 @@ fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignP
                 to: s.to.map(moment),
             })
             .collect(),
+        spot,
         low: range.0,
         high: range.1,
         days: since.days_until(now.date()),

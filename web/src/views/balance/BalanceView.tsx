@@ -7,9 +7,9 @@ import { PartsTable } from '../../ticket/MarginSheet';
 import { Asked } from '../../ui/Asked';
 import { Button, Choices, Notice } from '../../ui/controls';
 
-/** "takes 250.00 out of", "adds 250.00 to". */
+/** "250.00 less", "250.00 more". */
 const effect = (takes: string) =>
-  isNegative(takes) ? `adds ${cents(takes.slice(1))} to` : `takes ${cents(takes)} out of`;
+  isNegative(takes) ? `${cents(takes.slice(1))} more` : `${cents(takes)} less`;
 
 type Kind = 'cash' | 'margin' | 'portfolio';
 const KINDS: Record<Kind, string> = {
@@ -286,10 +286,14 @@ function BalanceFigures({ balance: b }: { balance: Balance }) {
                 />
               )}
               <p className="flex flex-wrap gap-x-3 pt-0.5 text-[12px] text-ink2">
-                <span>it {effect(h.takes)} buying power</span>
+                <span>
+                  {/[1-9]/.test(h.takes)
+                    ? `it leaves ${effect(h.takes)} buying power`
+                    : 'it changes no buying power'}
+                </span>
                 {/[1-9]/.test(h.saved) && (
                   <span>
-                    its legs one by one would: {effect(h.legByLeg)} it; combining saves{' '}
+                    one by one its legs would leave {effect(h.legByLeg)}; combining saves{' '}
                     {cents(h.saved)}
                   </span>
                 )}

@@ -354,19 +354,25 @@ export function DraftPanel({
   );
   useKeys(keys);
   const first = draft.legs.find((l) => isOption(l.contract));
-  // Another leg begins at the listed strike nearest to the price, in the expiration of the first.
+  // Another leg begins in the expiration of the first, at the listed strike nearest to the price that
+  // no leg of its kind has: it must not close one.
   const another = (kind: 'C' | 'P') => {
-    const strikes = first ? listed.strikesOf(first.contract) : [];
+    const at = (strike: number) =>
+      first &&
+      withStrike(
+        parts(first.contract).kind === kind ? first.contract : otherKind(first.contract),
+        strike,
+      );
+    const strikes = (first ? listed.strikesOf(first.contract) : []).filter(
+      (k) => !draft.legs.some((l) => l.contract === at(k)),
+    );
     const nearest = strikes.reduce<number | undefined>(
       (best, k) =>
         best === undefined || Math.abs(k - (price ?? 0)) < Math.abs(best - (price ?? 0)) ? k : best,
       undefined,
     );
-    if (!first || nearest === undefined) return undefined;
-    const contract = withStrike(
-      parts(first.contract).kind === kind ? first.contract : otherKind(first.contract),
-      nearest,
-    );
+    const contract = nearest === undefined ? undefined : at(nearest);
+    if (contract === undefined) return undefined;
     return act((d) => add(d, contract, 1));
   };
   const full = draft.legs.length >= MOST_LEGS;
@@ -400,7 +406,7 @@ export function DraftPanel({
       {first && (
         <div className="flex items-center gap-1">
           <span className="grow text-ink2">
-            {full ? `${MOST_LEGS} legs are all an order takes` : 'add a leg at the money'}
+            {full ? `${MOST_LEGS} legs are all an order takes` : 'buy one near the price'}
           </span>
           <Button disabled={full || !another('C')} onClick={another('C')}>
             + call

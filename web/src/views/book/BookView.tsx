@@ -62,7 +62,7 @@ function Row({ p, columns, picked, pick }: RowProps) {
               onChange={(e) => {
                 pick(e.target.checked ? p.packages : undefined);
               }}
-              className="accent-[var(--brass)]"
+              className="shrink-0 accent-[var(--brass)]"
             />
             {picked !== undefined && (
               <input
@@ -80,7 +80,7 @@ function Row({ p, columns, picked, pick }: RowProps) {
               type="button"
               aria-expanded={open}
               aria-label={`legs and more of ${p.symbol} ${p.name}`}
-              className="w-4 text-ink2 hover:text-ink"
+              className="w-4 shrink-0 text-ink2 hover:text-ink"
               onClick={() => {
                 setOpen(!open);
               }}
@@ -96,7 +96,7 @@ function Row({ p, columns, picked, pick }: RowProps) {
             <Link
               to={`/campaign/${p.campaign}`}
               title={`${p.title}: the campaign, from its first opening`}
-              className="min-w-0 truncate underline-offset-2 hover:underline"
+              className="line-clamp-2 min-w-0 leading-4 underline-offset-2 hover:underline"
             >
               {p.expiry ? `${p.packages} × ` : `${p.packages} `}
               <b>{p.title}</b>

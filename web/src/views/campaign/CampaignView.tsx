@@ -22,6 +22,8 @@ function Label({ page: p }: { page: CampaignPage }) {
   const [name, setName] = useState(c.name);
   const [tags, setTags] = useState(c.tags.join(', '));
   const [note, setNote] = useState(c.note);
+  const [into, setInto] = useState('');
+  const [off, setOff] = useState('');
   const written = {
     name,
     note,
@@ -85,43 +87,65 @@ function Label({ page: p }: { page: CampaignPage }) {
         <Button type="submit" disabled={!changed || keep.isPending}>
           keep
         </Button>
+      </form>
+      <div className="flex flex-wrap items-center gap-2">
         {p.others.length > 0 && (
-          <select
-            aria-label="Make it part of another campaign"
-            value=""
-            onChange={(e) => {
-              merge.mutate(Number(e.target.value));
-            }}
-            className={`${field} max-w-56`}
-          >
-            <option value="">merge into …</option>
-            {p.others.map((o) => (
-              <option key={o.campaign} value={o.campaign}>
-                {o.title}
-                {o.open ? '' : ', closed'}
-              </option>
-            ))}
-          </select>
+          <>
+            <select
+              aria-label="Another campaign"
+              value={into}
+              onChange={(e) => {
+                setInto(e.target.value);
+              }}
+              className={`${field} max-w-64`}
+            >
+              <option value="">another campaign of {c.symbol}</option>
+              {p.others.map((o) => (
+                <option key={o.campaign} value={o.campaign}>
+                  {o.campaign}: {o.title}
+                  {o.open ? '' : ', closed'}
+                </option>
+              ))}
+            </select>
+            <Button
+              disabled={into === '' || merge.isPending}
+              onClick={() => {
+                merge.mutate(Number(into));
+              }}
+            >
+              make this a part of it
+            </Button>
+          </>
         )}
         {c.held.length > 1 && (
-          <select
-            aria-label="Split a leg off into a campaign of its own"
-            value=""
-            onChange={(e) => {
-              const leg = c.held.find((l) => l.contract === e.target.value);
-              if (leg) move.mutate(leg);
-            }}
-            className={`${field} max-w-56`}
-          >
-            <option value="">split off …</option>
-            {p.position?.legs.map((l) => (
-              <option key={l.contract} value={l.contract}>
-                {l.quantity} × {l.label}
-              </option>
-            ))}
-          </select>
+          <>
+            <select
+              aria-label="Leg"
+              value={off}
+              onChange={(e) => {
+                setOff(e.target.value);
+              }}
+              className={`${field} max-w-64`}
+            >
+              <option value="">a leg</option>
+              {p.position?.legs.map((l) => (
+                <option key={l.contract} value={l.contract}>
+                  {l.quantity} × {l.label}
+                </option>
+              ))}
+            </select>
+            <Button
+              disabled={off === '' || move.isPending}
+              onClick={() => {
+                const leg = c.held.find((l) => l.contract === off);
+                if (leg) move.mutate(leg);
+              }}
+            >
+              split it off
+            </Button>
+          </>
         )}
-      </form>
+      </div>
       <textarea
         aria-label="Note"
         placeholder="why it was opened, what would make you leave it"
@@ -276,7 +300,7 @@ function Told({ page: p }: { page: CampaignPage }) {
           {c.symbol}
         </Link>
         <span className="text-ink2">campaign {c.campaign}</span>
-        {!at && <b>closed</b>}
+        {c.held.length === 0 && <b>closed</b>}
         <span className="ml-auto flex gap-2">
           {at && (
             <Button
@@ -302,15 +326,12 @@ function Told({ page: p }: { page: CampaignPage }) {
         {p.sentence}
       </p>
       <Figures page={p} />
-      {p.whole ? (
-        <Picture page={p} whole={p.whole} />
-      ) : (
-        at && (
-          <Notice>
-            {`No outline: ${at.unvalued.join(', ') || 'a leg'} has no market now and is counted at cost.`}
-          </Notice>
-        )
+      {!p.whole && c.held.length > 0 && (
+        <Notice>
+          {`No outline: ${at?.unvalued.join(', ') || 'a leg'} has no market now and is counted at cost.`}
+        </Notice>
       )}
+      <Picture page={p} />
       <Chapters page={p} />
       <Label key={c.campaign} page={p} />
     </div>

@@ -2,13 +2,16 @@ import { useEffect, useRef, useState } from 'react';
 import type { CampaignPage, Evaluation } from '../../api/client';
 import { HistoryPane } from '../../chart/HistoryPane';
 import { fixed } from '../../format';
-import { Outline } from '../chain/Outline';
-import { PictureLines } from '../chain/Lines';
-import type { Axis } from '../chain/axis';
+import { Outline } from '../../chart/Outline';
+import { PictureLines } from '../../chart/PictureLines';
+import type { Axis } from '../../chart/axis';
 
 const HEIGHT = 330;
 /** Width of the prices at the left. */
 const SCALE = 56;
+
+/** Most bars that are read. */
+const MOST_BARS = 260;
 
 /** A straight price axis over what the outline was asked for. */
 function axisOf(low: number, high: number): Axis {
@@ -28,7 +31,7 @@ function rounds(low: number, high: number, about: number): number[] {
 
 /** The strike trail: the past with every leg for as long as it was held, and at its right, on the
  * same prices, what the campaign ends at with what was realised, and the open legs alone. */
-export function Picture({ page: p, whole }: { page: CampaignPage; whole: Evaluation }) {
+export function Picture({ page: p }: { page: CampaignPage }) {
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1180);
   useEffect(() => {
@@ -40,11 +43,15 @@ export function Picture({ page: p, whole }: { page: CampaignPage; whole: Evaluat
       watch.disconnect();
     };
   }, []);
-  const [low, high] = [whole.prices[0] ?? 0, whole.prices.at(-1) ?? 1];
+  const { low, high } = p;
+  const whole: Evaluation | null | undefined = p.whole;
   const axis = axisOf(low, high);
-  const picture = Math.round(Math.max(300, (width - SCALE) * 0.4));
+  const picture = whole ? Math.round(Math.max(300, (width - SCALE) * 0.4)) : 0;
+  // From some sessions before it was opened on: in days, of an old campaign in weeks.
+  const sessions = Math.max(90, Math.round((p.days * 5) / 7) + 20);
+  const weekly = sessions > MOST_BARS;
+  const count = Math.min(MOST_BARS, weekly ? Math.ceil(sessions / 5) : sessions);
   const past = width - SCALE - picture;
-  const alone: Evaluation = { ...whole, outline: p.alone };
   return (
     <div ref={box}>
       <div className="flex h-6 items-center border-b border-strong text-[12px] text-ink2">
@@ -58,16 +65,18 @@ export function Picture({ page: p, whole }: { page: CampaignPage; whole: Evaluat
           </span>{' '}
           bought <span aria-hidden>×</span> closed
         </span>
-        <span>
-          <span aria-hidden className="text-ink">
-            ━
-          </span>{' '}
-          {whole.estimate ? 'about, ' : ''}the whole campaign at {whole.days} d{' '}
-          <span aria-hidden className="pl-1 text-brass">
-            ━
-          </span>{' '}
-          today <span aria-hidden>┅</span> the open legs alone
-        </span>
+        {whole && (
+          <span>
+            <span aria-hidden className="text-ink">
+              ━
+            </span>{' '}
+            {whole.estimate ? 'about, ' : ''}the whole campaign at {whole.days} d{' '}
+            <span aria-hidden className="pl-1 text-brass">
+              ━
+            </span>{' '}
+            today <span aria-hidden>┅</span> the open legs alone
+          </span>
+        )}
       </div>
       <div className="relative flex border-b border-hair" style={{ height: HEIGHT }}>
         <div className="relative" style={{ width: SCALE }}>
@@ -84,36 +93,39 @@ export function Picture({ page: p, whole }: { page: CampaignPage; whole: Evaluat
         <div style={{ width: past }} className="border-x border-hair">
           <HistoryPane
             symbol={p.campaign.symbol}
-            level={whole.spot}
-            weekly={false}
+            level={p.spot}
+            weekly={weekly}
+            count={count}
             axis={axis}
             width={past - 2}
             strikes={[]}
             ahead={
               p.bands.length === 4 ? { bands: p.bands, label: p.position?.expiry ?? '' } : undefined
             }
-            evens={whole.evens.map((e) => Number(e.from))}
+            evens={whole?.evens.map((e) => Number(e.from)) ?? []}
             stretches={p.trail}
             volume={false}
           />
         </div>
-        <div className="relative bg-raised" style={{ width: picture }}>
-          <PictureLines
-            axis={axis}
-            width={picture}
-            level={whole.spot}
-            spot={whole.spot.toFixed(2)}
-            evaluation={whole}
-          />
-          <Outline
-            id="campaign"
-            evaluation={whole}
-            ghost={alone}
-            axis={axis}
-            width={picture}
-            bands={[low, high]}
-          />
-        </div>
+        {whole && (
+          <div className="relative bg-raised" style={{ width: picture }}>
+            <PictureLines
+              axis={axis}
+              width={picture}
+              level={whole.spot}
+              spot={whole.spot.toFixed(2)}
+              evaluation={whole}
+            />
+            <Outline
+              id="campaign"
+              evaluation={whole}
+              ghost={{ ...whole, outline: p.alone }}
+              axis={axis}
+              width={picture}
+              bands={[low, high]}
+            />
+          </div>
+        )}
       </div>
     </div>
   );

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { api, must, type Bell } from '../../api/client';
 import { bellsQuery } from '../../api/queries';
 import { fixed } from '../../format';
-import type { Axis } from './axis';
+import type { Axis } from '../../chart/axis';
 
 const rounded = (price: number) => Math.max(0.01, Math.round(price * 100) / 100);
 

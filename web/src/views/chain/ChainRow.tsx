@@ -1,7 +1,7 @@
 import { memo } from 'react';
 import { Link } from 'react-router';
 import type { Cell, Column, Leg, Row } from '../../api/client';
-import { ROW } from './axis';
+import { ROW } from '../../chart/axis';
 import type { Sides } from './columns';
 import { fixed, money } from '../../format';
 import { LegTab, type LegActs } from './LegTab';
@@ -110,7 +110,11 @@ function LegCell({
 }) {
   return (
     <div className={`flex items-center gap-0.5 ${side === 'put' ? 'flex-row-reverse' : ''}`}>
-      {held && <div className={leg ? '' : 'w-full'}>{<HeldMark held={held} beside={!!leg} />}</div>}
+      {held && (
+        <div className={leg ? '' : 'w-full'}>
+          <HeldMark held={held} beside={leg !== undefined} />
+        </div>
+      )}
       {leg && <LegTab leg={leg} side={side} acts={acts} />}
     </div>
   );

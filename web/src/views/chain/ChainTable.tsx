@@ -3,17 +3,19 @@ import type { ChainHead, Draft, Evaluation, Leg, Mark, PackageLine, Row } from '
 import { isOption, parts, withStrike } from '../../drafts/contract';
 import { laterLeg, more, moveLeg, remove, stepLeg, swapKind, turnLeg } from '../../drafts/moves';
 import { change } from '../../drafts/store';
-import { makeAxis, ROW, type Axis } from './axis';
+import { makeAxis, ROW, type Axis } from '../../chart/axis';
 import { ChainRow, type Cursor } from './ChainRow';
 import { told, useColumns } from './columns';
 import { useHeld } from './held';
 import type { LegActs } from './LegTab';
 import { HistoryPane } from '../../chart/HistoryPane';
 import { HistoryFoot, HistoryHead } from './HistoryEdges';
-import { PictureLines, RowLines } from './Lines';
+import { Outline } from '../../chart/Outline';
+import { PictureLines } from '../../chart/PictureLines';
+import { RowLines } from './Lines';
 import { useLook } from './look';
 import { BellLines } from './BellLines';
-import { Outline, OutlineFoot, OutlineHead } from './Outline';
+import { OutlineFoot, OutlineHead } from './OutlineEdges';
 import { PACKAGE_HEADS, PackageRows } from './PackageRows';
 import { SmileHead, SmilePane } from './SmilePane';
 import { TargetLine } from './TargetLine';
@@ -21,16 +23,6 @@ import { useWindow } from './window';
 import { Term } from '../../ui/terms';
 
 const NONE: Leg[] = [];
-const nothing = () => undefined;
-const NO_ACTS: LegActs = {
-  more: nothing,
-  strike: nothing,
-  later: nothing,
-  reverse: nothing,
-  swap: nothing,
-  remove: nothing,
-  drag: nothing,
-};
 /** Width of the columns beside the strikes, where legs and what is held stand. */
 const LEGS = 74;
 /** Width of the picture: a little under a third. */
@@ -334,6 +326,7 @@ export function ChainTable({
               Math.max(0, Math.floor((from - (tops[i] ?? 0)) / ROW)),
               Math.min(b.rows.length, Math.ceil((to - (tops[i] ?? 0)) / ROW)),
             ];
+            const acts = legActs[i];
             const drawn = b.rows.slice(first, last);
             const [above, below] =
               drawn.length === 0
@@ -382,6 +375,7 @@ export function ChainTable({
                   />
                 )}
                 {!(i === 0 && packages) &&
+                  acts &&
                   drawn.map((row) => (
                     <ChainRow
                       key={row.strike}
@@ -398,7 +392,7 @@ export function ChainTable({
                       onCursor={onCursor}
                       callHeld={held.get(row.call.contract)}
                       putHeld={held.get(row.put.contract)}
-                      legActs={legActs[i] ?? NO_ACTS}
+                      legActs={acts}
                     />
                   ))}
                 {below > 0 && (

@@ -14,7 +14,7 @@ import { Choices, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
 import { useKeys } from '../../ui/keys';
 import { Term } from '../../ui/terms';
-import { makeAxis, reach } from './axis';
+import { makeAxis, reach } from '../../chart/axis';
 import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
 import { ChainTable, type Block } from './ChainTable';

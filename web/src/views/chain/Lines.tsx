@@ -1,21 +1,4 @@
-import type { Evaluation, Mark } from '../../api/client';
-import { fixed, money } from '../../format';
-import type { Axis } from './axis';
-
-type Props = { axis: Axis; width: number; level: number; mark?: Mark };
-const SIGMAS = ['−2 σ', '−1 σ', '+1 σ', '+2 σ'];
-/** Width of the strip at the right of the picture where its levels are named. */
-export const GUTTER = 84;
-const layer = 'pointer-events-none absolute top-0 left-0';
-
-type Level = { name: string; y: number; ours: boolean };
-const bandsOf = (axis: Axis, mark: Mark | undefined): Level[] =>
-  (mark?.bands ?? []).map((price, i) => ({
-    name: `${SIGMAS[i] ?? ''} ${fixed(price, price > 1000 ? 0 : 1)}`,
-    y: axis.y(price),
-    ours: false,
-  }));
-const inside = (axis: Axis) => (l: Level) => l.y > 2 && l.y < axis.height - 2;
+import { bandsOf, inside, layer, type LevelProps } from '../../chart/PictureLines';
 
 /** Half the width of the strikes, and of them with the columns for legs beside them. */
 const [STRIKES, BESIDE] = [29, 103];
@@ -27,7 +10,7 @@ export function RowLines({
   strike,
   level,
   mark,
-}: Props & { strike: 'left' | 'middle' | 'right' }) {
+}: LevelProps & { strike: 'left' | 'middle' | 'right' }) {
   const middle = { left: BESIDE, middle: width / 2, right: width - BESIDE }[strike];
   const sides: [number, number][] = [
     [middle - BESIDE + 2, middle - STRIKES],
@@ -55,103 +38,6 @@ export function RowLines({
           />
         )),
       )}
-    </svg>
-  );
-}
-
-/** Places names at least a line apart and clear of the price, moving those that crowd away from it, and back where they would leave the picture. */
-function spread(levels: Level[], price: number, height: number): (Level & { at: number })[] {
-  const LINE = 13;
-  const out: (Level & { at: number })[] = [];
-  const side = (group: Level[], direction: 1 | -1) => {
-    let free = price + direction * (LINE + 4);
-    const placed = group.map((l) => {
-      const wanted = Math.min(height - 6, Math.max(7, l.y));
-      const at = direction > 0 ? Math.max(wanted, free) : Math.min(wanted, free);
-      free = at + direction * LINE;
-      return { ...l, at };
-    });
-    let edge = direction > 0 ? height - 6 : 7;
-    for (const l of placed.reverse()) {
-      l.at = direction > 0 ? Math.min(l.at, edge) : Math.max(l.at, edge);
-      edge = l.at - direction * LINE;
-      out.push(l);
-    }
-  };
-  side(
-    levels.filter((l) => l.y >= price).sort((a, b) => a.y - b.y),
-    1,
-  );
-  side(
-    levels.filter((l) => l.y < price).sort((a, b) => b.y - a.y),
-    -1,
-  );
-  return out;
-}
-
-/** The same lines through the picture, with break-evens, all named in the gutter; deviations beyond the rows
- * are named at the edge. */
-export function PictureLines({
-  axis,
-  width,
-  level,
-  mark,
-  evaluation,
-  spot,
-}: Props & { evaluation?: Evaluation; spot: string }) {
-  const at = axis.y(level);
-  const bands = bandsOf(axis, mark);
-  const evens = (evaluation?.evens ?? [])
-    .map((e): Level => ({ name: `B/E ${e.from}`, y: axis.y(Number(e.from)), ours: true }))
-    .filter(inside(axis));
-  const arrow = (l: Level) => (l.y <= 2 ? '↑ ' : l.y >= axis.height - 2 ? '↓ ' : '');
-  const end = width - GUTTER;
-  return (
-    <svg aria-hidden width={width} height={axis.height} className={layer}>
-      {[...bands.filter(inside(axis)), ...evens].map((b) => (
-        <line
-          key={b.name}
-          x1={0}
-          x2={end + 4}
-          y1={b.y}
-          y2={b.y}
-          stroke={b.ours ? 'var(--ink2)' : 'var(--slate)'}
-          strokeDasharray={b.ours ? '1 4' : '2 4'}
-        />
-      ))}
-      {spread([...bands, ...evens], at, axis.height).map((l) => (
-        <text
-          key={l.name}
-          x={end + 8}
-          y={l.at + 4}
-          fontSize={12}
-          fill={l.ours ? 'var(--ink)' : 'var(--slate)'}
-          fontWeight={l.ours ? 600 : 400}
-        >
-          {arrow(l)}
-          {l.name}
-        </text>
-      ))}
-      <line
-        x1={0}
-        x2={end + 6}
-        y1={at}
-        y2={at}
-        stroke="var(--ink)"
-        strokeOpacity={0.6}
-        strokeWidth={1.5}
-      />
-      <rect x={end + 6} y={at - 10} width={GUTTER - 12} height={20} rx={3} fill="var(--ink)" />
-      <text
-        x={end + GUTTER / 2}
-        y={at + 4.5}
-        textAnchor="middle"
-        fontSize={13}
-        fontWeight={700}
-        fill="var(--raised)"
-      >
-        {money(spot)}
-      </text>
     </svg>
   );
 }

@@ -1,6 +1,6 @@
 import type { Leg, PackageLine, Row } from '../../api/client';
 import { money, percent } from '../../format';
-import { ROW } from './axis';
+import { ROW } from '../../chart/axis';
 
 const pad = 'px-[clamp(2px,0.47vw,6px)]';
 const num = `num ${pad}`;

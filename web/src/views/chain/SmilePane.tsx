@@ -4,7 +4,7 @@ import { line } from 'd3-shape';
 import type { SmilePoint } from '../../api/client';
 import { smileQuery } from '../../api/queries';
 import { percent } from '../../format';
-import type { Axis } from './axis';
+import type { Axis } from '../../chart/axis';
 
 type Props = {
   symbol: string;

@@ -1,7 +1,7 @@
 import type { Draft } from '../../api/client';
 import { change } from '../../drafts/store';
 import { fixed } from '../../format';
-import type { Axis } from './axis';
+import type { Axis } from '../../chart/axis';
 
 /** The trader's own target as a line over the rows: dragged, or moved by the arrows. */
 export function TargetLine({

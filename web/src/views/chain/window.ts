@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { ROW } from './axis';
+import { ROW } from '../../chart/axis';
 
 /** Rows drawn beyond what is seen, and the step in which the window moves. */
 const SPARE = 8;
