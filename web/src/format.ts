@@ -1,25 +1,5 @@
-/** Numbers as they are shown: a real minus sign, thin grouping, missing as a gap. */
-const MINUS = '−';
-
-function group(whole: string): string {
-  return whole.replace(/\B(?=(\d{3})+(?!\d))/g, ',');
-}
-
-/** Exact decimal text with grouping; `cents` keeps two decimals. */
-export function money(text: string | null | undefined, plus = false): string {
-  if (text == null) return '';
-  const negative = text.startsWith('-');
-  const sign = negative ? MINUS : plus && /[1-9]/.test(text) ? '+' : '';
-  const size = negative ? text.slice(1) : text;
-  // Eighths and 64ths stay as their market writes them.
-  if (size.includes('-')) return sign + size;
-  const [whole = '0', fraction] = size.split('.');
-  return sign + group(whole) + (fraction === undefined ? '' : `.${fraction}`);
-}
-
-/** An amount to the cent, where more is known than is worth showing (a half of a 64th, say). */
-export const cents = (text: string | null | undefined, plus = false) =>
-  text == null ? '' : fixed(Number(text), 2, plus);
+/** Model numbers and dates as they are shown: a real minus sign, thin grouping, missing as a gap. Money is told by its own module. */
+import { group, MINUS } from './money';
 
 /** A model number with fixed decimals. */
 export function fixed(value: number | null | undefined, decimals: number, plus = false): string {
@@ -34,12 +14,22 @@ export function fixed(value: number | null | undefined, decimals: number, plus =
 export const percent = (fraction: number | null | undefined, decimals = 1) =>
   fraction == null ? '' : fixed(fraction * 100, decimals);
 export const count = (n: number) => group(String(n));
-export const isNegative = (text: string | null | undefined) =>
-  text?.startsWith('-') === true && /[1-9]/.test(text);
-export const tone = (text: string | null | undefined) =>
-  text == null || !/[1-9]/.test(text) ? '' : isNegative(text) ? 'text-loss' : 'text-gain';
 
-const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+const NAMES = [
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+];
+const MONTHS = NAMES.map((n) => n.slice(0, 3));
 const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
 /** "Tue 11 Mar 2031 10:42:07" of an exchange moment, without leaving its own zone. */
 export function when(moment: string, seconds = false): string {
@@ -62,3 +52,20 @@ export const shortWhen = (moment: string) => {
   const [date = '', rest = ''] = moment.split('T');
   return `${dayMonth(date)} ${rest.slice(0, 5)}`;
 };
+/** "18 Apr 2031" of an ISO date. */
+export const longDate = (date: string) => `${dayMonth(date)} ${date.slice(0, 4)}`;
+/** The ISO date of "18 Apr 2031" (the month by three letters or more) or "2031-04-18"; undefined when it is no day of the calendar. */
+export function readDate(text: string): string | undefined {
+  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(text.trim());
+  const said = /^(\d{1,2})\s*([a-z]{3,9})\.?\s*(\d{4})$/i.exec(text.trim());
+  const [y, m, d] = iso
+    ? [Number(iso[1]), Number(iso[2]), Number(iso[3])]
+    : said
+      ? [Number(said[3]), monthOf(said[2] ?? ''), Number(said[1])]
+      : [0, 0, 0];
+  const day = new Date(Date.UTC(y, m - 1, d));
+  const real = y >= 1000 && day.getUTCMonth() === m - 1 && day.getUTCDate() === d;
+  return real ? day.toISOString().slice(0, 10) : undefined;
+}
+const monthOf = (text: string) =>
+  NAMES.findIndex((n) => n.toLowerCase().startsWith(text.toLowerCase())) + 1;

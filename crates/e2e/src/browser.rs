@@ -403,6 +403,13 @@ impl Browser {
             .unwrap_or_else(|e| panic!("select {value} of {css}: {e}"));
     }
 
+    /// Writes a setting as the page itself keeps it; it holds from the next page on.
+    pub async fn keep(&self, name: &str, state: &Value) {
+        let kept = json!({ "state": state, "version": 0 }).to_string();
+        self.run(&format!("localStorage.setItem('{name}', {})", json!(kept)))
+            .await;
+    }
+
     /// Runs a script; gives what it returns.
     pub async fn run(&self, script: &str) -> Value {
         self.client

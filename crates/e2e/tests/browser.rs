@@ -12,7 +12,7 @@ type Moved = fn(&str, &str) -> bool;
 async fn rows(b: &Browser) -> (Vec<String>, usize) {
     let script = "const spot = \
         Number(document.querySelector('[data-testid=spot]').textContent.replaceAll(',', ''));
-        const strikes = [...document.querySelectorAll('tbody th')].map((t) => t.textContent);
+        const strikes = [...document.querySelectorAll('[data-strike]')].map((t) => t.textContent);
         return [strikes, strikes.findIndex((s) => Number(s) < spot)];";
     let found = b.run(script).await;
     let strikes: Vec<String> = found[0]
@@ -505,14 +505,14 @@ async fn from_the_chain_to_a_closed_trade() {
 
         // Find, keys, and an address that is nothing.
         b.keys("/").await;
-        b.find("[aria-label='Symbol or view']").await;
+        b.find("[aria-label='Symbol, view or command']").await;
         b.accessible("find").await;
         b.keys("tolv").await;
         b.keys(ENTER).await;
         b.until("h1", "Tolvane Bank", |t| t == "Tolvane Bank").await;
         b.keys("?").await;
         b.until("[role=dialog]", "the keys", |t| {
-            t.contains("structure one strike down, up")
+            t.contains("one strike down: the whole structure")
         })
         .await;
         b.accessible("keys").await;
@@ -527,11 +527,16 @@ async fn from_the_chain_to_a_closed_trade() {
                => l.innerText.includes('gamma')).click()",
         )
         .await;
-        b.until("thead", "with gamma", |t| t.contains('Γ')).await;
+        b.until("[data-testid=chain-heads]", "with gamma", |t| {
+            t.contains('Γ')
+        })
+        .await;
         b.keys(ESCAPE).await;
         b.goto(&format!("{home}/chain/TLVN")).await;
-        b.until("thead", "with gamma still", |t| t.contains('Γ'))
-            .await;
+        b.until("[data-testid=chain-heads]", "with gamma still", |t| {
+            t.contains('Γ')
+        })
+        .await;
         b.press("packages").await;
         b.until("thead", "packages", |t| t.contains("return %"))
             .await;

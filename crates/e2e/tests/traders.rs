@@ -39,7 +39,7 @@ async fn read(b: &Browser, word: &str) -> f64 {
 async fn new_draft(b: &Browser, symbol: &str) {
     b.press("+ draft").await;
     b.keys("/").await;
-    b.find("[aria-label='Symbol or view']").await;
+    b.find("[aria-label='Symbol, view or command']").await;
     b.keys(symbol).await;
     b.keys(ENTER).await;
     b.until("main", "its chain", |t| {

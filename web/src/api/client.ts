@@ -19,6 +19,8 @@ export type Mark = S['Mark'];
 /** A row, with the prices that moved a moment ago (marked, without animation: a fade would repaint the
  * table on every frame). */
 export type Row = S['Row'] & { moved?: { cells: string; at: number } };
+/** What does not change of a row while prices move: its strike, its contracts, its place in the chain. */
+export type Line = { strike: string; at: number; call: string; put: string; index: number };
 export type Cell = S['Cell'];
 export type Column = S['Column'];
 export type Leg = S['LegWire'];

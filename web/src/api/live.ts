@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { linesOf, MARKED, merge } from './merge';
 import { balanceQuery, bellsQuery, ordersQuery, queries } from './queries';
 import type {
   Book,
@@ -9,6 +10,7 @@ import type {
   Draft,
   EvaluateRequest,
   Evaluation,
+  Line,
   Masthead,
   Row,
   ServerMessage,
@@ -29,6 +31,8 @@ type Live = {
   clock?: Clock;
   masthead?: Masthead;
   head?: ChainHead;
+  /** The rows of each expiration as its whole came; their prices are in `rows`, at the same places. */
+  lines: Record<string, Line[]>;
   rows: Record<string, Row[]>;
   book?: Book;
   /** Lines of the ledger; undefined before the first word. */
@@ -42,6 +46,7 @@ type Live = {
 export const useLive = create<Live>(() => ({
   connected: false,
   everConnected: false,
+  lines: {},
   rows: {},
   following: false,
 }));
@@ -80,8 +85,10 @@ function send(m: ClientMessage) {
 export function watchChain(symbol: string | null, expirations: string[], columns: Column[]) {
   const before = watch;
   watch = { type: 'watch', symbol, expirations, columns };
-  if (before.type === 'watch' && before.symbol !== symbol)
-    useLive.setState({ head: undefined, rows: {}, chainProblem: undefined });
+  if (before.type === 'watch' && before.symbol !== symbol) {
+    waiting.clear();
+    useLive.setState({ head: undefined, lines: {}, rows: {}, chainProblem: undefined });
+  }
   send(watch);
 }
 export function followBook(on: boolean) {
@@ -120,40 +127,56 @@ export function answerTo(
   return { evaluation: answer.evaluation, refusal: answer.refusal, old: !same };
 }
 
-/** A mark of movement stays at least so long. */
-const MARKED = 600;
-function movedCells(a: Row, b: Row): string {
-  const pairs = [
-    [a.call.bid, b.call.bid, 'call-bid'],
-    [a.call.ask, b.call.ask, 'call-ask'],
-    [a.put.bid, b.put.bid, 'put-bid'],
-    [a.put.ask, b.put.ask, 'put-ask'],
-  ];
-  return pairs.flatMap(([x, y, name]) => (x === y ? [] : [name])).join(' ');
+/** Changed rows that are not shown yet, by expiration and strike. */
+const waiting = new Map<string, Map<string, Row>>();
+let drawing = 0;
+/** At most so many rows are drawn in a frame: more would make the frame late. */
+const A_FRAME = 10;
+
+/** A whole expiration is shown at once; changed rows come a frame's worth at a time, the newest of each. */
+function changeRows(key: string, changed: Row[], whole: boolean) {
+  if (whole) {
+    waiting.delete(key);
+    useLive.setState((s) => ({
+      rows: { ...s.rows, [key]: changed },
+      lines: { ...s.lines, [key]: linesOf(changed) },
+    }));
+    return;
+  }
+  const mine = waiting.get(key) ?? new Map<string, Row>();
+  waiting.set(key, mine);
+  for (const r of changed) mine.set(r.strike, r);
+  if (drawing === 0) drawing = requestAnimationFrame(drawRows);
 }
+function drawRows() {
+  drawing = 0;
+  let room = A_FRAME;
+  const next = { ...useLive.getState().rows };
+  for (const [key, mine] of waiting) {
+    const some = [...mine.values()].slice(0, room);
+    room -= some.length;
+    for (const r of some) mine.delete(r.strike);
+    if (mine.size === 0) waiting.delete(key);
+    next[key] = merge(next[key], some, performance.now());
+    if (room <= 0) break;
+  }
+  useLive.setState({ rows: next });
+  if (waiting.size > 0) drawing = requestAnimationFrame(drawRows);
+  else sweepMarks();
+}
+
 /** Takes marks away that nothing newer replaced: when the market closes, for one. */
 let sweeping: ReturnType<typeof setTimeout> | undefined;
 function sweepMarks() {
   clearTimeout(sweeping);
   sweeping = setTimeout(() => {
     useLive.setState((s) => ({
-      rows: Object.fromEntries(Object.entries(s.rows).map(([key, rows]) => [key, merge(rows, [])])),
+      rows: Object.fromEntries(
+        Object.entries(s.rows).map(([key, rows]) => [key, merge(rows, [], performance.now())]),
+      ),
     }));
   }, MARKED + 100);
 }
-function merge(before: Row[] | undefined, changed: Row[]): Row[] {
-  const by = new Map(changed.map((r) => [r.strike, r]));
-  const at = performance.now();
-  return (before ?? []).map((r) => {
-    const next = by.get(r.strike);
-    if (next) {
-      const cells = movedCells(r, next);
-      return cells ? { ...next, moved: { cells, at } } : { ...next, moved: r.moved };
-    }
-    return r.moved && at - r.moved.at > MARKED ? { ...r, moved: undefined } : r;
-  });
-}
-
 function receive(m: ServerMessage) {
   switch (m.type) {
     case 'alive':
@@ -168,11 +191,7 @@ function receive(m: ServerMessage) {
       useLive.setState({ head: m.head, chainProblem: undefined });
       break;
     case 'rows':
-      if (watch.type === 'watch' && watch.symbol === m.symbol)
-        useLive.setState((s) => ({
-          rows: { ...s.rows, [m.key]: m.whole ? m.rows : merge(s.rows[m.key], m.rows) },
-        }));
-      sweepMarks();
+      if (watch.type === 'watch' && watch.symbol === m.symbol) changeRows(m.key, m.rows, m.whole);
       break;
     case 'book':
       useLive.setState({ book: m.book });

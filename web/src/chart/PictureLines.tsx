@@ -1,6 +1,8 @@
 import type { Evaluation, Mark } from '../api/client';
-import { fixed, money } from '../format';
+import { fixed } from '../format';
+import { money } from '../money';
 import type { Axis } from './axis';
+import { spread, type Level } from './spread';
 
 export type LevelProps = { axis: Axis; width: number; level: number; mark?: Mark };
 const SIGMAS = ['−2 σ', '−1 σ', '+1 σ', '+2 σ'];
@@ -8,7 +10,6 @@ const SIGMAS = ['−2 σ', '−1 σ', '+1 σ', '+2 σ'];
 export const GUTTER = 84;
 export const layer = 'pointer-events-none absolute top-0 left-0';
 
-type Level = { name: string; y: number; ours: boolean };
 export const bandsOf = (axis: Axis, mark: Mark | undefined): Level[] =>
   (mark?.bands ?? []).map((price, i) => ({
     name: `${SIGMAS[i] ?? ''} ${fixed(price, price > 1000 ? 0 : 1)}`,
@@ -16,36 +17,6 @@ export const bandsOf = (axis: Axis, mark: Mark | undefined): Level[] =>
     ours: false,
   }));
 export const inside = (axis: Axis) => (l: Level) => l.y > 2 && l.y < axis.height - 2;
-
-/** Places names at least a line apart and clear of the price, moving those that crowd away from it, and back where they would leave the picture. */
-function spread(levels: Level[], price: number, height: number): (Level & { at: number })[] {
-  const LINE = 13;
-  const out: (Level & { at: number })[] = [];
-  const side = (group: Level[], direction: 1 | -1) => {
-    let free = price + direction * (LINE + 4);
-    const placed = group.map((l) => {
-      const wanted = Math.min(height - 6, Math.max(7, l.y));
-      const at = direction > 0 ? Math.max(wanted, free) : Math.min(wanted, free);
-      free = at + direction * LINE;
-      return { ...l, at };
-    });
-    let edge = direction > 0 ? height - 6 : 7;
-    for (const l of placed.reverse()) {
-      l.at = direction > 0 ? Math.min(l.at, edge) : Math.max(l.at, edge);
-      edge = l.at - direction * LINE;
-      out.push(l);
-    }
-  };
-  side(
-    levels.filter((l) => l.y >= price).sort((a, b) => a.y - b.y),
-    1,
-  );
-  side(
-    levels.filter((l) => l.y < price).sort((a, b) => b.y - a.y),
-    -1,
-  );
-  return out;
-}
 
 /** The same lines through the picture, with break-evens, all named in the gutter; deviations beyond the rows
  * are named at the edge. */

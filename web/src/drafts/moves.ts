@@ -48,41 +48,39 @@ function stepped<T>(list: T[], from: T, steps: number): T | undefined {
   const at = list.indexOf(from);
   return at < 0 ? undefined : list[at + steps];
 }
+/** Every option to another contract; the same draft when one has nowhere to go, or none goes anywhere. */
+function eachOption(d: Draft, to: (contract: string) => string | undefined): Draft {
+  const legs: Leg[] = [];
+  let moved = false;
+  for (const l of d.legs) {
+    const contract = isOption(l.contract) ? to(l.contract) : l.contract;
+    if (contract === undefined) return d;
+    moved ||= contract !== l.contract;
+    legs.push({ ...l, contract });
+  }
+  return moved ? { ...d, legs: netted(legs) } : d;
+}
+/** The contract so many listed strikes up. */
+function strikesUp(contract: string, strikes: number[], steps: number): string | undefined {
+  const strike = stepped(strikes, parts(contract).strike, steps);
+  return strike === undefined ? undefined : withStrike(contract, strike);
+}
 /** Every option so many listed strikes up or down; unchanged when one would leave the list. */
 export function shift(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
-  const legs: Leg[] = [];
-  for (const l of d.legs) {
-    if (!isOption(l.contract)) {
-      legs.push(l);
-      continue;
-    }
-    const strike = stepped(strikesOf(l.contract), parts(l.contract).strike, steps);
-    if (strike === undefined) return d;
-    legs.push({ ...l, contract: withStrike(l.contract, strike) });
-  }
-  return legs.length === 0 ? d : { ...d, legs: netted(legs) };
+  return eachOption(d, (c) => strikesUp(c, strikesOf(c), steps));
 }
 /** Outer legs one listed strike outward (+1) or inward (−1): the highest strikes up, the lowest down. */
 export function widen(d: Draft, strikesOf: (contract: string) => number[], steps: number): Draft {
-  const all = [
-    ...new Set(d.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike)),
-  ];
-  if (all.length < 2) return d;
+  const all = d.legs.filter((l) => isOption(l.contract)).map((l) => parts(l.contract).strike);
   const [low, high] = [Math.min(...all), Math.max(...all)];
-  const legs: Leg[] = [];
-  for (const l of d.legs) {
-    if (!isOption(l.contract)) {
-      legs.push(l);
-      continue;
-    }
-    const at = parts(l.contract).strike;
+  if (low >= high) return d;
+  const next = eachOption(d, (c) => {
+    const at = parts(c).strike;
     const by = at === high ? steps : at === low ? -steps : 0;
-    const strike = by === 0 ? at : stepped(strikesOf(l.contract), at, by);
-    if (strike === undefined) return d;
-    legs.push({ ...l, contract: withStrike(l.contract, strike) });
-  }
-  const next = netted(legs);
-  return next.length === d.legs.length ? { ...d, legs: next } : d;
+    return by === 0 ? c : strikesUp(c, strikesOf(c), by);
+  });
+  // Legs that would fall together stay apart.
+  return next.legs.length === d.legs.length ? next : d;
 }
 /** So many packages more or fewer; one at least stays. */
 export function scale(d: Draft, by: number): Draft {
@@ -179,16 +177,8 @@ export function recentre(
 }
 /** Every option so many expirations nearer or farther. */
 export function later(d: Draft, keys: string[], steps: number): Draft {
-  const legs: Leg[] = [];
-  for (const l of d.legs) {
-    if (!isOption(l.contract)) {
-      legs.push(l);
-      continue;
-    }
-    const p = parts(l.contract);
-    const key = keys[keys.indexOf(`${p.root}:${p.date}`) + steps];
-    if (key === undefined || !keys.includes(`${p.root}:${p.date}`)) return d;
-    legs.push({ ...l, contract: withKey(l.contract, key) });
-  }
-  return legs.length === 0 ? d : { ...d, legs };
+  return eachOption(d, (c) => {
+    const key = stepped(keys, keyOf(c), steps);
+    return key === undefined ? undefined : withKey(c, key);
+  });
 }

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { api, must } from '../api/client';
 import { useLive } from '../api/live';
 import { when } from '../format';
+import { DateField } from '../ui/DateField';
 import { Button, Notice } from '../ui/controls';
 import { box, overlay } from '../ui/dialog';
 
@@ -54,19 +55,10 @@ function DateDialog({ today, onClose }: { today: string; onClose: () => void }) 
               step.mutate();
             }}
           >
-            <label className="flex items-center gap-2">
+            <span className="flex items-center gap-2">
               the opening of
-              <input
-                type="date"
-                autoFocus
-                required
-                value={until}
-                onChange={(e) => {
-                  setUntil(e.target.value);
-                }}
-                className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums"
-              />
-            </label>
+              <DateField label="Day" value={until} onChange={setUntil} autoFocus />
+            </span>
             {heading != null && (
               <p className="text-ink2">
                 At <b className="tabular-nums">{when(now ?? '')}</b>, on the way to {when(heading)}.
@@ -74,7 +66,7 @@ function DateDialog({ today, onClose }: { today: string; onClose: () => void }) 
             )}
             {step.error && <Notice>{step.error.message}</Notice>}
             <div className="flex gap-2">
-              <Button weight="strong" type="submit" disabled={step.isPending}>
+              <Button weight="strong" type="submit" disabled={step.isPending || until === ''}>
                 {step.isPending ? 'Stepping' : 'Step'}
               </Button>
               {heading == null ? (

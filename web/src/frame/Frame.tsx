@@ -5,7 +5,8 @@ import { connect, useLive } from '../api/live';
 import { loadDrafts, useDrafts } from '../drafts/store';
 import { Drawer } from '../ticket/Drawer';
 import { Fault } from '../ui/Fault';
-import { useKeys } from '../ui/keys';
+import { useCommands, type Acts } from '../ui/commands';
+import { toggleTheme } from '../ui/theme';
 import { Find } from './Find';
 import { Help } from './Help';
 import { Masthead } from './Masthead';
@@ -27,17 +28,18 @@ export function Frame() {
     void loadDrafts();
   }, []);
   const unread = useDrafts((s) => s.unread);
-  const keys = useMemo(
-    () => ({
-      '/': () => {
+  const acts = useMemo(
+    (): Acts => ({
+      find: () => {
         setFinding(true);
       },
-      '?': () => {
+      help: () => {
         setHelping(true);
       },
+      theme: toggleTheme,
       ...Object.fromEntries(
-        VIEWS.map((v, i) => [
-          String(i + 1),
+        VIEWS.map((v) => [
+          v.to,
           () => {
             void navigate(v.path);
           },
@@ -46,19 +48,12 @@ export function Frame() {
     }),
     [navigate],
   );
-  useKeys(keys);
+  useCommands(acts);
   return (
     <Tooltip.Provider delayDuration={350}>
       <div className="grid h-full min-w-[1024px] grid-cols-[64px_minmax(0,1fr)] grid-rows-[48px_minmax(0,1fr)_44px]">
         <Spine />
-        <Masthead
-          onFind={() => {
-            setFinding(true);
-          }}
-          onHelp={() => {
-            setHelping(true);
-          }}
-        />
+        <Masthead />
         <main className="relative flex min-h-0 flex-col overflow-hidden">
           {(lost || unread || problem) && (
             <p

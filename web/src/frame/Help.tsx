@@ -1,7 +1,7 @@
 import { Dialog } from 'radix-ui';
 import { useState } from 'react';
 import { box, overlay } from '../ui/dialog';
-import { KEY_LIST } from '../ui/keys';
+import { commands, GESTURES, keysOf } from '../ui/commands';
 import { TERMS, termOf, type TermKey } from '../ui/terms';
 
 type Props = { open: boolean; onOpenChange: (open: boolean) => void };
@@ -11,7 +11,13 @@ export function Help({ open, onOpenChange }: Props) {
   const [text, setText] = useState('');
   const wanted = text.trim().toLowerCase();
   const has = (...words: string[]) => words.join(' ').toLowerCase().includes(wanted);
-  const keys = KEY_LIST.filter(([k, what]) => has(k, what));
+  const keys = [
+    ...commands
+      .filter(([, c]) => c.keys.length > 0)
+      .map(([id, c]) => ({ key: keysOf(id), what: `${c.name}: ${c.what}`, where: c.where })),
+    ...GESTURES.map(([key, what]) => ({ key, what, where: 'besides' })),
+  ].filter((k) => has(k.key, k.what, k.where));
+  const places = [...new Set(keys.map((k) => k.where))];
   const terms = (Object.keys(TERMS) as TermKey[])
     .map(termOf)
     .filter((t) => has(t.name, t.text))
@@ -48,15 +54,21 @@ export function Help({ open, onOpenChange }: Props) {
             aria-label="Keys and words"
           >
             <section aria-label="Keys">
-              <h3 className="font-semibold">Keys</h3>
-              <dl className="grid grid-cols-[80px_1fr] gap-y-1">
-                {keys.map(([k, what]) => [
-                  <dt key={k} className="font-semibold text-brass">
-                    {k}
-                  </dt>,
-                  <dd key={what}>{what}</dd>,
-                ])}
-              </dl>
+              {places.map((where) => (
+                <div key={where} className="pb-3">
+                  <h3 className="font-semibold">{where}</h3>
+                  <dl className="grid grid-cols-[88px_1fr] gap-y-1">
+                    {keys
+                      .filter((k) => k.where === where)
+                      .map((k) => [
+                        <dt key={k.key} className="font-semibold text-brass">
+                          {k.key}
+                        </dt>,
+                        <dd key={k.what}>{k.what}</dd>,
+                      ])}
+                  </dl>
+                </div>
+              ))}
               {keys.length === 0 && <p className="text-ink2">No key has that in it.</p>}
             </section>
             <section aria-label="Words">

@@ -1,12 +1,13 @@
 import { useLive } from '../api/live';
-import { cents, fixed, isNegative, tone } from '../format';
-import { Button, Figure, Tip } from '../ui/controls';
+import { fixed } from '../format';
+import { cents, isNegative, tone } from '../money';
+import { CommandButton, Figure, Tip } from '../ui/controls';
 import { Term } from '../ui/terms';
-import { toggleTheme, useTheme } from '../ui/theme';
+import { useTheme } from '../ui/theme';
 import { Bells } from './Bells';
 import { ClockControls } from './ClockControls';
 
-export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () => void }) {
+export function Masthead() {
   const m = useLive((s) => s.masthead);
   const theme = useTheme((s) => s.theme);
   return (
@@ -43,13 +44,13 @@ export function Masthead({ onFind, onHelp }: { onFind: () => void; onHelp: () =>
       <div className="ml-auto flex items-center gap-2">
         <Bells />
         <ClockControls />
-        <Button onClick={onFind} aria-keyshortcuts="/">
+        <CommandButton of="find">
           find <kbd className="font-sans text-ink2">/</kbd>
-        </Button>
-        <Button onClick={toggleTheme}>{theme === 'light' ? 'night' : 'day'}</Button>
-        <Button onClick={onHelp} aria-label="Help" aria-keyshortcuts="?">
+        </CommandButton>
+        <CommandButton of="theme">{theme === 'light' ? 'night' : 'day'}</CommandButton>
+        <CommandButton of="help" aria-label="Help">
           ?
-        </Button>
+        </CommandButton>
       </div>
     </header>
   );

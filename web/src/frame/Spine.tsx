@@ -1,12 +1,13 @@
 import { NavLink } from 'react-router';
+import { COMMANDS, hint, type CommandId } from '../ui/commands';
 
-export const VIEWS = [
-  { path: '/chain', name: 'Chain' },
-  { path: '/bench', name: 'Bench' },
-  { path: '/orders', name: 'Orders' },
-  { path: '/book', name: 'Book' },
-  { path: '/balance', name: 'Balance' },
-  { path: '/ledger', name: 'Ledger' },
+export const VIEWS: { path: string; to: CommandId }[] = [
+  { path: '/chain', to: 'toChain' },
+  { path: '/bench', to: 'toBench' },
+  { path: '/orders', to: 'toOrders' },
+  { path: '/book', to: 'toBook' },
+  { path: '/balance', to: 'toBalance' },
+  { path: '/ledger', to: 'toLedger' },
 ];
 
 export function Spine() {
@@ -25,11 +26,12 @@ export function Spine() {
         <NavLink
           key={v.path}
           to={v.path}
+          {...hint(v.to)}
           className={({ isActive }) =>
             `border-l-3 py-2 pl-2.5 ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`
           }
         >
-          {v.name}
+          {COMMANDS[v.to].name}
         </NavLink>
       ))}
     </nav>

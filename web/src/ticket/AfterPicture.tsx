@@ -1,5 +1,5 @@
 import type { After } from '../api/client';
-import { money, tone } from '../format';
+import { money, tone } from '../money';
 import { Picture } from './Picture';
 
 /** What is left of a campaign after the order, with all that it has realised; never the order as if it stood alone. */

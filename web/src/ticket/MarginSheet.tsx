@@ -5,7 +5,8 @@ import { Dialog } from 'radix-ui';
 import { useState } from 'react';
 import type { EvaluateRequest, MarginSheet as Sheet } from '../api/client';
 import { marginQuery } from '../api/queries';
-import { cents, fixed, money, tone } from '../format';
+import { fixed } from '../format';
+import { cents, money, tone } from '../money';
 import { Button, Notice } from '../ui/controls';
 import { box, overlay } from '../ui/dialog';
 

@@ -1,5 +1,5 @@
 import type { Evaluation } from '../api/client';
-import { money, tone } from '../format';
+import { money, tone } from '../money';
 
 /** Money now and after, and what is looked at before it moves. */
 export function MoneyTable({ evaluation: e }: { evaluation: Evaluation }) {

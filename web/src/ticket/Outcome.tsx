@@ -1,5 +1,5 @@
 import type { Evaluation } from '../api/client';
-import { money, tone } from '../format';
+import { money, tone } from '../money';
 
 /** What the order can make and lose, and what is left to use: in sight whatever is being written. */
 export function Outcome({ evaluation: e }: { evaluation: Evaluation }) {

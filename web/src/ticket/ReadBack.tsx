@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { Evaluation } from '../api/client';
-import { money, shortWhen } from '../format';
+import { shortWhen } from '../format';
+import { money } from '../money';
 import { Button, Notice } from '../ui/controls';
 import { AfterPicture } from './AfterPicture';
 import { Legs } from './Legs';

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { api, must, type Entry, type PlaceRequest } from '../api/client';
 import { evaluationQuery } from '../api/queries';
 import { dayMonth, shortWhen } from '../format';
+import { DateField } from '../ui/DateField';
 import { Button, Choices, Notice } from '../ui/controls';
 import { AfterPicture } from './AfterPicture';
 import {
@@ -302,17 +303,10 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       />
       <p className="-mt-2 text-[12px] text-ink2">{STAND_WORDS[stand]}</p>
       {stand === 'goodTillDate' && (
-        <label className="flex items-center gap-2">
+        <span className="flex items-center gap-2">
           last day
-          <input
-            type="date"
-            value={until}
-            onChange={(ev) => {
-              setUntil(ev.target.value);
-            }}
-            className="h-7 rounded border border-strong bg-ground px-2 font-semibold tabular-nums"
-          />
-        </label>
+          <DateField label="Last day" value={until} onChange={setUntil} />
+        </span>
       )}
       {attachable && (
         <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />

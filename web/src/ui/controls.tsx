@@ -1,5 +1,6 @@
 import { ToggleGroup, Tooltip } from 'radix-ui';
 import type { ButtonHTMLAttributes, ReactNode } from 'react';
+import { actOf, COMMANDS, hint, type CommandId } from './commands';
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
   weight?: 'plain' | 'strong' | 'quiet';
@@ -21,6 +22,15 @@ export function Button({ weight = 'plain', className = '', onKeyDown, ...rest }:
       }}
       className={`inline-flex h-6 items-center justify-center gap-1 rounded px-2 font-semibold whitespace-nowrap disabled:cursor-default disabled:opacity-60 aria-disabled:cursor-default aria-disabled:opacity-60 ${weights[weight]} ${className}`}
     />
+  );
+}
+
+/** A command as a button: it does what its key does, and says which that is. */
+export function CommandButton({ of, children, ...rest }: ButtonProps & { of: CommandId }) {
+  return (
+    <Button {...hint(of)} {...rest} onClick={() => actOf(of)?.()}>
+      {children ?? COMMANDS[of].name}
+    </Button>
   );
 }
 

@@ -1,17 +1,16 @@
-import { create } from 'zustand';
+import { kept } from './kept';
 
 type Theme = 'light' | 'night';
-const kept = (): Theme => (localStorage.getItem('theme') === 'night' ? 'night' : 'light');
-export const useTheme = create<{ theme: Theme }>(() => ({ theme: kept() }));
+export const useTheme = kept<{ theme: Theme }>('theme', { theme: 'light' }, (t) =>
+  t.theme === 'night' ? t : { theme: 'light' },
+);
 
-function show(theme: Theme) {
+function show({ theme }: { theme: Theme }) {
   document.documentElement.dataset.theme = theme;
 }
-show(useTheme.getState().theme);
+show(useTheme.getState());
+useTheme.subscribe(show);
 
 export function toggleTheme() {
-  const theme = useTheme.getState().theme === 'light' ? 'night' : 'light';
-  localStorage.setItem('theme', theme);
-  show(theme);
-  useTheme.setState({ theme });
+  useTheme.setState(({ theme }) => ({ theme: theme === 'light' ? 'night' : 'light' }));
 }

@@ -4,6 +4,7 @@
 use std::time::{Duration, Instant};
 
 use e2e::{Browser, Program, in_browser};
+use serde_json::json;
 
 /// Draws of each figure.
 const NUDGES: usize = 100;
@@ -117,7 +118,7 @@ fn report(what: &str, unit: &str, mut values: Vec<f64>, wanted: f64) {
 /// An iron condor nudged up and down: from the key until the frame that shows the new strikes is
 /// painted, clocked in the page.
 async fn nudges(b: &Browser) -> Vec<f64> {
-    let pick = "const strikes = [...document.querySelectorAll('tbody th')].map((t) => \
+    let pick = "const strikes = [...document.querySelectorAll('[data-strike]')].map((t) => \
         t.textContent);
         const middle = Math.floor(strikes.length / 2);
         const click = (i, side, what) => \
@@ -218,13 +219,18 @@ async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
 /// were.
 async fn frames(b: &Browser, program: &Program) -> (f64, u64) {
     b.resize_to(1920, 1500).await;
-    b.run(
-        "localStorage.setItem('chain-columns', JSON.stringify({ sides: 'both', columns: \
-        ['openInterest', 'volume', 'implied', 'gamma', 'theta', 'vega', 'theoretical', 'middle', \
-        'delta'] }));
-        localStorage.setItem('chain-look', JSON.stringify({ around: 'all' }));",
+    b.keep(
+        "chain-columns",
+        &json!({
+            "sides": "both",
+            "columns": [
+                "openInterest", "volume", "implied", "gamma", "theta", "vega", "theoretical",
+                "middle", "delta",
+            ],
+        }),
     )
     .await;
+    b.keep("chain-look", &json!({ "around": "all" })).await;
     b.goto(&format!("{}/chain/WXMT", program.door.address))
         .await;
     b.find("[data-cell]").await;

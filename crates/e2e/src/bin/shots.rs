@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use e2e::{Browser, Program, in_browser, root};
+use serde_json::json;
 
 #[tokio::main]
 async fn main() {
@@ -98,7 +99,7 @@ async fn main() {
         .await;
         b.find("[data-stretch]").await;
         shot(&b, "campaign").await;
-        b.run("localStorage.setItem('theme', 'night')").await;
+        b.keep("theme", &json!({ "theme": "night" })).await;
         b.goto(&format!("{home}/chain/NMOU")).await;
         b.find("[data-testid=structure-name]").await;
         shot(&b, "chain-night").await;

@@ -2,10 +2,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, must, type Balance } from '../../api/client';
 import { balanceQuery } from '../../api/queries';
-import { cents, dayMonth, fixed, isNegative, money } from '../../format';
+import { dayMonth, fixed } from '../../format';
+import { cents, isNegative, money } from '../../money';
 import { PartsTable } from '../../ticket/MarginSheet';
 import { Asked } from '../../ui/Asked';
 import { Button, Choices, Notice } from '../../ui/controls';
+import { Page } from '../../ui/Page';
 
 /** "250.00 less", "250.00 more". */
 const effect = (takes: string) =>
@@ -161,12 +163,11 @@ function Rules({ b }: { b: Balance }) {
 export function BalanceView() {
   const balance = useQuery(balanceQuery);
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <h1 className="pt-3 pb-1 font-serif text-[22px]">Balance</h1>
+    <Page title="Balance">
       <Asked query={balance} what="balance">
         {(b) => <BalanceFigures balance={b} />}
       </Asked>
-    </div>
+    </Page>
   );
 }
 

@@ -6,7 +6,8 @@ import { benchQuery, evaluationQuery } from '../../api/queries';
 import { isOption, parts } from '../../drafts/contract';
 import { useDrafts } from '../../drafts/store';
 import { openDraft } from '../../ticket/open';
-import { Button, Choices, Notice } from '../../ui/controls';
+import type { Acts } from '../../ui/commands';
+import { Choices, CommandButton, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
 import { ChancePanel } from './ChancePanel';
 import { ComparePanel } from './ComparePanel';
@@ -27,15 +28,6 @@ const TABS: { value: Tab; label: string }[] = [
   { value: 'chance', label: 'chance' },
   { value: 'compare', label: 'compare' },
 ];
-
-const TAB_KEYS: Record<string, Tab> = {
-  o: 'outline',
-  m: 'map',
-  g: 'greeks',
-  r: 'grid',
-  p: 'chance',
-  v: 'compare',
-};
 
 /** Where the active draft is judged. */
 export function BenchView() {
@@ -96,17 +88,17 @@ export function BenchView() {
     JSON.stringify(e && [e.unit, e.packages]),
     `${active} ${draft?.symbol ?? ''}`,
   );
-  const keys = useMemo(
-    () => ({
-      t: () => {
+  const acts = useMemo(
+    (): Acts => ({
+      ticket: () => {
         openDraft(draft);
       },
-      Escape: () => {
+      back: () => {
         void navigate('/chain');
       },
       ...Object.fromEntries(
-        Object.entries(TAB_KEYS).map(([key, tab]) => [
-          key,
+        TABS.map(({ value: tab }) => [
+          tab,
           () => {
             look({ tab });
           },
@@ -134,7 +126,7 @@ export function BenchView() {
   const width = size.width - 4;
   return (
     <div className="grid h-full grid-cols-[auto_minmax(0,1fr)_290px] max-[1240px]:grid-cols-[auto_minmax(0,1fr)_236px]">
-      <DraftPanel draft={draft} evaluation={e} price={e?.spot} onKeys={keys} />
+      <DraftPanel draft={draft} evaluation={e} price={e?.spot} acts={acts} />
       <section aria-label="Judgement" className="flex min-w-0 flex-col px-3 pt-1.5 pb-2">
         <div className="flex items-baseline gap-3">
           <h1 className="truncate font-serif text-[20px] leading-7" title={title}>
@@ -154,9 +146,9 @@ export function BenchView() {
           >
             to the chain
           </Link>
-          <Button weight="strong" onClick={keys.t} aria-keyshortcuts="t">
+          <CommandButton of="ticket" weight="strong">
             Ticket
-          </Button>
+          </CommandButton>
         </div>
         <div className="flex items-center pt-1">
           <Choices<Tab>

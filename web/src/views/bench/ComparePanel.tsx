@@ -1,3 +1,4 @@
+import { DateField } from '../../ui/DateField';
 import { useQuery } from '@tanstack/react-query';
 import { scaleLinear } from 'd3-scale';
 import { line } from 'd3-shape';
@@ -5,7 +6,8 @@ import { useState } from 'react';
 import type { Draft } from '../../api/client';
 import { compareQuery } from '../../api/queries';
 import { change, SLOTS, useDrafts } from '../../drafts/store';
-import { fixed, money, percent } from '../../format';
+import { fixed, percent } from '../../format';
+import { money } from '../../money';
 import { Notice } from '../../ui/controls';
 import { label } from './plot';
 import { number } from './scene';
@@ -94,18 +96,16 @@ export function ComparePanel({
             className={`num w-24 ${field}`}
           />
         </label>
-        <label className="flex items-center gap-1.5">
+        <span className="flex items-center gap-1.5">
           and date
-          <input
-            type="date"
-            min={today}
+          <DateField
+            label="Date"
             value={date}
-            onChange={(e) => {
-              if (e.target.value >= today) keep({ date: e.target.value });
+            onChange={(iso) => {
+              if (iso >= today) keep({ date: iso });
             }}
-            className={field}
           />
-        </label>
+        </span>
         {away.length > 0 && (
           <span className="text-ink2">{`${away.join(', ')} ${away.length === 1 ? 'is' : 'are'} on another underlying and not compared.`}</span>
         )}

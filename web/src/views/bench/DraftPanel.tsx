@@ -11,22 +11,17 @@ import {
   moveLeg,
   moveLegTo,
   packages,
-  ratio,
-  recentre,
   remove,
-  scale,
-  shift,
   swapKind,
-  turn,
   turnLeg,
-  widen,
 } from '../../drafts/moves';
 import { nudges } from '../../drafts/nudges';
-import { change, redo, undo } from '../../drafts/store';
+import { change } from '../../drafts/store';
 import { dayMonth, fixed, percent } from '../../format';
-import { Button, Choices } from '../../ui/controls';
+import { Button, CommandButton, Choices } from '../../ui/controls';
 import { Term } from '../../ui/terms';
-import { useKeys, type Keys } from '../../ui/keys';
+import { useCommands, type Acts } from '../../ui/commands';
+import { Scroll } from '../../ui/Page';
 
 const field = 'h-6 rounded border border-strong bg-ground px-1 font-semibold';
 const step = '!h-6 !px-1.5';
@@ -335,12 +330,12 @@ export function DraftPanel({
   draft,
   evaluation: e,
   price,
-  onKeys,
+  acts,
 }: {
   draft: Draft;
   evaluation: Evaluation | undefined;
   price: number | undefined;
-  onKeys: Keys;
+  acts: Acts;
 }) {
   const listed = useListed(draft);
   const entry = draft.entry ?? 'middle';
@@ -348,11 +343,11 @@ export function DraftPanel({
     change(draft.symbol, f);
   };
   const expirations = listed.marks.map((m) => m.key);
-  const keys = useMemo(
-    () => ({ ...nudges(draft.symbol, listed.strikesOf, expirations, price), ...onKeys }),
-    [draft.symbol, listed, expirations, price, onKeys],
+  const all = useMemo(
+    () => ({ ...nudges(draft.symbol, listed.strikesOf, expirations, price), ...acts }),
+    [draft.symbol, listed, expirations, price, acts],
   );
-  useKeys(keys);
+  useCommands(all);
   const first = draft.legs.find((l) => isOption(l.contract));
   // Another leg begins in the expiration of the first, at the listed strike nearest to the price that
   // no leg of its kind has: it must not close one.
@@ -387,9 +382,9 @@ export function DraftPanel({
         <DraftMenu draft={draft} />
       </div>
       {draft.note && (
-        <p className="max-h-16 overflow-auto whitespace-pre-wrap text-ink2" tabIndex={0}>
+        <Scroll label="Note" className="max-h-16 shrink-0 whitespace-pre-wrap text-ink2">
           {draft.note}
-        </p>
+        </Scroll>
       )}
       <ul>
         {draft.legs.map((l) => (
@@ -418,51 +413,23 @@ export function DraftPanel({
       )}
       <div className="grid grid-cols-[auto_1fr_1fr] items-center gap-1 border-t border-hair pt-2">
         <span className="text-ink2">strikes</span>
-        <Button aria-keyshortcuts="[" onClick={act((d) => shift(d, listed.strikesOf, -1))}>
-          lower
-        </Button>
-        <Button aria-keyshortcuts="]" onClick={act((d) => shift(d, listed.strikesOf, 1))}>
-          higher
-        </Button>
+        <CommandButton of="strikeDown">lower</CommandButton>
+        <CommandButton of="strikeUp">higher</CommandButton>
         <span className="text-ink2">width</span>
-        <Button aria-keyshortcuts="-" onClick={act((d) => widen(d, listed.strikesOf, -1))}>
-          narrower
-        </Button>
-        <Button aria-keyshortcuts="=" onClick={act((d) => widen(d, listed.strikesOf, 1))}>
-          wider
-        </Button>
+        <CommandButton of="narrower" />
+        <CommandButton of="wider" />
         <span className="text-ink2">sold</span>
-        <Button aria-keyshortcuts="<" onClick={act((d) => ratio(d, -1))}>
-          fewer
-        </Button>
-        <Button aria-keyshortcuts=">" onClick={act((d) => ratio(d, 1))}>
-          more
-        </Button>
+        <CommandButton of="lessSold">fewer</CommandButton>
+        <CommandButton of="moreSold">more</CommandButton>
         <span className="text-ink2">× {packages(draft)}</span>
-        <Button aria-keyshortcuts="," onClick={act((d) => scale(d, -1))}>
-          fewer
-        </Button>
-        <Button aria-keyshortcuts="." onClick={act((d) => scale(d, 1))}>
-          more
-        </Button>
+        <CommandButton of="fewer" />
+        <CommandButton of="more" />
       </div>
       <div className="grid grid-cols-2 gap-1">
-        <Button aria-keyshortcuts="x" onClick={act(turn)}>
-          reverse
-        </Button>
-        <Button
-          aria-keyshortcuts="c"
-          disabled={price === undefined}
-          onClick={act((d) => recentre(d, listed.strikesOf, price ?? 0))}
-        >
-          re-centre
-        </Button>
-        <Button aria-keyshortcuts="z" onClick={undo}>
-          undo
-        </Button>
-        <Button aria-keyshortcuts="Z" onClick={redo}>
-          redo
-        </Button>
+        <CommandButton of="reverse" />
+        <CommandButton of="recentre" disabled={price === undefined} />
+        <CommandButton of="undo" />
+        <CommandButton of="redo" />
       </div>
       <EntryChooser key={JSON.stringify(draft.legs)} draft={draft} evaluation={e} />
     </section>

@@ -1,8 +1,10 @@
 import type { BenchAnswer, EvaluateRequest } from '../../api/client';
-import { cents, fixed, money, percent } from '../../format';
+import { fixed, percent } from '../../format';
+import { cents, money } from '../../money';
 import { MarginSheet } from '../../ticket/MarginSheet';
 import { Checks } from '../../ticket/MoneyTable';
 import { RiskRule } from '../../ticket/RiskRule';
+import { Scroll } from '../../ui/Page';
 
 type Row = [string, string, string?];
 function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [string, string] }) {
@@ -55,10 +57,9 @@ export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: 
     ['the same a year', m.partAYear == null ? '—' : `${percent(m.partAYear, 0)} %`],
   ];
   return (
-    <aside
-      aria-label="In words and money"
-      className="flex flex-col gap-2.5 overflow-auto border-l border-hair bg-raised px-3 py-2"
-      tabIndex={0}
+    <Scroll
+      label="In words and money"
+      className="flex flex-col gap-2.5 border-l border-hair bg-raised px-3 py-2"
     >
       <p className="font-serif text-[15px] leading-5" data-testid="bench-words">
         {e.sentences.join(' ')}
@@ -87,6 +88,6 @@ export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: 
       </p>
       <RiskRule />
       <Checks evaluation={e} />
-    </aside>
+    </Scroll>
   );
 }

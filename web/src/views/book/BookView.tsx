@@ -3,12 +3,13 @@ import { Fragment, useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { followBook, useLive } from '../../api/live';
 import type { Position } from '../../api/client';
-import { money } from '../../format';
+import { money } from '../../money';
 import { Button } from '../../ui/controls';
 import { Term } from '../../ui/terms';
 import { close, CloseSeveral, type Picked } from './close';
 import { COLUMNS, toggleColumn, useBookColumns, type BookColumn } from './columns';
 import { Details } from './Details';
+import { Page } from '../../ui/Page';
 
 const th =
   'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2 whitespace-nowrap';
@@ -249,10 +250,10 @@ export function BookView() {
     );
   };
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <div className="flex flex-wrap items-center gap-3 pt-3 pb-1">
-        <h1 className="font-serif text-[22px]">Book</h1>
-        {book.positions.length > 0 && (
+    <Page
+      title="Book"
+      beside={
+        book.positions.length > 0 && (
           <>
             <input
               aria-label="Find in the book"
@@ -280,8 +281,9 @@ export function BookView() {
             </select>
             <Columns />
           </>
-        )}
-      </div>
+        )
+      }
+    >
       {book.positions.length === 0 ? (
         <p className="text-ink2">
           No open positions. Build a draft in the{' '}
@@ -385,6 +387,6 @@ export function BookView() {
           </p>
         </>
       )}
-    </div>
+    </Page>
   );
 }

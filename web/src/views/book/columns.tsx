@@ -1,10 +1,11 @@
 /** What the book shows of each campaign: chosen by the trader and remembered here. */
 import type { ReactNode } from 'react';
-import { create } from 'zustand';
 import type { Position } from '../../api/client';
 import { RangeStrip } from '../../chart/glyph';
-import { cents, fixed, percent, tone } from '../../format';
-import { sum } from '../../ui/sum';
+import { fixed, percent } from '../../format';
+import { cents, tone } from '../../money';
+import { sum } from '../../money';
+import { kept } from '../../ui/kept';
 import type { TermKey } from '../../ui/terms';
 
 export type BookColumn = {
@@ -174,19 +175,9 @@ export const COLUMNS: BookColumn[] = [
 ];
 
 const USUAL = ['days', 'range', 'open', 'total', 'ofMost', 'lean', 'theta', 'vega', 'capital'];
-const KEY = 'book-columns';
-function kept(): string[] {
-  try {
-    const read = JSON.parse(localStorage.getItem(KEY) ?? 'null') as unknown;
-    return Array.isArray(read) ? read.filter((k): k is string => typeof k === 'string') : USUAL;
-  } catch {
-    return USUAL;
-  }
-}
-export const useBookColumns = create<{ keys: string[] }>(() => ({ keys: kept() }));
+export const useBookColumns = kept<{ keys: string[] }>('book-columns', { keys: USUAL });
 export function toggleColumn(key: string) {
-  const { keys } = useBookColumns.getState();
-  const next = keys.includes(key) ? keys.filter((k) => k !== key) : [...keys, key];
-  localStorage.setItem(KEY, JSON.stringify(next));
-  useBookColumns.setState({ keys: next });
+  useBookColumns.setState(({ keys }) => ({
+    keys: keys.includes(key) ? keys.filter((k) => k !== key) : [...keys, key],
+  }));
 }

@@ -4,12 +4,14 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { api, must, type CampaignPage } from '../../api/client';
 import { campaignQuery } from '../../api/queries';
 import { choose, put } from '../../drafts/store';
-import { fixed, longWhen, money, percent, tone } from '../../format';
+import { fixed, longWhen, percent } from '../../format';
+import { money, tone } from '../../money';
 import { openTicket } from '../../ticket/open';
 import { Asked } from '../../ui/Asked';
 import { Button, Figure, Notice } from '../../ui/controls';
 import { Term } from '../../ui/terms';
 import { Picture } from './Picture';
+import { Scroll } from '../../ui/Page';
 
 const th = 'border-b border-strong px-2 py-1 text-[12px] font-normal text-ink2';
 const field = 'h-6 rounded border border-strong bg-raised px-2 placeholder:text-ink2';
@@ -343,10 +345,10 @@ export function CampaignView() {
   const id = Number(useParams().id);
   const page = useQuery(campaignQuery(id));
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
+    <Scroll label="Campaign" className="h-full px-4 pb-6">
       <Asked query={page} what="campaign">
         {(p) => <Told page={p} />}
       </Asked>
-    </div>
+    </Scroll>
   );
 }

@@ -6,7 +6,8 @@ import { ideasQuery } from '../../api/queries';
 import { OutlineGlyph } from '../../chart/glyph';
 import { add } from '../../drafts/moves';
 import { change } from '../../drafts/store';
-import { money, percent } from '../../format';
+import { percent } from '../../format';
+import { money } from '../../money';
 import { Button, Choices, Notice } from '../../ui/controls';
 
 const panel =

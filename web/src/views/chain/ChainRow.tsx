@@ -1,9 +1,10 @@
 import { memo } from 'react';
 import { Link } from 'react-router';
-import type { Cell, Column, Leg, Row } from '../../api/client';
-import { ROW } from '../../chart/axis';
+import { useLive } from '../../api/live';
+import type { Cell, Column, Leg, Line, Row } from '../../api/client';
 import type { Sides } from './columns';
-import { fixed, money } from '../../format';
+import { fixed } from '../../format';
+import { money } from '../../money';
 import { LegTab, type LegActs } from './LegTab';
 
 export type Cursor = { key: string; strike: string; side: 'call' | 'put'; what: 'bid' | 'ask' };
@@ -15,9 +16,11 @@ type Acts = {
 export type Held = { quantity: number; openedAt: string; label: string; campaign: number };
 type Props = Acts & {
   block: string;
+  /** Its number among all rows, the heads being the first. */
+  place: number;
   columns: Column[];
   sides: Sides;
-  row: Row;
+  line: Line;
   callIn: boolean;
   putIn: boolean;
   cursor: Cursor | null;
@@ -27,6 +30,14 @@ type Props = Acts & {
   callHeld?: Held;
   putHeld?: Held;
 };
+
+/** How a price that moved a moment ago is marked: a line above it has risen, below it has fallen. */
+function wayOf(row: Row, cell: string): string | undefined {
+  const moved = row.moved?.cells;
+  if (moved === undefined) return undefined;
+  if (moved.includes(`${cell}↑`)) return 'risen';
+  return moved.includes(`${cell}↓`) ? 'fallen' : undefined;
+}
 
 function PriceButton({
   block,
@@ -51,7 +62,7 @@ function PriceButton({
   const here = cursor?.strike === row.strike && cursor.side === side && cursor.what === what;
   const verb = what === 'bid' ? 'sell' : 'buy';
   return (
-    <td className={`p-0 ${tint}`}>
+    <div role="gridcell" className={tint}>
       <button
         type="button"
         tabIndex={here ? 0 : -1}
@@ -65,17 +76,15 @@ function PriceButton({
         onClick={() => {
           onTrade(cell.contract, what === 'bid' ? -1 : 1);
         }}
-        className="num h-[19px] w-full px-[clamp(2px,0.47vw,6px)] font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft"
+        className="num h-[19px] w-full px-[clamp(2px,0.47vw,6px)] font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft focus-visible:outline-offset-[-2px]"
       >
         {price ? (
-          <span className={row.moved?.cells.includes(`${side}-${what}`) ? 'moved' : undefined}>
-            {price}
-          </span>
+          <span className={wayOf(row, `${side}-${what}`)}>{price}</span>
         ) : (
           <span className="text-ink2">·</span>
         )}
       </button>
-    </td>
+    </div>
   );
 }
 
@@ -124,7 +133,10 @@ const pad = 'px-[clamp(2px,0.47vw,6px)]';
 const quiet = `num ${pad} text-ink2`;
 
 export const ChainRow = memo(function ChainRow(p: Props) {
-  const { row, callIn, putIn } = p;
+  const { callIn, putIn } = p;
+  // A row follows its own prices: a change of one draws no other.
+  const row = useLive((s) => s.rows[p.block]?.[p.line.index]);
+  if (row?.strike !== p.line.strike) return null;
   const acts = {
     block: p.block,
     cursor: p.cursor,
@@ -136,34 +148,46 @@ export const ChainRow = memo(function ChainRow(p: Props) {
   // Outermost first on the left; mirrored on the right, unless the right stands alone.
   const values = (cell: Cell, tint: string, mirrored: boolean) => {
     const cells = p.columns.map((key, i) => (
-      <td key={key} className={`${key === 'delta' ? `num ${pad}` : quiet} ${tint}`}>
+      <div
+        key={key}
+        role="gridcell"
+        className={`${key === 'delta' ? `num ${pad}` : quiet} ${tint}`}
+      >
         {cell.values[i]}
-      </td>
+      </div>
     ));
     return mirrored ? cells.reverse() : cells;
   };
   const [callTint, putTint] = [callIn ? 'bg-warm' : '', putIn ? 'bg-warm' : ''];
   return (
-    <tr className="border-b border-hair" style={{ height: ROW }}>
+    <div
+      role="row"
+      aria-rowindex={p.place}
+      className="grid h-5 grid-cols-[var(--cells)] border-b border-hair leading-[19px] [contain:strict]"
+    >
       {calls && values(row.call, callTint, false)}
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />}
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />}
-      <td className={`p-0 pl-1 ${callTint}`}>
+      <div role="gridcell" className={`pl-1 ${callTint}`}>
         {(p.callLeg ?? p.callHeld) && (
           <LegCell leg={p.callLeg} held={p.callHeld} side="call" acts={p.legActs} />
         )}
-      </td>
-      <th scope="row" className="border-x border-hair bg-warm text-center font-bold">
+      </div>
+      <div
+        role="rowheader"
+        data-strike={row.strike}
+        className="border-x border-hair bg-warm text-center font-bold"
+      >
         {row.strike}
-      </th>
-      <td className={`p-0 pr-1 ${putTint}`}>
+      </div>
+      <div role="gridcell" className={`pr-1 ${putTint}`}>
         {(p.putLeg ?? p.putHeld) && (
           <LegCell leg={p.putLeg} held={p.putHeld} side="put" acts={p.legActs} />
         )}
-      </td>
+      </div>
       {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />}
       {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="ask" side="put" />}
       {puts && values(row.put, putTint, true)}
-    </tr>
+    </div>
   );
 });

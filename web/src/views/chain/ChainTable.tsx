@@ -1,11 +1,12 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { ChainHead, Draft, Evaluation, Leg, Mark, PackageLine, Row } from '../../api/client';
+import type { ChainHead, Draft, Evaluation, Leg, Line, PackageLine } from '../../api/client';
 import { isOption, parts, withStrike } from '../../drafts/contract';
 import { laterLeg, more, moveLeg, remove, stepLeg, swapKind, turnLeg } from '../../drafts/moves';
 import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from '../../chart/axis';
-import { ChainRow, type Cursor } from './ChainRow';
-import { told, useColumns } from './columns';
+import { ChainGrid, HEAD, tabStop, type Block } from './ChainGrid';
+import type { Cursor } from './ChainRow';
+import { useColumns } from './columns';
 import { useHeld } from './held';
 import type { LegActs } from './LegTab';
 import { HistoryPane } from '../../chart/HistoryPane';
@@ -16,23 +17,17 @@ import { RowLines } from './Lines';
 import { useLook } from './look';
 import { BellLines } from './BellLines';
 import { OutlineFoot, OutlineHead } from './OutlineEdges';
-import { PACKAGE_HEADS, PackageRows } from './PackageRows';
+import { PackageTable } from './PackageTable';
 import { SmileHead, SmilePane } from './SmilePane';
 import { TargetLine } from './TargetLine';
 import { useWindow } from './window';
-import { Term } from '../../ui/terms';
 
 const NONE: Leg[] = [];
-/** Width of the columns beside the strikes, where legs and what is held stand. */
-const LEGS = 74;
+const NO_ROWS: Line[] = [];
 /** Width of the picture: a little under a third. */
 const pictureOf = (width: number) => Math.round(Math.min(560, width * 0.306));
 /** From this width on calls and puts stand beside the history; below it stands in place of the calls. */
 const WIDE = 1500;
-/** Height of the heads of the columns, and of a block's own head where several are open. */
-const HEAD = 24;
-
-export type Block = { key: string; mark: Mark; rows: Row[] };
 type Props = {
   head: ChainHead;
   /** One for each open expiration, the chosen one first. */
@@ -97,7 +92,7 @@ export function ChainTable({
   onClose,
   packages,
 }: Props) {
-  const { columns, sides: wanted } = useColumns();
+  const { sides: wanted } = useColumns();
   const { beside, weekly } = useLook();
   const strikesOfDraft = [
     ...new Set(
@@ -110,19 +105,13 @@ export function ChainTable({
   const box = useRef<HTMLDivElement>(null);
   const places = useRef(new Map<string, HTMLElement>());
   const [width, setWidth] = useState(1216);
-  const [from, to] = useWindow(box);
+  const seen = useWindow(box);
   const strikes = blocks.map((b) => b.rows.map((r) => r.at).join(' ')).join('|');
   const axes = useMemo(
     () => strikes.split('|').map((s) => makeAxis(s === '' ? [] : s.split(' ').map(Number))),
     [strikes],
   );
   const symbol = head.symbol;
-  const take = useMemo(
-    () => (legs: Leg[]) => {
-      change(symbol, (d) => ({ ...d, legs }));
-    },
-    [symbol],
-  );
   const keys = blocks.map((b) => b.key).join(' ');
   const order = head.marks.map((m) => m.key).join(' ');
   // What can be done with a leg, for each open expiration: its strikes are its own.
@@ -188,7 +177,6 @@ export function ChainTable({
   const table = width - picture - side;
   const several = blocks.length > 1;
   const held = useHeld(symbol);
-  const legOf = (contract: string) => draft?.legs.find((l) => l.contract === contract);
   const dragKink = (block: number) => (strike: number, e: React.PointerEvent) => {
     const leg = draft?.legs.find(
       (l) => isOption(l.contract) && parts(l.contract).strike === strike,
@@ -203,32 +191,6 @@ export function ChainTable({
       )
       ?.focus();
   };
-  const th =
-    'sticky top-0 z-20 h-6 bg-ground shadow-[inset_0_-1px_0_var(--strong)] px-[clamp(2px,0.47vw,6px)] text-right text-[12px] leading-[14px] font-normal whitespace-nowrap text-ink2';
-  // Tab stops at the heads of one side: those of the other say the same.
-  const headsOf = (quiet: boolean) =>
-    columns.map((key) => {
-      const head = told(key);
-      return (
-        <th key={key} className={th}>
-          {head && (
-            <Term of={head.term} quiet={quiet}>
-              {head.head}
-            </Term>
-          )}
-        </th>
-      );
-    });
-  const prices = (quiet: boolean) =>
-    (['bid', 'ask'] as const).map((what) => (
-      <th key={what} className={th}>
-        <Term of={what} quiet={quiet} />
-      </th>
-    ));
-  const both = sides === 'both';
-  const span = packages
-    ? PACKAGE_HEADS.length
-    : (sides === 'both' ? 2 : 1) * (columns.length + 2) + 3;
   const tops = blocks.map(
     (_, i) =>
       HEAD +
@@ -286,124 +248,33 @@ export function ChainTable({
             {beside === 'history' && <HistoryFoot head={head} width={side - 1} />}
           </div>
         )}
-        <table className="table-fixed border-collapse text-[12.5px]" style={{ width: table }}>
-          <caption className="sr-only">{`${packages ? 'Packages' : 'Calls left, puts right'}, ${blocks.map((b) => `${b.mark.label}, ${b.mark.days} days`).join('; ')}`}</caption>
-          <thead>
-            {packages ? (
-              <tr>
-                {PACKAGE_HEADS.map(([name, how]) => (
-                  <th key={name} className={`${th} ${how}`}>
-                    {name || <span className="sr-only">debit or credit</span>}
-                  </th>
-                ))}
-              </tr>
-            ) : (
-              <tr>
-                {sides !== 'puts' && headsOf(false)}
-                {sides !== 'puts' && prices(false)}
-                <th className={`${th} text-left font-semibold! text-ink!`} style={{ width: LEGS }}>
-                  {sides !== 'puts' ? (
-                    '◂ calls'
-                  ) : crowded ? (
-                    <Term of="noCalls" />
-                  ) : (
-                    <span className="sr-only">call leg</span>
-                  )}
-                </th>
-                <th className={`${th} w-[58px] text-center`}>
-                  <Term of="strike" />
-                </th>
-                <th className={`${th} font-semibold! text-ink!`} style={{ width: LEGS }}>
-                  {sides !== 'calls' ? 'puts ▸' : <span className="sr-only">put leg</span>}
-                </th>
-                {sides !== 'calls' && prices(both)}
-                {sides !== 'calls' && headsOf(both).reverse()}
-              </tr>
-            )}
-          </thead>
-          {blocks.map((b, i) => {
-            const [first, last] = [
-              Math.max(0, Math.floor((from - (tops[i] ?? 0)) / ROW)),
-              Math.min(b.rows.length, Math.ceil((to - (tops[i] ?? 0)) / ROW)),
-            ];
-            const acts = legActs[i];
-            const drawn = b.rows.slice(first, last);
-            const [above, below] =
-              drawn.length === 0
-                ? [b.rows.length * ROW, 0]
-                : [first * ROW, (b.rows.length - last) * ROW];
-            return (
-              <tbody
-                key={b.key}
-                ref={(at) => {
-                  if (at) places.current.set(b.key, at);
-                  return () => {
-                    places.current.delete(b.key);
-                  };
-                }}
-                data-block={b.key}
-              >
-                {several && (
-                  <tr style={{ height: HEAD }} className="border-b border-hair bg-warm">
-                    <th scope="rowgroup" colSpan={span} className="px-2 text-left font-semibold">
-                      {b.mark.label} · {b.mark.days} d · {b.mark.cycle} · expected move ±
-                      {b.mark.expectedMove.toFixed(2)}
-                      <button
-                        type="button"
-                        aria-label={`close the rows of ${b.mark.label}`}
-                        className="ml-2 px-1 text-ink2 hover:text-loss"
-                        onClick={() => {
-                          onClose(b.key);
-                        }}
-                      >
-                        ×
-                      </button>
-                    </th>
-                  </tr>
-                )}
-                {above > 0 && (
-                  <tr aria-hidden style={{ height: above }}>
-                    <td colSpan={span} />
-                  </tr>
-                )}
-                {i === 0 && packages && (
-                  <PackageRows
-                    rows={drawn}
-                    lines={packages}
-                    legs={draft?.legs ?? NONE}
-                    onTake={take}
-                  />
-                )}
-                {!(i === 0 && packages) &&
-                  acts &&
-                  drawn.map((row) => (
-                    <ChainRow
-                      key={row.strike}
-                      block={b.key}
-                      columns={columns}
-                      sides={sides}
-                      row={row}
-                      callIn={row.at < head.level}
-                      putIn={row.at > head.level}
-                      cursor={cursor?.key === b.key && cursor.strike === row.strike ? cursor : null}
-                      callLeg={legOf(row.call.contract)}
-                      putLeg={legOf(row.put.contract)}
-                      onTrade={onTrade}
-                      onCursor={onCursor}
-                      callHeld={held.get(row.call.contract)}
-                      putHeld={held.get(row.put.contract)}
-                      legActs={acts}
-                    />
-                  ))}
-                {below > 0 && (
-                  <tr aria-hidden style={{ height: below }}>
-                    <td colSpan={span} />
-                  </tr>
-                )}
-              </tbody>
-            );
-          })}
-        </table>
+        {packages ? (
+          <PackageTable
+            rows={blocks[0]?.rows ?? NO_ROWS}
+            lines={packages}
+            symbol={symbol}
+            legs={draft?.legs ?? NONE}
+            width={table}
+          />
+        ) : (
+          <ChainGrid
+            level={head.level}
+            blocks={blocks}
+            tops={tops}
+            seen={seen}
+            sides={sides}
+            crowded={crowded}
+            legs={draft?.legs ?? NONE}
+            held={held}
+            stop={tabStop(blocks, cursor, sides, head.level)}
+            onCursor={onCursor}
+            onTrade={onTrade}
+            onClose={onClose}
+            legActs={legActs}
+            places={places}
+            width={table}
+          />
+        )}
         <div className="border-l border-hair bg-raised" style={{ width: picture }}>
           <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">
             <OutlineHead evaluation={evaluation} ghost={ghost !== undefined} />

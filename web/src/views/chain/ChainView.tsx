@@ -1,23 +1,24 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useMemo, useState, useSyncExternalStore } from 'react';
+import { memo, useDeferredValue, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { answerTo, evaluate, useLive, watchChain } from '../../api/live';
-import type { Draft, Mark, Row } from '../../api/client';
+import type { ChainHead, Draft, Line, Mark } from '../../api/client';
 import { packagesQuery } from '../../api/queries';
 import { isOption, keyOf } from '../../drafts/contract';
 import { LinkedDraft } from '../../drafts/LinkedDraft';
-import { add, MOST_LEGS, remove, turn } from '../../drafts/moves';
+import { add, MOST_LEGS, remove } from '../../drafts/moves';
 import { nudges } from '../../drafts/nudges';
 import { change, useDrafts } from '../../drafts/store';
 import { openDraft } from '../../ticket/open';
 import { Choices, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
-import { useKeys } from '../../ui/keys';
+import { useCommands, type Acts } from '../../ui/commands';
 import { Term } from '../../ui/terms';
 import { makeAxis, reach } from '../../chart/axis';
 import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
-import { ChainTable, type Block } from './ChainTable';
+import type { Block } from './ChainGrid';
+import { ChainTable } from './ChainTable';
 import { useColumns } from './columns';
 import { Expirations } from './Expirations';
 import { DraftActions, DraftSummary } from './DraftSummary';
@@ -30,7 +31,7 @@ import { fitting, shown } from './rows';
 import { ShowChooser } from './ShowChooser';
 import { SymbolHead } from './SymbolHead';
 
-const NONE: Row[] = [];
+const NONE: Line[] = [];
 const NO_LEGS: Draft['legs'] = [];
 const NO_MARKS: Mark[] = [];
 /** Most expirations open under one another. */
@@ -65,17 +66,23 @@ function rangeOf(blocks: Block[]): [number, number] | undefined {
     : [Math.min(...reaches.map((r) => r[0])), Math.max(...reaches.map((r) => r[1]))];
 }
 
+/** The chain of a symbol. Its head changes four times a second: what hangs on it is drawn again beside what the trader does, never before it. */
 export function ChainView() {
   const { symbol: named } = useParams();
+  const drafted = useDrafts((s) => s.drafts[s.active]?.symbol);
+  const symbol = named ?? drafted ?? 'NMOU';
+  const live = useLive((s) => s.head);
+  const head = useDeferredValue(live);
+  return <Chain symbol={symbol} head={head?.symbol === symbol ? head : undefined} />;
+}
+
+const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: ChainHead }) {
   const navigate = useNavigate();
   const loaded = useDrafts((s) => s.loaded);
   const kept = useDrafts((s) => s.drafts[s.active]);
   const active = useDrafts((s) => s.active);
-  const symbol = named ?? kept?.symbol ?? 'NMOU';
   const draft = kept?.symbol === symbol ? kept : undefined;
-  const live = useLive((s) => s.head);
-  const head = live?.symbol === symbol ? live : undefined;
-  const allRows = useLive((s) => s.rows);
+  const listed = useLive((s) => s.lines);
   const answer = useLive((s) => s.answer);
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string[]>>({});
@@ -100,11 +107,11 @@ export function ChainView() {
         const mark = marks.find((m) => m.key === key);
         const rows =
           mark && head
-            ? shown(key, allRows[key] ?? NONE, around, head.level, mark.bands, legs, fit)
+            ? shown(key, listed[key] ?? NONE, around, head.level, mark.bands, legs, fit)
             : NONE;
         return mark ? [{ key, mark, rows: rising ? [...rows].reverse() : rows }] : [];
       }),
-    [open, marks, allRows, around, rising, head, legs, fit],
+    [open, marks, listed, around, rising, head, legs, fit],
   );
 
   const reading = usePackages();
@@ -170,9 +177,9 @@ export function ChainView() {
   );
   const level = head?.level;
   const readsPackages = reading.on;
-  const keys = useMemo(() => {
+  const acts = useMemo((): Acts => {
     const strikesOf = (contract: string) =>
-      (allRows[keyOf(contract)] ?? NONE).map((r) => r.at).reverse();
+      (listed[keyOf(contract)] ?? NONE).map((r) => r.at).reverse();
     const lines = blocks.flatMap((b) => b.rows.map((row) => ({ key: b.key, row })));
     const at = lines.findIndex((l) => l.key === cursor?.key && l.row.strike === cursor.strike);
     const prices = PRICES.filter(([side]) => sides === 'both' || sides === `${side}s`);
@@ -211,7 +218,7 @@ export function ChainView() {
       if (line)
         focus(`[data-of="${line.key}"][data-cell="${line.row.strike}-${side}-${what}"]`, place);
     };
-    const contract = cursor && lines[at]?.row[cursor.side].contract;
+    const contract = cursor && lines[at]?.row[cursor.side];
     return {
       ...nudges(
         symbol,
@@ -219,30 +226,29 @@ export function ChainView() {
         marks.map((m) => m.key),
         level,
       ),
-      ArrowUp: go(-1, 0),
-      ArrowDown: go(1, 0),
-      ArrowLeft: go(0, -1),
-      ArrowRight: go(0, 1),
-      b: contract
+      up: go(-1, 0),
+      down: go(1, 0),
+      left: go(0, -1),
+      right: go(0, 1),
+      buy: contract
         ? () => {
             trade(contract, 1);
           }
         : undefined,
-      s: contract
+      sell: contract
         ? () => {
             trade(contract, -1);
           }
         : undefined,
-      t: () => {
+      ticket: () => {
         openDraft(draft);
       },
-      Enter: () => (document.activeElement === document.body ? void navigate('/bench') : false),
-      e: () => {
+      judge: () => {
         void navigate('/bench');
       },
     };
-  }, [symbol, blocks, allRows, marks, level, cursor, trade, draft, sides, readsPackages, navigate]);
-  useKeys(keys);
+  }, [symbol, blocks, listed, marks, level, cursor, trade, draft, sides, readsPackages, navigate]);
+  useCommands(acts);
   const choose = (key: string, under: boolean) => {
     const next = !under
       ? [key]
@@ -309,13 +315,7 @@ export function ChainView() {
             {note}
           </span>
         )}
-        <DraftActions
-          draft={draft}
-          evaluation={evaluation}
-          onTurn={() => {
-            change(symbol, turn);
-          }}
-        />
+        <DraftActions draft={draft} evaluation={evaluation} />
       </div>
       <ChainTable
         key={`${symbol} ${chosen ?? ''} ${around} ${String(rising)} ${String(reading.on)}`}
@@ -334,4 +334,4 @@ export function ChainView() {
       />
     </div>
   );
-}
+});

@@ -1,11 +1,11 @@
 import { Popover } from 'radix-ui';
 import type { Draft, Evaluation, Greeks } from '../../api/client';
-import { fixed, money, percent } from '../../format';
+import { fixed, percent } from '../../format';
+import { money } from '../../money';
 import { Link } from 'react-router';
 import { DraftMenu } from '../../drafts/DraftMenu';
-import { change, redo, undo } from '../../drafts/store';
-import { openDraft } from '../../ticket/open';
-import { Button, Notice } from '../../ui/controls';
+import { change } from '../../drafts/store';
+import { Button, CommandButton, Notice } from '../../ui/controls';
 import { Term, termOf } from '../../ui/terms';
 
 type Props = {
@@ -145,15 +145,7 @@ export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
 }
 
 /** What can be done with the draft. */
-export function DraftActions({
-  draft,
-  evaluation: e,
-  onTurn,
-}: {
-  draft?: Draft;
-  evaluation?: Evaluation;
-  onTurn: () => void;
-}) {
+export function DraftActions({ draft, evaluation: e }: { draft?: Draft; evaluation?: Evaluation }) {
   const empty = !draft || draft.legs.length === 0;
   return (
     <div className="ml-auto flex items-center gap-1.5">
@@ -171,29 +163,12 @@ export function DraftActions({
         </Button>
       )}
       <DraftMenu draft={draft} />
-      <Button disabled={!draft} onClick={undo} aria-keyshortcuts="z">
-        undo
-      </Button>
-      <Button
-        disabled={!draft}
-        onClick={redo}
-        aria-keyshortcuts="Z"
-        className="max-[1240px]:hidden"
-      >
-        redo
-      </Button>
-      <Button disabled={empty} onClick={onTurn} aria-keyshortcuts="x">
-        reverse
-      </Button>
-      <Button
-        disabled={empty}
-        onClick={() => {
-          openDraft(draft);
-        }}
-        aria-keyshortcuts="t"
-      >
+      <CommandButton of="undo" disabled={!draft} />
+      <CommandButton of="redo" disabled={!draft} className="max-[1240px]:hidden" />
+      <CommandButton of="reverse" disabled={empty} />
+      <CommandButton of="ticket" disabled={empty}>
         Ticket
-      </Button>
+      </CommandButton>
       <Link
         to="/bench"
         aria-disabled={empty}

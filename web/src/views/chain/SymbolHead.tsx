@@ -1,7 +1,8 @@
 import { DropdownMenu } from 'radix-ui';
 import type { ChainHead } from '../../api/client';
 import { Term } from '../../ui/terms';
-import { fixed, money, percent, tone } from '../../format';
+import { fixed, percent } from '../../format';
+import { money, tone } from '../../money';
 
 /** The market in the underlying itself, and a menu that adds a lot of it to the draft. */
 function Own({ head, onTrade }: Props) {

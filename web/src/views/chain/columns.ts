@@ -1,6 +1,6 @@
 /** Which columns a chain shows, in which order, and of which side: chosen by the trader and remembered here. */
-import { create } from 'zustand';
 import type { Column } from '../../api/client';
+import { kept } from '../../ui/kept';
 import type { TermKey } from '../../ui/terms';
 
 export type Sides = 'both' | 'calls' | 'puts';
@@ -49,24 +49,14 @@ export const mostOf = (sides: Sides) => {
 
 type Chosen = { columns: Column[]; sides: Sides };
 const USUAL: Chosen = { columns: ['openInterest', 'volume', 'implied', 'delta'], sides: 'both' };
-const KEY = 'chain-columns';
 
-function kept(): Chosen {
-  try {
-    const read = JSON.parse(localStorage.getItem(KEY) ?? 'null') as Partial<Chosen> | null;
-    const columns = (read?.columns ?? USUAL.columns).filter((c) => told(c));
-    const sides = read?.sides === 'calls' || read?.sides === 'puts' ? read.sides : 'both';
-    return { columns, sides };
-  } catch {
-    return USUAL;
-  }
-}
-export const useColumns = create<Chosen>(() => kept());
+export const useColumns = kept<Chosen>('chain-columns', USUAL, ({ columns, sides }) => ({
+  columns: columns.filter((c) => told(c)),
+  sides: sides === 'calls' || sides === 'puts' ? sides : 'both',
+}));
 
 function choose(next: Chosen) {
-  const chosen = { ...next, columns: next.columns.slice(0, mostOf(next.sides)) };
-  localStorage.setItem(KEY, JSON.stringify(chosen));
-  useColumns.setState(chosen);
+  useColumns.setState({ ...next, columns: next.columns.slice(0, mostOf(next.sides)) });
 }
 export const showSides = (sides: Sides) => {
   choose({ ...useColumns.getState(), sides });

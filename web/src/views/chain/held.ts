@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import { heldQuery } from '../../api/queries';
-import { money } from '../../format';
+import { money } from '../../money';
 import type { Held } from './ChainRow';
 
 /** What is held in an underlying, by contract. A contract of several campaigns is told as one

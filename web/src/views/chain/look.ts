@@ -1,5 +1,5 @@
 /** How the chain is shown: strikes, their order, what stands beside the rows, which expirations. Remembered here. */
-import { create } from 'zustand';
+import { kept } from '../../ui/kept';
 import type { Around } from './rows';
 
 export type Beside = 'nothing' | 'history' | 'smile';
@@ -21,20 +21,11 @@ const USUAL: Look = {
   term: false,
   hidden: [],
 };
-const KEY = 'chain-look';
 const AROUND: Around[] = ['fit', '25', 'sigma', 'all'];
 
-function kept(): Look {
-  try {
-    const read = JSON.parse(localStorage.getItem(KEY) ?? '{}') as Partial<Look>;
-    const around = AROUND.includes(read.around ?? 'fit') ? read.around : 'fit';
-    return { ...USUAL, ...read, around: around ?? 'fit' };
-  } catch {
-    return USUAL;
-  }
-}
-export const useLook = create<Look>(() => kept());
-export function show(change: Partial<Look>) {
+export const useLook = kept<Look>('chain-look', USUAL, (look) =>
+  AROUND.includes(look.around) ? look : { ...look, around: 'fit' },
+);
+export const show = (change: Partial<Look>) => {
   useLook.setState(change);
-  localStorage.setItem(KEY, JSON.stringify(useLook.getState()));
-}
+};

@@ -1,4 +1,4 @@
-import type { Leg, Row } from '../../api/client';
+import type { Leg, Line } from '../../api/client';
 import { isOption, keyOf, parts } from '../../drafts/contract';
 
 /** As many rows as the page has room for, so many on each side of the price, two deviations, or all. */
@@ -12,15 +12,15 @@ export const fitting = (height: number) => Math.max(6, Math.floor((height - ELSE
 /** Rows (strikes from high to low) that are shown of an expiration; its legs are always among them. */
 export function shown(
   key: string,
-  rows: Row[],
+  rows: Line[],
   around: Around,
   spot: number,
   bands: number[],
   legs: Leg[],
   fit: number,
-): Row[] {
+): Line[] {
   if (around === 'all') return rows;
-  const first = (test: (r: Row) => boolean) => {
+  const first = (test: (r: Line) => boolean) => {
     const i = rows.findIndex(test);
     return i < 0 ? rows.length : i;
   };

@@ -3,9 +3,12 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, must, type Ledger, type LedgerLine, type LedgerWanted } from '../../api/client';
 import { ledgerQuery } from '../../api/queries';
-import { longWhen, money, tone } from '../../format';
+import { longWhen } from '../../format';
+import { money, negated, tone } from '../../money';
 import { Asked } from '../../ui/Asked';
 import { Button, Figure, Notice } from '../../ui/controls';
+import { DateField } from '../../ui/DateField';
+import { Page } from '../../ui/Page';
 
 const th =
   'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
@@ -116,13 +119,12 @@ const NOTHING: Written = { symbol: '', kind: '', campaign: '', from: '', to: '' 
 
 /** What is asked for, of what is written; a field that is not whole yet asks for nothing. */
 function wantedOf(w: Written): LedgerWanted {
-  const date = (text: string) => (/^\d{4}-\d\d-\d\d$/.test(text) ? text : null);
   return {
     symbol: w.symbol.trim() === '' ? null : w.symbol.trim().toUpperCase(),
     kind: KINDS.find((k) => k === w.kind) ?? null,
     campaign: /^\d{1,9}$/.test(w.campaign) ? Number(w.campaign) : null,
-    from: date(w.from),
-    to: date(w.to),
+    from: w.from || null,
+    to: w.to || null,
   };
 }
 
@@ -140,6 +142,15 @@ function Filter({ written: w, onChange }: { written: Written; onChange: (w: Writ
         set({ [key]: e.target.value.trim() });
       }}
       className={`${field} ${width}`}
+    />
+  );
+  const date = (key: 'from' | 'to', name: string) => (
+    <DateField
+      label={name}
+      value={w[key]}
+      onChange={(value) => {
+        set({ [key]: value });
+      }}
     />
   );
   return (
@@ -165,8 +176,8 @@ function Filter({ written: w, onChange }: { written: Written; onChange: (w: Writ
         ))}
       </select>
       campaign {text('campaign', 'Campaign', 'any', 'w-16')}
-      from {text('from', 'From', '2031-01-01', 'w-28')}
-      to {text('to', 'To', '2031-12-31', 'w-28')}
+      from {date('from', 'From')}
+      to {date('to', 'To')}
       <Button
         disabled={w === NOTHING}
         onClick={() => {
@@ -184,8 +195,7 @@ export function LedgerView() {
   const wanted = wantedOf(written);
   const ledger = useQuery(ledgerQuery(wanted));
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <h1 className="pt-3 pb-1 font-serif text-[22px]">Ledger</h1>
+    <Page title="Ledger">
       <Asked query={ledger} what="ledger">
         {(l) => (
           <>
@@ -199,19 +209,17 @@ export function LedgerView() {
           </>
         )}
       </Asked>
-    </div>
+    </Page>
   );
 }
 
 /** What the books come to, with every sign, so that it can be added up. */
 function Proof({ ledger: l }: { ledger: Ledger }) {
-  const turned = (amount: string) =>
-    amount.startsWith('-') ? amount.slice(1) : /[1-9]/.test(amount) ? `-${amount}` : amount;
   const rows: [string, string][] = [
     ['paid in', l.paidIn],
     ['realised, before fees', l.realised],
-    ['fees', turned(l.fees)],
-    ['laid out for open positions', turned(l.positions)],
+    ['fees', negated(l.fees)],
+    ['laid out for open positions', negated(l.positions)],
   ];
   const sound = l.violations.length === 0 && l.sum === l.cash;
   return (

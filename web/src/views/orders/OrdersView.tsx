@@ -3,12 +3,14 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, must, type Order, type OrderMarket } from '../../api/client';
 import { orderMarketsQuery, ordersQuery } from '../../api/queries';
-import { longWhen, money, percent, shortWhen } from '../../format';
+import { longWhen, percent, shortWhen } from '../../format';
+import { money } from '../../money';
 import { openOrder } from '../../ticket/open';
 import { ties } from '../../ticket/ties';
 import { Asked } from '../../ui/Asked';
 import { Button, Notice } from '../../ui/controls';
 import { Term, type TermKey } from '../../ui/terms';
+import { Page } from '../../ui/Page';
 
 const th =
   'sticky top-0 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2';
@@ -234,24 +236,27 @@ export function OrdersView() {
     },
   });
   return (
-    <div className="h-full overflow-auto px-4 pb-6" tabIndex={0}>
-      <div className="flex items-center gap-4 pt-3 pb-1">
-        <h1 className="font-serif text-[22px]">Orders</h1>
-        <input
-          aria-label="Find among all orders"
-          placeholder="symbol, structure, campaign, state"
-          value={wanted}
-          onChange={(e) => {
-            setWanted(e.target.value);
-          }}
-          className="h-6 w-72 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
-        />
-        {wanted.trim() !== '' && (
-          <span role="status" className="text-ink2">
-            {open.length + past.length} of {all.length}
-          </span>
-        )}
-      </div>
+    <Page
+      title="Orders"
+      beside={
+        <>
+          <input
+            aria-label="Find among all orders"
+            placeholder="symbol, structure, campaign, state"
+            value={wanted}
+            onChange={(e) => {
+              setWanted(e.target.value);
+            }}
+            className="h-6 w-72 rounded border border-strong bg-raised px-2 placeholder:text-ink2"
+          />
+          {wanted.trim() !== '' && (
+            <span role="status" className="text-ink2">
+              {open.length + past.length} of {all.length}
+            </span>
+          )}
+        </>
+      }
+    >
       {cancelAll.error && <Notice>{cancelAll.error.message}</Notice>}
       {tie.error && <Notice>{tie.error.message}</Notice>}
       {cancelAll.data && (
@@ -384,6 +389,6 @@ export function OrdersView() {
           {earlier.error && <Notice>{earlier.error.message}</Notice>}
         </p>
       )}
-    </div>
+    </Page>
   );
 }
