@@ -126,7 +126,7 @@ fn judged(c: &mut Criterion) {
         span: Span::Usual,
         map: true,
         greeks: None,
-        grid: Some(Steps::Deviations(0.5)),
+        grid: Some((Steps::Matter, vec![0.0, 10.0])),
         chances: None,
     };
     c.bench_function(

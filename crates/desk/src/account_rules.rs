@@ -56,12 +56,12 @@ pub const HIGHEST_LEVEL: u8 = 5;
 pub const PORTFOLIO_LEAST: Money = Money::whole(100_000);
 /// What each level adds, in words.
 pub const LEVELS: [&str; 6] = [
-    "covered calls, protective puts, collars",
-    "and puts secured by cash",
-    "and options bought",
-    "and structures whose loss has a limit",
-    "and uncovered puts on shares",
-    "and uncovered calls, ratios, and what is sold uncovered on an index or a future",
+    "Level 0 allows covered calls, protective puts and collars.",
+    "Level 1 also allows puts secured by cash.",
+    "Level 2 also allows options bought.",
+    "Level 3 also allows structures whose loss has a limit.",
+    "Level 4 also allows uncovered puts on shares.",
+    "Level 5 also allows uncovered calls, ratios, and what is sold uncovered on an index or a future.",
 ];
 
 /// Kind and level of an account.

@@ -54,7 +54,7 @@ pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFO
 pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
     Along, Bench, Chances, ChancesAsked, ChancesAt, Compared, ComparedRow, DateLine, GreekCurves,
-    Grid, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench, best_of,
+    Grid, GridPrice, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench, best_of,
     shared_prices, units_controlled,
 };
 pub use book::{BookGreeks, Strip, Zone, bands, deviations_to_nearest, zones_of};

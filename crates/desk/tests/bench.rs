@@ -55,7 +55,7 @@ fn unmoved_and_today_it_is_the_evaluation() {
             days: vec![0.0, 19.0, 60.0],
             map: true,
             greeks: Some((Along::Price, vec![0.0, 30.0])),
-            grid: Some(Steps::Percent(5.0)),
+            grid: Some((Steps::Matter, vec![0.0, 19.0, 60.0])),
             chances: Some(wanted(Law::Flat)),
             ..plain.clone()
         },
@@ -144,11 +144,35 @@ fn unmoved_and_today_it_is_the_evaluation() {
     let legs: f64 = g.legs.iter().map(|leg| leg[here].theta).sum();
     assert!((legs - g.net[0][here].theta).abs() < 1e-9, "legs add up");
     let grid = b.grid.as_ref().unwrap();
-    assert_eq!((grid.prices.len(), grid.profit.len()), (11, 4));
+    assert_eq!((grid.dates.len(), grid.profit.len()), (3, 4));
+    let row = |name: GridPrice| {
+        let here = grid.names.iter().position(|n| n.contains(&name));
+        here.unwrap_or_else(|| panic!("{name:?} in {:?}", grid.names))
+    };
+    let now = row(GridPrice::Now);
     assert!(
-        (grid.profit[0][5] - middle(&b, 0)).abs() < 1.0
-            && (grid.profit[3][5] - at(&b.prices, &b.outline, 100.0)).abs() < 1e-9
+        (grid.profit[0][now] - middle(&b, 0)).abs() < 1.0
+            && (grid.profit[3][now] - at(&b.prices, &b.outline, 100.0)).abs() < 1e-9
     );
+    // Every row is what it is called, and none stands twice.
+    assert!(grid.prices.windows(2).all(|w| w[0] < w[1]));
+    for (i, names) in grid.names.iter().enumerate() {
+        let price = grid.prices[i];
+        for name in names {
+            let right = match name {
+                GridPrice::BreakEven => grid.profit[3][i].abs() < 1.01,
+                GridPrice::Strike => s.options().any(|(c, _)| c.strike.to_f64() == price),
+                GridPrice::Deviation(k) => {
+                    let place = [-2, -1, 1, 2].iter().position(|x| x == k).unwrap();
+                    (b.bands[place] - price).abs() < 0.02
+                }
+                GridPrice::Round => (price / 5.0).fract() == 0.0,
+                GridPrice::Now => (price - 100.0).abs() < 1e-9,
+                GridPrice::Chosen => false,
+            };
+            assert!(right, "{price} is called {name:?}");
+        }
+    }
     let map = b.map.as_ref().unwrap();
     assert_eq!(
         (map.days.len(), map.profit.len(), map.profit[0].len()),

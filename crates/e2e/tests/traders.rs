@@ -7,7 +7,7 @@ use serde_json::json;
 /// The figures of the bench's Money table, by name.
 async fn money(b: &Browser, name: &str) -> f64 {
     let script = format!(
-        "const row = [...document.querySelectorAll('aside th')].find((t) => t.textContent === \
+        "const row = [...document.querySelectorAll('[aria-label=\"In words and money\"] th')].find((t) => t.textContent === \
             '{name}');
          return row ? row.nextElementSibling.textContent : '';"
     );
@@ -86,7 +86,7 @@ async fn careful_buyer(b: &Browser) {
     // alone.
     assert!(
         money(b, "needed for the order").await > 30_000.0
-            && money(b, "saved together").await >= 0.0
+            && money(b, "less by being together").await >= 0.0
     );
     b.press("compare").await;
     b.until("main", "the shares beside it", |t| {
@@ -149,6 +149,10 @@ async fn income_seller(b: &Browser) {
     .await;
     b.find("[data-testid=bench-ghost]").await;
     b.press("chance").await;
+    // No target is set before the trader sets one.
+    b.find("input[placeholder=none]").await;
+    assert!(!b.has("[data-testid=reached]").await);
+    b.write("input[placeholder=none]", "50").await;
     b.until("[data-testid=reached]", "a chance", |t| {
         t.contains("Reaches the target before its end: ") && t.contains('%')
     })
@@ -353,8 +357,7 @@ async fn structure_builder(b: &Browser, home: &str) {
         .await;
     assert_eq!(kept, 2, "each block has the outline on its own axis");
     b.accessible("two expirations").await;
-    b.run("document.activeElement.blur()").await;
-    b.keys(ENTER).await;
+    b.keys("e").await;
     b.find("[data-testid=bench-outline]").await;
     b.until("[data-testid=read-out]", "a profit of about nothing", |t| {
         t.contains("today")

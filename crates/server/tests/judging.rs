@@ -31,7 +31,7 @@ async fn the_bench_says_what_the_evaluation_says_and_what_it_does_to_the_book() 
         let (_, e) = p.post("/api/evaluate", &asked).await;
         let mut more = asked.clone();
         more["days"] = json!([10, 0]);
-        more["grid"] = json!({ "steps": { "percent": 5 }, "unit": "ofMost" });
+        more["grid"] = json!({ "steps": "matter", "unit": "ofMost" });
         more["chances"] = json!({ "smile": true, "targetPercent": 50, "stopPercent": 50 });
         let (status, b) = p.post("/api/bench", &more).await;
         assert_eq!(status, StatusCode::OK, "{b}");

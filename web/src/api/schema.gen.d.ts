@@ -2064,6 +2064,8 @@ export interface components {
             dates: string[];
             /** @description Days from now of the dates. */
             days: number[];
+            /** @description What each price is, in words: "break-even", "strike", "+1 σ", "round". */
+            names: string[];
             /** @description Prices, ascending. */
             prices: number[];
             /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
@@ -3056,19 +3058,7 @@ export interface components {
          */
         StepWire: "minute" | "hour" | "open" | "close" | "expiration";
         /** @description Prices of the grid. */
-        StepsWire: {
-            /**
-             * Format: double
-             * @description So many deviations of the first expiration apart.
-             */
-            deviations: number;
-        } | {
-            /**
-             * Format: double
-             * @description So many percent apart.
-             */
-            percent: number;
-        } | {
+        StepsWire: "matter" | {
             /** @description Chosen, at most 25. */
             prices: number[];
         };

@@ -4,7 +4,7 @@ import type { Evaluation } from '../api/client';
 import { Hatch } from './glyph';
 import { isOption, parts } from '../drafts/contract';
 import { reach, type Axis } from './axis';
-import { GUTTER } from './PictureLines';
+import { gutterOf } from './PictureLines';
 
 type Point = { price: number; profit: number };
 type Props = {
@@ -37,7 +37,7 @@ export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKi
     .map((p) => p.profit);
   const x = scaleLinear(
     [Math.min(0, ...profits), Math.max(0, ...profits)],
-    [16, width - GUTTER - 10],
+    [16, width - gutterOf(width) - 10],
   );
   const y = (p: Point) => axis.y(p.price);
   const shape =
@@ -61,10 +61,15 @@ export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKi
       <defs>
         <Hatch id={`${id}-loss`} />
         <clipPath id={`${id}-gain-side`}>
-          <rect x={x(0)} y={0} width={Math.max(0, width - GUTTER + 2 - x(0))} height={height} />
+          <rect
+            x={x(0)}
+            y={0}
+            width={Math.max(0, width - gutterOf(width) + 2 - x(0))}
+            height={height}
+          />
         </clipPath>
         <clipPath id={`${id}-picture`}>
-          <rect x={0} y={0} width={width - GUTTER + 2} height={height} />
+          <rect x={0} y={0} width={width - gutterOf(width) + 2} height={height} />
         </clipPath>
         <clipPath id={`${id}-loss-side`}>
           <rect x={0} y={0} width={x(0)} height={height} />

@@ -7,7 +7,9 @@ import { spread, type Level } from './spread';
 export type LevelProps = { axis: Axis; width: number; level: number; mark?: Mark };
 const SIGMAS = ['−2 σ', '−1 σ', '+1 σ', '+2 σ'];
 /** Width of the strip at the right of the picture where its levels are named. */
-export const GUTTER = 84;
+const GUTTER = 84;
+/** A narrow picture keeps its width for the lines. */
+export const gutterOf = (width: number) => (width < 240 ? 0 : GUTTER);
 export const layer = 'pointer-events-none absolute top-0 left-0';
 
 export const bandsOf = (axis: Axis, mark: Mark | undefined): Level[] =>
@@ -34,7 +36,8 @@ export function PictureLines({
     .map((e): Level => ({ name: `B/E ${e.from}`, y: axis.y(Number(e.from)), ours: true }))
     .filter(inside(axis));
   const arrow = (l: Level) => (l.y <= 2 ? '↑ ' : l.y >= axis.height - 2 ? '↓ ' : '');
-  const end = width - GUTTER;
+  const gutter = gutterOf(width);
+  const end = width - gutter;
   return (
     <svg aria-hidden width={width} height={axis.height} className={layer}>
       {[...bands.filter(inside(axis)), ...evens].map((b) => (
@@ -48,7 +51,7 @@ export function PictureLines({
           strokeDasharray={b.ours ? '1 4' : '2 4'}
         />
       ))}
-      {spread([...bands, ...evens], at, axis.height).map((l) => (
+      {(gutter === 0 ? [] : spread([...bands, ...evens], at, axis.height)).map((l) => (
         <text
           key={l.name}
           x={end + 8}
@@ -70,9 +73,16 @@ export function PictureLines({
         strokeOpacity={0.6}
         strokeWidth={1.5}
       />
-      <rect x={end + 6} y={at - 10} width={GUTTER - 12} height={20} rx={3} fill="var(--ink)" />
+      <rect
+        x={gutter === 0 ? end - 60 : end + 6}
+        y={at - 10}
+        width={gutter === 0 ? 60 : gutter - 12}
+        height={20}
+        rx={3}
+        fill="var(--ink)"
+      />
       <text
-        x={end + GUTTER / 2}
+        x={gutter === 0 ? end - 30 : end + gutter / 2}
         y={at + 4.5}
         textAnchor="middle"
         fontSize={13}

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Draft } from '../api/client';
 import { shelfQuery } from '../api/queries';
 import { Button, Notice } from '../ui/controls';
-import { box, overlay } from '../ui/dialog';
+import { box, overlay, giveBack } from '../ui/dialog';
 import { change, put } from './store';
 import { csvOf, linkOf, readDraft, setAside, takeOff } from './text';
 
@@ -37,7 +37,12 @@ function Panel({
     >
       <Dialog.Portal>
         <Dialog.Overlay className={overlay} />
-        <Dialog.Content data-modal aria-describedby={undefined} className={`${box} w-[440px]`}>
+        <Dialog.Content
+          data-modal
+          aria-describedby={undefined}
+          onCloseAutoFocus={giveBack}
+          className={`${box} w-[440px]`}
+        >
           <Dialog.Title className="mb-2 font-serif text-[16px]">{title}</Dialog.Title>
           {children}
         </Dialog.Content>

@@ -6,7 +6,7 @@ import { useLive } from '../api/live';
 import { when } from '../format';
 import { DateField } from '../ui/DateField';
 import { Button, Notice } from '../ui/controls';
-import { box, overlay } from '../ui/dialog';
+import { box, overlay, giveBack } from '../ui/dialog';
 
 type Step = 'minute' | 'hour' | 'open' | 'close' | 'expiration';
 const STEPS: [Step, string][] = [
@@ -46,7 +46,12 @@ function DateDialog({ today, onClose }: { today: string; onClose: () => void }) 
     >
       <Dialog.Portal>
         <Dialog.Overlay className={overlay} />
-        <Dialog.Content data-modal aria-describedby={undefined} className={`${box} w-80`}>
+        <Dialog.Content
+          data-modal
+          aria-describedby={undefined}
+          onCloseAutoFocus={giveBack}
+          className={`${box} w-80`}
+        >
           <Dialog.Title className="mb-2 font-serif text-[16px]">Step to a date</Dialog.Title>
           <form
             className="flex flex-col gap-3"
@@ -102,7 +107,12 @@ export function ClockControls() {
   const [dating, setDating] = useState(false);
   if (!clock) return null;
   return (
-    <div className="flex items-center gap-2" role="group" aria-label="Market clock">
+    <div
+      className="flex items-center gap-2 max-md:gap-1"
+      role="group"
+      aria-label="Market clock"
+      data-walk="clock"
+    >
       <span className={`font-semibold ${clock.open ? 'text-gain' : 'text-loss'}`}>
         {clock.open ? 'open' : 'closed'}
       </span>

@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { marketsQuery } from '../api/queries';
 import { actOf, commands, keysOf } from '../ui/commands';
-import { box, overlay } from '../ui/dialog';
+import { box, overlay, giveBack } from '../ui/dialog';
 import { kept } from '../ui/kept';
 
 type Props = { open: boolean; onOpenChange: (open: boolean) => void };
@@ -25,6 +25,7 @@ export function Find({ open, onOpenChange }: Props) {
           data-modal
           className={`${box} w-[min(440px,94vw)]`}
           aria-describedby={undefined}
+          onCloseAutoFocus={giveBack}
         >
           <Dialog.Title className="mb-2 font-serif text-[16px]">Find</Dialog.Title>
           <List

@@ -13,6 +13,7 @@ import { Masthead } from './Masthead';
 import { Spine, VIEWS } from './Spine';
 import { Toasts } from './Toasts';
 import { Tray } from './Tray';
+import { Walk } from './Walk';
 
 /** Spine, masthead, tray and drawer around the view. */
 export function Frame() {
@@ -21,8 +22,10 @@ export function Frame() {
   const stands = useLive((s) => s.clock?.stands);
   const lost = useLive((s) => s.everConnected && !s.connected);
   const problem = useDrafts((s) => s.problem);
+  const drafted = useDrafts((s) => s.loaded);
   const [finding, setFinding] = useState(false);
   const [helping, setHelping] = useState(false);
+  const [walking, setWalking] = useState(false);
   useEffect(connect, []);
   useEffect(() => {
     void loadDrafts();
@@ -37,6 +40,9 @@ export function Frame() {
         setHelping(true);
       },
       theme: toggleTheme,
+      walk: () => {
+        setWalking(true);
+      },
       ...Object.fromEntries(
         VIEWS.map((v) => [
           v.to,
@@ -51,7 +57,7 @@ export function Frame() {
   useCommands(acts);
   return (
     <Tooltip.Provider delayDuration={350}>
-      <div className="grid h-full min-w-[1024px] grid-cols-[64px_minmax(0,1fr)] grid-rows-[48px_minmax(0,1fr)_44px]">
+      <div className="grid h-full grid-cols-[64px_minmax(0,1fr)] grid-rows-[48px_minmax(0,1fr)_44px] max-md:grid-cols-[minmax(0,1fr)] max-md:grid-rows-[auto_minmax(0,1fr)_44px_auto]">
         <Spine />
         <Masthead />
         <main className="relative flex min-h-0 flex-col overflow-hidden">
@@ -96,6 +102,14 @@ export function Frame() {
       <Fault what="The bells">
         <Toasts />
       </Fault>
+      {drafted && (
+        <Walk
+          again={walking}
+          onDone={() => {
+            setWalking(false);
+          }}
+        />
+      )}
       <Find open={finding} onOpenChange={setFinding} />
       <Help open={helping} onOpenChange={setHelping} />
     </Tooltip.Provider>

@@ -1,6 +1,6 @@
 import { Dialog } from 'radix-ui';
 import { useState } from 'react';
-import { box, overlay } from '../ui/dialog';
+import { box, overlay, giveBack } from '../ui/dialog';
 import { commands, GESTURES, keysOf } from '../ui/commands';
 import { TERMS, termOf, type TermKey } from '../ui/terms';
 
@@ -30,6 +30,7 @@ export function Help({ open, onOpenChange }: Props) {
           data-modal
           className={`${box} flex max-h-[80vh] w-[min(860px,94vw)] flex-col`}
           aria-describedby={undefined}
+          onCloseAutoFocus={giveBack}
         >
           <div className="flex items-baseline gap-4 pb-2">
             <Dialog.Title className="font-serif text-[18px]">Help</Dialog.Title>

@@ -11,7 +11,7 @@ export function Masthead() {
   const m = useLive((s) => s.masthead);
   const theme = useTheme((s) => s.theme);
   return (
-    <header className="flex items-center gap-6 border-b border-hair bg-raised px-4">
+    <header className="flex items-center gap-6 border-b border-hair bg-raised px-4 max-lg:gap-4 max-md:flex-wrap max-md:gap-x-6 max-md:gap-y-1 max-md:px-3 max-md:py-1">
       <Figure
         value={<span data-testid="account-value">{cents(m?.accountValue)}</span>}
         name={<Term of="accountValue" />}
@@ -27,7 +27,7 @@ export function Masthead() {
         tone={tone(m?.today)}
       />
       {m && (
-        <span className="font-serif text-[15px] italic">
+        <span className="font-serif text-[15px] italic max-[1180px]:hidden">
           <Term of="lean">leans {fixed(m.lean, 1, true)}</Term>,{' '}
           <Term of="earns">
             {m.theta >= 0 ? 'earns' : 'pays'} {fixed(Math.abs(m.theta), 0)} a day
@@ -41,9 +41,11 @@ export function Masthead() {
           </button>
         </Tip>
       )}
-      <div className="ml-auto flex items-center gap-2">
+      <div className="ml-auto flex items-center gap-2 max-md:ml-0 max-md:flex-wrap max-md:gap-1">
         <Bells />
-        <ClockControls />
+        <div className="max-md:order-last">
+          <ClockControls />
+        </div>
         <CommandButton of="find">
           find <kbd className="font-sans text-ink2">/</kbd>
         </CommandButton>

@@ -12,11 +12,15 @@ export const VIEWS: { path: string; to: CommandId }[] = [
 
 export function Spine() {
   return (
-    <nav aria-label="Views" className="row-span-3 flex flex-col border-r border-hair bg-warm">
+    <nav
+      aria-label="Views"
+      data-walk="views"
+      className="row-span-3 flex flex-col border-r border-hair bg-warm max-md:order-last max-md:row-span-1 max-md:flex-row max-md:overflow-x-auto max-md:border-t max-md:border-r-0"
+    >
       <svg
         aria-hidden
         viewBox="0 0 24 24"
-        className="mx-auto my-2 size-8 fill-none stroke-brass stroke-[1.6]"
+        className="mx-auto my-2 size-8 max-md:hidden fill-none stroke-brass stroke-[1.6]"
         strokeLinecap="round"
         strokeLinejoin="round"
       >
@@ -28,7 +32,7 @@ export function Spine() {
           to={v.path}
           {...hint(v.to)}
           className={({ isActive }) =>
-            `border-l-3 py-2 pl-2.5 ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`
+            `border-l-3 py-2 pl-2.5 max-md:grow max-md:border-t-3 max-md:border-l-0 max-md:px-1 max-md:text-center ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`
           }
         >
           {COMMANDS[v.to].name}

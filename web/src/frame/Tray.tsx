@@ -90,6 +90,7 @@ export function Tray() {
   const full = SLOTS.every((s) => (drafts[s]?.legs.length ?? 0) > 0);
   return (
     <footer
+      data-walk="tray"
       aria-label="Drafts"
       className="flex items-center gap-2 overflow-x-auto border-t border-hair bg-warm px-3"
     >

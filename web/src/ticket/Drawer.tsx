@@ -3,6 +3,7 @@ import { useEffect, useRef } from 'react';
 import { OrderCard } from './OrderCard';
 import { closeDrawer, useDrawer } from './open';
 import { TicketForm } from './TicketForm';
+import { giveBack } from '../ui/dialog';
 
 /** Over the view at the right: a ticket, or the card of an order. */
 export function Drawer() {
@@ -24,8 +25,10 @@ export function Drawer() {
         <Dialog.Content
           ref={box}
           data-modal
+          data-ticket
           tabIndex={-1}
           aria-describedby={undefined}
+          onCloseAutoFocus={giveBack}
           onInteractOutside={(e) => {
             e.preventDefault();
           }}
@@ -33,7 +36,7 @@ export function Drawer() {
             e.preventDefault();
             box.current?.focus();
           }}
-          className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] scroll-pb-64 flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]"
+          className="fixed top-12 right-0 bottom-11 z-30 flex w-[380px] max-md:top-0 max-md:bottom-0 max-md:w-full scroll-pb-64 flex-col outline-none overflow-y-auto border-l border-strong bg-raised p-4 shadow-[var(--shadow)]"
         >
           <div className="mb-2 flex items-baseline justify-between">
             <Dialog.Title className="font-serif text-[19px]">

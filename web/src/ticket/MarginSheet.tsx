@@ -8,7 +8,7 @@ import { marginQuery } from '../api/queries';
 import { fixed } from '../format';
 import { cents, money, tone } from '../money';
 import { Button, Notice } from '../ui/controls';
-import { box, overlay } from '../ui/dialog';
+import { box, overlay, giveBack } from '../ui/dialog';
 
 type Parts = Sheet['alone']['parts'];
 /** A requirement by its parts, with their sum. */
@@ -214,6 +214,7 @@ export function MarginSheet({
         <Dialog.Content
           data-modal
           aria-describedby={undefined}
+          onCloseAutoFocus={giveBack}
           className={`${box} !top-16 max-h-[calc(100vh-96px)] w-[720px] overflow-y-auto`}
         >
           <div className="flex items-baseline justify-between pb-2">

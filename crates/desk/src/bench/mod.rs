@@ -17,6 +17,7 @@ use crate::evaluate::{EvaluationError, MarketView, first_expiry};
 use crate::holding::Holding;
 use crate::horizon::{Horizon, Parted};
 use crate::number::{Money, Price};
+use crate::shape::Even;
 use crate::ticket::check_bounds;
 use crate::time::Moment;
 use crate::valuation::{PositionGreeks, price_grid};
@@ -38,12 +39,28 @@ pub enum Span {
 /// Prices of a grid.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Steps {
-    /// So many deviations of the first expiration apart.
-    Deviations(f64),
-    /// So many percent apart.
-    Percent(f64),
+    /// Those that matter to the draft: the price now, break-evens, strikes, whole deviations, and
+    /// round prices where none of these is near.
+    Matter,
     /// Chosen.
     These(Vec<f64>),
+}
+
+/// What a price of the grid is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum GridPrice {
+    /// The price now.
+    Now,
+    /// The draft is even there at the first expiration.
+    BreakEven,
+    /// A leg's strike.
+    Strike,
+    /// So many deviations of the first expiration from the price now.
+    Deviation(i8),
+    /// A round number.
+    Round,
+    /// Chosen.
+    Chosen,
 }
 
 /// What Greeks are drawn over.
@@ -74,8 +91,8 @@ pub struct Judgement {
     pub map: bool,
     /// Greeks, over what and on which dates.
     pub greeks: Option<(Along, Vec<f64>)>,
-    /// Prices of the grid, if it is wanted.
-    pub grid: Option<Steps>,
+    /// Prices of the grid and its dates in days from now, if it is wanted.
+    pub grid: Option<(Steps, Vec<f64>)>,
     /// Chances, if they are wanted.
     pub chances: Option<ChancesAsked>,
 }
@@ -115,11 +132,15 @@ pub struct GreekCurves {
     pub legs: Vec<Vec<PositionGreeks>>,
 }
 
-/// Profit at chosen prices on the dates asked for, and at the first expiration.
+/// Profit at prices on the grid's dates, and at the first expiration.
 #[derive(Debug, Clone)]
 pub struct Grid {
     /// Prices, ascending.
     pub prices: Vec<f64>,
+    /// All that each price is.
+    pub names: Vec<Vec<GridPrice>>,
+    /// When each date is, in the order asked for; the first expiration is not among them.
+    pub dates: Vec<Moment>,
     /// By date, in the order asked for; the first expiration last.
     pub profit: Vec<Vec<f64>>,
 }
@@ -157,8 +178,8 @@ const MAP: (usize, usize) = (60, 80);
 const POINTS: usize = 240;
 /// Points of the Greeks.
 const GREEK_POINTS: usize = 41;
-/// Steps to each side in the grid.
-const GRID_REACH: i32 = 5;
+/// About so many round prices on the span of a grid.
+const ROUND: f64 = 12.0;
 /// Most prices of a grid that are chosen one by one.
 pub const MOST_GRID: usize = 25;
 
@@ -210,7 +231,11 @@ pub fn bench(asked: &Judgement, market: &MarketView<'_>) -> Result<Bench, Evalua
         below: prices.iter().map(|s| flat.below(*s)).collect(),
         map,
         greeks: asked.greeks.as_ref().map(greeks).transpose()?,
-        grid: asked.grid.as_ref().map(|g| drawn.grid(g)).transpose()?,
+        grid: asked
+            .grid
+            .as_ref()
+            .map(|(steps, days)| drawn.grid(steps, days, (low, high)))
+            .transpose()?,
         chances,
         no_chances,
         horizon: drawn.horizon,
@@ -339,20 +364,63 @@ impl Drawn<'_> {
         })
     }
 
-    fn grid(&self, steps: &Steps) -> Result<Grid, quant::Error> {
-        let around = |at: &dyn Fn(f64) -> f64| -> Vec<f64> {
-            let steps = -GRID_REACH..=GRID_REACH;
-            steps.map(|k| at(f64::from(k))).collect()
+    /// Prices that matter between two, each with all that it is.
+    fn mattering(&self, (low, high): (f64, f64)) -> Vec<(f64, Vec<GridPrice>)> {
+        let (spot, tick) = (self.spot(), self.market.underlying.own_tick.to_f64());
+        let evens = self.horizon.shape.evens.iter().flat_map(|e| match e {
+            Even::Point(p) => vec![p.to_f64()],
+            Even::Range(from, to) => std::iter::once(*from)
+                .chain(*to)
+                .map(Price::to_f64)
+                .collect(),
+        });
+        let mut found: Vec<(f64, GridPrice)> = vec![(spot, GridPrice::Now)];
+        found.extend(evens.map(|p| (p, GridPrice::BreakEven)));
+        found.extend(self.strikes().into_iter().map(|k| (k, GridPrice::Strike)));
+        found.extend([-2, -1, 1, 2].map(|k| (self.away(f64::from(k)), GridPrice::Deviation(k))));
+        found.retain(|(p, _)| *p > 0.0 && (low..=high).contains(p));
+        let step = round_step((high - low) / ROUND);
+        let first = (low / step).ceil() as i64;
+        let last = (high / step).floor() as i64;
+        for n in first..=last {
+            let round = n as f64 * step;
+            let near = |(p, _): &(f64, GridPrice)| (p - round).abs() < 0.6 * step;
+            if round > 0.0 && !found.iter().any(near) {
+                found.push((round, GridPrice::Round));
+            }
+        }
+        found.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut rows: Vec<(f64, Vec<GridPrice>)> = Vec::new();
+        for (price, name) in found {
+            match rows.last_mut() {
+                // The same price to the tick is one row.
+                Some((at, names)) if (price - *at).abs() < tick.max(1e-9) => {
+                    if !names.contains(&name) {
+                        names.push(name);
+                    }
+                }
+                _ => rows.push((price, vec![name])),
+            }
+        }
+        rows
+    }
+
+    fn grid(&self, steps: &Steps, days: &[f64], span: (f64, f64)) -> Result<Grid, quant::Error> {
+        let mut rows = match steps {
+            Steps::Matter => self.mattering(span),
+            Steps::These(prices) => {
+                let chosen = |p: &f64| (*p, vec![GridPrice::Chosen]);
+                prices.iter().map(chosen).collect()
+            }
         };
-        let mut prices = match steps {
-            Steps::Percent(by) => around(&|k| self.spot() * (1.0 + k * by / 100.0)),
-            Steps::Deviations(by) => around(&|k| self.away(k * by)),
-            Steps::These(prices) => prices.clone(),
-        };
-        prices.retain(|p| *p > 0.0);
-        prices.sort_by(f64::total_cmp);
-        let profit = self.over(&self.asked.days, &prices)?;
-        Ok(Grid { prices, profit })
+        rows.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let (prices, names): (Vec<f64>, Vec<_>) = rows.into_iter().unzip();
+        Ok(Grid {
+            profit: self.over(days, &prices)?,
+            dates: days.iter().map(|d| self.after(*d)).collect(),
+            prices,
+            names,
+        })
     }
 
     fn greeks(
@@ -488,4 +556,14 @@ fn evens(
         }
     }
     Ok(out)
+}
+
+/// The next larger of 1, 2 and 5 times a power of ten.
+fn round_step(at_least: f64) -> f64 {
+    let whole = 10f64.powf(at_least.log10().floor());
+    [1.0, 2.0, 5.0, 10.0]
+        .map(|m| m * whole)
+        .into_iter()
+        .find(|s| *s >= at_least)
+        .unwrap_or(10.0 * whole)
 }

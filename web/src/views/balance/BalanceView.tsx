@@ -93,8 +93,8 @@ function Rules({ b }: { b: Balance }) {
       </label>
       <ol aria-label="What the levels allow" className="text-[12px] text-ink2">
         {b.levels.map((words, i) => (
-          <li key={words} className={i <= b.level ? 'text-ink' : ''}>
-            {i} {words}
+          <li key={words} className={i === b.level ? 'font-semibold text-ink' : ''}>
+            {words}
           </li>
         ))}
       </ol>
@@ -197,7 +197,7 @@ function BalanceFigures({ balance: b }: { balance: Balance }) {
           stays possible.
         </Notice>
       )}
-      <div className="grid grid-cols-[300px_minmax(0,1fr)_320px] gap-8">
+      <div className="grid grid-cols-[300px_minmax(0,1fr)_320px] gap-8 max-[1180px]:grid-cols-[280px_minmax(0,1fr)] max-md:grid-cols-[minmax(0,1fr)]">
         <div className="flex flex-col gap-5">
           <section aria-label="Money">
             <h2 className="pb-1 font-semibold">Money</h2>

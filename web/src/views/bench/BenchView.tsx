@@ -150,7 +150,7 @@ export function BenchView() {
             Ticket
           </CommandButton>
         </div>
-        <div className="flex items-center pt-1">
+        <div className="flex flex-wrap items-center gap-y-1 pt-1">
           <Choices<Tab>
             label="What is shown"
             value={scene.tab}
@@ -186,7 +186,7 @@ export function BenchView() {
               symbol={draft.symbol}
               bench={b}
               width={width}
-              height={Math.max(280, size.height - 8)}
+              height={Math.max(280, size.height - 28)}
               onPick={(part, price) => {
                 look({ part, price });
               }}

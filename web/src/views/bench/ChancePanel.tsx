@@ -35,12 +35,31 @@ function Distribution({
     [0, Math.max(tall, Math.min(1.8 * tall, Math.max(...first.density)))],
     [height - BOTTOM, 14],
   );
-  const shape = (inside: (profit: number) => boolean) =>
+  const under =
     area<number>()
-      .defined((_, i) => inside(b.outline[i] ?? 0))
       .x((_, i) => x(b.prices[i] ?? 0))
       .y0(y(0))
       .y1((v) => y(v))(end.density) ?? '';
+  // Where the end is a profit and where a loss: stretches that meet at the prices where it is even.
+  const stretches = b.prices.slice(1).map((price, i) => {
+    const [from, to] = [b.prices[i] ?? 0, price];
+    const [v0, v1] = [b.outline[i] ?? 0, b.outline[i + 1] ?? 0];
+    return {
+      from,
+      to,
+      v0,
+      v1,
+      turn: v0 > 0 === v1 > 0 ? to : from + ((0 - v0) / (v1 - v0)) * (to - from),
+    };
+  });
+  const rects = (gain: boolean) =>
+    stretches
+      .flatMap(({ from, to, v0, v1, turn }) => [
+        ...(v0 > 0 === gain ? [[from, turn]] : []),
+        ...(v1 > 0 === gain ? [[turn, to]] : []),
+      ])
+      .map(([f = 0, t = 0]) => `M${x(f)} 0H${x(t)}V${height}H${x(f)}Z`)
+      .join('');
   const path = (values: number[]) =>
     line<number>()
       .x((_, i) => x(b.prices[i] ?? 0))
@@ -115,9 +134,14 @@ function Distribution({
     >
       <defs>
         <Hatch id="chance-loss" />
+        {[true, false].map((gain) => (
+          <clipPath key={String(gain)} id={gain ? 'chance-gains' : 'chance-losses'}>
+            <path d={rects(gain)} />
+          </clipPath>
+        ))}
       </defs>
-      <path d={shape((p) => p > 0)} fill="var(--gain-soft)" />
-      <path d={shape((p) => p <= 0)} fill="url(#chance-loss)" />
+      <path d={under} clipPath="url(#chance-gains)" fill="var(--gain-soft)" />
+      <path d={under} clipPath="url(#chance-losses)" fill="url(#chance-loss)" />
       <path d={path(end.density)} fill="none" stroke="var(--ink)" strokeWidth={2} />
       {first.days < end.days - 0.3 && (
         <path d={path(first.density)} fill="none" stroke="var(--slate)" strokeWidth={1.5} />
@@ -246,12 +270,13 @@ export function ChancePanel({ bench: b, width }: { bench: BenchAnswer; width: nu
             <input
               inputMode="decimal"
               value={s.target}
+              placeholder="none"
               onChange={(e) => {
                 set({ target: e.target.value.trim() });
               }}
               className="num h-6 w-14 rounded border border-strong bg-ground px-1 font-semibold"
             />
-            % of the most
+            % of max profit
             {c.target != null && <b className="tabular-nums">{fixed(c.target, 0, true)}</b>}
           </label>
           <label className="flex items-center gap-1.5">
@@ -265,7 +290,7 @@ export function ChancePanel({ bench: b, width }: { bench: BenchAnswer; width: nu
               }}
               className="num h-6 w-14 rounded border border-strong bg-ground px-1 font-semibold"
             />
-            % of the least{c.stop != null && <b className="tabular-nums">{fixed(c.stop, 0)}</b>}
+            % of max loss{c.stop != null && <b className="tabular-nums">{fixed(c.stop, 0)}</b>}
           </label>
           {c.reached != null && (
             <p data-testid="reached">

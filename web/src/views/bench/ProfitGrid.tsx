@@ -6,7 +6,6 @@ import { look, useScene } from './scene';
 
 const HATCHED =
   'repeating-linear-gradient(45deg, transparent 0 5px, color-mix(in srgb, var(--loss) 22%, transparent) 5px 6px)';
-const STEPS = { deviations: [0.25, 0.5, 1], percent: [1, 2.5, 5], prices: [] } as const;
 const UNITS = {
   money: 'in money',
   ofMost: 'in percent of the max profit',
@@ -22,18 +21,29 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
   };
   const g = b.grid;
   const decimals = s.unit === 'money' ? 0 : 1;
-  const heads = (g?.dates ?? []).map((date, i, all) => ({
-    date,
-    days: g?.days[i] ?? 0,
-    last: i === all.length - 1,
-  }));
+  // What a date is: an event by its name, the end of the draft, or the one that the slider stands at.
+  const heads = (g?.dates ?? []).map((date, i, all) => {
+    const days = g?.days[i] ?? 0;
+    const event = b.events.find((e) => e.date === date);
+    const end = b.evaluation.estimate ? 'first expiration, about' : 'expiration';
+    const name = i === all.length - 1 ? end : days < 0.05 ? 'now' : (event?.what ?? 'chosen date');
+    return { date, days, name };
+  });
   const rows = (g?.prices ?? [])
-    .map((price, i) => ({ price, cells: (g?.values ?? []).map((line) => line[i] ?? 0) }))
+    .map((price, i) => ({
+      price,
+      name: g?.names[i] ?? '',
+      cells: (g?.values ?? []).map((line) => line[i] ?? 0),
+    }))
     .reverse();
   const csv = () =>
     [
-      ['price', ...heads.map((h) => h.date)],
-      ...rows.map((r) => [r.price.toFixed(2), ...r.cells.map((c) => c.toFixed(2))]),
+      ['price', 'what', ...heads.map((h) => h.date)],
+      ...rows.map((r) => [
+        r.price.toFixed(2),
+        r.name.replaceAll(', ', ' and '),
+        ...r.cells.map((c) => c.toFixed(2)),
+      ]),
     ]
       .map((r) => r.join(','))
       .join('\r\n');
@@ -49,33 +59,16 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
     <div>
       <div className="flex flex-wrap items-center gap-2 pb-2">
         <Choices
-          label="Prices by"
+          label="Prices"
           value={s.by}
           onChange={(by) => {
-            set({ by, step: STEPS[by][1] ?? 1 });
+            set({ by });
           }}
           choices={[
-            { value: 'deviations', label: 'σ' },
-            { value: 'percent', label: 'percent' },
+            { value: 'matter', label: 'prices that matter' },
             { value: 'prices', label: 'chosen' },
           ]}
         />
-        {s.by !== 'prices' && (
-          <select
-            aria-label="Step"
-            value={s.step}
-            onChange={(e) => {
-              set({ step: Number(e.target.value) });
-            }}
-            className="h-6 rounded border border-strong bg-raised px-1 font-semibold"
-          >
-            {STEPS[s.by].map((v) => (
-              <option key={v} value={v}>
-                {s.by === 'percent' ? `${v} %` : `${v} σ`}
-              </option>
-            ))}
-          </select>
-        )}
         {s.by === 'prices' && (
           <input
             aria-label="Chosen prices"
@@ -115,18 +108,19 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
         <table className="border-collapse tabular-nums" aria-label="Profit by price and date">
           <thead>
             <tr>
-              <th className="px-2 py-0.5 text-right font-normal text-ink2">price</th>
+              <th className="px-2 py-0.5 text-left font-normal text-ink2" colSpan={3}>
+                price
+              </th>
               {heads.map((h) => (
                 <th
                   key={`${h.date} ${h.days}`}
-                  className="px-2 py-0.5 text-right leading-4 font-semibold"
+                  className="max-w-32 px-2 py-0.5 text-right align-bottom leading-4 font-semibold"
                 >
-                  {h.days < 0.05 ? 'now' : dayMonth(h.date)}
+                  {h.name}
                   <br />
                   <span className="font-normal text-ink2">
-                    {h.last
-                      ? `end${b.evaluation.estimate ? ', about' : ''}`
-                      : `${fixed(h.days, 0)} d`}
+                    {dayMonth(h.date)}
+                    {h.days >= 0.05 && `, ${fixed(h.days, 0)} d`}
                   </span>
                 </th>
               ))}
@@ -137,16 +131,19 @@ export function ProfitGrid({ bench: b }: { bench: BenchAnswer }) {
               const here = Math.abs(r.price / b.evaluation.spot - 1) < 1e-6;
               const above = rows[i - 1];
               return (
-                <tr key={r.price} className={here ? 'font-semibold' : ''}>
+                <tr key={r.price} className={here ? 'bg-warm font-semibold' : ''}>
                   <th
                     scope="row"
-                    className="border-t border-hair px-2 py-0.5 text-right font-semibold whitespace-nowrap"
+                    className="border-t border-hair px-2 py-0.5 text-right font-semibold"
                   >
-                    {fixed(r.price, 2)}{' '}
-                    <span className="font-normal text-ink2">
-                      {fixed((r.price / b.evaluation.spot - 1) * 100, 1, true)} %
-                    </span>
+                    {fixed(r.price, 2)}
                   </th>
+                  <td className="border-t border-hair px-2 py-0.5 whitespace-nowrap text-ink2">
+                    {r.name}
+                  </td>
+                  <td className="num border-t border-hair px-2 py-0.5 text-ink2">
+                    {fixed((r.price / b.evaluation.spot - 1) * 100, 1, true)} %
+                  </td>
                   {r.cells.map((c, j) => {
                     const turns = above && (above.cells[j] ?? 0) < 0 !== c < 0;
                     const side = j > 0 && (r.cells[j - 1] ?? 0) < 0 !== c < 0;

@@ -51,8 +51,8 @@ export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: 
     ['margin', money(m.requirementAlone)],
     ['needed for the order', cents(m.needed)],
     ['capital tied up', cents(m.tiedUp)],
-    ['leg by leg', cents(m.legByLeg)],
-    ['saved together', cents(m.saved)],
+    ['margin of each leg alone', cents(m.legByLeg)],
+    ['less by being together', cents(m.saved)],
     ['max profit on capital', m.part == null ? '—' : `${percent(m.part, 1)} %`],
     ['the same a year', m.partAYear == null ? '—' : `${percent(m.partAYear, 0)} %`],
   ];

@@ -43,10 +43,13 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
   const read = picked ?? spot;
   const events = b.events.filter((e) => e.days <= days);
   const all = map.profit.flat();
-  // Round heights between the worst and the best on the map, without the even one.
-  const levels = scaleLinear([Math.min(...all), Math.max(...all)], [0, 1])
+  // Round heights between the worst and the best on the map, without the even one. Along a flat end a
+  // height that is the end's own would be a line of rounding.
+  const [worst, best] = [Math.min(...all), Math.max(...all)];
+  const least = (best - worst) / 50;
+  const levels = scaleLinear([worst, best], [0, 1])
     .ticks(8)
-    .filter((v) => v !== 0);
+    .filter((v) => v !== 0 && v - worst > least && best - v > least);
   const lines = [...levels, 0].map((level) => ({
     level,
     segments: contour(map.days, prices, map.profit, level),
@@ -81,188 +84,232 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
   };
   const chosen = b.lines[0];
   const told = chosen && at(b.prices, chosen.profit, read);
+  const kinds = [...new Set(events.map((e) => e.kind))];
   return (
-    <div className="flex">
-      {history && (
-        <div className="border-r border-hair" style={{ width: past }}>
-          <HistoryPane
-            symbol={symbol}
-            level={spot}
-            weekly={false}
-            axis={{ height: height - BOTTOM, y: (p) => y(p) }}
-            width={past - 1}
-            strikes={strikes}
-            evens={b.evens}
-          />
-        </div>
-      )}
-      <svg
-        role="img"
-        tabIndex={0}
-        width={width}
-        height={height}
-        className="block"
-        aria-label={`Profit by date and price; even at the end at ${b.evens.map((e) => fixed(e, 2)).join(', ') || 'no price'}. Arrows move date and price.`}
-        onClick={(e) => {
-          const box = e.currentTarget.getBoundingClientRect();
-          onPick(
-            Math.min(1, Math.max(0, x.invert(e.clientX - box.left) / days)),
-            y.invert(e.clientY - box.top),
-          );
-        }}
-        onKeyDown={(e) => {
-          const [dx = 0, dy = 0] =
-            {
-              ArrowRight: [0.02, 0],
-              ArrowLeft: [-0.02, 0],
-              ArrowUp: [0, 0.01],
-              ArrowDown: [0, -0.01],
-            }[e.key] ?? [];
-          if (dx === 0 && dy === 0) return;
-          e.preventDefault();
-          onPick(
-            Math.min(1, Math.max(0, (b.lines[0]?.days ?? 0) / days + dx)),
-            read + dy * ((prices.at(-1) ?? 1) - (prices[0] ?? 0)),
-          );
-        }}
-      >
-        <defs>
-          <Hatch id="map-loss" />
-          <clipPath id="map-box">
-            <rect x={LEFT} y={12} width={width - 12 - LEFT} height={height - BOTTOM - 12} />
-          </clipPath>
-        </defs>
-        <g clipPath="url(#map-box)">
-          {map.days.map((d, i) =>
-            below(prices, map.profit[i] ?? []).map(([from, to]) => (
-              <rect
-                key={`${d} ${from}`}
-                x={x(d - half)}
-                width={x(d + half) - x(d - half) + 0.5}
-                y={y(to)}
-                height={Math.max(0, y(from) - y(to))}
-                fill="url(#map-loss)"
+    <>
+      <p className="flex h-[18px] items-center gap-3 overflow-hidden px-2 text-[12px] whitespace-nowrap text-ink2">
+        {[
+          { words: 'break-even', stroke: 'var(--ink)', width: 2.5 },
+          { words: 'equal profit', stroke: 'var(--gain)', width: 1 },
+          { words: 'equal loss', stroke: 'var(--loss)', width: 1 },
+          { words: 'one and two σ', stroke: 'var(--slate)', width: 1, dash: '2 4' },
+          { words: 'chosen date', stroke: 'var(--brass)', width: 1.5 },
+        ].map((l) => (
+          <span key={l.words} className="flex items-center gap-1">
+            <svg aria-hidden width={20} height={4}>
+              <line
+                x1={0}
+                x2={20}
+                y1={2}
+                y2={2}
+                stroke={l.stroke}
+                strokeWidth={l.width}
+                strokeDasharray={l.dash}
               />
-            )),
-          )}
-          {[-2, -1, 1, 2].map((k) => (
-            <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />
-          ))}
-          {lines.map((l) => (
-            <path
-              key={l.level}
-              data-testid={l.level === 0 ? 'map-even' : undefined}
-              d={path(l.segments)}
-              fill="none"
-              stroke={colour(l.level)}
-              strokeWidth={l.level === 0 ? 2.5 : 1}
-            />
-          ))}
-          <line
-            x1={x(0)}
-            x2={x(days)}
-            y1={y(spot)}
-            y2={y(spot)}
-            stroke="var(--ink)"
-            strokeOpacity={0.5}
-          />
-          {events.map((e) => (
-            <line
-              key={`${e.date} ${e.what}`}
-              x1={x(e.days)}
-              x2={x(e.days)}
-              y1={12}
-              y2={height - BOTTOM}
-              stroke={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}
-              strokeDasharray="1 3"
-              strokeWidth={1.5}
-            />
-          ))}
-          {chosen && (
-            <line
-              x1={x(chosen.days)}
-              x2={x(chosen.days)}
-              y1={12}
-              y2={height - BOTTOM}
-              stroke="var(--brass)"
-              strokeWidth={1.5}
-            />
-          )}
-          {picked !== undefined && (
-            <line
-              x1={LEFT}
-              x2={width - 12}
-              y1={y(picked)}
-              y2={y(picked)}
-              stroke="var(--brass)"
-              strokeWidth={1.5}
-            />
-          )}
-        </g>
-        {events.map((e) => (
-          <text
-            key={`${e.date} ${e.what}`}
-            x={x(e.days)}
-            y={11}
-            textAnchor="middle"
-            fontSize={13}
-            fill={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}
-          >
-            {e.kind === 'news' ? '◆' : '◇'}
-            <title>{`${e.what}, ${e.label}`}</title>
-          </text>
+            </svg>
+            {l.words}
+          </span>
         ))}
-        {chosen && told !== undefined && (
-          <text
-            data-testid="map-read"
-            x={Math.min(width - 16, Math.max(LEFT + 4, x(chosen.days) + 6))}
-            y={y(read) - 6}
-            textAnchor={x(chosen.days) > width - 120 ? 'end' : 'start'}
-            fontSize={13}
-            fontWeight={700}
-            fill="var(--brass)"
-            stroke="var(--ground)"
-            strokeWidth={4}
-            paintOrder="stroke"
-          >
-            {fixed(told, 0, true)}
-          </text>
+        <span className="flex items-center gap-1">
+          <svg aria-hidden width={20} height={12}>
+            <rect width={20} height={12} fill="url(#map-loss)" />
+          </svg>
+          loss
+        </span>
+        {kinds.map((kind) => (
+          <span key={kind}>{kind === 'news' ? '◆ earnings or decision' : '◇ ex-date'}</span>
+        ))}
+      </p>
+      <div className="flex">
+        {history && (
+          <div className="border-r border-hair" style={{ width: past }}>
+            <HistoryPane
+              symbol={symbol}
+              level={spot}
+              weekly={false}
+              axis={{ height: height - BOTTOM, y: (p) => y(p) }}
+              width={past - 1}
+              strikes={strikes}
+              evens={b.evens}
+            />
+          </div>
         )}
-        {priceTicks.map((t) => (
-          <text key={t} x={LEFT - 8} y={y(t) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
-            {label(t, priceTicks)}
-          </text>
-        ))}
-        {dayTicks.map((t) => (
-          <text
-            key={t}
-            x={x(t)}
-            y={height - 8}
-            textAnchor="middle"
-            fontSize={12}
-            fill="var(--ink2)"
-          >
-            {t === 0 ? 'now' : `${t} d`}
-          </text>
-        ))}
-        {lines.flatMap((l) =>
-          named(l.segments).map(([d, p]) => (
+        <svg
+          role="img"
+          tabIndex={0}
+          width={width}
+          height={height}
+          className="block"
+          aria-label={`Profit by date and price; even at the end at ${b.evens.map((e) => fixed(e, 2)).join(', ') || 'no price'}. Arrows move date and price.`}
+          onClick={(e) => {
+            const box = e.currentTarget.getBoundingClientRect();
+            onPick(
+              Math.min(1, Math.max(0, x.invert(e.clientX - box.left) / days)),
+              y.invert(e.clientY - box.top),
+            );
+          }}
+          onKeyDown={(e) => {
+            const [dx = 0, dy = 0] =
+              {
+                ArrowRight: [0.02, 0],
+                ArrowLeft: [-0.02, 0],
+                ArrowUp: [0, 0.01],
+                ArrowDown: [0, -0.01],
+              }[e.key] ?? [];
+            if (dx === 0 && dy === 0) return;
+            e.preventDefault();
+            onPick(
+              Math.min(1, Math.max(0, (b.lines[0]?.days ?? 0) / days + dx)),
+              read + dy * ((prices.at(-1) ?? 1) - (prices[0] ?? 0)),
+            );
+          }}
+        >
+          <defs>
+            <Hatch id="map-loss" />
+            <clipPath id="map-box">
+              <rect x={LEFT} y={12} width={width - 12 - LEFT} height={height - BOTTOM - 12} />
+            </clipPath>
+          </defs>
+          <g clipPath="url(#map-box)">
+            {map.days.map((d, i) =>
+              below(prices, map.profit[i] ?? []).map(([from, to]) => (
+                <rect
+                  key={`${d} ${from}`}
+                  x={x(d - half)}
+                  width={x(d + half) - x(d - half) + 0.5}
+                  y={y(to)}
+                  height={Math.max(0, y(from) - y(to))}
+                  fill="url(#map-loss)"
+                />
+              )),
+            )}
+            {[-2, -1, 1, 2].map((k) => (
+              <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />
+            ))}
+            {lines.map((l) => (
+              <path
+                key={l.level}
+                data-testid={l.level === 0 ? 'map-even' : undefined}
+                d={path(l.segments)}
+                fill="none"
+                stroke={colour(l.level)}
+                strokeWidth={l.level === 0 ? 2.5 : 1}
+              />
+            ))}
+            <line
+              x1={x(0)}
+              x2={x(days)}
+              y1={y(spot)}
+              y2={y(spot)}
+              stroke="var(--ink)"
+              strokeOpacity={0.5}
+            />
+            {events.map((e) => (
+              <line
+                key={`${e.date} ${e.what}`}
+                x1={x(e.days)}
+                x2={x(e.days)}
+                y1={12}
+                y2={height - BOTTOM}
+                stroke={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}
+                strokeDasharray="1 3"
+                strokeWidth={1.5}
+              />
+            ))}
+            {chosen && (
+              <line
+                x1={x(chosen.days)}
+                x2={x(chosen.days)}
+                y1={12}
+                y2={height - BOTTOM}
+                stroke="var(--brass)"
+                strokeWidth={1.5}
+              />
+            )}
+            {picked !== undefined && (
+              <line
+                x1={LEFT}
+                x2={width - 12}
+                y1={y(picked)}
+                y2={y(picked)}
+                stroke="var(--brass)"
+                strokeWidth={1.5}
+              />
+            )}
+          </g>
+          {events.map((e) => (
             <text
-              key={`${l.level} ${p}`}
-              x={x(d) + 6}
-              y={y(p) + 4}
-              fontSize={12}
-              fontWeight={l.level === 0 ? 700 : 600}
-              fill={colour(l.level)}
+              key={`${e.date} ${e.what}`}
+              x={x(e.days)}
+              y={11}
+              textAnchor="middle"
+              fontSize={13}
+              fill={e.kind === 'news' ? 'var(--loss)' : 'var(--ink2)'}
+            >
+              {e.kind === 'news' ? '◆' : '◇'}
+              <title>{`${e.what}, ${e.label}`}</title>
+            </text>
+          ))}
+          {chosen && told !== undefined && (
+            <text
+              data-testid="map-read"
+              x={Math.min(width - 16, Math.max(LEFT + 4, x(chosen.days) + 6))}
+              y={y(read) - 6}
+              textAnchor={x(chosen.days) > width - 120 ? 'end' : 'start'}
+              fontSize={13}
+              fontWeight={700}
+              fill="var(--brass)"
               stroke="var(--ground)"
               strokeWidth={4}
               paintOrder="stroke"
             >
-              {l.level === 0 ? 'break-even' : fixed(l.level, 0, true)}
+              {fixed(told, 0, true)}
             </text>
-          )),
-        )}
-      </svg>
-    </div>
+          )}
+          {priceTicks.map((t) => (
+            <text
+              key={t}
+              x={LEFT - 8}
+              y={y(t) + 4}
+              textAnchor="end"
+              fontSize={12}
+              fill="var(--ink2)"
+            >
+              {label(t, priceTicks)}
+            </text>
+          ))}
+          {dayTicks.map((t) => (
+            <text
+              key={t}
+              x={x(t)}
+              y={height - 8}
+              textAnchor="middle"
+              fontSize={12}
+              fill="var(--ink2)"
+            >
+              {t === 0 ? 'now' : `${t} d`}
+            </text>
+          ))}
+          {lines.flatMap((l) =>
+            named(l.segments).map(([d, p]) => (
+              <text
+                key={`${l.level} ${p}`}
+                x={x(d) > width - 60 ? x(d) - 6 : x(d) + 6}
+                textAnchor={x(d) > width - 60 ? 'end' : 'start'}
+                y={y(p) + 4}
+                fontSize={12}
+                fontWeight={l.level === 0 ? 700 : 600}
+                fill={colour(l.level)}
+                stroke="var(--ground)"
+                strokeWidth={4}
+                paintOrder="stroke"
+              >
+                {l.level === 0 ? 'break-even' : fixed(l.level, 0, true)}
+              </text>
+            )),
+          )}
+        </svg>
+      </div>
+    </>
   );
 }

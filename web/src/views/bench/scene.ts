@@ -24,7 +24,7 @@ export type Scene = {
   history: boolean;
   greeksOver: 'price' | 'time';
   legs: boolean;
-  grid: { by: 'deviations' | 'percent' | 'prices'; step: number; prices: string; unit: GridUnit };
+  grid: { by: 'matter' | 'prices'; prices: string; unit: GridUnit };
   chance: { smile: boolean; lower: string; higher: string; target: string; stop: string };
 };
 const FIRST: Scene = {
@@ -40,8 +40,8 @@ const FIRST: Scene = {
   history: false,
   greeksOver: 'price',
   legs: false,
-  grid: { by: 'deviations', step: 0.5, prices: '', unit: 'money' },
-  chance: { smile: false, lower: '', higher: '', target: '50', stop: '' },
+  grid: { by: 'matter', prices: '', unit: 'money' },
+  chance: { smile: false, lower: '', higher: '', target: '', stop: '' },
 };
 export const useScene = create<Scene>(() => FIRST);
 export const look = (change: Partial<Scene>) => {
@@ -78,12 +78,6 @@ const round = (d: number) => Math.round(d * 100) / 100;
 export function requestOf(s: Scene, draft: Draft, days: number): BenchRequest {
   const by = (value: number) => (s.unit === 'points' ? { points: value } : { percent: value });
   const chosen = round(s.part * days);
-  const grid =
-    s.grid.by === 'prices'
-      ? { prices: listOf(s.grid.prices).slice(0, 25) }
-      : s.grid.by === 'percent'
-        ? { percent: s.grid.step }
-        : { deviations: s.grid.step };
   const [lower, higher] = [number(s.chance.lower), number(s.chance.higher)];
   const pair = lower !== undefined && higher !== undefined && lower > 0 && lower < higher;
   return {
@@ -96,12 +90,7 @@ export function requestOf(s: Scene, draft: Draft, days: number): BenchRequest {
       sticky: s.sticky,
       ratePoints: s.rate,
     },
-    days: [
-      chosen,
-      0,
-      ...(s.tab === 'grid' ? [days / 4, days / 2, (3 * days) / 4].map(round) : []),
-      ...s.extra.filter((d) => d <= days),
-    ].slice(0, 8),
+    days: [chosen, 0, ...s.extra.filter((d) => d <= days)].slice(0, 8),
     span:
       s.span.value === 0
         ? 'usual'
@@ -118,18 +107,15 @@ export function requestOf(s: Scene, draft: Draft, days: number): BenchRequest {
             ? { overTime: true, price: s.price ?? null, days: [] }
             : {
                 overTime: false,
-                days: [
-                  ...new Set([
-                    chosen,
-                    0,
-                    Math.max(0, round(days - 7)),
-                    Math.max(0, round(days - 1)),
-                  ]),
-                ],
+                days: [...new Set([chosen, 0, Math.max(0, round(days - 7))])],
               },
     grid:
       s.tab === 'grid' && !(s.grid.by === 'prices' && listOf(s.grid.prices).length === 0)
-        ? { steps: grid, unit: s.grid.unit }
+        ? {
+            steps:
+              s.grid.by === 'prices' ? { prices: listOf(s.grid.prices).slice(0, 25) } : 'matter',
+            unit: s.grid.unit,
+          }
         : null,
     chances:
       s.tab !== 'chance'

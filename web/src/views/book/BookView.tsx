@@ -5,6 +5,7 @@ import { followBook, useLive } from '../../api/live';
 import type { Position } from '../../api/client';
 import { money } from '../../money';
 import { Button } from '../../ui/controls';
+import { useWidth } from '../../ui/narrow';
 import { Term } from '../../ui/terms';
 import { close, CloseSeveral, type Picked } from './close';
 import { COLUMNS, toggleColumn, useBookColumns, type BookColumn } from './columns';
@@ -13,6 +14,9 @@ import { Page } from '../../ui/Page';
 
 const th =
   'sticky top-0 z-10 border-b border-strong bg-ground px-2 py-1 text-[12px] font-normal text-ink2 whitespace-nowrap';
+
+/** Width of what can be done with a campaign. */
+const ACTIONS = 168;
 
 const GROUPS = {
   '': { name: 'not grouped', of: () => '' },
@@ -36,6 +40,18 @@ function sorted(all: Position[], sorting: Sorting): Position[] {
   });
 }
 
+/** What the page leaves for columns beside the names of the campaigns and what can be done with them. */
+const BESIDE = 64 + 32 + 230 + ACTIONS;
+/** As many of the columns as there is room for, the later ones giving way; in one hand each row is a card and has room for all. */
+function fitting(columns: BookColumn[], width: number): BookColumn[] {
+  if (width < 768) return columns;
+  let room = width - BESIDE;
+  return columns.filter((c) => {
+    room -= c.width;
+    return room >= 0;
+  });
+}
+
 type RowProps = {
   p: Position;
   columns: BookColumn[];
@@ -54,7 +70,7 @@ function Row({ p, columns, picked, pick }: RowProps) {
   return (
     <tbody className="border-b border-hair" data-testid={`position-${p.campaign}`}>
       <tr className="h-10 align-middle">
-        <td className="px-2">
+        <td data-whole className="px-2">
           <div className="flex items-center gap-1.5">
             <input
               type="checkbox"
@@ -118,7 +134,11 @@ function Row({ p, columns, picked, pick }: RowProps) {
           </div>
         </td>
         {columns.map((c) => (
-          <td key={c.key} className={`px-2 whitespace-nowrap ${c.left ? '' : 'num'}`}>
+          <td
+            key={c.key}
+            data-head={c.head}
+            className={`px-2 whitespace-nowrap ${c.left ? '' : 'num'}`}
+          >
             {c.cell(p)}
           </td>
         ))}
@@ -205,9 +225,11 @@ function Columns() {
 function Totals({ all, columns, name }: { all: Position[]; columns: BookColumn[]; name: string }) {
   return (
     <tr className="h-8 font-semibold">
-      <td className="px-2">{name}</td>
+      <td data-whole className="px-2">
+        {name}
+      </td>
       {columns.map((c) => (
-        <td key={c.key} className="num px-2 whitespace-nowrap">
+        <td key={c.key} data-head={c.head} className="num px-2 whitespace-nowrap">
           {c.total?.(all)}
         </td>
       ))}
@@ -219,7 +241,12 @@ function Totals({ all, columns, name }: { all: Position[]; columns: BookColumn[]
 export function BookView() {
   const book = useLive((s) => s.book);
   const { keys } = useBookColumns();
-  const columns = COLUMNS.filter((c) => keys.includes(c.key));
+  const width = useWidth();
+  const columns = fitting(
+    COLUMNS.filter((c) => keys.includes(c.key)),
+    width,
+  );
+  const left = keys.length - columns.length;
   useEffect(() => {
     followBook(true);
     return () => {
@@ -280,6 +307,11 @@ export function BookView() {
               ))}
             </select>
             <Columns />
+            {left > 0 && (
+              <span className="text-ink2">
+                {left === 1 ? 'one column has' : `${left} columns have`} no room here
+              </span>
+            )}
           </>
         )
       }
@@ -304,13 +336,13 @@ export function BookView() {
               }}
             />
           )}
-          <table className="w-full min-w-[1000px] table-fixed border-collapse">
+          <table className="cards w-full table-fixed border-collapse">
             <colgroup>
               <col />
               {columns.map((c) => (
                 <col key={c.key} style={{ width: c.width }} />
               ))}
-              <col style={{ width: 168 }} />
+              <col style={{ width: ACTIONS }} />
             </colgroup>
             <thead>
               <tr>

@@ -2,9 +2,10 @@ import type { RefObject } from 'react';
 import type { Leg, Line, Mark } from '../../api/client';
 import { ROW } from '../../chart/axis';
 import { fixed } from '../../format';
+import { useNarrow } from '../../ui/narrow';
 import { Term } from '../../ui/terms';
 import { ChainRow, type Cursor, type Held } from './ChainRow';
-import { told, useColumns, type Sides } from './columns';
+import { told, useShown, type Sides } from './columns';
 import type { LegActs } from './LegTab';
 
 /** Height of the heads of the columns, and of a block's own head where several are open. */
@@ -38,7 +39,7 @@ const head =
 
 /** The heads of the columns. Tab stops at those of one side: those of the other say the same. */
 function Heads({ sides, crowded }: { sides: Sides; crowded: boolean }) {
-  const { columns } = useColumns();
+  const { columns } = useShown();
   const of = (quiet: boolean) => [
     ...columns.map((key) => {
       const column = told(key);
@@ -83,7 +84,7 @@ function Heads({ sides, crowded }: { sides: Sides; crowded: boolean }) {
       <div role="columnheader" className={`${head} text-center!`}>
         <Term of="strike" />
       </div>
-      <div role="columnheader" className={`${head} font-semibold! text-ink!`}>
+      <div role="columnheader" className={`${head} font-semibold! text-ink! max-md:px-0`}>
         {sides !== 'calls' ? 'puts ▸' : <span className="sr-only">put leg</span>}
       </div>
       {sides !== 'calls' && mirrored(of(sides === 'both'))}
@@ -115,13 +116,16 @@ type Props = {
 
 /** The rows of contracts. Each row is laid out and painted by itself, so that a change of one costs no other. */
 export function ChainGrid(p: Props) {
-  const { columns } = useColumns();
+  const { columns } = useShown();
   const { blocks, sides } = p;
+  const narrow = useNarrow();
   const several = blocks.length > 1;
   const side = `repeat(${columns.length + 2}, minmax(0, 1fr))`;
+  // In one hand the column for legs of the other side gives way.
+  const [calls, puts] = narrow ? (sides === 'calls' ? [56, 0] : [0, 56]) : [LEGS, LEGS];
   const cells = [
     sides === 'puts' ? '' : side,
-    `${LEGS}px ${STRIKE}px ${LEGS}px`,
+    `${calls}px ${narrow ? 48 : STRIKE}px ${puts}px`,
     sides === 'calls' ? '' : side,
   ].join(' ');
   const legOf = (contract: string) => p.legs.find((l) => l.contract === contract);
@@ -130,7 +134,7 @@ export function ChainGrid(p: Props) {
       role="grid"
       aria-label={`Calls left, puts right, ${blocks.map((b) => `${b.mark.label}, ${b.mark.days} days`).join('; ')}`}
       aria-rowcount={blocks.reduce((n, b) => n + b.rows.length, 1)}
-      className="text-[12.5px]"
+      className="text-[12.5px] max-md:text-[13px]"
       style={{ width: p.width, '--cells': cells } as React.CSSProperties}
     >
       <Heads sides={sides} crowded={p.crowded} />

@@ -168,7 +168,7 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       {calls && values(row.call, callTint, false)}
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />}
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />}
-      <div role="gridcell" className={`pl-1 ${callTint}`}>
+      <div role="gridcell" className={`overflow-hidden pl-1 max-md:pl-0 ${callTint}`}>
         {(p.callLeg ?? p.callHeld) && (
           <LegCell leg={p.callLeg} held={p.callHeld} side="call" acts={p.legActs} />
         )}
@@ -180,7 +180,7 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       >
         {row.strike}
       </div>
-      <div role="gridcell" className={`pr-1 ${putTint}`}>
+      <div role="gridcell" className={`overflow-hidden pr-1 max-md:pr-0 ${putTint}`}>
         {(p.putLeg ?? p.putHeld) && (
           <LegCell leg={p.putLeg} held={p.putHeld} side="put" acts={p.legActs} />
         )}

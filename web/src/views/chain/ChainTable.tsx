@@ -6,7 +6,8 @@ import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from '../../chart/axis';
 import { ChainGrid, HEAD, tabStop, type Block } from './ChainGrid';
 import type { Cursor } from './ChainRow';
-import { useColumns } from './columns';
+import { useNarrow } from '../../ui/narrow';
+import { useShown } from './columns';
 import { useHeld } from './held';
 import type { LegActs } from './LegTab';
 import { HistoryPane } from '../../chart/HistoryPane';
@@ -92,8 +93,10 @@ export function ChainTable({
   onClose,
   packages,
 }: Props) {
-  const { sides: wanted } = useColumns();
-  const { beside, weekly } = useLook();
+  const { sides: wanted } = useShown();
+  const narrow = useNarrow();
+  const { beside: chosen, weekly } = useLook();
+  const beside = narrow ? 'nothing' : chosen;
   const strikesOfDraft = [
     ...new Set(
       (draft?.legs ?? NONE)
@@ -170,7 +173,7 @@ export function ChainTable({
     // Only when the rows first appear: later the trader scrolls.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [some]);
-  const picture = pictureOf(width);
+  const picture = narrow ? Math.round(width * 0.27) : pictureOf(width);
   const side = beside === 'nothing' ? 0 : Math.round(Math.min(420, width * 0.3));
   const crowded = side > 0 && width < WIDE && wanted === 'both';
   const sides = crowded ? 'puts' : wanted;
@@ -200,9 +203,10 @@ export function ChainTable({
   return (
     <div
       ref={box}
-      className="min-h-0 flex-1 overflow-y-auto"
+      className="min-h-0 flex-1 overflow-y-auto max-md:flex-none max-md:overflow-visible"
       role="region"
       aria-label="Strikes and outline"
+      data-walk="rows"
       tabIndex={-1}
     >
       <div className="relative flex items-start">
@@ -324,15 +328,17 @@ export function ChainTable({
                 className="pointer-events-none absolute left-0"
                 style={{ top: tops[i], width, height: axis.height }}
               >
-                <div className="absolute top-0" style={{ left: side, width: table }}>
-                  <RowLines
-                    axis={axis}
-                    width={table}
-                    strike={sides === 'both' ? 'middle' : sides === 'calls' ? 'right' : 'left'}
-                    level={head.level}
-                    mark={b.mark}
-                  />
-                </div>
+                {!packages && !narrow && (
+                  <div className="absolute top-0" style={{ left: side, width: table }}>
+                    <RowLines
+                      axis={axis}
+                      width={table}
+                      strike={sides === 'both' ? 'middle' : sides === 'calls' ? 'right' : 'left'}
+                      level={head.level}
+                      mark={b.mark}
+                    />
+                  </div>
+                )}
                 <TargetLine draft={draft} axis={axis} width={width} picture={picture} />
                 <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />
               </div>

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { memo, useDeferredValue, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
+import { memo, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { answerTo, evaluate, useLive, watchChain } from '../../api/live';
 import type { ChainHead, Draft, Line, Mark } from '../../api/client';
@@ -13,13 +13,14 @@ import { openDraft } from '../../ticket/open';
 import { Choices, Notice } from '../../ui/controls';
 import { useGhost } from '../../ui/ghost';
 import { useCommands, type Acts } from '../../ui/commands';
+import { useHeight, useNarrow } from '../../ui/narrow';
 import { Term } from '../../ui/terms';
 import { makeAxis, reach } from '../../chart/axis';
 import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
 import type { Block } from './ChainGrid';
 import { ChainTable } from './ChainTable';
-import { useColumns } from './columns';
+import { showSides, useShown } from './columns';
 import { Expirations } from './Expirations';
 import { DraftActions, DraftSummary } from './DraftSummary';
 import { Elsewhere } from './Elsewhere';
@@ -42,13 +43,6 @@ const PRICES: [Cursor['side'], Cursor['what']][] = [
   ['put', 'bid'],
   ['put', 'ask'],
 ];
-
-function onResize(changed: () => void) {
-  window.addEventListener('resize', changed);
-  return () => {
-    window.removeEventListener('resize', changed);
-  };
-}
 
 /** First sight: the monthly nearest to five weeks, where most decisions happen. */
 const usualOf = (marks: Mark[]) =>
@@ -87,8 +81,9 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string[]>>({});
   const { around, rising } = useLook();
-  const fit = useSyncExternalStore(onResize, () => fitting(window.innerHeight));
-  const { columns, sides } = useColumns();
+  const fit = fitting(useHeight());
+  const { columns, sides } = useShown();
+  const narrow = useNarrow();
   const [cursor, setCursor] = useState<Cursor | null>(null);
   const [note, setNote] = useState<string>();
 
@@ -267,13 +262,24 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
   if (!head) return <p className="p-6 text-ink2">Reading the chain of {symbol}</p>;
   const mark = blocks[0]?.mark;
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex h-full flex-col max-md:overflow-y-auto max-md:[&>*]:shrink-0">
       <LinkedDraft />
       <SymbolHead head={head} onTrade={trade} />
       <Ribbon head={head} open={open} legs={legs} onChoose={choose} />
       <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} old={old} />
-      <div className="flex items-center gap-2 border-t border-hair px-4 py-1">
-        <ShowChooser />
+      <div className="flex items-center gap-2 border-t border-hair px-4 py-1 max-md:flex-wrap max-md:px-3">
+        {narrow && (
+          <Choices
+            label="Side"
+            value={sides === 'puts' ? 'puts' : 'calls'}
+            onChange={showSides}
+            choices={[
+              { value: 'calls', label: 'calls' },
+              { value: 'puts', label: 'puts' },
+            ]}
+          />
+        )}
+        {!narrow && <ShowChooser />}
         <Choices
           label="Rows as"
           value={reading.on ? 'packages' : 'contracts'}

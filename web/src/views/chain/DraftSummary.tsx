@@ -66,8 +66,9 @@ export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
   return (
     <section
       aria-label="Draft"
+      data-walk="summary"
       aria-busy={old}
-      className="h-[66px] overflow-hidden border-t border-hair px-4 py-1"
+      className="h-[66px] shrink-0 overflow-hidden border-t border-hair px-4 py-1 max-md:h-auto max-md:px-3"
     >
       <div className={old ? 'old' : ''}>
         {empty && (
@@ -82,12 +83,12 @@ export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
           <>
             <p
               data-testid="sentence"
-              className="line-clamp-2 h-[38px] font-serif text-[15px] leading-[19px]"
+              className="line-clamp-2 h-[38px] font-serif max-md:line-clamp-none max-md:h-auto text-[15px] leading-[19px]"
               title={e.sentences.join(' ')}
             >
               {e.sentences.join(' ')}
             </p>
-            <p className="flex gap-[clamp(8px,1.25vw,16px)] whitespace-nowrap *:not-first:shrink-0">
+            <p className="flex gap-x-[clamp(8px,1.25vw,16px)] whitespace-nowrap max-md:flex-wrap *:not-first:shrink-0">
               <b data-testid="structure-name" className="min-w-0 truncate">
                 {e.name} {e.strikes}
               </b>
@@ -148,7 +149,7 @@ export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
 export function DraftActions({ draft, evaluation: e }: { draft?: Draft; evaluation?: Evaluation }) {
   const empty = !draft || draft.legs.length === 0;
   return (
-    <div className="ml-auto flex items-center gap-1.5">
+    <div className="ml-auto flex items-center gap-1.5 max-md:ml-0 max-md:flex-wrap">
       {!empty && (
         <Button
           weight="quiet"

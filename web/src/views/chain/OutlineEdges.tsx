@@ -9,12 +9,16 @@ export function OutlineHead({ evaluation: e, ghost }: { evaluation?: Evaluation;
   const rising = useLook((s) => s.rising);
   if (!e)
     return (
-      <span className="px-2 text-ink2">profit and loss of the draft, on the same price axis</span>
+      <span className="truncate px-2 text-ink2">
+        profit and loss of the draft, on the same price axis
+      </span>
     );
   return (
-    <span className="flex w-full justify-between px-2">
-      <span data-testid="tail-above">{tail(rising ? e.tailBelow : e.tailAbove)}</span>
-      <span className="text-ink2">
+    <span className="flex w-full justify-between overflow-hidden px-2 whitespace-nowrap">
+      <span data-testid="tail-above" className="truncate">
+        {tail(rising ? e.tailBelow : e.tailAbove)}
+      </span>
+      <span className="text-ink2 max-md:hidden">
         <span aria-hidden className="text-ink">
           ━{' '}
         </span>
@@ -43,7 +47,7 @@ export function OutlineFoot({ evaluation: e }: { evaluation?: Evaluation }) {
   return (
     <div
       data-testid="tail-below"
-      className="sticky bottom-0 z-20 flex h-[22px] items-center border-t border-hair bg-raised px-2 text-[12px]"
+      className="sticky bottom-0 z-20 h-[22px] truncate leading-[22px] border-t border-hair bg-raised px-2 text-[12px]"
     >
       {e && tail(rising ? e.tailAbove : e.tailBelow)}
     </div>

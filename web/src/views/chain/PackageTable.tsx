@@ -99,7 +99,7 @@ export function PackageTable({
                       onClick={() => {
                         take(l.legs);
                       }}
-                      aria-label={`make ${l.strikes} the draft, middle ${l.middle} ${l.side}`}
+                      aria-label={`${signed(l.legs)}, middle ${l.middle} ${l.side}: make it the draft`}
                       className={`${pad} h-[19px] w-full truncate text-left font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft`}
                     >
                       {signed(l.legs)}

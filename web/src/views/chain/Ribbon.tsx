@@ -122,6 +122,7 @@ export function Ribbon({ head, open, legs, onChoose }: Props) {
       ref={box}
       role="group"
       aria-label="Expirations"
+      data-walk="ribbon"
       className="relative mx-4 mt-1"
       style={{ height: HEIGHT + (term ? TERM : 0) }}
     >

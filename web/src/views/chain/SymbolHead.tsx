@@ -56,8 +56,8 @@ type Props = { head: ChainHead; onTrade: (contract: string, quantity: number) =>
 export function SymbolHead({ head, onTrade }: Props) {
   const event = head.events[0];
   return (
-    <div className="flex items-baseline gap-5 overflow-hidden px-4 pt-2 whitespace-nowrap">
-      <h1 className="font-serif text-[22px] leading-7">{head.name}</h1>
+    <div className="flex items-baseline gap-5 overflow-hidden px-4 pt-2 whitespace-nowrap max-lg:gap-3 max-md:flex-wrap max-md:gap-y-0 max-md:px-3">
+      <h1 className="min-w-0 truncate font-serif text-[22px] leading-7">{head.name}</h1>
       <span className="font-semibold">{head.symbol}</span>
       <span data-testid="spot" className="text-[18px] font-semibold tabular-nums">
         {money(head.spot)}
@@ -72,7 +72,9 @@ export function SymbolHead({ head, onTrade }: Props) {
           <>
             {' '}
             <Term of="rank" /> <b className="text-ink">{fixed(head.rank, 0)}</b>{' '}
-            <Term of="percentile" /> <b className="text-ink">{fixed(head.percentile, 0)}</b>
+            <span className="max-[1100px]:hidden max-md:inline">
+              <Term of="percentile" /> <b className="text-ink">{fixed(head.percentile, 0)}</b>
+            </span>
           </>
         )}
       </span>
@@ -81,7 +83,9 @@ export function SymbolHead({ head, onTrade }: Props) {
       </span>
       <span className="text-ink2 max-[1400px]:hidden">{head.terms}</span>
       {event && (
-        <span className={`ml-auto font-semibold ${event.kind === 'news' ? 'text-loss' : ''}`}>
+        <span
+          className={`ml-auto shrink-0 font-semibold ${event.kind === 'news' ? 'text-loss' : ''}`}
+        >
           <span aria-hidden>{event.kind === 'news' ? '◆ ' : '◇ '}</span>
           {event.what} {event.days === 0 ? 'today' : `in ${event.days} d`}
         </span>

@@ -1,5 +1,6 @@
 /** Which columns a chain shows, in which order, and of which side: chosen by the trader and remembered here. */
 import type { Column } from '../../api/client';
+import { useNarrow } from '../../ui/narrow';
 import { kept } from '../../ui/kept';
 import type { TermKey } from '../../ui/terms';
 
@@ -54,6 +55,14 @@ export const useColumns = kept<Chosen>('chain-columns', USUAL, ({ columns, sides
   columns: columns.filter((c) => told(c)),
   sides: sides === 'calls' || sides === 'puts' ? sides : 'both',
 }));
+
+const NARROW: Column[] = ['delta'];
+/** What is shown of what was chosen: a page held in one hand has room for one side and its deltas. */
+export function useShown(): Chosen {
+  const chosen = useColumns();
+  const narrow = useNarrow();
+  return narrow ? { columns: NARROW, sides: chosen.sides === 'puts' ? 'puts' : 'calls' } : chosen;
+}
 
 function choose(next: Chosen) {
   useColumns.setState({ ...next, columns: next.columns.slice(0, mostOf(next.sides)) });

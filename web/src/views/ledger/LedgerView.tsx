@@ -250,7 +250,7 @@ function LedgerLines({ ledger: l, wanted }: { ledger: Ledger; wanted: LedgerWant
   const some = Object.values(wanted).some((v) => v != null);
   return (
     <>
-      <table className="w-full border-collapse">
+      <table className="cards w-full border-collapse">
         <thead>
           <tr>
             <th className={right}>#</th>
@@ -267,7 +267,7 @@ function LedgerLines({ ledger: l, wanted }: { ledger: Ledger; wanted: LedgerWant
             <tr key={x.number} className="border-b border-hair">
               <td className="num px-2 text-ink2">{x.number}</td>
               <td className="px-2 py-1 whitespace-nowrap tabular-nums">{longWhen(x.at)}</td>
-              <td className="px-2">
+              <td data-whole className="px-2">
                 {x.memo}
                 {x.order != null && <span className="text-ink2"> · order {x.order}</span>}
                 {x.campaigns.map((c) => (
@@ -279,10 +279,18 @@ function LedgerLines({ ledger: l, wanted }: { ledger: Ledger; wanted: LedgerWant
                   </span>
                 ))}
               </td>
-              <td className={`num px-2 ${tone(x.amount)}`}>{money(x.amount, true)}</td>
-              <td className="num px-2">{money(x.fees)}</td>
-              <td className={`num px-2 ${tone(x.realised)}`}>{money(x.realised, true)}</td>
-              <td className="num px-2 font-semibold">{money(x.cash)}</td>
+              <td data-head="amount" className={`num px-2 ${tone(x.amount)}`}>
+                {money(x.amount, true)}
+              </td>
+              <td data-head="fees" className="num px-2">
+                {money(x.fees)}
+              </td>
+              <td data-head="realised" className={`num px-2 ${tone(x.realised)}`}>
+                {money(x.realised, true)}
+              </td>
+              <td data-head="cash after" className="num px-2 font-semibold">
+                {money(x.cash)}
+              </td>
             </tr>
           ))}
         </tbody>

@@ -25,16 +25,24 @@ const EMPTY: Record<Group, string> = {
   Ended: 'Nothing was cancelled, and nothing ended unfilled.',
 };
 
-type Head = { name: string; width?: number; left?: boolean; term?: TermKey };
+type Head = { name: string; width?: number; left?: boolean; spare?: boolean; term?: TermKey };
+/** A column that gives way where the page is not wide. */
+const SPARE = 'max-[1180px]:hidden';
 const FIRST: Head[] = [
   { name: 'order', width: 52 },
-  { name: 'placed', width: 132, left: true },
+  { name: 'placed', width: 132, left: true, spare: true },
   { name: 'symbol', width: 72, left: true },
   { name: 'structure', left: true },
   { name: 'filled', width: 60 },
   { name: 'limit', width: 96, term: 'limit' },
 ];
-const TIME: Head = { name: 'time in force', width: 126, left: true, term: 'timeInForce' };
+const TIME: Head = {
+  name: 'time in force',
+  spare: true,
+  width: 126,
+  left: true,
+  term: 'timeInForce',
+};
 const WORKING: Head[] = [
   ...FIRST.map((h) => (h.name === 'placed' ? { ...h, width: 98 } : h)),
   { name: 'rest · middle · cross', width: 156, term: 'market' },
@@ -75,7 +83,7 @@ type Picking = { picked: number[]; pick: (id: number, on: boolean) => void };
 function MarketCells({ order: o, market: m }: { order: Order; market: OrderMarket | undefined }) {
   return (
     <>
-      <td className="num px-2 whitespace-nowrap">
+      <td data-head="market" className="num px-2 whitespace-nowrap">
         {m ? (
           <>
             {m.rest.amount} · <b>{m.middle.amount}</b> · {m.cross.amount}
@@ -85,8 +93,12 @@ function MarketCells({ order: o, market: m }: { order: Order; market: OrderMarke
           <span className="text-ink2">no market</span>
         )}
       </td>
-      <td className="num px-2">{m?.away != null && money(m.away, true)}</td>
-      <td className="num px-2">{m?.chance != null && `${percent(m.chance, 0)} %`}</td>
+      <td data-head="from the limit" className="num px-2">
+        {m?.away != null && money(m.away, true)}
+      </td>
+      <td data-head="chance of a fill" className="num px-2">
+        {m?.chance != null && `${percent(m.chance, 0)} %`}
+      </td>
     </>
   );
 }
@@ -122,11 +134,11 @@ function Line({
           o.id
         )}
       </td>
-      <td className="px-2 py-1 whitespace-nowrap tabular-nums">
+      <td className={`px-2 py-1 whitespace-nowrap tabular-nums ${SPARE} max-md:block`}>
         {o.open ? shortWhen(o.placed) : longWhen(o.placed)}
       </td>
       <td className="px-2 font-semibold">{o.symbol}</td>
-      <td className={under ? 'pr-2 pl-6' : 'px-2'}>
+      <td data-whole className={under ? 'pr-2 pl-6' : 'px-2'}>
         {under && (
           <span aria-hidden className="text-ink2">
             └{' '}
@@ -149,18 +161,20 @@ function Line({
         )}
         {ties(o) && <div className="text-[12px] text-ink2">{ties(o)}</div>}
       </td>
-      <td className="num px-2">
+      <td data-head="filled" className="num px-2">
         {o.filled} / {o.quantity}
       </td>
-      <td className="num px-2">{o.limit ? `${o.limit.amount} ${o.limit.side}` : 'market'}</td>
+      <td data-head="limit" className="num px-2">
+        {o.limit ? `${o.limit.amount} ${o.limit.side}` : 'market'}
+      </td>
       {o.open ? (
         <MarketCells order={o} market={market} />
       ) : (
-        <td className="num px-2">
+        <td data-head="filled at" className="num px-2">
           {o.fillPrice ? `${o.fillPrice.amount} ${o.fillPrice.side}` : ''}
         </td>
       )}
-      <td className="px-2">{o.timeInForce}</td>
+      <td className={`px-2 ${SPARE} max-md:block`}>{o.timeInForce}</td>
       <td className="px-2 py-1">
         <span className={`font-semibold ${o.open ? 'text-brass' : ''}`}>{o.state}</span>
         {!o.open && (
@@ -335,16 +349,23 @@ export function OrdersView() {
                       : EMPTY[title]}
                   </p>
                 ) : (
-                  <table className="w-full table-fixed border-collapse">
+                  <table className="cards w-full table-fixed border-collapse">
                     <colgroup>
                       {(title === 'Working' ? WORKING : PAST).map((c) => (
-                        <col key={c.name} style={c.width ? { width: c.width } : undefined} />
+                        <col
+                          key={c.name}
+                          className={c.spare ? SPARE : undefined}
+                          style={c.width ? { width: c.width } : undefined}
+                        />
                       ))}
                     </colgroup>
                     <thead>
                       <tr>
                         {(title === 'Working' ? WORKING : PAST).map((c) => (
-                          <th key={c.name} className={c.left ? left : right}>
+                          <th
+                            key={c.name}
+                            className={`${c.left ? left : right} ${c.spare ? SPARE : ''}`}
+                          >
                             {c.term ? (
                               <Term of={c.term}>{c.name}</Term>
                             ) : c.name === 'actions' ? (

@@ -87,10 +87,9 @@ pub enum SpanWire {
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub enum StepsWire {
-    /// So many deviations of the first expiration apart.
-    Deviations(f64),
-    /// So many percent apart.
-    Percent(f64),
+    /// Those that matter to the draft: the price now, break-evens, strikes, whole deviations, and
+    /// round prices where none of these is near.
+    Matter,
     /// Chosen, at most 25.
     Prices(Vec<f64>),
 }
@@ -316,22 +315,13 @@ fn span(wire: SpanWire) -> Result<Span, Refusal> {
 
 fn steps(wire: &StepsWire) -> Result<Steps, Refusal> {
     match wire {
-        StepsWire::Deviations(k) if *k > 0.0 && *k <= 2.0 => Ok(Steps::Deviations(*k)),
-        StepsWire::Percent(p) if *p > 0.0 && *p <= 20.0 => Ok(Steps::Percent(*p)),
+        StepsWire::Matter => Ok(Steps::Matter),
         StepsWire::Prices(all)
             if (1..=MOST_GRID).contains(&all.len())
                 && all.iter().all(|p| *p > 0.0 && p.is_finite()) =>
         {
             Ok(Steps::These(all.clone()))
         }
-        StepsWire::Deviations(k) => refuse(
-            "grid",
-            format!("steps of {k} deviations; write above 0, at most 2"),
-        ),
-        StepsWire::Percent(p) => refuse(
-            "grid",
-            format!("steps of {p} percent; write above 0, at most 20"),
-        ),
         StepsWire::Prices(all) => refuse(
             "grid",
             format!("{all:?}: write 1 to {MOST_GRID} prices above zero"),
@@ -392,6 +382,19 @@ pub(crate) struct Judged {
     pub asked: Judgement,
 }
 
+/// The dates that matter, in days from now: today, the chosen one, and each event before the first
+/// expiration.
+fn grid_days(state: &DeskState, request: &BenchRequest, structure: &desk::Holding) -> Vec<f64> {
+    let now = state.clock.now;
+    let first = structure.options().map(|(c, _)| c.expiry).min();
+    let until = first.map_or(0, |first| now.days_until(first));
+    let mut days = vec![0.0];
+    days.extend(request.days.first());
+    let events = state.world.events(&request.symbol, now, until);
+    days.extend(events.iter().map(|e| now.days_until(e.date) as f64));
+    days
+}
+
 /// Evaluates and judges on one snapshot.
 pub(crate) fn judge(
     state: &DeskState,
@@ -449,7 +452,11 @@ pub(crate) fn judge(
         span: span(request.span)?,
         map: request.map,
         greeks,
-        grid: request.grid.as_ref().map(|g| steps(&g.steps)).transpose()?,
+        grid: request
+            .grid
+            .as_ref()
+            .map(|g| steps(&g.steps).map(|s| (s, grid_days(state, request, &structure))))
+            .transpose()?,
         chances: request
             .chances
             .as_ref()

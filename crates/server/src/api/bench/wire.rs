@@ -1,7 +1,7 @@
 //! The bench's answer as it crosses. Nothing is computed here but percentages of what the answer
 //! itself says.
 
-use desk::{Even, Extent, Price, Underlying};
+use desk::{Even, Extent, GridPrice, Price, Underlying};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -53,6 +53,8 @@ pub struct GreekCurvesWire {
 pub struct GridWire {
     /// Prices, ascending.
     pub prices: Vec<f64>,
+    /// What each price is, in words: "break-even", "strike", "+1 σ", "round".
+    pub names: Vec<String>,
     /// Dates (ISO), ascending; the first expiration last.
     pub dates: Vec<String>,
     /// Days from now of the dates.
@@ -139,6 +141,20 @@ pub struct BenchWire {
     pub no_chances: Option<String>,
 }
 
+/// All that a price of the grid is, in words.
+fn price_names(names: &[GridPrice]) -> String {
+    let word = |name: &GridPrice| match name {
+        GridPrice::Now => "price now".to_owned(),
+        GridPrice::BreakEven => "break-even".to_owned(),
+        GridPrice::Strike => "strike".to_owned(),
+        GridPrice::Deviation(k) if *k < 0 => format!("−{} σ", k.unsigned_abs()),
+        GridPrice::Deviation(k) => format!("+{k} σ"),
+        GridPrice::Round => "round".to_owned(),
+        GridPrice::Chosen => String::new(),
+    };
+    names.iter().map(word).collect::<Vec<_>>().join(", ")
+}
+
 pub(crate) fn bench_wire(
     judged: Judged,
     underlying: &Underlying,
@@ -163,11 +179,11 @@ pub(crate) fn bench_wire(
     .filter(|whole| *whole > 0.0);
     let (aim, until) = (asked.chances.as_ref(), since(b.horizon.moment));
     let grid = b.grid.map(|g| {
-        let mut dated: Vec<(String, f64, Vec<f64>)> = b
-            .lines
+        let mut dated: Vec<(String, f64, Vec<f64>)> = g
+            .dates
             .iter()
             .zip(&g.profit)
-            .map(|(l, profit)| (l.at.date().to_string(), since(l.at), profit.clone()))
+            .map(|(at, profit)| (at.date().to_string(), since(*at), profit.clone()))
             .collect();
         dated.sort_by(|a, b| a.1.total_cmp(&b.1));
         dated.dedup_by(|later, earlier| later.1 - earlier.1 < 0.3);
@@ -178,6 +194,7 @@ pub(crate) fn bench_wire(
         );
         GridWire {
             prices: g.prices,
+            names: g.names.iter().map(|n| price_names(n)).collect(),
             dates: dated.iter().map(|d| d.0.clone()).collect(),
             days: dated.iter().map(|d| d.1).collect(),
             values: whole.map(|whole| {
