@@ -4,7 +4,7 @@ import { defineConfig } from 'vite';
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { target: 'es2023', assetsInlineLimit: 0, sourcemap: false },
+  build: { target: 'es2023', manifest: true, assetsInlineLimit: 0, sourcemap: false },
   server: {
     port: 5173,
     strictPort: true,

@@ -111,6 +111,8 @@ pub struct Idea {
     pub why: String,
     /// The structure.
     pub structure: Holding,
+    /// Units already held that it is meant to stand on; zero where it stands alone.
+    pub on: i64,
 }
 
 /// What ideas are made from.
@@ -128,6 +130,8 @@ pub struct Material {
     pub held: i64,
     /// Units of them that calls sold before may take away: no other call is sold on those.
     pub promised: i64,
+    /// Units of them that puts bought before already protect.
+    pub covered: i64,
 }
 
 /// Structures for an intention; those whose strikes fall together are left out.
@@ -143,41 +147,52 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
         })
     };
     let leg = |c: Option<&Contract>, quantity| c.map(|c| Leg::option(c.clone(), quantity));
-    let lots = m.held / m.lot.max(1);
-    let free = (m.held - m.promised) / m.lot.max(1);
+    // Whole lots of what is held that no call may take away, that no put protects, and that are both.
+    let lot = m.lot.max(1);
+    let free = ((m.held - m.promised) / lot).max(0);
+    let bare = ((m.held - m.covered) / lot).max(0);
+    let both = free.min(bare);
     let mut out = Vec::new();
-    let mut add = |why: String, legs: Vec<Option<Leg>>| {
+    let mut on = |units: i64, why: String, legs: Vec<Option<Leg>>| {
         let wanted = legs.len();
         let Some(legs) = legs.into_iter().collect::<Option<Vec<Leg>>>() else {
             return;
         };
         let structure = Holding::new(legs);
         if structure.legs().len() == wanted {
-            out.push(Idea { why, structure });
+            out.push(Idea {
+                why,
+                structure,
+                on: units,
+            });
         }
     };
     let say = |text: &str| text.to_owned();
     match intention {
         Intention::Rises => {
-            add(
+            on(
+                0,
                 say("The whole rise, for a premium that can be lost"),
                 vec![leg(near(Call, Delta(0.5)), 1)],
             );
-            add(
+            on(
+                0,
                 say("A rise up to the sold strike, for less"),
                 vec![
                     leg(near(Call, Delta(0.5)), 1),
                     leg(near(Call, Delta(0.25)), -1),
                 ],
             );
-            add(
+            on(
+                0,
                 say("Paid now, kept unless it falls"),
                 vec![
                     leg(near(Put, Delta(0.3)), -1),
                     leg(near(Put, Delta(0.15)), 1),
                 ],
             );
-            add(
+            on(
+                0,
                 say("A rise bought with a promise to buy lower"),
                 vec![
                     leg(near(Put, Delta(0.25)), -1),
@@ -186,18 +201,21 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
             );
         }
         Intention::Falls => {
-            add(
+            on(
+                0,
                 say("The whole fall, for a premium that can be lost"),
                 vec![leg(near(Put, Delta(0.5)), 1)],
             );
-            add(
+            on(
+                0,
                 say("A fall down to the sold strike, for less"),
                 vec![
                     leg(near(Put, Delta(0.5)), 1),
                     leg(near(Put, Delta(0.25)), -1),
                 ],
             );
-            add(
+            on(
+                0,
                 say("Paid now, kept unless it rises"),
                 vec![
                     leg(near(Call, Delta(0.3)), -1),
@@ -206,7 +224,8 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
             );
         }
         Intention::Stays => {
-            add(
+            on(
+                0,
                 say("Paid now, kept between the sold strikes"),
                 vec![
                     leg(near(Put, Delta(0.1)), 1),
@@ -217,7 +236,8 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
             );
             let centre = near(Call, Delta(0.5));
             let put = centre.and_then(|c| m.near.at(Put, c.strike));
-            add(
+            on(
+                0,
                 say("Most where it is now, the loss limited"),
                 vec![
                     leg(near(Put, Deviations(-1.0)), 1),
@@ -227,20 +247,21 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
                 ],
             );
             // Later expirations list fewer strikes: of those in both.
-            let both = m.far.as_ref().and_then(|far| {
+            let shared = m.far.as_ref().and_then(|far| {
                 let in_both = |c: &&Candidate| far.at(Call, c.contract.strike).is_some();
-                let shared = Candidates {
+                let listed = Candidates {
                     listed: m.near.listed.iter().filter(in_both).cloned().collect(),
                     ..m.near.clone()
                 };
-                let near = shared.pick(Call, Delta(0.5))?.clone();
+                let near = listed.pick(Call, Delta(0.5))?.clone();
                 Some((far.at(Call, near.strike)?.clone(), near))
             });
             let (sold, bought) = (
-                both.as_ref().map(|(_, near)| near),
-                both.as_ref().map(|(far, _)| far),
+                shared.as_ref().map(|(_, near)| near),
+                shared.as_ref().map(|(far, _)| far),
             );
-            add(
+            on(
+                0,
                 say("The near premium shrinks faster than the later one"),
                 vec![leg(sold, -1), leg(bought, 1)],
             );
@@ -248,18 +269,21 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
         Intention::Moves => {
             let centre = near(Call, Delta(0.5));
             let put = centre.and_then(|c| m.near.at(Put, c.strike));
-            add(
+            on(
+                0,
                 say("Either way, from here"),
                 vec![leg(centre, 1), leg(put, 1)],
             );
-            add(
+            on(
+                0,
                 say("Either way, cheaper, from farther out"),
                 vec![
                     leg(near(Call, Delta(0.3)), 1),
                     leg(near(Put, Delta(0.3)), 1),
                 ],
             );
-            add(
+            on(
+                0,
                 say("Either way up to a limit, for less"),
                 vec![
                     leg(near(Put, Delta(0.1)), -1),
@@ -271,20 +295,24 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
         }
         Intention::Income => {
             if free > 0 {
-                add(
+                on(
+                    free * m.lot,
                     format!("Premium on {} of the {} you hold", free * m.lot, m.held),
                     vec![leg(near(Call, Delta(0.3)), -free)],
                 );
             }
-            add(
+            on(
+                0,
                 say("Premium for giving up what lies above the strike"),
                 vec![own(m.lot), leg(near(Call, Delta(0.3)), -1)],
             );
-            add(
+            on(
+                0,
                 say("Premium for a promise to buy lower"),
                 vec![leg(near(Put, Delta(0.25)), -1)],
             );
-            add(
+            on(
+                0,
                 say("Premium from both sides, the loss limited"),
                 vec![
                     leg(near(Put, Delta(0.1)), 1),
@@ -295,36 +323,37 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
             );
         }
         Intention::Protection => {
-            if lots > 0 {
-                let uncovered = m.held - lots * m.lot;
-                let rest = if uncovered > 0 {
-                    format!("; {uncovered} stay uncovered")
-                } else {
-                    String::new()
+            if bare > 0 {
+                let (now, already) = (bare * m.lot, m.covered.min(m.held));
+                let rest = match (already, m.held - already - now) {
+                    (0, 0) => String::new(),
+                    (0, open) => format!("; {open} stay uncovered"),
+                    (already, 0) => format!("; {already} have one"),
+                    (already, open) => format!("; {already} have one, {open} stay uncovered"),
                 };
-                add(
-                    format!(
-                        "A floor under {} of the {} you hold{rest}",
-                        lots * m.lot,
-                        m.held
-                    ),
-                    vec![leg(near(Put, Delta(0.3)), lots)],
+                on(
+                    now,
+                    format!("A floor under {now} of the {} you hold{rest}", m.held),
+                    vec![leg(near(Put, Delta(0.3)), bare)],
                 );
             }
-            if free > 0 {
-                add(
+            if both > 0 {
+                on(
+                    both * m.lot,
                     say("A floor under what you hold, paid with a ceiling"),
                     vec![
-                        leg(near(Put, Delta(0.3)), free),
-                        leg(near(Call, Delta(0.3)), -free),
+                        leg(near(Put, Delta(0.3)), both),
+                        leg(near(Call, Delta(0.3)), -both),
                     ],
                 );
             }
-            add(
+            on(
+                0,
                 say("Shares with a floor"),
                 vec![own(m.lot), leg(near(Put, Delta(0.3)), 1)],
             );
-            add(
+            on(
+                0,
                 say("Shares with a floor, paid with a ceiling"),
                 vec![
                     own(m.lot),
@@ -332,7 +361,8 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
                     leg(near(Call, Delta(0.3)), -1),
                 ],
             );
-            add(
+            on(
+                0,
                 say("A floor down to the sold strike, for less"),
                 vec![
                     leg(near(Put, Delta(0.4)), 1),
@@ -341,17 +371,20 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
             );
         }
         Intention::ReplaceStock => {
-            add(
+            on(
+                0,
                 say("Moves nearly like the shares, for a part of their price"),
                 vec![leg(near(Call, Delta(0.8)), 1)],
             );
             let centre = near(Call, Delta(0.5));
             let put = centre.and_then(|c| m.near.at(Put, c.strike));
-            add(
+            on(
+                0,
                 say("The same as the shares, for their margin"),
                 vec![leg(centre, 1), leg(put, -1)],
             );
-            add(
+            on(
+                0,
                 say("Premium like a covered call's, on a bought call"),
                 vec![
                     leg(near(Call, Delta(0.3)), -1),

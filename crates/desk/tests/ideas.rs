@@ -31,6 +31,7 @@ fn material(held: i64) -> Material {
         lot: 100,
         held,
         promised: 0,
+        covered: 0,
     }
 }
 
@@ -138,6 +139,42 @@ fn a_holding_is_covered_by_whole_lots() {
             .all(|i| i.structure.underlying_quantity() == 0),
         "an index cannot be bought"
     );
+}
+
+/// What a put protects already needs no second floor, and every idea on what is held says on how much.
+#[test]
+fn what_is_protected_is_known() {
+    let floor = |covered| -> Option<(i64, i64, String)> {
+        let m = Material {
+            covered,
+            ..material(350)
+        };
+        let made = ideas(Intention::Protection, &m).into_iter();
+        let mut floors = made.filter(|i| i.why.starts_with("A floor under") && i.on > 0);
+        floors.find(|i| !i.why.contains("ceiling")).map(|i| {
+            let puts = i.structure.options().map(|(_, n)| n).sum();
+            (i.on, puts, i.why)
+        })
+    };
+    let (on, puts, why) = floor(0).unwrap();
+    assert_eq!((on, puts), (300, 3));
+    assert!(why.ends_with("you hold; 50 stay uncovered"), "{why}");
+    let (on, puts, why) = floor(200).unwrap();
+    assert_eq!((on, puts), (100, 1));
+    assert!(why.ends_with("200 have one, 50 stay uncovered"), "{why}");
+    assert_eq!(floor(300), None);
+    // A collar needs what is neither promised nor protected.
+    let m = Material {
+        promised: 200,
+        covered: 100,
+        ..material(350)
+    };
+    let collar = ideas(Intention::Protection, &m).into_iter();
+    let on: Vec<i64> = collar
+        .filter(|i| i.why.contains("ceiling") && i.on > 0)
+        .map(|i| i.on)
+        .collect();
+    assert_eq!(on, [100]);
 }
 
 /// On shares that a call sold before may take away no other call is offered.

@@ -2121,6 +2121,7 @@ export interface components {
         IdeaWire: {
             /** @description What it is, costs and makes. */
             evaluation: components["schemas"]["EvaluationWire"];
+            held?: components["schemas"]["WithHeld"] | null;
             /** @description What it is for, in a sentence. */
             why: string;
         };
@@ -3159,6 +3160,16 @@ export interface components {
          * @enum {string}
          */
         VerdictWord: "fine" | "note" | "warning" | "blocking";
+        /** @description A structure together with units that are held already. */
+        WithHeld: {
+            /** @description Both together, the units at their price of now. */
+            evaluation: components["schemas"]["EvaluationWire"];
+            /**
+             * Format: int64
+             * @description Units held that it stands on.
+             */
+            units: number;
+        };
         /** @description A stretch of the range strip. */
         Zone: {
             /**

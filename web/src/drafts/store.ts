@@ -144,6 +144,19 @@ export function put(draft: Draft): Slot | undefined {
   if (slot) set(slot, draft, { past: [], future: [] });
   return slot;
 }
+/** Makes these legs the draft. One that was built otherwise is left alone, and a new one begins; false when all four places are taken. */
+export function takeUp(
+  symbol: string,
+  legs: Draft['legs'],
+  replaces: (now: Draft['legs']) => boolean,
+) {
+  const { active, drafts } = useDrafts.getState();
+  const now = drafts[active];
+  if (now && now.legs.length > 0 && (now.symbol !== symbol || !replaces(now.legs)))
+    return put({ symbol, legs }) !== undefined;
+  change(symbol, (d) => ({ ...d, legs, entry: undefined }));
+  return true;
+}
 /** Opens the first empty place of the tray; undefined when all four are taken. */
 export function begin(): Slot | undefined {
   const { drafts, unread } = useDrafts.getState();

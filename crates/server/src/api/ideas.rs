@@ -45,6 +45,17 @@ pub struct IdeaWire {
     pub why: String,
     /// What it is, costs and makes.
     pub evaluation: EvaluationWire,
+    /// Where it is meant to stand on what is held: both together, from the price of now.
+    pub held: Option<WithHeld>,
+}
+
+/// A structure together with units that are held already.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct WithHeld {
+    /// Units held that it stands on.
+    pub units: i64,
+    /// Both together, the units at their price of now.
+    pub evaluation: EvaluationWire,
 }
 
 fn candidates(
@@ -95,18 +106,14 @@ fn view(
         let campaign = state.account.campaign(l.campaign);
         campaign.is_some_and(|c| c.symbol == symbol)
     };
-    let calls: i64 = state
-        .account
-        .lots()
-        .iter()
-        .filter(of_symbol)
-        .filter(|l| {
-            l.instrument
-                .option()
-                .is_some_and(|c| c.kind == quant::Kind::Call)
-        })
-        .map(|l| l.quantity)
-        .sum();
+    let held_of = |kind: quant::Kind| -> i64 {
+        let of_kind = |l: &&desk::Lot| l.instrument.option().is_some_and(|c| c.kind == kind);
+        let lots = state.account.lots().iter();
+        lots.filter(of_symbol)
+            .filter(of_kind)
+            .map(|l| l.quantity)
+            .sum()
+    };
     let own = Instrument::Underlying(symbol.to_owned());
     let material = Material {
         near: candidates(state, quoter, symbol, &e)?,
@@ -116,20 +123,39 @@ fn view(
         own: (u.kind != desk::UnderlyingKind::Index).then(|| symbol.to_owned()),
         lot: u.lot(),
         held: state.account.held(&own),
-        promised: (-calls).max(0) * u.lot(),
+        promised: (-held_of(Kind::Call)).max(0) * u.lot(),
+        covered: held_of(Kind::Put).max(0) * u.lot(),
     };
-    let made = desk::ideas(query.intention, &material).into_iter();
-    made.map(|idea| {
+    let mut told = |structure: desk::Holding| {
         let proposal = Proposal {
-            structure: idea.structure,
+            structure,
             entry: desk::EntryPrice::Middle,
             realised: desk::Money::ZERO,
             range: None,
             closing: false,
         };
+        let judged = money::evaluate(state, quoter, symbol, &proposal)?;
+        Ok::<_, Refusal>(evaluation(&judged, u))
+    };
+    let made = desk::ideas(query.intention, &material).into_iter();
+    made.map(|idea| {
+        let held = (idea.on > 0)
+            .then(|| {
+                let units = desk::Leg {
+                    instrument: own.clone(),
+                    quantity: idea.on,
+                };
+                let legs = idea.structure.legs().iter().cloned().chain([units]);
+                told(legs.collect()).map(|evaluation| WithHeld {
+                    units: idea.on,
+                    evaluation,
+                })
+            })
+            .transpose()?;
         Ok(IdeaWire {
             why: idea.why,
-            evaluation: evaluation(&money::evaluate(state, quoter, symbol, &proposal)?, u),
+            evaluation: told(idea.structure)?,
+            held,
         })
     })
     .collect()

@@ -1,11 +1,19 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
-import { api, must, type Intention, type Mark, type PickQuery } from '../../api/client';
+import {
+  api,
+  must,
+  type Draft,
+  type Evaluation,
+  type Intention,
+  type Mark,
+  type PickQuery,
+} from '../../api/client';
 import { ideasQuery } from '../../api/queries';
 import { OutlineGlyph } from '../../chart/glyph';
 import { add } from '../../drafts/moves';
-import { change } from '../../drafts/store';
+import { change, takeUp } from '../../drafts/store';
 import { percent } from '../../format';
 import { money } from '../../money';
 import { Button, Choices, Notice } from '../../ui/controls';
@@ -22,6 +30,10 @@ const INTENTIONS: { value: Intention; label: string }[] = [
   { value: 'replaceStock', label: 'replace stock' },
 ];
 
+const sameLegs = (e: Evaluation, legs: Draft['legs']) =>
+  JSON.stringify(e.unit.map((l) => [l.contract, l.quantity * e.packages])) ===
+  JSON.stringify(legs.map((l) => [l.contract, l.quantity]));
+
 /** Structures for an intention, each with its shape; one click makes it the draft. */
 function Ideas({
   symbol,
@@ -34,54 +46,65 @@ function Ideas({
 }) {
   const [intention, setIntention] = useState<Intention>('rises');
   const ideas = useQuery(ideasQuery(symbol, expiration, intention));
+  const [full, setFull] = useState(false);
   return (
     <>
       <Choices label="Intention" value={intention} onChange={setIntention} choices={INTENTIONS} />
       {ideas.error && <Notice>{ideas.error.message}</Notice>}
+      {full && <Notice>All four places of the tray are taken; throw one away first.</Notice>}
       <ul className="mt-2 min-h-[220px]">
-        {(ideas.data ?? []).map(({ why, evaluation: e }) => (
-          <li key={`${e.name} ${e.strikes} ${why}`} className="border-t border-hair">
-            <button
-              type="button"
-              data-idea={e.name}
-              className="grid w-full grid-cols-[84px_1fr_auto] items-center gap-2 rounded px-1 py-1 text-left hover:bg-brass-soft"
-              onClick={() => {
-                change(symbol, (d) => ({
-                  ...d,
-                  legs: e.unit.map((l) => ({ ...l, quantity: l.quantity * e.packages })),
-                  entry: undefined,
-                }));
-                onTaken();
-              }}
-            >
-              <OutlineGlyph evaluation={e} width={80} height={34} />
-              <span>
-                <b>
-                  {e.name} {e.strikes}
-                </b>
-                <br />
-                <span className="text-ink2">{why}</span>
-              </span>
-              <span className="text-right tabular-nums">
-                <b>
-                  {e.middle.amount} {e.middle.side}
-                </b>
-                <br />
-                <span className="text-[12px] text-ink2">
-                  most{' '}
-                  <span className="text-gain">
-                    {e.most.unlimited ? 'no limit' : money(e.most.profit, true)}
+        {(ideas.data ?? []).map(({ why, evaluation: e, held }) => {
+          // What stands on shares that are held is drawn and judged with them.
+          const whole = held?.evaluation ?? e;
+          return (
+            <li key={`${e.name} ${e.strikes} ${why}`} className="border-t border-hair">
+              <button
+                type="button"
+                data-idea={e.name}
+                className="grid w-full grid-cols-[84px_1fr_auto] items-center gap-2 rounded px-1 py-1 text-left hover:bg-brass-soft"
+                onClick={() => {
+                  const legs = e.unit.map((l) => ({ ...l, quantity: l.quantity * e.packages }));
+                  const ofAnIdea = (now: Draft['legs']) =>
+                    (ideas.data ?? []).some((i) => sameLegs(i.evaluation, now));
+                  if (!takeUp(symbol, legs, ofAnIdea)) {
+                    setFull(true);
+                    return;
+                  }
+                  onTaken();
+                }}
+              >
+                <OutlineGlyph evaluation={whole} width={80} height={34} />
+                <span>
+                  <b>
+                    {e.name} {e.strikes}
+                  </b>
+                  <br />
+                  <span className="text-ink2">
+                    {why}
+                    {held && `; judged with ${held.units} of them`}
                   </span>
-                  , least{' '}
-                  <span className="text-loss">
-                    {e.least.unlimited ? 'no limit' : money(e.least.profit)}
-                  </span>
-                  , {percent(e.chanceOfProfit, 0)} %
                 </span>
-              </span>
-            </button>
-          </li>
-        ))}
+                <span className="text-right tabular-nums">
+                  <b>
+                    {e.middle.amount} {e.middle.side}
+                  </b>
+                  <br />
+                  <span className="text-[12px] text-ink2">
+                    max profit{' '}
+                    <span className="text-gain">
+                      {whole.most.unlimited ? 'no limit' : money(whole.most.profit, true)}
+                    </span>
+                    , max loss{' '}
+                    <span className="text-loss">
+                      {whole.least.unlimited ? 'no limit' : money(whole.least.profit)}
+                    </span>
+                    , {percent(whole.chanceOfProfit, 0)} %
+                  </span>
+                </span>
+              </button>
+            </li>
+          );
+        })}
         {ideas.data?.length === 0 && (
           <li className="text-ink2">Nothing listed here serves that; try another expiration.</li>
         )}

@@ -2,7 +2,7 @@ import { useState } from 'react';
 import type { Leg, PackageLine, Line } from '../../api/client';
 import { ROW } from '../../chart/axis';
 import { parts } from '../../drafts/contract';
-import { change, put, useDrafts } from '../../drafts/store';
+import { takeUp, useDrafts } from '../../drafts/store';
 import { percent } from '../../format';
 import { money } from '../../money';
 import { Notice } from '../../ui/controls';
@@ -53,9 +53,8 @@ export function PackageTable({
   const [full, setFull] = useState(false);
   const by = new Map(lines.map((l) => [l.strike, l]));
   const take = (chosen: Leg[]) => {
-    const replaces = legs.length === 0 || lines.some((l) => same(l.legs, legs));
-    if (replaces) change(symbol, (d) => ({ ...d, legs: chosen }));
-    else setFull(put({ symbol, legs: chosen }) === undefined);
+    const taken = takeUp(symbol, chosen, (now) => lines.some((l) => same(l.legs, now)));
+    setFull(!taken);
   };
   const filled = useDrafts((s) => Object.keys(s.drafts).length);
   return (
