@@ -37,6 +37,7 @@ mod plain;
 pub mod position;
 mod price_style;
 pub mod regime;
+pub mod rework;
 mod scene;
 mod shape;
 mod smile;

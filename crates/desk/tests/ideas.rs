@@ -6,23 +6,6 @@ mod common;
 use common::*;
 use desk::*;
 
-/// A chain whose call deltas fall from 0.95 at 80 to 0.05 at 120.
-fn candidates(expiry: jiff::civil::Date) -> Candidates {
-    let strikes = (0..=16).map(|i| 80.0 + 2.5 * f64::from(i));
-    let listed = strikes.flat_map(|k| {
-        let call = 0.95 - 0.9 * (k - 80.0) / 40.0;
-        [("C", call), ("P", call - 1.0)].map(|(kind, delta)| Candidate {
-            contract: contract(&format!("{k}{kind}"), expiry),
-            delta,
-        })
-    });
-    Candidates {
-        spot: 100.0,
-        deviation: 0.08,
-        listed: listed.collect(),
-    }
-}
-
 fn material(held: i64) -> Material {
     Material {
         near: candidates(day()),

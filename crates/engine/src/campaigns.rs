@@ -59,8 +59,8 @@ pub fn proposal(account: &desk::Account, campaign: u64, booked: Money) -> Propos
     }
 }
 
-/// What is left of a campaign after an order that was evaluated, and what all of it makes: the
-/// order is filled on a copy of the account.
+/// What is left of a campaign after an order that was evaluated, and what all of it makes, drawn
+/// over a range of prices where one is given: the order is filled on a copy of the account.
 ///
 /// # Errors
 /// There is no such campaign, or what is left of it cannot be valued.
@@ -70,6 +70,7 @@ pub fn after(
     campaign: u64,
     order: &Holding,
     e: &Evaluation,
+    range: Option<(f64, f64)>,
 ) -> Result<Left, Refusal> {
     let found = open(state, campaign)?;
     let (campaign, symbol) = (found.id, found.symbol.clone());
@@ -96,7 +97,10 @@ pub fn after(
     let mut account = desk::Account::clone(&state.account);
     account.fill(&fill, Some(campaign), underlying, String::new());
     let booked = account.totals(campaign).booked();
-    let proposal = proposal(&account, campaign, booked);
+    let proposal = Proposal {
+        range,
+        ..proposal(&account, campaign, booked)
+    };
     let holding = proposal.structure.clone();
     let evaluation = if holding.is_empty() {
         None

@@ -176,6 +176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{campaign}/rework": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Moves an open campaign as a draft and judges what it would be; nothing is sent. */
+        post: operations["rework_campaign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}": {
         parameters: {
             query?: never;
@@ -961,6 +978,11 @@ export interface components {
             /** @description The same if the price were there now. */
             today: number[];
         };
+        /**
+         * @description At which price the change is counted.
+         * @enum {string}
+         */
+        AtWire: "rest" | "middle" | "cross";
         /** @description The whole account's money and margin. */
         Balance: {
             /** @description As of. */
@@ -2437,6 +2459,92 @@ export interface components {
              */
             to?: number | null;
         };
+        /** @description A change of what is held. */
+        MoveWire: {
+            /** @description Options so many listed expirations later and listed strikes higher. */
+            roll: {
+                /**
+                 * Format: int64
+                 * @description Expirations later; below zero nearer.
+                 */
+                expirations: number;
+                /** @description Which. */
+                part: components["schemas"]["PartWire"];
+                /**
+                 * Format: int64
+                 * @description Strikes higher; below zero lower.
+                 */
+                strikes: number;
+            };
+        } | {
+            /** @description One option to a delta in its own expiration. */
+            toDelta: {
+                /**
+                 * Format: double
+                 * @description The size of the delta, above 0 and below 1.
+                 */
+                delta: number;
+                /** @description OSI symbol. */
+                leg: string;
+            };
+        } | {
+            /** @description One option to so many deviations from the price. */
+            toDeviations: {
+                /**
+                 * Format: double
+                 * @description Deviations; below zero under the price.
+                 */
+                deviations: number;
+                /** @description OSI symbol. */
+                leg: string;
+            };
+        } | "recentre" | {
+            /**
+             * Format: int64
+             * @description The quiet side so many strikes toward the price.
+             */
+            closer: number;
+        } | {
+            /** @description Closes a part. */
+            close: components["schemas"]["PartWire"];
+        } | {
+            /**
+             * Format: int64
+             * @description What is bought so many strikes away from what is sold beside it; below zero nearer.
+             */
+            widen: number;
+        } | {
+            /**
+             * Format: int64
+             * @description So many packages more; below zero fewer.
+             */
+            more: number;
+        } | {
+            /** @description Buys a wing so many strikes farther out than what is sold. */
+            cover: {
+                /** @description OSI symbol of what is sold. */
+                leg: string;
+                /**
+                 * Format: int64
+                 * @description Strikes farther out.
+                 */
+                strikes: number;
+            };
+        } | {
+            /** @description Sells at a delta against what is bought. */
+            sellAgainst: {
+                /**
+                 * Format: double
+                 * @description The size of the delta, above 0 and below 1.
+                 */
+                delta: number;
+                /** @description OSI symbol of what is bought. */
+                leg: string;
+            };
+        } | {
+            /** @description Other legs beside it. */
+            add: components["schemas"]["LegWire"][];
+        } | "intoCondor" | "intoButterfly";
         /** @description What is needed after the market has moved, marks worked out at their volatility. */
         MovedPoint: {
             /** @description Change of buying power from now. */
@@ -2851,6 +2959,128 @@ export interface components {
              * @description Packages in all, what is filled among them.
              */
             quantity: number;
+        };
+        /** @description The order between. */
+        ReworkChange: {
+            /** @description The book before and after. */
+            book: components["schemas"]["BookEffect"];
+            /** @description Cash at that price before fees, received above zero. */
+            cash: string;
+            /** @description What to look at. */
+            checks: components["schemas"]["CheckWire"][];
+            /** @description What it closes of what is held, in words. */
+            closes: string[];
+            /** @description Take the other side. */
+            cross: components["schemas"]["NetPrice"];
+            /** @description Fees. */
+            fees: string;
+            /** @description The middle. */
+            middle: components["schemas"]["NetPrice"];
+            /** @description What else it means, in sentences. */
+            notes: string[];
+            /** @description What it opens. */
+            opens: string[];
+            /**
+             * Format: int64
+             * @description Packages.
+             */
+            packages: number;
+            /** @description At which of them it is counted here. */
+            price: components["schemas"]["NetPrice"];
+            /** @description What it realises, before its fees. */
+            realises: string;
+            /** @description Join one's own side. */
+            rest: components["schemas"]["NetPrice"];
+            /** @description Why it is not one order; absent where it is. */
+            sequence?: string | null;
+            /** @description One package of it. */
+            unit: components["schemas"]["LegWire"][];
+        };
+        /** @description One instrument of what is held, or would be. */
+        ReworkLeg: {
+            /** @description OSI symbol, or the symbol of the underlying itself. */
+            contract: string;
+            /**
+             * Format: int64
+             * @description Signed, now.
+             */
+            held: number;
+            /** @description "195 call, 18 Apr". */
+            label: string;
+            /**
+             * Format: int64
+             * @description Signed, then.
+             */
+            then: number;
+        };
+        /** @description A campaign as it would be. */
+        ReworkRequest: {
+            /** @description At which price of the change. */
+            at?: components["schemas"]["AtWire"];
+            /** @description What would be held; what is held when absent. */
+            legs?: components["schemas"]["LegWire"][] | null;
+            move?: components["schemas"]["MoveWire"] | null;
+        };
+        /** @description A campaign on one side of the change. */
+        ReworkSide: {
+            /** @description Realised less fees by then. */
+            booked: string;
+            /** @description What is tied up, taken alone. */
+            capital: string;
+            /**
+             * Format: double
+             * @description Chance of ending in profit, flat volatility.
+             */
+            chance?: number | null;
+            /**
+             * Format: int64
+             * @description Days to its first expiration; absent where nothing is left.
+             */
+            days?: number | null;
+            /** @description Break-evens. */
+            evens: components["schemas"]["EvenWire"][];
+            least?: components["schemas"]["ExtentWire"] | null;
+            /** @description Margin taken alone. */
+            margin: string;
+            most?: components["schemas"]["ExtentWire"] | null;
+            /** @description "2 × iron condor 205/200 · 175/165"; "nothing" where it is closed. */
+            name: string;
+            /** @description Profit of all of it at the first expiration. */
+            outline: number[];
+            /** @description Prices of the curves. */
+            prices: number[];
+            /**
+             * Format: double
+             * @description Theta of it, money a day.
+             */
+            theta: number;
+            /** @description Profit of all of it if the price were there now. */
+            today: number[];
+        };
+        /** @description A campaign, what it would be, and the order between. */
+        ReworkWire: {
+            after?: components["schemas"]["ReworkSide"] | null;
+            /** @description As it is. */
+            before: components["schemas"]["ReworkSide"];
+            /**
+             * Format: int64
+             * @description Number of the campaign.
+             */
+            campaign: number;
+            change?: components["schemas"]["ReworkChange"] | null;
+            /** @description All instruments of both sides. */
+            legs: components["schemas"]["ReworkLeg"][];
+            /**
+             * Format: double
+             * @description Its price.
+             */
+            spot: number;
+            /** @description Underlying symbol. */
+            symbol: string;
+            /** @description What would be held, to be sent again with the next move. */
+            then: components["schemas"]["LegWire"][];
+            /** @description What it goes by. */
+            title: string;
         };
         /** @description One package of a roll: what is held is closed, the same is opened elsewhere. */
         RollWire: {
@@ -3712,6 +3942,57 @@ export interface operations {
             421: components["responses"]["WrongHost"];
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
+        };
+    };
+    rework_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReworkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReworkWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     campaign: {

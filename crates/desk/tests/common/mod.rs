@@ -122,3 +122,20 @@ pub fn at(prices: &[f64], values: &[f64], price: f64) -> f64 {
     let share = (price - prices[i - 1]) / (prices[i] - prices[i - 1]);
     values[i - 1] + share * (values[i] - values[i - 1])
 }
+
+/// A chain whose call deltas fall from 0.95 at 80 to 0.05 at 120.
+pub fn candidates(expiry: jiff::civil::Date) -> Candidates {
+    let strikes = (0..=16).map(|i| 80.0 + 2.5 * f64::from(i));
+    let listed = strikes.flat_map(|k| {
+        let call = 0.95 - 0.9 * (k - 80.0) / 40.0;
+        [("C", call), ("P", call - 1.0)].map(|(kind, delta)| Candidate {
+            contract: contract(&format!("{k}{kind}"), expiry),
+            delta,
+        })
+    });
+    Candidates {
+        spot: 100.0,
+        deviation: 0.08,
+        listed: listed.collect(),
+    }
+}

@@ -40,7 +40,7 @@ pub(crate) fn evaluate_now(
     // An exit that waits for its entry closes a campaign that is not there yet.
     let after = match request
         .closes
-        .map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer))
+        .map(|campaign| after(state, quoter, campaign, &proposal.structure, &answer, None))
     {
         None | Some(Err(Refusal::NoCampaign(_))) => None,
         Some(found) => Some(crate::api::wire::evaluation::after(&found?, underlying)),

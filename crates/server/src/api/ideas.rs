@@ -58,7 +58,7 @@ pub struct WithHeld {
     pub evaluation: EvaluationWire,
 }
 
-fn candidates(
+pub(crate) fn candidates(
     state: &DeskState,
     quoter: &mut Quoter,
     symbol: &str,

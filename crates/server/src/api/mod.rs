@@ -14,6 +14,7 @@ mod history;
 mod ideas;
 mod orders;
 mod packages;
+mod rework;
 mod rules;
 pub(crate) mod runs;
 mod smile;
@@ -42,6 +43,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(bells::router())
         .merge(orders::router())
         .merge(campaigns::router())
+        .merge(rework::router())
         .merge(statements::router())
         .merge(drafts::router())
         .merge(clock::router())

@@ -1,0 +1,618 @@
+//! Rework: an open campaign changed as a draft, judged before anything is sent.
+
+use axum::Json;
+use axum::extract::State;
+use desk::rework::{Listed, Part, Rework, change, closes_and_opens, rework};
+use desk::{Candidates, Contract, EntryPrice, Holding, Package, Place, Proposal};
+use engine::State as DeskState;
+use engine::campaigns::{self, after, proposal};
+use engine::money;
+use engine::state::underlying_of;
+use market::Quoter;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::api::account::book::{BookEffect, effect_on_book};
+use crate::api::ideas::candidates;
+use crate::api::wire::evaluation::{CheckWire, check_wire};
+use crate::api::wire::{
+    EvenWire, ExtentWire, LegWire, NetPrice, even, extent, holding, instrument_label, legs_wire,
+    money as money_wire, net_price,
+};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Path, Problem};
+
+/// Which legs a move is about.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum PartWire {
+    /// Everything.
+    All,
+    /// All calls.
+    Calls,
+    /// All puts.
+    Puts,
+    /// The side whose sold strike the price is nearest to, or farthest beyond.
+    Pressed,
+    /// The other side.
+    Quiet,
+    /// One contract, by OSI symbol.
+    Leg(String),
+}
+
+/// A change of what is held.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+enum MoveWire {
+    /// Options so many listed expirations later and listed strikes higher.
+    Roll {
+        /// Which.
+        part: PartWire,
+        /// Expirations later; below zero nearer.
+        expirations: i64,
+        /// Strikes higher; below zero lower.
+        strikes: i64,
+    },
+    /// One option to a delta in its own expiration.
+    ToDelta {
+        /// OSI symbol.
+        leg: String,
+        /// The size of the delta, above 0 and below 1.
+        delta: f64,
+    },
+    /// One option to so many deviations from the price.
+    ToDeviations {
+        /// OSI symbol.
+        leg: String,
+        /// Deviations; below zero under the price.
+        deviations: f64,
+    },
+    /// All options by as many strikes as bring their middle nearest to the price.
+    Recentre,
+    /// The quiet side so many strikes toward the price.
+    Closer(i64),
+    /// Closes a part.
+    Close(PartWire),
+    /// What is bought so many strikes away from what is sold beside it; below zero nearer.
+    Widen(i64),
+    /// So many packages more; below zero fewer.
+    More(i64),
+    /// Buys a wing so many strikes farther out than what is sold.
+    Cover {
+        /// OSI symbol of what is sold.
+        leg: String,
+        /// Strikes farther out.
+        strikes: i64,
+    },
+    /// Sells at a delta against what is bought.
+    SellAgainst {
+        /// OSI symbol of what is bought.
+        leg: String,
+        /// The size of the delta, above 0 and below 1.
+        delta: f64,
+    },
+    /// Other legs beside it.
+    Add(Vec<LegWire>),
+    /// A vertical becomes an iron condor.
+    IntoCondor,
+    /// Sold calls and puts meet at the price.
+    IntoButterfly,
+}
+
+fn option_of(symbol: &str) -> Result<Contract, Refusal> {
+    symbol.parse().map_err(|e| Refusal::Field {
+        field: "move",
+        message: format!("{symbol:?} is not the symbol of an option: {e}"),
+    })
+}
+
+fn delta_of(delta: f64) -> Result<f64, Refusal> {
+    if delta > 0.0 && delta < 1.0 {
+        Ok(delta)
+    } else {
+        Err(Refusal::Field {
+            field: "move",
+            message: format!("{delta} is not the size of a delta; write above 0, below 1"),
+        })
+    }
+}
+
+fn steps(n: i64) -> Result<i64, Refusal> {
+    if n.abs() <= MOST_STEPS {
+        Ok(n)
+    } else {
+        Err(Refusal::Field {
+            field: "move",
+            message: format!("{n} steps; write −{MOST_STEPS} to {MOST_STEPS}"),
+        })
+    }
+}
+
+impl PartWire {
+    fn parse(&self) -> Result<Part, Refusal> {
+        Ok(match self {
+            PartWire::All => Part::All,
+            PartWire::Calls => Part::Calls,
+            PartWire::Puts => Part::Puts,
+            PartWire::Pressed => Part::Pressed,
+            PartWire::Quiet => Part::Quiet,
+            PartWire::Leg(symbol) => Part::Leg(option_of(symbol)?),
+        })
+    }
+}
+
+impl MoveWire {
+    fn parse(&self) -> Result<Rework, Refusal> {
+        Ok(match self {
+            MoveWire::Roll {
+                part,
+                expirations,
+                strikes,
+            } => Rework::Roll {
+                part: part.parse()?,
+                expirations: steps(*expirations)?,
+                strikes: steps(*strikes)?,
+            },
+            MoveWire::ToDelta { leg, delta } => Rework::To {
+                leg: option_of(leg)?,
+                place: Place::Delta(delta_of(*delta)?),
+            },
+            MoveWire::ToDeviations { leg, deviations } => Rework::To {
+                leg: option_of(leg)?,
+                place: Place::Deviations(deviations.clamp(-8.0, 8.0)),
+            },
+            MoveWire::Recentre => Rework::Recentre,
+            MoveWire::Closer(n) => Rework::Closer(steps(*n)?),
+            MoveWire::Close(part) => Rework::Close(part.parse()?),
+            MoveWire::Widen(n) => Rework::Widen(steps(*n)?),
+            MoveWire::More(n) => Rework::More(steps(*n)?),
+            MoveWire::Cover { leg, strikes } => Rework::Cover {
+                leg: option_of(leg)?,
+                strikes: steps(*strikes)?,
+            },
+            MoveWire::SellAgainst { leg, delta } => Rework::SellAgainst {
+                leg: option_of(leg)?,
+                delta: delta_of(*delta)?,
+            },
+            MoveWire::Add(legs) => Rework::Add(holding(legs)?.legs().to_vec()),
+            MoveWire::IntoCondor => Rework::IntoCondor,
+            MoveWire::IntoButterfly => Rework::IntoButterfly,
+        })
+    }
+
+    /// How many expirations away it looks.
+    fn reach(&self) -> i64 {
+        match self {
+            MoveWire::Roll { expirations, .. } => *expirations,
+            _ => 0,
+        }
+    }
+}
+
+/// Most steps of one move along the list.
+const MOST_STEPS: i64 = 40;
+
+/// At which price the change is counted.
+#[derive(Debug, Clone, Copy, Default, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum AtWire {
+    /// Join one's own side.
+    Rest,
+    /// The middle.
+    #[default]
+    Middle,
+    /// Take the other side.
+    Cross,
+}
+
+/// A campaign as it would be.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct ReworkRequest {
+    /// What would be held; what is held when absent.
+    #[serde(default)]
+    legs: Option<Vec<LegWire>>,
+    /// A move on that.
+    #[serde(default)]
+    r#move: Option<MoveWire>,
+    /// At which price of the change.
+    #[serde(default)]
+    at: AtWire,
+}
+
+/// One instrument of what is held, or would be.
+#[derive(Debug, Serialize, ToSchema)]
+struct ReworkLeg {
+    /// OSI symbol, or the symbol of the underlying itself.
+    contract: String,
+    /// "195 call, 18 Apr".
+    label: String,
+    /// Signed, now.
+    held: i64,
+    /// Signed, then.
+    then: i64,
+}
+
+/// A campaign on one side of the change.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct ReworkSide {
+    /// "2 × iron condor 205/200 · 175/165"; "nothing" where it is closed.
+    name: String,
+    /// Days to its first expiration; absent where nothing is left.
+    days: Option<i64>,
+    /// Realised less fees by then.
+    booked: String,
+    /// Most to make with all of it, from its first opening on.
+    most: Option<ExtentWire>,
+    /// Most to lose.
+    least: Option<ExtentWire>,
+    /// Break-evens.
+    evens: Vec<EvenWire>,
+    /// Chance of ending in profit, flat volatility.
+    chance: Option<f64>,
+    /// What is tied up, taken alone.
+    capital: String,
+    /// Margin taken alone.
+    margin: String,
+    /// Theta of it, money a day.
+    theta: f64,
+    /// Prices of the curves.
+    prices: Vec<f64>,
+    /// Profit of all of it at the first expiration.
+    outline: Vec<f64>,
+    /// Profit of all of it if the price were there now.
+    today: Vec<f64>,
+}
+
+/// The order between.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct ReworkChange {
+    /// One package of it.
+    unit: Vec<LegWire>,
+    /// Packages.
+    packages: i64,
+    /// What it closes of what is held, in words.
+    closes: Vec<String>,
+    /// What it opens.
+    opens: Vec<String>,
+    /// Why it is not one order; absent where it is.
+    sequence: Option<String>,
+    /// Join one's own side.
+    rest: NetPrice,
+    /// The middle.
+    middle: NetPrice,
+    /// Take the other side.
+    cross: NetPrice,
+    /// At which of them it is counted here.
+    price: NetPrice,
+    /// Cash at that price before fees, received above zero.
+    cash: String,
+    /// Fees.
+    fees: String,
+    /// What it realises, before its fees.
+    realises: String,
+    /// The book before and after.
+    book: BookEffect,
+    /// What to look at.
+    checks: Vec<CheckWire>,
+    /// What else it means, in sentences.
+    notes: Vec<String>,
+}
+
+/// A campaign, what it would be, and the order between.
+#[derive(Debug, Serialize, ToSchema)]
+struct ReworkWire {
+    /// Number of the campaign.
+    campaign: u64,
+    /// What it goes by.
+    title: String,
+    /// Underlying symbol.
+    symbol: String,
+    /// Its price.
+    spot: f64,
+    /// What would be held, to be sent again with the next move.
+    then: Vec<LegWire>,
+    /// All instruments of both sides.
+    legs: Vec<ReworkLeg>,
+    /// As it is.
+    before: ReworkSide,
+    /// As it would be; absent while nothing is changed.
+    after: Option<ReworkSide>,
+    /// The order between; absent while nothing is changed.
+    change: Option<ReworkChange>,
+}
+
+/// Deviations of the first expiration that the pictures reach to each side, and past each strike.
+const REACH: f64 = 2.5;
+
+fn side(
+    name: String,
+    booked: desk::Money,
+    e: Option<&desk::Evaluation>,
+    u: &desk::Underlying,
+) -> ReworkSide {
+    let shape = e.map(|e| &e.horizon.shape);
+    ReworkSide {
+        name,
+        days: e.map(|e| e.horizon.days),
+        booked: money_wire(booked),
+        most: shape.map(|s| extent(&s.most)),
+        least: shape.map(|s| extent(&s.least)),
+        evens: shape.map_or_else(Vec::new, |s| {
+            s.evens.iter().map(|x| even(x, u.style_of_price)).collect()
+        }),
+        chance: e.map(|e| e.chance_of_profit),
+        capital: money_wire(e.map_or(desk::Money::ZERO, |e| e.money.tied_up)),
+        margin: money_wire(e.map_or(desk::Money::ZERO, |e| e.money.alone.total)),
+        theta: e.map_or(0.0, |e| e.greeks.theta),
+        prices: e.map_or_else(Vec::new, |e| e.curves.prices.clone()),
+        outline: e.map_or_else(Vec::new, |e| e.curves.outline.clone()),
+        today: e.map_or_else(Vec::new, |e| e.curves.today.clone()),
+    }
+}
+
+fn name_of(h: &Holding, u: &desk::Underlying) -> String {
+    if h.is_empty() {
+        return "nothing".into();
+    }
+    let name = format!("{} {}", desk::recognise(h, u).text, h.strikes_label());
+    format!("{} × {}", h.packages(), name.trim_end())
+}
+
+/// What is listed where the legs stand, and so many expirations away; the others by name only.
+fn listed(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    symbol: &str,
+    legs: &Holding,
+    reach: i64,
+) -> Result<Listed, Refusal> {
+    let all = state
+        .world
+        .expirations(symbol, state.clock.now)
+        .unwrap_or_default();
+    let stands = |e: &desk::Expiration| legs.options().any(|(c, _)| c.expiry == e.date);
+    let places: Vec<i64> = (0..all.len())
+        .filter(|i| stands(&all[*i]))
+        .map(|i| i as i64)
+        .collect();
+    let spot = engine::state::spot_of(state, symbol).to_f64();
+    let mut dates = Vec::with_capacity(all.len());
+    for (i, e) in all.iter().enumerate() {
+        let wanted = places
+            .iter()
+            .any(|p| *p == i as i64 || p + reach == i as i64);
+        dates.push(if wanted {
+            candidates(state, quoter, symbol, e)?
+        } else {
+            Candidates {
+                spot,
+                deviation: 0.0,
+                listed: Vec::new(),
+            }
+        });
+    }
+    Ok(Listed { spot, dates })
+}
+
+/// What the order means beyond its figures.
+fn notes(
+    state: &DeskState,
+    (symbol, u): (&str, &desk::Underlying),
+    e: &desk::Evaluation,
+    (held, then): (&Holding, &Holding),
+) -> Vec<String> {
+    let mut out = Vec::new();
+    let (closes, opens) = closes_and_opens(held, &change(held, then));
+    let (ends, ended) = (
+        opens.options().map(|(c, _)| c.expiry).max(),
+        closes.options().map(|(c, _)| c.expiry).max(),
+    );
+    if ends > ended && ended.is_some() && e.price.raw() > 0 {
+        out.push("It is rolled for a debit: more is put into what has gone against it.".into());
+    }
+    let sold = |kind: desk::Kind| {
+        let of = then
+            .options()
+            .filter(move |(c, q)| c.kind == kind && *q < 0);
+        of.map(|(c, q)| (c.strike, -q)).collect::<Vec<_>>()
+    };
+    let (calls, puts) = (sold(desk::Kind::Call), sold(desk::Kind::Put));
+    let option = then.legs().iter().find(|l| l.instrument.option().is_some());
+    let units = option.map_or(1, |l| u.units(&l.instrument)) as f64;
+    let call = calls.iter().min_by_key(|(k, _)| *k);
+    let put = puts.iter().max_by_key(|(k, _)| *k);
+    if let (Some((call, n)), Some((put, m))) = (call, put)
+        && call < put
+    {
+        let owed = (put.to_f64() - call.to_f64()) * (*n).min(*m) as f64 * units;
+        out.push(format!(
+            "A sold call at {call} stands below a sold put at {put}: at least {owed:.0} is owed at \
+             the end, wherever the price ends."
+        ));
+    }
+    let now = state.clock.now;
+    if let Some(end) = then.options().map(|(c, _)| c.expiry).max() {
+        let ahead = state.world.events(symbol, now, now.days_until(end));
+        for event in ahead.into_iter().take(2) {
+            let inside = ended.is_none_or(|ended| event.date > ended);
+            if inside && !opens.is_empty() {
+                out.push(format!(
+                    "{} on {} comes inside.",
+                    event.what,
+                    desk::short_date(event.date)
+                ));
+            }
+        }
+    }
+    out
+}
+
+fn remade(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    id: u64,
+    request: &ReworkRequest,
+) -> Result<ReworkWire, Refusal> {
+    let campaign = campaigns::open(state, id)?;
+    let (id, symbol, totals) = (campaign.id, campaign.symbol.clone(), campaign.totals);
+    let u = underlying_of(state, &symbol)?;
+    let held = state.account.holding_of(id);
+    let mut then = match &request.legs {
+        Some(legs) if legs.is_empty() => Holding::default(),
+        Some(legs) => holding(legs)?,
+        None => held.clone(),
+    };
+    if let Some(step) = &request.r#move {
+        let parsed = step.parse()?;
+        let all = listed(state, quoter, &symbol, &then, step.reach())?;
+        then = rework(&then, &parsed, &all).map_err(|why| Refusal::Field {
+            field: "move",
+            message: why.to_string(),
+        })?;
+    }
+    let order = change(&held, &then);
+    // Both pictures stand on one axis.
+    let spot = engine::state::spot_of(state, &symbol).to_f64();
+    let now = state.clock.now;
+    let ends = held
+        .plus(&then)
+        .options()
+        .map(|(c, _)| u.expiry_moment(c))
+        .max();
+    let variance = ends.and_then(|end| state.world.total_variance(&symbol, now, end));
+    let deviation = variance.map_or(0.05, f64::sqrt);
+    let strikes = || {
+        held.options()
+            .chain(then.options())
+            .map(|(c, _)| c.strike.to_f64())
+    };
+    let low = strikes().fold(spot * (-REACH * deviation).exp(), |a, k| a.min(k * 0.97));
+    let high = strikes().fold(spot * (REACH * deviation).exp(), |a, k| a.max(k * 1.03));
+    let range = Some((low, high));
+    let whole = Proposal {
+        range,
+        ..proposal(&state.account, id, totals.booked())
+    };
+    let before = money::evaluate(state, quoter, &symbol, &whole)?;
+    let (after, made) = if order.is_empty() {
+        (None, None)
+    } else {
+        let of_order = Proposal {
+            structure: order.clone(),
+            entry: match request.at {
+                AtWire::Rest => EntryPrice::Rest,
+                AtWire::Middle => EntryPrice::Middle,
+                AtWire::Cross => EntryPrice::Cross,
+            },
+            realised: desk::Money::ZERO,
+            range: None,
+            closing: false,
+        };
+        let e = money::evaluate(state, quoter, &symbol, &of_order)?;
+        let left = after(state, quoter, id, &order, &e, range)?;
+        let (closes, opens) = closes_and_opens(&held, &order);
+        let words = |h: &Holding| -> Vec<String> {
+            let told = |l: &desk::Leg| {
+                let way = if l.quantity > 0 { "buy" } else { "sell" };
+                format!(
+                    "{way} {} × {}",
+                    l.quantity.abs(),
+                    instrument_label(&l.instrument)
+                )
+            };
+            h.legs().iter().map(told).collect()
+        };
+        let style = u.style_of_price;
+        let sequence = Package::of(&order).err().map(|why| {
+            format!("{why}. Send it in turn: first what it closes, then what it opens; between the two the campaign stands without what was closed.")
+        });
+        let made = ReworkChange {
+            unit: legs_wire(&order.unit()),
+            packages: order.packages(),
+            closes: words(&closes),
+            opens: words(&opens),
+            sequence,
+            rest: net_price(e.quote.rest, style),
+            middle: net_price(e.quote.middle, style),
+            cross: net_price(e.quote.cross, style),
+            price: net_price(e.price, style),
+            cash: money_wire(e.money.cash),
+            fees: money_wire(e.money.fees),
+            realises: money_wire(left.booked - totals.booked() + e.money.fees),
+            book: effect_on_book(state, quoter, &e, &symbol),
+            checks: e.checks.iter().map(check_wire).collect(),
+            notes: notes(state, (&symbol, u), &e, (&held, &then)),
+        };
+        let side = side(
+            name_of(&left.holding, u),
+            left.booked,
+            left.evaluation.as_ref(),
+            u,
+        );
+        (Some(side), Some(made))
+    };
+    let mut legs: Vec<ReworkLeg> = held
+        .legs()
+        .iter()
+        .chain(then.legs())
+        .map(|l| {
+            let of = |h: &Holding| {
+                let same = h.legs().iter().find(|x| x.instrument == l.instrument);
+                same.map_or(0, |x| x.quantity)
+            };
+            ReworkLeg {
+                contract: l.instrument.to_string(),
+                label: instrument_label(&l.instrument),
+                held: of(&held),
+                then: of(&then),
+            }
+        })
+        .collect();
+    legs.sort_by(|a, b| a.contract.cmp(&b.contract));
+    legs.dedup_by(|a, b| a.contract == b.contract);
+    Ok(ReworkWire {
+        campaign: id,
+        title: state.account.title(id, u).unwrap_or_default(),
+        spot,
+        then: legs_wire(&then),
+        legs,
+        before: side(name_of(&held, u), totals.booked(), Some(&before), u),
+        after,
+        change: made,
+        symbol,
+    })
+}
+
+/// Moves an open campaign as a draft and judges what it would be; nothing is sent.
+#[utoipa::path(
+    post,
+    path = "/campaigns/{campaign}/rework",
+    tag = "account",
+    params(("campaign" = u64, Path)),
+    request_body = ReworkRequest,
+    responses(
+        (status = 200, body = ReworkWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
+async fn rework_campaign(
+    State(app): State<AppState>,
+    Path(campaign): Path<u64>,
+    Body(request): Body<ReworkRequest>,
+) -> Result<Json<ReworkWire>, Problem> {
+    Ok(Json(
+        app.read(move |state, quoter| remade(state, quoter, campaign, &request))
+            .await??,
+    ))
+}
+
+pub(crate) fn router() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new().routes(routes!(rework_campaign))
+}
