@@ -44,6 +44,13 @@ const router = createBrowserRouter([
         }),
       },
       {
+        path: 'rework/:id',
+        errorElement: <ViewFault />,
+        lazy: async () => ({
+          Component: (await import('./views/rework/ReworkView')).ReworkView,
+        }),
+      },
+      {
         path: 'balance',
         errorElement: <ViewFault />,
         lazy: async () => ({

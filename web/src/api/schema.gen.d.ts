@@ -978,11 +978,6 @@ export interface components {
             /** @description The same if the price were there now. */
             today: number[];
         };
-        /**
-         * @description At which price the change is counted.
-         * @enum {string}
-         */
-        AtWire: "rest" | "middle" | "cross";
         /** @description The whole account's money and margin. */
         Balance: {
             /** @description As of. */
@@ -2459,92 +2454,6 @@ export interface components {
              */
             to?: number | null;
         };
-        /** @description A change of what is held. */
-        MoveWire: {
-            /** @description Options so many listed expirations later and listed strikes higher. */
-            roll: {
-                /**
-                 * Format: int64
-                 * @description Expirations later; below zero nearer.
-                 */
-                expirations: number;
-                /** @description Which. */
-                part: components["schemas"]["PartWire"];
-                /**
-                 * Format: int64
-                 * @description Strikes higher; below zero lower.
-                 */
-                strikes: number;
-            };
-        } | {
-            /** @description One option to a delta in its own expiration. */
-            toDelta: {
-                /**
-                 * Format: double
-                 * @description The size of the delta, above 0 and below 1.
-                 */
-                delta: number;
-                /** @description OSI symbol. */
-                leg: string;
-            };
-        } | {
-            /** @description One option to so many deviations from the price. */
-            toDeviations: {
-                /**
-                 * Format: double
-                 * @description Deviations; below zero under the price.
-                 */
-                deviations: number;
-                /** @description OSI symbol. */
-                leg: string;
-            };
-        } | "recentre" | {
-            /**
-             * Format: int64
-             * @description The quiet side so many strikes toward the price.
-             */
-            closer: number;
-        } | {
-            /** @description Closes a part. */
-            close: components["schemas"]["PartWire"];
-        } | {
-            /**
-             * Format: int64
-             * @description What is bought so many strikes away from what is sold beside it; below zero nearer.
-             */
-            widen: number;
-        } | {
-            /**
-             * Format: int64
-             * @description So many packages more; below zero fewer.
-             */
-            more: number;
-        } | {
-            /** @description Buys a wing so many strikes farther out than what is sold. */
-            cover: {
-                /** @description OSI symbol of what is sold. */
-                leg: string;
-                /**
-                 * Format: int64
-                 * @description Strikes farther out.
-                 */
-                strikes: number;
-            };
-        } | {
-            /** @description Sells at a delta against what is bought. */
-            sellAgainst: {
-                /**
-                 * Format: double
-                 * @description The size of the delta, above 0 and below 1.
-                 */
-                delta: number;
-                /** @description OSI symbol of what is bought. */
-                leg: string;
-            };
-        } | {
-            /** @description Other legs beside it. */
-            add: components["schemas"]["LegWire"][];
-        } | "intoCondor" | "intoButterfly";
         /** @description What is needed after the market has moved, marks worked out at their volatility. */
         MovedPoint: {
             /** @description Change of buying power from now. */
@@ -2960,6 +2869,11 @@ export interface components {
              */
             quantity: number;
         };
+        /**
+         * @description At which price the change is counted.
+         * @enum {string}
+         */
+        ReworkAt: "rest" | "middle" | "cross";
         /** @description The order between. */
         ReworkChange: {
             /** @description The book before and after. */
@@ -3013,13 +2927,18 @@ export interface components {
              */
             then: number;
         };
+        /** @description Which legs a move is about. */
+        ReworkPart: "all" | "calls" | "puts" | "pressed" | "quiet" | {
+            /** @description One contract, by OSI symbol. */
+            leg: string;
+        };
         /** @description A campaign as it would be. */
         ReworkRequest: {
             /** @description At which price of the change. */
-            at?: components["schemas"]["AtWire"];
+            at?: components["schemas"]["ReworkAt"];
             /** @description What would be held; what is held when absent. */
             legs?: components["schemas"]["LegWire"][] | null;
-            move?: components["schemas"]["MoveWire"] | null;
+            move?: components["schemas"]["ReworkStep"] | null;
         };
         /** @description A campaign on one side of the change. */
         ReworkSide: {
@@ -3057,6 +2976,92 @@ export interface components {
             /** @description Profit of all of it if the price were there now. */
             today: number[];
         };
+        /** @description A change of what is held. */
+        ReworkStep: {
+            /** @description Options so many listed expirations later and listed strikes higher. */
+            roll: {
+                /**
+                 * Format: int64
+                 * @description Expirations later; below zero nearer.
+                 */
+                expirations: number;
+                /** @description Which. */
+                part: components["schemas"]["ReworkPart"];
+                /**
+                 * Format: int64
+                 * @description Strikes higher; below zero lower.
+                 */
+                strikes: number;
+            };
+        } | {
+            /** @description One option to a delta in its own expiration. */
+            toDelta: {
+                /**
+                 * Format: double
+                 * @description The size of the delta, above 0 and below 1.
+                 */
+                delta: number;
+                /** @description OSI symbol. */
+                leg: string;
+            };
+        } | {
+            /** @description One option to so many deviations from the price. */
+            toDeviations: {
+                /**
+                 * Format: double
+                 * @description Deviations; below zero under the price.
+                 */
+                deviations: number;
+                /** @description OSI symbol. */
+                leg: string;
+            };
+        } | "recentre" | {
+            /**
+             * Format: int64
+             * @description The quiet side so many strikes toward the price.
+             */
+            closer: number;
+        } | {
+            /** @description Closes a part. */
+            close: components["schemas"]["ReworkPart"];
+        } | {
+            /**
+             * Format: int64
+             * @description What is bought so many strikes away from what is sold beside it; below zero nearer.
+             */
+            widen: number;
+        } | {
+            /**
+             * Format: int64
+             * @description So many packages more; below zero fewer.
+             */
+            more: number;
+        } | {
+            /** @description Buys a wing so many strikes farther out than what is sold. */
+            cover: {
+                /** @description OSI symbol of what is sold. */
+                leg: string;
+                /**
+                 * Format: int64
+                 * @description Strikes farther out.
+                 */
+                strikes: number;
+            };
+        } | {
+            /** @description Sells at a delta against what is bought. */
+            sellAgainst: {
+                /**
+                 * Format: double
+                 * @description The size of the delta, above 0 and below 1.
+                 */
+                delta: number;
+                /** @description OSI symbol of what is bought. */
+                leg: string;
+            };
+        } | {
+            /** @description Other legs beside it. */
+            add: components["schemas"]["LegWire"][];
+        } | "intoCondor" | "intoButterfly";
         /** @description A campaign, what it would be, and the order between. */
         ReworkWire: {
             after?: components["schemas"]["ReworkSide"] | null;

@@ -40,7 +40,13 @@ export function Drawer() {
         >
           <div className="mb-2 flex items-baseline justify-between">
             <Dialog.Title className="font-serif text-[19px]">
-              {ticket ? (ticket.closing ? 'Closing ticket' : 'Ticket') : `Order ${order ?? ''}`}
+              {ticket
+                ? ticket.becomes !== undefined
+                  ? 'Rework ticket'
+                  : ticket.closing
+                    ? 'Closing ticket'
+                    : 'Ticket'
+                : `Order ${order ?? ''}`}
             </Dialog.Title>
             <Dialog.Close
               aria-label="Close"

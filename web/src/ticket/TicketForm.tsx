@@ -49,7 +49,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
     symbol: ticket.symbol,
     legs,
     closes: ticket.closing?.campaign ?? null,
-    rolls: rolling,
+    rolls: rolling || ticket.becomes !== undefined,
   };
   const market = useQuery(
     evaluationQuery(legs.length > 0 ? { ...base, entry: 'middle' } : null, 1_000),
@@ -85,7 +85,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         legs: unit,
         quantity,
         closes: ticket.closing?.campaign ?? null,
-        rolls: rolling,
+        rolls: rolling || ticket.becomes !== undefined,
         limit: limited && limit ? signed(limit) : null,
         trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
         timeInForce: stand,
@@ -111,7 +111,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   // What is shown answers the ticket as it was before: nothing can be sent from it.
   const old =
     market.isPlaceholderData || priced.isPlaceholderData || (asked !== null && !priced.data);
-  const slot = ticket.closing && (
+  const slot = ticket.closing && ticket.becomes === undefined && (
     <>
       <Choices
         label="Close or roll"
@@ -153,11 +153,14 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const e = priced.data ?? market.data;
   if (!market.data || !e || !limit || !stop)
     return <p className="text-ink2">Asking for the market</p>;
-  const what = rolling
-    ? `roll ${ticket.closing?.name ?? ''} to ${rolled.data?.opens ?? ''}`
-    : ticket.closing
-      ? `close ${ticket.closing.name}`
-      : `${e.name} ${e.strikes}`;
+  const what =
+    ticket.becomes !== undefined
+      ? `rework ${ticket.closing?.name ?? ''} into ${ticket.becomes}`
+      : rolling
+        ? `roll ${ticket.closing?.name ?? ''} to ${rolled.data?.opens ?? ''}`
+        : ticket.closing
+          ? `close ${ticket.closing.name}`
+          : `${e.name} ${e.strikes}`;
   const words =
     kind === 'market'
       ? `at the market, ${market.data.cross.amount} ${market.data.cross.side} now`
@@ -181,7 +184,7 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
               ? 'As if it traded at its limit now: '
               : 'As if it traded at the cross now: '
         }
-        rolling={rolling}
+        rolling={rolling || ticket.becomes !== undefined}
         order={JSON.stringify([legs, entry, kind, kind === 'stop' && stop])}
         hindered={old || !!trouble}
         trouble={trouble}
@@ -246,7 +249,9 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         >
           +
         </Button>
-        {ticket.closing && <span className="text-ink2">of {ticket.closing.held} held</span>}
+        {ticket.closing && ticket.becomes === undefined && (
+          <span className="text-ink2">of {ticket.closing.held} held</span>
+        )}
         {!ticket.closing && e.allowed != null && (
           <Button
             weight="quiet"

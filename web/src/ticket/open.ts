@@ -11,6 +11,8 @@ export type Ticket = {
   quantity: number;
   closing?: Closing;
   rolling?: boolean;
+  /** What the campaign becomes by this order: it closes some of it and opens other legs in it. */
+  becomes?: string;
   clientId: string;
 };
 type Drawer = { ticket?: Ticket; order?: number };

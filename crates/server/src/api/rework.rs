@@ -28,7 +28,7 @@ use crate::http::problem::{Body, Path, Problem};
 /// Which legs a move is about.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-enum PartWire {
+enum ReworkPart {
     /// Everything.
     All,
     /// All calls.
@@ -46,11 +46,11 @@ enum PartWire {
 /// A change of what is held.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
-enum MoveWire {
+enum ReworkStep {
     /// Options so many listed expirations later and listed strikes higher.
     Roll {
         /// Which.
-        part: PartWire,
+        part: ReworkPart,
         /// Expirations later; below zero nearer.
         expirations: i64,
         /// Strikes higher; below zero lower.
@@ -75,7 +75,7 @@ enum MoveWire {
     /// The quiet side so many strikes toward the price.
     Closer(i64),
     /// Closes a part.
-    Close(PartWire),
+    Close(ReworkPart),
     /// What is bought so many strikes away from what is sold beside it; below zero nearer.
     Widen(i64),
     /// So many packages more; below zero fewer.
@@ -131,23 +131,23 @@ fn steps(n: i64) -> Result<i64, Refusal> {
     }
 }
 
-impl PartWire {
+impl ReworkPart {
     fn parse(&self) -> Result<Part, Refusal> {
         Ok(match self {
-            PartWire::All => Part::All,
-            PartWire::Calls => Part::Calls,
-            PartWire::Puts => Part::Puts,
-            PartWire::Pressed => Part::Pressed,
-            PartWire::Quiet => Part::Quiet,
-            PartWire::Leg(symbol) => Part::Leg(option_of(symbol)?),
+            ReworkPart::All => Part::All,
+            ReworkPart::Calls => Part::Calls,
+            ReworkPart::Puts => Part::Puts,
+            ReworkPart::Pressed => Part::Pressed,
+            ReworkPart::Quiet => Part::Quiet,
+            ReworkPart::Leg(symbol) => Part::Leg(option_of(symbol)?),
         })
     }
 }
 
-impl MoveWire {
+impl ReworkStep {
     fn parse(&self) -> Result<Rework, Refusal> {
         Ok(match self {
-            MoveWire::Roll {
+            ReworkStep::Roll {
                 part,
                 expirations,
                 strikes,
@@ -156,37 +156,37 @@ impl MoveWire {
                 expirations: steps(*expirations)?,
                 strikes: steps(*strikes)?,
             },
-            MoveWire::ToDelta { leg, delta } => Rework::To {
+            ReworkStep::ToDelta { leg, delta } => Rework::To {
                 leg: option_of(leg)?,
                 place: Place::Delta(delta_of(*delta)?),
             },
-            MoveWire::ToDeviations { leg, deviations } => Rework::To {
+            ReworkStep::ToDeviations { leg, deviations } => Rework::To {
                 leg: option_of(leg)?,
                 place: Place::Deviations(deviations.clamp(-8.0, 8.0)),
             },
-            MoveWire::Recentre => Rework::Recentre,
-            MoveWire::Closer(n) => Rework::Closer(steps(*n)?),
-            MoveWire::Close(part) => Rework::Close(part.parse()?),
-            MoveWire::Widen(n) => Rework::Widen(steps(*n)?),
-            MoveWire::More(n) => Rework::More(steps(*n)?),
-            MoveWire::Cover { leg, strikes } => Rework::Cover {
+            ReworkStep::Recentre => Rework::Recentre,
+            ReworkStep::Closer(n) => Rework::Closer(steps(*n)?),
+            ReworkStep::Close(part) => Rework::Close(part.parse()?),
+            ReworkStep::Widen(n) => Rework::Widen(steps(*n)?),
+            ReworkStep::More(n) => Rework::More(steps(*n)?),
+            ReworkStep::Cover { leg, strikes } => Rework::Cover {
                 leg: option_of(leg)?,
                 strikes: steps(*strikes)?,
             },
-            MoveWire::SellAgainst { leg, delta } => Rework::SellAgainst {
+            ReworkStep::SellAgainst { leg, delta } => Rework::SellAgainst {
                 leg: option_of(leg)?,
                 delta: delta_of(*delta)?,
             },
-            MoveWire::Add(legs) => Rework::Add(holding(legs)?.legs().to_vec()),
-            MoveWire::IntoCondor => Rework::IntoCondor,
-            MoveWire::IntoButterfly => Rework::IntoButterfly,
+            ReworkStep::Add(legs) => Rework::Add(holding(legs)?.legs().to_vec()),
+            ReworkStep::IntoCondor => Rework::IntoCondor,
+            ReworkStep::IntoButterfly => Rework::IntoButterfly,
         })
     }
 
     /// How many expirations away it looks.
     fn reach(&self) -> i64 {
         match self {
-            MoveWire::Roll { expirations, .. } => *expirations,
+            ReworkStep::Roll { expirations, .. } => *expirations,
             _ => 0,
         }
     }
@@ -198,7 +198,7 @@ const MOST_STEPS: i64 = 40;
 /// At which price the change is counted.
 #[derive(Debug, Clone, Copy, Default, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-enum AtWire {
+enum ReworkAt {
     /// Join one's own side.
     Rest,
     /// The middle.
@@ -217,10 +217,10 @@ struct ReworkRequest {
     legs: Option<Vec<LegWire>>,
     /// A move on that.
     #[serde(default)]
-    r#move: Option<MoveWire>,
+    r#move: Option<ReworkStep>,
     /// At which price of the change.
     #[serde(default)]
-    at: AtWire,
+    at: ReworkAt,
 }
 
 /// One instrument of what is held, or would be.
@@ -400,10 +400,28 @@ fn listed(
     Ok(Listed { spot, dates })
 }
 
+/// Orders that wait to close the same: together they would close more than is held.
+fn waiting(state: &DeskState, id: u64, closes: &Holding) -> Vec<String> {
+    let same = |o: &&std::sync::Arc<desk::Order>| {
+        let r = &o.request;
+        let of_it =
+            matches!(r.purpose, desk::Purpose::Close(c) | desk::Purpose::Roll(c) if c == id);
+        let legs = r.unit.holding().legs().iter().enumerate();
+        let mut closing = legs.filter(|(place, _)| r.closes(*place));
+        of_it && closing.any(|(_, l)| closes.legs().iter().any(|c| c.instrument == l.instrument))
+    };
+    let told = |o: &std::sync::Arc<desk::Order>| {
+        format!(
+            "Order {} waits to close some of the same: cancel it first, or this is refused.",
+            o.id
+        )
+    };
+    state.open_orders().filter(same).map(told).collect()
+}
+
 /// What the order means beyond its figures.
 fn notes(
-    state: &DeskState,
-    (symbol, u): (&str, &desk::Underlying),
+    u: &desk::Underlying,
     e: &desk::Evaluation,
     (held, then): (&Holding, &Holding),
 ) -> Vec<String> {
@@ -435,20 +453,6 @@ fn notes(
             "A sold call at {call} stands below a sold put at {put}: at least {owed:.0} is owed at \
              the end, wherever the price ends."
         ));
-    }
-    let now = state.clock.now;
-    if let Some(end) = then.options().map(|(c, _)| c.expiry).max() {
-        let ahead = state.world.events(symbol, now, now.days_until(end));
-        for event in ahead.into_iter().take(2) {
-            let inside = ended.is_none_or(|ended| event.date > ended);
-            if inside && !opens.is_empty() {
-                out.push(format!(
-                    "{} on {} comes inside.",
-                    event.what,
-                    desk::short_date(event.date)
-                ));
-            }
-        }
     }
     out
 }
@@ -506,9 +510,9 @@ fn remade(
         let of_order = Proposal {
             structure: order.clone(),
             entry: match request.at {
-                AtWire::Rest => EntryPrice::Rest,
-                AtWire::Middle => EntryPrice::Middle,
-                AtWire::Cross => EntryPrice::Cross,
+                ReworkAt::Rest => EntryPrice::Rest,
+                ReworkAt::Middle => EntryPrice::Middle,
+                ReworkAt::Cross => EntryPrice::Cross,
             },
             realised: desk::Money::ZERO,
             range: None,
@@ -547,7 +551,10 @@ fn remade(
             realises: money_wire(left.booked - totals.booked() + e.money.fees),
             book: effect_on_book(state, quoter, &e, &symbol),
             checks: e.checks.iter().map(check_wire).collect(),
-            notes: notes(state, (&symbol, u), &e, (&held, &then)),
+            notes: waiting(state, id, &closes)
+                .into_iter()
+                .chain(notes(u, &e, (&held, &then)))
+                .collect(),
         };
         let side = side(
             name_of(&left.holding, u),

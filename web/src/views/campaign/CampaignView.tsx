@@ -319,6 +319,11 @@ function Told({ page: p }: { page: CampaignPage }) {
               its legs to the bench
             </Button>
           )}
+          {at && (
+            <Button weight="strong" onClick={() => void navigate(`/rework/${c.campaign}`)}>
+              rework
+            </Button>
+          )}
           {at?.expiry && at.oneOrder && <Button onClick={ticket(true)}>roll</Button>}
           {at?.oneOrder && <Button onClick={ticket(false)}>close all</Button>}
         </span>
