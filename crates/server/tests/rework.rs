@@ -1,10 +1,10 @@
-//! What rework says before an order is what the book says after it.
+//! What rework says before an order is what the book says after it; and what lies ahead, as a calendar.
 #![allow(clippy::unwrap_used)]
 
 mod common;
 
 use axum::http::StatusCode;
-use common::{Place, Program, ticket};
+use common::{HOST, Place, Program, TOKEN, ticket};
 use serde_json::{Value, json};
 
 async fn reworked(p: &Program, campaign: u64, body: Value) -> Value {
@@ -143,4 +143,80 @@ async fn after_is_the_book_after_its_fills() {
     }
     let (status, _) = p.post("/api/campaigns/99/rework", &json!({})).await;
     assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+/// The calendar has each expiration of what is held and the events before it, as RFC 5545 writes
+/// them, the same at each reading; a calendar program shows the token in the address, and only that
+/// address takes it so.
+#[tokio::test]
+async fn dates_of_open_campaigns_are_a_calendar() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let mut open = ticket("open", &legs, 1, "0.01");
+    open.as_object_mut().unwrap().remove("limit");
+    open["timeInForce"] = json!("immediateOrCancel");
+    p.post("/api/orders", &open).await;
+    let read = |path: &'static str| {
+        let request = axum::http::Request::builder()
+            .uri(path)
+            .header("host", HOST)
+            .header("authorization", format!("Bearer {TOKEN}"));
+        p.answer(request.body(axum::body::Body::empty()).unwrap())
+    };
+    let text = |answer: axum::response::Response| async {
+        let body = axum::body::to_bytes(answer.into_body(), 1 << 20).await;
+        String::from_utf8(body.unwrap().to_vec()).unwrap()
+    };
+    let answer = read("/api/calendar.ics").await;
+    assert_eq!(
+        answer.headers()["content-type"],
+        "text/calendar; charset=utf-8"
+    );
+    let told = text(answer).await;
+    assert_eq!(told, text(read("/api/calendar.ics").await).await);
+    assert!(
+        told.starts_with("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n")
+            && told.ends_with("END:VCALENDAR\r\n")
+    );
+    let contract = legs[0]["contract"].as_str().unwrap();
+    let end = format!("DTSTART;VALUE=DATE:20{}", &contract[6..12]);
+    assert_eq!(told.matches(end.as_str()).count(), 1, "{told}");
+    let events = told.matches("BEGIN:VEVENT").count();
+    for line in [
+        "UID:",
+        "DTSTAMP:2031",
+        "DTSTART;VALUE=DATE:",
+        "SUMMARY:NMOU",
+    ] {
+        assert_eq!(told.matches(line).count(), events, "{line} in {told}");
+    }
+    assert!(told.contains("earnings after the close"), "{told}");
+    assert!(
+        told.lines().all(|l| l.len() <= 75),
+        "lines are folded at 75 octets"
+    );
+    // By its address alone, and nothing else by it.
+    let bare = |path: String| {
+        let request = axum::http::Request::builder()
+            .uri(path)
+            .header("host", HOST);
+        p.send_bare(request.body(axum::body::Body::empty()).unwrap())
+    };
+    let by_address = |path: &str| format!("{path}?token={TOKEN}");
+    assert_eq!(
+        bare(by_address("/api/calendar.ics")).await.0,
+        StatusCode::OK
+    );
+    for path in [
+        by_address("/api/book"),
+        "/api/calendar.ics".into(),
+        "/api/calendar.ics?token=00".into(),
+    ] {
+        assert_eq!(
+            bare(path.clone()).await.0,
+            StatusCode::UNAUTHORIZED,
+            "{path}"
+        );
+    }
 }

@@ -176,6 +176,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Expirations, earnings and ex-dates of open campaigns as a calendar (RFC 5545). A calendar program
+         *     that cannot send headers shows the token in the address: `?token=…`.
+         */
+        get: operations["calendar_ics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{campaign}/rework": {
         parameters: {
             query?: never;
@@ -3941,6 +3961,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookView"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    calendar_ics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
                 };
             };
             401: components["responses"]["NoToken"];

@@ -13,6 +13,7 @@ use utoipa_axum::routes;
 
 use crate::http::AppState;
 use crate::http::problem::Problem;
+use crate::interchange::calendar;
 use crate::interchange::fills::{LineProblem, prepare_fills};
 use crate::interchange::statement;
 
@@ -41,6 +42,23 @@ async fn positions_csv(State(app): State<AppState>) -> Result<Response, Problem>
         text,
         "text/csv; charset=utf-8",
         "attachment; filename=\"positions.csv\"",
+    ))
+}
+
+/// Expirations, earnings and ex-dates of open campaigns as a calendar (RFC 5545). A calendar program
+/// that cannot send headers shows the token in the address: `?token=…`.
+#[utoipa::path(
+    get,
+    path = "/calendar.ics",
+    tag = "account",
+    responses((status = 200, content_type = "text/calendar", body = String)),
+)]
+async fn calendar_ics(State(app): State<AppState>) -> Result<Response, Problem> {
+    let text = app.read(|state, _| calendar::calendar(state)).await?;
+    Ok(file(
+        text,
+        "text/calendar; charset=utf-8",
+        "inline; filename=\"pikebell.ics\"",
     ))
 }
 
@@ -152,6 +170,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .layer(DefaultBodyLimit::max(MOST_FILE));
     OpenApiRouter::new()
         .routes(routes!(positions_csv))
+        .routes(routes!(calendar_ics))
         .routes(routes!(fills_csv))
         .routes(routes!(statement_ofx))
         .merge(larger)

@@ -28,6 +28,9 @@ struct Known {
 
 /// The path of the printed address.
 const ENTER: &str = "/enter";
+
+/// Where a calendar program reads.
+const CALENDAR: &str = "/api/calendar.ics";
 /// How long the browser keeps the cookie: a year, in seconds.
 const KEPT: u32 = 31_536_000;
 
@@ -65,16 +68,27 @@ impl Guard {
         told.into_iter().chain(kept).any(|t| self.0.token.is(t))
     }
 
+    /// The token in an address.
+    fn in_address(&self, request: &Request) -> bool {
+        let query = request.uri().query();
+        query
+            .into_iter()
+            .flat_map(|q| q.split('&'))
+            .find_map(|pair| pair.strip_prefix("token="))
+            .is_some_and(|t| self.0.token.is(t))
+    }
+
+    /// A calendar program knows only an address: the calendar, and nothing else, is read by it.
+    fn shows_calendar(&self, request: &Request) -> bool {
+        *request.method() == Method::GET
+            && request.uri().path() == CALENDAR
+            && self.in_address(request)
+    }
+
     /// Gives the browser its cookie and leads it to the first page; the page is its own, so that
     /// the browser's next request comes from here and takes the cookie along.
     fn enter(&self, request: &Request) -> Response {
-        let shown = request
-            .uri()
-            .query()
-            .into_iter()
-            .flat_map(|q| q.split('&'))
-            .find_map(|pair| pair.strip_prefix("token="));
-        if !shown.is_some_and(|t| self.0.token.is(t)) {
+        if !self.in_address(request) {
             return strangers(request.headers());
         }
         let cookie = format!(
@@ -152,7 +166,7 @@ pub(crate) async fn check(State(guard): State<Guard>, request: Request, next: Ne
     if request.uri().path() == ENTER {
         return guard.enter(&request);
     }
-    if !guard.admits(headers) {
+    if !guard.admits(headers) && !guard.shows_calendar(&request) {
         return strangers(headers);
     }
     next.run(request).await

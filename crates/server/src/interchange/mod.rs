@@ -1,6 +1,7 @@
 //! Open formats in and out: the market as a folder of CSV, executions and statements as CSV and OFX,
 //! orders as FIX text.
 
+pub(crate) mod calendar;
 pub(crate) mod fills;
 pub(crate) mod fix;
 pub mod folder;

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { scaleLinear } from 'd3-scale';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api, must, type Position } from '../../api/client';
 import { historyQuery } from '../../api/queries';
 import { RangeStrip } from '../../chart/glyph';
@@ -147,6 +148,12 @@ export function Details({ p }: { p: Position }) {
             <span className="text-loss">no market: {p.unvalued.join(', ')}, counted at cost</span>
           )}
           <span>
+            <Link
+              to={`/rework/${p.campaign}`}
+              className="px-2 font-semibold text-brass underline-offset-2 hover:underline"
+            >
+              rework
+            </Link>
             <Button
               weight="quiet"
               aria-expanded={past}

@@ -61,6 +61,9 @@ function Files() {
         <a className={link} href="/api/statement.ofx" download>
           statement (OFX)
         </a>
+        <a className={link} href="/api/calendar.ics" download="pikebell.ics">
+          dates of open campaigns (iCalendar)
+        </a>
         <label className="ml-4 inline-flex h-6 cursor-pointer items-center rounded border border-strong bg-raised px-2 font-semibold text-ink hover:border-brass focus-within:outline-2 focus-within:outline-brass">
           book fills from a CSV file
           <input
