@@ -31,11 +31,6 @@ async fn main() {
         b.keys("t").await;
         b.find("[role=dialog] [role=slider]").await;
         shot(&b, "ticket").await;
-        b.click("[role=dialog] [aria-label^='margin sheet of']")
-            .await;
-        b.find("[aria-label='If the market moves']").await;
-        shot(&b, "margin").await;
-        b.keys(e2e::ESCAPE).await;
         b.keys(e2e::ESCAPE).await;
         b.press("build ▾").await;
         b.press("stays").await;
@@ -99,6 +94,21 @@ async fn main() {
         .await;
         b.find("[data-stretch]").await;
         shot(&b, "campaign").await;
+        b.press("rework").await;
+        b.until("[aria-label='In words and money']", "as it is held", |t| {
+            t.contains("Nothing is changed yet")
+        })
+        .await;
+        b.run(
+            "[...document.querySelectorAll('section[aria-label=Moves] button')].filter((x) => \
+             x.textContent === 'later')[1].click()",
+        )
+        .await;
+        b.until("[data-testid=rework-change]", "a roll", |t| {
+            t.contains("opens")
+        })
+        .await;
+        shot(&b, "rework").await;
         b.keep("theme", &json!({ "theme": "night" })).await;
         b.goto(&format!("{home}/chain/NMOU")).await;
         b.find("[data-testid=structure-name]").await;
