@@ -220,3 +220,130 @@ async fn dates_of_open_campaigns_are_a_calendar() {
         );
     }
 }
+
+/// One case for `pikebell calc campaign`.
+fn calc_campaign(case: &Value) -> Value {
+    use std::io::Write;
+    use std::process::{Command, Stdio};
+    let mut child = Command::new(env!("CARGO_BIN_EXE_pikebell"))
+        .args(["calc", "campaign"])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let cases = json!({ "cases": [case] }).to_string();
+    child
+        .stdin
+        .take()
+        .unwrap()
+        .write_all(cases.as_bytes())
+        .unwrap();
+    let out = child.wait_with_output().unwrap();
+    let answer: Value = serde_json::from_slice(&out.stdout).unwrap();
+    answer["cases"][0].clone()
+}
+
+/// A leg of the batch: kind, strike and date of an OSI symbol.
+fn leg_of(contract: &str, quantity: f64, price: f64) -> Value {
+    json!({
+        "kind": if &contract[12..13] == "C" { "call" } else { "put" },
+        "strike": contract[13..].parse::<f64>().unwrap() / 1000.0,
+        "expires": format!("20{}-{}-{}", &contract[6..8], &contract[8..10], &contract[10..12]),
+        "qty": quantity,
+        "price": price,
+    })
+}
+
+/// The batch fed with a campaign's fills and marks tells what its page tells: opened in parts,
+/// rolled, half taken off.
+#[tokio::test]
+async fn the_page_of_a_campaign_is_the_batch_fed_with_its_fills() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let at_market = |name: &str, legs: &Value, quantity: i64| {
+        let mut order = ticket(name, legs, quantity, "0.01");
+        order.as_object_mut().unwrap().remove("limit");
+        order["timeInForce"] = json!("immediateOrCancel");
+        order
+    };
+    p.post("/api/orders", &at_market("open", &legs, 4)).await;
+    let id = 1;
+    for (name, step) in [
+        (
+            "roll",
+            json!({ "roll": { "part": "pressed", "expirations": 1, "strikes": 1 } }),
+        ),
+        ("half", json!({ "more": -2 })),
+    ] {
+        let made = reworked(&p, id, json!({ "move": step })).await;
+        let change = &made["change"];
+        let packages = change["packages"].as_i64().unwrap();
+        let mut order = at_market(name, &change["unit"], packages);
+        (order["closes"], order["rolls"]) = (json!(id), json!(true));
+        let (_, filled) = p.post("/api/orders", &order).await;
+        assert_eq!(filled["state"], "filled", "{name}: {filled}");
+    }
+    let text = p.get("/api/fills.csv").await;
+    let mut fills: Vec<Value> = Vec::new();
+    let mut last = String::new();
+    for row in csv::Reader::from_reader(text.as_str().unwrap().as_bytes()).records() {
+        let row = row.unwrap();
+        let number = |i: usize| row[i].parse::<f64>().unwrap_or(0.0);
+        let leg = leg_of(&row[4], number(5), number(6));
+        if row[0] == last {
+            fills.last_mut().unwrap()["legs"]
+                .as_array_mut()
+                .unwrap()
+                .push(leg);
+        } else {
+            last = row[0].to_owned();
+            fills.push(json!({ "at": &row[2][..19], "fees": number(7), "legs": [leg] }));
+        }
+    }
+    assert!(fills.len() >= 3, "{fills:?}");
+    let book = p.get("/api/book").await;
+    let position = &book["positions"][0];
+    let days = position["days"].as_f64().unwrap();
+    let held = position["legs"].as_array().unwrap();
+    let marks: Vec<Value> = held
+        .iter()
+        .map(|l| {
+            let mut mark = leg_of(l["contract"].as_str().unwrap(), 0.0, amount(&l["mark"]));
+            (mark["t_years"], mark["vol"]) = (json!(days / 365.0), json!(0.4));
+            mark.as_object_mut().unwrap().remove("qty");
+            mark
+        })
+        .collect();
+    let batch = calc_campaign(&json!({
+        "id": "page", "at": "2031-03-11T10:42", "rate": 0.03, "yield": 0.0, "prob_vol": 0.4,
+        "underlying": { "price": 186.0, "multiplier": 100.0 },
+        "fills": fills, "marks": marks,
+    }));
+    for (of_batch, of_page) in [
+        ("net_cash", "netCash"),
+        ("fees", "fees"),
+        ("realised", "realised"),
+        ("open_profit", "openProfit"),
+        ("total", "total"),
+        ("max_profit", "most"),
+        ("max_loss", "least"),
+    ] {
+        let (one, other) = (
+            batch[of_batch].as_f64().unwrap(),
+            amount(&position[of_page]),
+        );
+        // The batch tells a loss as a size.
+        let one = if of_batch == "max_loss" { -one } else { one };
+        assert!(
+            (one - other).abs() < 0.006,
+            "{of_batch} {one}, {of_page} {other}: {batch}"
+        );
+    }
+    let evens = batch["break_evens"].as_array().unwrap();
+    let told = position["evens"].as_array().unwrap();
+    assert_eq!(evens.len(), told.len(), "{batch} {position}");
+    for (one, other) in evens.iter().zip(told) {
+        assert!((one.as_f64().unwrap() - amount(&other["from"])).abs() < 0.006);
+    }
+}

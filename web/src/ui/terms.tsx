@@ -116,6 +116,10 @@ export const TERMS = {
     text: 'How likely a limit fills within five minutes as the market moves now, by a model.',
   },
   ofMax: { name: '% of max', text: 'Profit so far, in percent of the most it can make.' },
+  onCapital: {
+    name: '% of capital',
+    text: 'All that the campaign has made, in percent of the capital it ties up now.',
+  },
   target: { name: 'target', text: 'A price of your own that the draft is judged at.' },
   // Money.
   accountValue: {

@@ -68,6 +68,12 @@ async fn main() {
             "step of the bench's volatility slider to its repaint",
             slides(&b, "volatility", "bench-today").await,
         );
+        report(
+            "a move of rework asked and answered, before and after judged",
+            "ms",
+            reworks(&b).await,
+            30.0,
+        );
         for (width, height, wanted) in [(1280, 800, 5.0), (1920, 1500, 10.0)] {
             b.resize_to(width, height).await;
             let (dropped, frames) = frames(&b, &program).await;
@@ -266,6 +272,34 @@ async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
             .as_f64(),
         );
         tokio::time::sleep(Duration::from_millis(110)).await;
+    }
+    out
+}
+
+/// The pressed side of each campaign in turn rolled on and back, clocked in the page.
+async fn reworks(b: &Browser) -> Vec<f64> {
+    let book = b.api("/api/book").await;
+    let positions = book["positions"].as_array().cloned().unwrap_or_default();
+    let short = |p: &&serde_json::Value| p["strip"]["shorts"][0].is_number();
+    let ids: Vec<String> = positions
+        .iter()
+        .filter(short)
+        .map(|p| p["campaign"].to_string())
+        .collect();
+    let mut out = Vec::new();
+    for i in 0..NUDGES {
+        let id = &ids[i % ids.len()];
+        let ask = format!(
+            "const [done] = arguments;
+            const began = performance.now();
+            fetch('/api/campaigns/{id}/rework', {{ method: 'POST',
+              headers: {{ 'content-type': 'application/json' }},
+              body: JSON.stringify({{ move: {{ roll: {{ part: 'pressed', expirations: 1, strikes: \
+            0 }} }} }}) }}).then((r) => r.json()).then((made) =>
+              done(made.change ? performance.now() - began : null));"
+        );
+        out.extend(b.run_async(&ask).await.as_f64());
+        tokio::time::sleep(Duration::from_millis(40)).await;
     }
     out
 }

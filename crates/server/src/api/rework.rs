@@ -240,7 +240,7 @@ struct ReworkLeg {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ReworkSide {
-    /// "2 × iron condor 205/200 · 175/165"; "nothing" where it is closed.
+    /// "2 × iron condor 205/200 · 175/165, 18 Apr"; "nothing" where it is closed.
     name: String,
     /// Days to its first expiration; absent where nothing is left.
     days: Option<i64>,
@@ -361,7 +361,18 @@ fn name_of(h: &Holding, u: &desk::Underlying) -> String {
         return "nothing".into();
     }
     let name = format!("{} {}", desk::recognise(h, u).text, h.strikes_label());
-    format!("{} × {}", h.packages(), name.trim_end())
+    let mut ends: Vec<String> = Vec::new();
+    for (c, _) in h.options() {
+        let end = desk::short_date(c.expiry);
+        if !ends.contains(&end) {
+            ends.push(end);
+        }
+    }
+    let ends = match ends.len() {
+        0 => String::new(),
+        _ => format!(", {}", ends.join(" and ")),
+    };
+    format!("{} × {}{ends}", h.packages(), name.trim_end())
 }
 
 /// What is listed where the legs stand, and so many expirations away; the others by name only.

@@ -164,6 +164,15 @@ export const COLUMNS: BookColumn[] = [
     total: (all) => cents(sum(all.map((p) => p.tiedUp))),
   },
   {
+    key: 'return',
+    head: '% of capital',
+    term: 'onCapital',
+    width: 78,
+    by: (p) => (Number(p.tiedUp) > 0 ? Number(p.total) / Number(p.tiedUp) : undefined),
+    cell: (p) =>
+      Number(p.tiedUp) > 0 ? `${percent(Number(p.total) / Number(p.tiedUp), 1)} %` : '',
+  },
+  {
     key: 'next',
     head: 'next date',
     term: 'nextDate',
