@@ -2982,7 +2982,7 @@ export interface components {
             /** @description Margin taken alone. */
             margin: string;
             most?: components["schemas"]["ExtentWire"] | null;
-            /** @description "2 × iron condor 205/200 · 175/165"; "nothing" where it is closed. */
+            /** @description "2 × iron condor 205/200 · 175/165, 18 Apr"; "nothing" where it is closed. */
             name: string;
             /** @description Profit of all of it at the first expiration. */
             outline: number[];
