@@ -7,7 +7,9 @@ use thiserror::Error;
 use crate::contract::Contract;
 use crate::holding::{Holding, Leg};
 use crate::idea::{Candidates, Place};
-use crate::number::Price;
+use crate::number::{Money, Price};
+use crate::shape::{Shape, profile};
+use crate::underlying::Underlying;
 
 /// Which legs a move is about.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -82,7 +84,7 @@ pub enum Rework {
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 pub enum Stuck {
     /// Nothing is there to be moved.
-    #[error("there is nothing to move: {0}")]
+    #[error("{0}")]
     Nothing(&'static str),
     /// A contract it needs is not listed.
     #[error("{0} is not listed")]
@@ -341,13 +343,18 @@ fn widened(held: &Holding, strikes: i64, listed: &Listed) -> Result<Holding, Stu
     }
 }
 
-/// The one vertical there is: sold, bought, and how many.
+/// The one sold vertical there is, its sold strike the nearer one to the money: sold, bought, and how
+/// many.
 fn vertical(held: &Holding) -> Result<(Contract, Contract, i64), Stuck> {
     let options: Vec<(&Contract, i64)> = held.options().collect();
     match options[..] {
         [(a, n), (b, m)] if n == -m && a.kind == b.kind && a.expiry == b.expiry => {
             let (sold, bought) = if n < 0 { (a, b) } else { (b, a) };
-            Ok((sold.clone(), bought.clone(), n.abs()))
+            if (sold.kind == Kind::Call) == (sold.strike < bought.strike) {
+                Ok((sold.clone(), bought.clone(), n.abs()))
+            } else {
+                Err(Stuck::Nothing("it is a vertical that was bought"))
+            }
         }
         _ => Err(Stuck::Nothing("it is not one vertical")),
     }
@@ -425,4 +432,35 @@ pub fn closes_and_opens(held: &Holding, change: &Holding) -> (Holding, Holding) 
         }))
     };
     (part(&closing), part(&|l| l.quantity - closing(l)))
+}
+
+/// What a change means beyond its figures.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum Note {
+    /// It goes to a later expiration and costs more than it brings.
+    #[error("It is rolled for a debit: more is put into what has gone against it.")]
+    Debit,
+    /// What would be held loses its value at no price: so much at least is owed at its end.
+    #[error("At least {0} is owed at the end, wherever the price ends.")]
+    Owed(Money),
+}
+
+/// What to say of a change at a net price of one package of it.
+pub fn notes(held: &Holding, then: &Holding, price: Price, underlying: &Underlying) -> Vec<Note> {
+    let (closes, opens) = closes_and_opens(held, &change(held, then));
+    let last = |h: &Holding| h.options().map(|(c, _)| c.expiry).max();
+    let rolled = last(&closes).is_some_and(|ended| last(&opens) > Some(ended));
+    let debit = (rolled && price > Price::ZERO).then_some(Note::Debit);
+    debit.into_iter().chain(owed(then, underlying)).collect()
+}
+
+/// What is owed at least by options that end together, whatever the price: a sold call below a sold
+/// put, for one. Nothing where some price leaves nothing to pay.
+fn owed(then: &Holding, underlying: &Underlying) -> Option<Note> {
+    if !then.is_one_expiration() || then.underlying_quantity() != 0 {
+        return None;
+    }
+    let worth = profile(then, underlying, 0.0).exact();
+    let best = Shape::exact(&worth, underlying.own_tick).most.limited()?;
+    (best < Money::ZERO).then_some(Note::Owed(-best))
 }

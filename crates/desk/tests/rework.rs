@@ -4,7 +4,9 @@
 mod common;
 
 use common::*;
-use desk::rework::{Listed, Part, Rework, Stuck, change, closes_and_opens, pressed, rework};
+use desk::rework::{
+    Listed, Note, Part, Rework, Stuck, change, closes_and_opens, notes, pressed, rework,
+};
 use desk::*;
 use proptest::prelude::*;
 
@@ -89,10 +91,7 @@ fn the_moves_do_what_they_are_called() {
             roll(Part::Calls, 0, 8),
             "a strike 8 from the 105 call is not listed",
         ),
-        (
-            Rework::IntoCondor,
-            "there is nothing to move: it is not one vertical",
-        ),
+        (Rework::IntoCondor, "it is not one vertical"),
     ] {
         let found = step(&condor, made.clone());
         // The sold call at a delta of 0.25 is the one that is bought at 110: they cancel.
@@ -116,10 +115,51 @@ fn the_moves_do_what_they_are_called() {
         step(&vertical, Rework::IntoCondor),
         "+1 87.5P -1 92.5P -1 107.5C +1 112.5C"
     );
+    let bought = held(&[("100C", 1), ("105C", -1)]);
     assert_eq!(
-        step(&long, Rework::Close(Part::Quiet)),
-        "there is nothing to move: no option is sold"
+        step(&bought, Rework::IntoCondor),
+        "it is a vertical that was bought"
     );
+    assert_eq!(step(&long, Rework::Close(Part::Quiet)), "no option is sold");
+}
+
+/// A sold call below a sold put owes the distance at every price; what is bought between them takes
+/// of it, and another expiration leaves it open. A later expiration for a debit is said to be one.
+#[test]
+fn what_is_owed_and_what_is_rolled_for_a_debit_is_said() {
+    let u = underlying();
+    let none = held(&[]);
+    let said = |legs: &[(&str, i64)]| notes(&none, &held(legs), price("-1.00"), &u);
+    let owed = |text: &str| vec![Note::Owed(text.parse().unwrap())];
+    assert_eq!(said(&[("95C", -2), ("100P", -2)]), owed("1000.00"));
+    // Wings beyond the sold strikes do not help; those between them do.
+    let wings = [("90P", 1), ("95C", -1), ("100P", -1), ("105C", 1)];
+    assert_eq!(said(&wings), owed("500.00"));
+    let inner = [("95C", -1), ("97.5C", 1), ("100P", 1), ("102.5P", -1)];
+    assert_eq!(said(&inner), owed("250.00"));
+    for nothing_owed in [&CONDOR[..], &[("95C", -1)], &[("95C", 1), ("100P", 1)]] {
+        assert_eq!(said(nothing_owed), []);
+    }
+    let before = held(&[("95P", -1)]);
+    let roll = |expirations, strikes| Rework::Roll {
+        part: Part::All,
+        expirations,
+        strikes,
+    };
+    let later = rework(&before, &roll(1, 0), &listed()).unwrap();
+    assert_eq!(notes(&before, &later, price("0.40"), &u), [Note::Debit]);
+    assert_eq!(notes(&before, &later, price("-0.40"), &u), []);
+    let lower = rework(&before, &roll(0, -1), &listed()).unwrap();
+    assert_eq!(
+        notes(&before, &lower, price("0.40"), &u),
+        [],
+        "no later one"
+    );
+    let apart = Holding::new(
+        [("95C", day()), ("100P", jiff::civil::date(2031, 6, 20))]
+            .map(|(words, day)| Leg::option(contract(words, day), -1)),
+    );
+    assert_eq!(notes(&none, &apart, price("-1.00"), &u), []);
 }
 
 fn any_part() -> impl Strategy<Value = Part> {

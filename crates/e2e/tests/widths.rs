@@ -50,6 +50,7 @@ async fn every_view_on_every_width() {
         assert!(kept.as_u64().is_some_and(|s| s < 300), "{kept}");
         let home = &program.door.address;
         let campaign = b.api("/api/book").await["positions"][0]["campaign"].clone();
+        let rework = format!("rework/{campaign}");
         let campaign = format!("campaign/{campaign}");
         let views = [
             ("chain/NMOU", "[data-testid=sentence]"),
@@ -57,14 +58,16 @@ async fn every_view_on_every_width() {
             ("orders", "main table"),
             ("book", "main table"),
             (campaign.as_str(), "[data-stretch]"),
+            (rework.as_str(), "[aria-label=Figures]"),
             ("balance", "main table"),
             ("ledger", "main table"),
         ];
         for (width, height) in SIZES {
             b.resize_to(width, height).await;
             for (view, there) in views {
-                // The bench is a desk: it is not made for one hand.
-                if width < 768 && (view == "bench" || view.starts_with("campaign")) {
+                // Bench, campaign and rework are desks: they are not made for one hand.
+                let desk = ["bench", "campaign", "rework"];
+                if width < 768 && desk.iter().any(|d| view.starts_with(d)) {
                     continue;
                 }
                 b.goto(&format!("{home}/{view}")).await;

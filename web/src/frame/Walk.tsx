@@ -54,7 +54,8 @@ export function Walk({ again, onDone }: { again: boolean; onDone: () => void }) 
   const open = again || !seen;
   const step = STEPS[at];
   useEffect(() => {
-    if (open) void navigate('/chain');
+    // Who comes by a link to a chain stays there, with the draft that the link brings.
+    if (open && !location.pathname.startsWith('/chain')) void navigate('/chain');
   }, [open, navigate]);
   useEffect(() => {
     if (!open || !step) return;

@@ -87,6 +87,10 @@ export const TERMS = {
   earns: { name: 'earns', text: 'What a calendar day is worth, prices unchanged: theta of all.' },
   // A structure and its judgement.
   draft: { name: 'draft', text: 'A structure that is being built: nothing of it is sent.' },
+  rework: {
+    name: 'rework',
+    text: 'What a campaign holds, changed as a draft beside what it is. Nothing is sent until its ticket is.',
+  },
   tray: { name: 'tray', text: 'The drafts at the foot of the page; they stay until thrown away.' },
   outline: {
     name: 'outline',

@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::rework::{Listed, Part, Rework, change, closes_and_opens, rework};
+use desk::rework::{Listed, Part, Rework, change, closes_and_opens, notes, rework};
 use desk::{Candidates, Contract, EntryPrice, Holding, Package, Place, Proposal};
 use engine::State as DeskState;
 use engine::campaigns::{self, after, proposal};
@@ -327,8 +327,9 @@ struct ReworkWire {
     change: Option<ReworkChange>,
 }
 
-/// Deviations of the first expiration that the pictures reach to each side, and past each strike.
+/// Deviations that the pictures reach to each side, and one of them where nothing ends.
 const REACH: f64 = 2.5;
+const WITHOUT: f64 = 0.05;
 
 fn side(
     name: String,
@@ -430,42 +431,55 @@ fn waiting(state: &DeskState, id: u64, closes: &Holding) -> Vec<String> {
     state.open_orders().filter(same).map(told).collect()
 }
 
-/// What the order means beyond its figures.
-fn notes(
-    u: &desk::Underlying,
-    e: &desk::Evaluation,
-    (held, then): (&Holding, &Holding),
-) -> Vec<String> {
-    let mut out = Vec::new();
-    let (closes, opens) = closes_and_opens(held, &change(held, then));
-    let (ends, ended) = (
-        opens.options().map(|(c, _)| c.expiry).max(),
-        closes.options().map(|(c, _)| c.expiry).max(),
+/// Prices that both pictures reach: so many deviations of the nearest expiration, and past each
+/// strike.
+fn reach(state: &DeskState, symbol: &str, u: &desk::Underlying, all: &Holding) -> (f64, f64) {
+    let (spot, now) = (
+        engine::state::spot_of(state, symbol).to_f64(),
+        state.clock.now,
     );
-    if ends > ended && ended.is_some() && e.price.raw() > 0 {
-        out.push("It is rolled for a debit: more is put into what has gone against it.".into());
-    }
-    let sold = |kind: desk::Kind| {
-        let of = then
-            .options()
-            .filter(move |(c, q)| c.kind == kind && *q < 0);
-        of.map(|(c, q)| (c.strike, -q)).collect::<Vec<_>>()
+    let ends = all.options().map(|(c, _)| u.expiry_moment(c)).min();
+    let variance = ends.and_then(|end| state.world.total_variance(symbol, now, end));
+    let away = REACH * variance.map_or(WITHOUT, f64::sqrt);
+    let strikes = || all.options().map(|(c, _)| c.strike.to_f64());
+    (
+        strikes().fold(spot * (-away).exp(), |a, k| a.min(k * 0.97)),
+        strikes().fold(spot * away.exp(), |a, k| a.max(k * 1.03)),
+    )
+}
+
+/// One of each instrument of both sides.
+fn both(held: &Holding, then: &Holding) -> Holding {
+    let one_each = held.legs().iter().chain(then.legs()).map(|l| desk::Leg {
+        quantity: 1,
+        ..l.clone()
+    });
+    Holding::new(one_each)
+}
+
+/// All instruments of both sides, in the order of a holding.
+fn legs_of(held: &Holding, then: &Holding) -> Vec<ReworkLeg> {
+    let of = |h: &Holding, instrument: &desk::Instrument| {
+        let same = h.legs().iter().find(|l| l.instrument == *instrument);
+        same.map_or(0, |l| l.quantity)
     };
-    let (calls, puts) = (sold(desk::Kind::Call), sold(desk::Kind::Put));
-    let option = then.legs().iter().find(|l| l.instrument.option().is_some());
-    let units = option.map_or(1, |l| u.units(&l.instrument)) as f64;
-    let call = calls.iter().min_by_key(|(k, _)| *k);
-    let put = puts.iter().max_by_key(|(k, _)| *k);
-    if let (Some((call, n)), Some((put, m))) = (call, put)
-        && call < put
-    {
-        let owed = (put.to_f64() - call.to_f64()) * (*n).min(*m) as f64 * units;
-        out.push(format!(
-            "A sold call at {call} stands below a sold put at {put}: at least {owed:.0} is owed at \
-             the end, wherever the price ends."
-        ));
-    }
-    out
+    let told = |l: &desk::Leg| ReworkLeg {
+        contract: l.instrument.to_string(),
+        label: instrument_label(&l.instrument),
+        held: of(held, &l.instrument),
+        then: of(then, &l.instrument),
+    };
+    both(held, then).legs().iter().map(told).collect()
+}
+
+/// "sell 1 × 195 call, 18 Apr", leg by leg.
+fn in_words(h: &Holding) -> Vec<String> {
+    let told = |l: &desk::Leg| {
+        let way = if l.quantity > 0 { "buy" } else { "sell" };
+        let label = instrument_label(&l.instrument);
+        format!("{way} {} × {label}", l.quantity.abs())
+    };
+    h.legs().iter().map(told).collect()
 }
 
 fn remade(
@@ -492,24 +506,8 @@ fn remade(
         })?;
     }
     let order = change(&held, &then);
-    // Both pictures stand on one axis.
     let spot = engine::state::spot_of(state, &symbol).to_f64();
-    let now = state.clock.now;
-    let ends = held
-        .plus(&then)
-        .options()
-        .map(|(c, _)| u.expiry_moment(c))
-        .max();
-    let variance = ends.and_then(|end| state.world.total_variance(&symbol, now, end));
-    let deviation = variance.map_or(0.05, f64::sqrt);
-    let strikes = || {
-        held.options()
-            .chain(then.options())
-            .map(|(c, _)| c.strike.to_f64())
-    };
-    let low = strikes().fold(spot * (-REACH * deviation).exp(), |a, k| a.min(k * 0.97));
-    let high = strikes().fold(spot * (REACH * deviation).exp(), |a, k| a.max(k * 1.03));
-    let range = Some((low, high));
+    let range = Some(reach(state, &symbol, u, &both(&held, &then)));
     let whole = Proposal {
         range,
         ..proposal(&state.account, id, totals.booked())
@@ -532,17 +530,6 @@ fn remade(
         let e = money::evaluate(state, quoter, &symbol, &of_order)?;
         let left = after(state, quoter, id, &order, &e, range)?;
         let (closes, opens) = closes_and_opens(&held, &order);
-        let words = |h: &Holding| -> Vec<String> {
-            let told = |l: &desk::Leg| {
-                let way = if l.quantity > 0 { "buy" } else { "sell" };
-                format!(
-                    "{way} {} × {}",
-                    l.quantity.abs(),
-                    instrument_label(&l.instrument)
-                )
-            };
-            h.legs().iter().map(told).collect()
-        };
         let style = u.style_of_price;
         let sequence = Package::of(&order).err().map(|why| {
             format!("{why}. Send it in turn: first what it closes, then what it opens; between the two the campaign stands without what was closed.")
@@ -550,8 +537,8 @@ fn remade(
         let made = ReworkChange {
             unit: legs_wire(&order.unit()),
             packages: order.packages(),
-            closes: words(&closes),
-            opens: words(&opens),
+            closes: in_words(&closes),
+            opens: in_words(&opens),
             sequence,
             rest: net_price(e.quote.rest, style),
             middle: net_price(e.quote.middle, style),
@@ -564,7 +551,11 @@ fn remade(
             checks: e.checks.iter().map(check_wire).collect(),
             notes: waiting(state, id, &closes)
                 .into_iter()
-                .chain(notes(u, &e, (&held, &then)))
+                .chain(
+                    notes(&held, &then, e.price, u)
+                        .iter()
+                        .map(ToString::to_string),
+                )
                 .collect(),
         };
         let side = side(
@@ -575,31 +566,12 @@ fn remade(
         );
         (Some(side), Some(made))
     };
-    let mut legs: Vec<ReworkLeg> = held
-        .legs()
-        .iter()
-        .chain(then.legs())
-        .map(|l| {
-            let of = |h: &Holding| {
-                let same = h.legs().iter().find(|x| x.instrument == l.instrument);
-                same.map_or(0, |x| x.quantity)
-            };
-            ReworkLeg {
-                contract: l.instrument.to_string(),
-                label: instrument_label(&l.instrument),
-                held: of(&held),
-                then: of(&then),
-            }
-        })
-        .collect();
-    legs.sort_by(|a, b| a.contract.cmp(&b.contract));
-    legs.dedup_by(|a, b| a.contract == b.contract);
     Ok(ReworkWire {
         campaign: id,
         title: state.account.title(id, u).unwrap_or_default(),
         spot,
         then: legs_wire(&then),
-        legs,
+        legs: legs_of(&held, &then),
         before: side(name_of(&held, u), totals.booked(), Some(&before), u),
         after,
         change: made,

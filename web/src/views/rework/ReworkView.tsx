@@ -10,12 +10,12 @@ import {
   type ReworkMove,
 } from '../../api/client';
 import { fixed, percent } from '../../format';
-import { cents, money, sum, tone } from '../../money';
+import { cents, money, negated, sum, tone } from '../../money';
 import { openTicket } from '../../ticket/open';
-import type { Acts } from '../../ui/commands';
-import { useCommands } from '../../ui/commands';
+import { useCommands, type Acts } from '../../ui/commands';
 import { Button, Choices, CommandButton, Notice } from '../../ui/controls';
 import { Scroll } from '../../ui/Page';
+import { Term } from '../../ui/terms';
 import { Moves } from './Moves';
 import { Picture } from './Picture';
 
@@ -134,7 +134,9 @@ function Desk({ id }: { id: number }) {
       </Scroll>
       <Scroll label="Before and after" className="flex min-w-0 flex-col gap-2 px-4 py-2">
         <div className="flex flex-wrap items-baseline gap-x-3">
-          <h1 className="font-serif text-[20px] leading-7">Rework {r.title}</h1>
+          <h1 className="font-serif text-[20px] leading-7">
+            <Term of="rework">Rework</Term> {r.title}
+          </h1>
           <Link
             to={`/chain/${r.symbol}`}
             className="font-semibold text-brass underline-offset-2 hover:underline"
@@ -337,7 +339,8 @@ function Change({
   const c = r.change;
   if (!c) return null;
   const prices = { rest: c.rest, middle: c.middle, cross: c.cross };
-  const net = sum([c.cash, `-${c.fees}`.replace('--', '')]);
+  const fees = negated(c.fees);
+  const net = sum([c.cash, fees]);
   return (
     <div className="flex flex-col gap-2" data-testid="rework-change">
       <div>
@@ -366,7 +369,7 @@ function Change({
         <tbody>
           {[
             ['cash, before fees', c.cash],
-            ['fees', `-${c.fees}`],
+            ['fees', fees],
             ['together', net],
             ['it realises', c.realises],
           ].map(([name = '', amount]) => (
