@@ -471,3 +471,14 @@ fn a_broken_wing_costs_the_chances_alone() {
     assert_eq!(rest.outline, whole.outline);
     assert!(rest.map.is_some());
 }
+
+/// Drafts that are compared share their prices; every strike within is one of them, none outside.
+#[test]
+fn compared_outlines_have_their_corners() {
+    let first = [80.0, 100.0, 120.0];
+    let prices = shared_prices(&first, 100.0, 130.0, [95.37, 101.11, 95.37, 200.0]);
+    assert!(prices.windows(2).all(|w| w[0] < w[1]));
+    assert!(prices.contains(&95.37) && prices.contains(&101.11) && !prices.contains(&200.0));
+    assert_eq!((prices[0], prices[prices.len() - 1]), (80.0, 132.6));
+    assert_eq!(prices.len(), 203);
+}

@@ -2978,6 +2978,8 @@ export interface components {
             days?: number | null;
             /** @description Break-evens. */
             evens: components["schemas"]["EvenWire"][];
+            /** @description Corners of the outline; none where it is an estimate. */
+            kinks: components["schemas"]["KinkWire"][];
             least?: components["schemas"]["ExtentWire"] | null;
             /** @description Margin taken alone. */
             margin: string;

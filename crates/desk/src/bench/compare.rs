@@ -53,14 +53,23 @@ pub fn units_controlled(holding: &Holding, underlying: &Underlying) -> i64 {
 }
 
 /// Prices on which several outlines are drawn: past the span of the first one and past the price
-/// that they are compared at, evenly apart so that the curves share them.
-pub fn shared_prices(first: &[f64], spot: f64, price: f64) -> Vec<f64> {
+/// that they are compared at, evenly apart so that the curves share them; every corner between is
+/// one of them, so that straight pieces are drawn straight.
+pub fn shared_prices(
+    first: &[f64],
+    spot: f64,
+    price: f64,
+    corners: impl IntoIterator<Item = f64>,
+) -> Vec<f64> {
     const STEPS: u32 = 200;
     let low = first.first().copied().unwrap_or(spot).min(price * 0.98);
     let high = first.last().copied().unwrap_or(spot).max(price * 1.02);
-    (0..=STEPS)
-        .map(|i| low + (high - low) * f64::from(i) / f64::from(STEPS))
-        .collect()
+    let even = (0..=STEPS).map(|i| low + (high - low) * f64::from(i) / f64::from(STEPS));
+    let inside = corners.into_iter().filter(|k| (low..=high).contains(k));
+    let mut prices: Vec<f64> = even.chain(inside).collect();
+    prices.sort_by(f64::total_cmp);
+    prices.dedup();
+    prices
 }
 
 /// A curve at a price, straight between its points and beyond them.

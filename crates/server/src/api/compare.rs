@@ -155,7 +155,11 @@ fn compared(
     let usual = judge(state, quoter, &asked(&request.drafts[0], SpanWire::Usual))?
         .bench
         .prices;
-    let prices = shared_prices(&usual, spot, request.price);
+    let all = request.drafts.iter().map(|d| holding(&d.legs));
+    let all = all.collect::<Result<Vec<_>, Refusal>>()?;
+    let strikes = all.iter().flat_map(desk::Holding::options);
+    let corners = strikes.map(|(c, _)| c.strike.to_f64());
+    let prices = shared_prices(&usual, spot, request.price, corners);
     let span = SpanWire::Between([prices[0], prices[prices.len() - 1]]);
     let date = state
         .clock

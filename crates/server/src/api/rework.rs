@@ -16,7 +16,7 @@ use utoipa_axum::routes;
 
 use crate::api::account::book::{BookEffect, effect_on_book};
 use crate::api::ideas::candidates;
-use crate::api::wire::evaluation::{CheckWire, check_wire};
+use crate::api::wire::evaluation::{CheckWire, KinkWire, check_wire, kinks};
 use crate::api::wire::{
     EvenWire, ExtentWire, LegWire, NetPrice, even, extent, holding, instrument_label, legs_wire,
     money as money_wire, net_price,
@@ -260,6 +260,8 @@ struct ReworkSide {
     margin: String,
     /// Theta of it, money a day.
     theta: f64,
+    /// Corners of the outline; none where it is an estimate.
+    kinks: Vec<KinkWire>,
     /// Prices of the curves.
     prices: Vec<f64>,
     /// Profit of all of it at the first expiration.
@@ -351,6 +353,9 @@ fn side(
         capital: money_wire(e.map_or(desk::Money::ZERO, |e| e.money.tied_up)),
         margin: money_wire(e.map_or(desk::Money::ZERO, |e| e.money.alone.total)),
         theta: e.map_or(0.0, |e| e.greeks.theta),
+        kinks: e
+            .filter(|e| !e.horizon.estimate)
+            .map_or_else(Vec::new, kinks),
         prices: e.map_or_else(Vec::new, |e| e.curves.prices.clone()),
         outline: e.map_or_else(Vec::new, |e| e.curves.outline.clone()),
         today: e.map_or_else(Vec::new, |e| e.curves.today.clone()),

@@ -44,10 +44,20 @@ export function Picture({
     [Math.min(0, ...profits), Math.max(0, ...profits)],
     [height - BOTTOM, TOP],
   ).nice();
-  const path = (l: Line) =>
-    line<number>()
-      .x((_, i) => x(l.side.prices[i] ?? 0))
-      .y((v) => y(v))(l.side[l.of]) ?? '';
+  // The corners of an outline are among its points, so that straight pieces are drawn straight.
+  const points = ({ side, of }: Pick<Line, 'side' | 'of'>) =>
+    [
+      ...side.prices.map((price, i) => ({ price, profit: side[of][i] ?? 0 })),
+      ...(of === 'outline'
+        ? side.kinks.filter(
+            (k) => k.price > (side.prices[0] ?? 0) && k.price < (side.prices.at(-1) ?? 0),
+          )
+        : []),
+    ].sort((a, b) => a.price - b.price);
+  const path = (l: Pick<Line, 'side' | 'of'>) =>
+    line<{ price: number; profit: number }>()
+      .x((p) => x(p.price))
+      .y((p) => y(p.profit))(points(l)) ?? '';
   const [across, up] = [x.ticks(8), y.ticks(6)];
   const booked = Number(now.booked);
   return (
@@ -84,7 +94,7 @@ export function Picture({
       ))}
       {now.prices.length > 0 && (
         <path
-          d={`${path({ side: now, of: 'outline', stroke: '', width: 0 })}L${x(now.prices.at(-1) ?? 0)} ${y(0)}L${x(now.prices[0] ?? 0)} ${y(0)}Z`}
+          d={`${path({ side: now, of: 'outline' })}L${x(now.prices.at(-1) ?? 0)} ${y(0)}L${x(now.prices[0] ?? 0)} ${y(0)}Z`}
           fill="url(#rework-loss)"
           clipPath="url(#rework-below)"
         />

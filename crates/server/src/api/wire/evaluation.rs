@@ -252,6 +252,19 @@ const LADDER: i64 = 200;
 /// Seconds within which a fill is looked for.
 pub(crate) const FILL_WITHIN: i64 = 300;
 
+/// Corners of an outline.
+pub(crate) fn kinks(e: &Evaluation) -> Vec<KinkWire> {
+    e.horizon
+        .shape
+        .kinks
+        .iter()
+        .map(|k| KinkWire {
+            price: k.price.to_f64(),
+            profit: k.profit.to_f64(),
+        })
+        .collect()
+}
+
 pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationWire {
     let style = underlying.style_of_price;
     let (above, below) = desk::tails(&e.horizon);
@@ -296,16 +309,7 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
             .collect(),
         tail_above: above,
         tail_below: below,
-        kinks: e
-            .horizon
-            .shape
-            .kinks
-            .iter()
-            .map(|k| KinkWire {
-                price: k.price.to_f64(),
-                profit: k.profit.to_f64(),
-            })
-            .collect(),
+        kinks: kinks(e),
         prices: e.curves.prices.clone(),
         outline: e.curves.outline.clone(),
         today: e.curves.today.clone(),
