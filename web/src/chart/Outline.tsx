@@ -1,3 +1,4 @@
+import { memo } from 'react';
 import { scaleLinear } from 'd3-scale';
 import { area, line } from 'd3-shape';
 import type { Evaluation } from '../api/client';
@@ -17,8 +18,20 @@ type Props = {
   onDragKink?: (strike: number, e: React.PointerEvent) => void;
 };
 
+/** What a drawing hangs on. The bands move with every tick: its scale follows them with the next answer. */
+const same = (a: Props, b: Props) =>
+  a.evaluation === b.evaluation && a.ghost === b.ghost && a.axis === b.axis && a.width === b.width;
+
 /** Profit against price on the rows' own axis: outline in ink, today in brass, loss hatched. */
-export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKink }: Props) {
+export const Outline = memo(function Outline({
+  id,
+  evaluation: e,
+  ghost,
+  axis,
+  width,
+  bands,
+  onDragKink,
+}: Props) {
   const height = axis.height;
   const [low, high] = reach(axis);
   const grid = e.prices.map((price, i): Point => ({ price, profit: e.outline[i] ?? 0 }));
@@ -42,11 +55,13 @@ export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKi
   const y = (p: Point) => axis.y(p.price);
   const shape =
     area<Point>()
+      .digits(1)
       .y(y)
       .x0(x(0))
       .x1((p) => x(p.profit))(outline) ?? '';
   const path = (points: Point[]) =>
     line<Point>()
+      .digits(1)
       .x((p) => x(p.profit))
       .y(y)(points) ?? '';
   const legs = new Set(strikes);
@@ -132,4 +147,4 @@ export function Outline({ id, evaluation: e, ghost, axis, width, bands, onDragKi
         ))}
     </svg>
   );
-}
+}, same);

@@ -1,3 +1,4 @@
+import { memo } from 'react';
 import { line } from 'd3-shape';
 import { scaleLinear } from 'd3-scale';
 import type { Evaluation, Strip } from '../api/client';
@@ -27,7 +28,7 @@ export function Hatch({ id }: { id: string }) {
 }
 
 /** A small outline: price across, profit up. */
-export function OutlineGlyph({
+export const OutlineGlyph = memo(function OutlineGlyph({
   evaluation: e,
   width = 50,
   height = 18,
@@ -48,7 +49,7 @@ export function OutlineGlyph({
       <path d={path} fill="none" stroke="var(--ink)" strokeWidth={1.5} />
     </svg>
   );
-}
+});
 
 /** Range strip: loss zones hatched, gain zones plain, ticks at sold strikes, dot at the price. */
 export function RangeStrip({

@@ -5,7 +5,8 @@ import type { Draft } from '../api/client';
 import { shelfQuery } from '../api/queries';
 import { Button, Notice } from '../ui/controls';
 import { box, overlay, giveBack } from '../ui/dialog';
-import { change, put } from './store';
+import { draftOf, useDraftOf } from './answer';
+import { change, put, useDrafts } from './store';
 import { csvOf, linkOf, readDraft, setAside, takeOff } from './text';
 
 const item =
@@ -237,11 +238,24 @@ function Paste({ onClose }: { onClose: () => void }) {
   );
 }
 
-/** What can be done with a draft as a whole: name, copy, set aside, give away, read. */
-export function DraftMenu({ draft }: { draft: Draft | undefined }) {
+function OpenPanel({ open, symbol, onClose }: { open: Open; symbol: string; onClose: () => void }) {
+  const draft = useDraftOf(symbol);
+  switch (open) {
+    case 'name':
+      return draft && <Naming draft={draft} onClose={onClose} />;
+    case 'shelf':
+      return <Shelf draft={draft} onClose={onClose} />;
+    case 'paste':
+      return <Paste onClose={onClose} />;
+  }
+}
+
+/** What can be done with the draft on an underlying as a whole: name, copy, set aside, give away, read. */
+export function DraftMenu({ symbol }: { symbol: string }) {
   const [open, setOpen] = useState<Open>();
   const [said, setSaid] = useState<string>();
-  const empty = !draft || draft.legs.length === 0;
+  const empty = useDrafts((s) => !draftOf(s, symbol)?.legs.length);
+  const now = () => draftOf(useDrafts.getState(), symbol);
   const say = (words: string) => {
     setSaid(words);
     setTimeout(() => {
@@ -261,6 +275,7 @@ export function DraftMenu({ draft }: { draft: Draft | undefined }) {
       );
   };
   const duplicate = () => {
+    const draft = now();
     if (draft) {
       try {
         place(draft);
@@ -307,6 +322,7 @@ export function DraftMenu({ draft }: { draft: Draft | undefined }) {
               className={item}
               disabled={empty}
               onSelect={() => {
+                const draft = now();
                 if (draft) copy('link', Promise.resolve(linkOf(draft)));
               }}
             >
@@ -316,6 +332,7 @@ export function DraftMenu({ draft }: { draft: Draft | undefined }) {
               className={item}
               disabled={empty}
               onSelect={() => {
+                const draft = now();
                 if (draft) copy('legs', csvOf(draft));
               }}
             >
@@ -325,6 +342,7 @@ export function DraftMenu({ draft }: { draft: Draft | undefined }) {
               className={item}
               disabled={empty}
               onSelect={() => {
+                const draft = now();
                 if (draft) copy('draft', Promise.resolve(JSON.stringify(draft, null, 2)));
               }}
             >
@@ -341,24 +359,10 @@ export function DraftMenu({ draft }: { draft: Draft | undefined }) {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      {open === 'name' && draft && (
-        <Naming
-          draft={draft}
-          onClose={() => {
-            setOpen(undefined);
-          }}
-        />
-      )}
-      {open === 'shelf' && (
-        <Shelf
-          draft={draft}
-          onClose={() => {
-            setOpen(undefined);
-          }}
-        />
-      )}
-      {open === 'paste' && (
-        <Paste
+      {open && (
+        <OpenPanel
+          open={open}
+          symbol={symbol}
           onClose={() => {
             setOpen(undefined);
           }}

@@ -21,15 +21,18 @@ export const useDrafts = create<Drafts>(() => ({
   history: {},
 }));
 
+/** How long a draft rests before it is kept, in ms: the drawing of a change comes first. */
+const REST = 60;
 /** What waits to be kept, by slot; null throws the draft away. Only the newest of a slot waits. */
 const waiting = new Map<Slot, Draft | null>();
 let writing = false;
 function save(slot: Slot, draft: Draft | null) {
   waiting.set(slot, draft);
-  if (!writing) void write();
+  if (writing) return;
+  writing = true;
+  setTimeout(() => void write(), REST);
 }
 async function write() {
-  writing = true;
   for (let next = waiting.entries().next().value; next; next = waiting.entries().next().value) {
     const [slot, draft] = next;
     waiting.delete(slot);

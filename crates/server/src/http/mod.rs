@@ -12,6 +12,7 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderName, HeaderValue, StatusCode, header};
 use axum::routing::{any, get};
+use axum::serve::ListenerExt;
 use engine::{Engine, State};
 use market::Quoter;
 use tokio::net::TcpListener;
@@ -220,6 +221,10 @@ pub async fn run(
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
     let runs = Arc::new(runs);
+    // A short word of the stream goes out at once, not when the one before it was acknowledged.
+    let listener = listener.tap_io(|connection| {
+        let _ = connection.set_nodelay(true);
+    });
     let served =
         axum::serve(listener, router(runs.clone(), guard)).with_graceful_shutdown(shutdown);
     tokio::select! {

@@ -379,7 +379,7 @@ export function DraftPanel({
     >
       <div className="flex items-center justify-between gap-1">
         <b className="truncate">{draft.name ?? 'Draft'}</b>
-        <DraftMenu draft={draft} />
+        <DraftMenu symbol={draft.symbol} />
       </div>
       {draft.note && (
         <Scroll label="Note" className="max-h-16 shrink-0 whitespace-pre-wrap text-ink2">

@@ -1,5 +1,5 @@
 import type { RefObject } from 'react';
-import type { Leg, Line, Mark } from '../../api/client';
+import type { Line, Mark } from '../../api/client';
 import { ROW } from '../../chart/axis';
 import { fixed } from '../../format';
 import { useNarrow } from '../../ui/narrow';
@@ -101,7 +101,6 @@ type Props = {
   sides: Sides;
   /** The calls gave way to what stands beside the rows. */
   crowded: boolean;
-  legs: Leg[];
   held: Map<string, Held>;
   /** Where Tab comes in. */
   stop: Cursor | undefined;
@@ -128,7 +127,6 @@ export function ChainGrid(p: Props) {
     `${calls}px ${narrow ? 48 : STRIKE}px ${puts}px`,
     sides === 'calls' ? '' : side,
   ].join(' ');
-  const legOf = (contract: string) => p.legs.find((l) => l.contract === contract);
   return (
     <div
       role="grid"
@@ -191,8 +189,6 @@ export function ChainGrid(p: Props) {
                     callIn={row.at < p.level}
                     putIn={row.at > p.level}
                     cursor={p.stop?.key === b.key && p.stop.strike === row.strike ? p.stop : null}
-                    callLeg={legOf(row.call)}
-                    putLeg={legOf(row.put)}
                     onTrade={p.onTrade}
                     onCursor={p.onCursor}
                     callHeld={p.held.get(row.call)}

@@ -2,6 +2,7 @@ import { memo } from 'react';
 import { Link } from 'react-router';
 import { useLive } from '../../api/live';
 import type { Cell, Column, Leg, Line, Row } from '../../api/client';
+import { useDrafts } from '../../drafts/store';
 import type { Sides } from './columns';
 import { fixed } from '../../format';
 import { money } from '../../money';
@@ -25,8 +26,6 @@ type Props = Acts & {
   putIn: boolean;
   cursor: Cursor | null;
   legActs: LegActs;
-  callLeg?: Leg;
-  putLeg?: Leg;
   callHeld?: Held;
   putHeld?: Held;
 };
@@ -118,7 +117,9 @@ function LegCell({
   acts: LegActs;
 }) {
   return (
-    <div className={`flex items-center gap-0.5 ${side === 'put' ? 'flex-row-reverse' : ''}`}>
+    <div
+      className={`relative flex items-center gap-0.5 ${side === 'put' ? 'flex-row-reverse' : ''}`}
+    >
       {held && (
         <div className={leg ? '' : 'w-full'}>
           <HeldMark held={held} beside={leg !== undefined} />
@@ -132,10 +133,15 @@ function LegCell({
 const pad = 'px-[clamp(2px,0.47vw,6px)]';
 const quiet = `num ${pad} text-ink2`;
 
+/** The leg of the draft in a contract. */
+const useLeg = (contract: string) =>
+  useDrafts((s) => s.drafts[s.active]?.legs.find((l) => l.contract === contract));
+
 export const ChainRow = memo(function ChainRow(p: Props) {
   const { callIn, putIn } = p;
   // A row follows its own prices: a change of one draws no other.
   const row = useLive((s) => s.rows[p.block]?.[p.line.index]);
+  const [callLeg, putLeg] = [useLeg(p.line.call), useLeg(p.line.put)];
   if (row?.strike !== p.line.strike) return null;
   const acts = {
     block: p.block,
@@ -169,8 +175,8 @@ export const ChainRow = memo(function ChainRow(p: Props) {
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="bid" side="call" />}
       {calls && <PriceButton {...acts} tint={callTint} cell={row.call} what="ask" side="call" />}
       <div role="gridcell" className={`overflow-hidden pl-1 max-md:pl-0 ${callTint}`}>
-        {(p.callLeg ?? p.callHeld) && (
-          <LegCell leg={p.callLeg} held={p.callHeld} side="call" acts={p.legActs} />
+        {(callLeg ?? p.callHeld) && (
+          <LegCell leg={callLeg} held={p.callHeld} side="call" acts={p.legActs} />
         )}
       </div>
       <div
@@ -181,8 +187,8 @@ export const ChainRow = memo(function ChainRow(p: Props) {
         {row.strike}
       </div>
       <div role="gridcell" className={`overflow-hidden pr-1 max-md:pr-0 ${putTint}`}>
-        {(p.putLeg ?? p.putHeld) && (
-          <LegCell leg={p.putLeg} held={p.putHeld} side="put" acts={p.legActs} />
+        {(putLeg ?? p.putHeld) && (
+          <LegCell leg={putLeg} held={p.putHeld} side="put" acts={p.legActs} />
         )}
       </div>
       {puts && <PriceButton {...acts} tint={putTint} cell={row.put} what="bid" side="put" />}

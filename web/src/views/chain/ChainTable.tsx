@@ -1,7 +1,8 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { ChainHead, Draft, Evaluation, Leg, Line, PackageLine } from '../../api/client';
+import type { ChainHead, Draft, Line, PackageLine } from '../../api/client';
 import { isOption, parts, withStrike } from '../../drafts/contract';
 import { laterLeg, more, moveLeg, remove, stepLeg, swapKind, turnLeg } from '../../drafts/moves';
+import { useAnswer } from '../../drafts/answer';
 import { change } from '../../drafts/store';
 import { makeAxis, ROW, type Axis } from '../../chart/axis';
 import { ChainGrid, HEAD, tabStop, type Block } from './ChainGrid';
@@ -12,18 +13,15 @@ import { useHeld } from './held';
 import type { LegActs } from './LegTab';
 import { HistoryPane } from '../../chart/HistoryPane';
 import { HistoryFoot, HistoryHead } from './HistoryEdges';
-import { Outline } from '../../chart/Outline';
-import { PictureLines } from '../../chart/PictureLines';
 import { RowLines } from './Lines';
 import { useLook } from './look';
 import { BellLines } from './BellLines';
-import { OutlineFoot, OutlineHead } from './OutlineEdges';
 import { PackageTable } from './PackageTable';
+import { PictureColumn } from './PictureColumn';
 import { SmileHead, SmilePane } from './SmilePane';
 import { TargetLine } from './TargetLine';
 import { useWindow } from './window';
 
-const NONE: Leg[] = [];
 const NO_ROWS: Line[] = [];
 /** Width of the picture: a little under a third. */
 const pictureOf = (width: number) => Math.round(Math.min(560, width * 0.306));
@@ -33,9 +31,6 @@ type Props = {
   head: ChainHead;
   /** One for each open expiration, the chosen one first. */
   blocks: Block[];
-  draft?: Draft;
-  evaluation?: Evaluation;
-  ghost?: Evaluation;
   cursor: Cursor | null;
   onCursor: (c: Cursor) => void;
   onTrade: (contract: string, quantity: number) => void;
@@ -80,31 +75,28 @@ function dragLeg(
   window.addEventListener('pointercancel', stop);
 }
 
+/** The past beside the rows, strikes and break-evens of the draft running through. */
+function PastOfDraft(
+  p: Omit<React.ComponentProps<typeof HistoryPane>, 'strikes' | 'evens' | 'volume'>,
+) {
+  const { draft, evaluation } = useAnswer(p.symbol);
+  const options = (draft?.legs ?? []).filter((l) => isOption(l.contract));
+  return (
+    <HistoryPane
+      {...p}
+      strikes={[...new Set(options.map((l) => parts(l.contract).strike))]}
+      evens={(evaluation?.evens ?? []).map((v) => Number(v.from))}
+      volume={false}
+    />
+  );
+}
+
 /** Rows and picture on one price axis; several expirations under one another, each with its own. */
-export function ChainTable({
-  head,
-  blocks,
-  draft,
-  evaluation,
-  ghost,
-  cursor,
-  onCursor,
-  onTrade,
-  onClose,
-  packages,
-}: Props) {
+export function ChainTable({ head, blocks, cursor, onCursor, onTrade, onClose, packages }: Props) {
   const { sides: wanted } = useShown();
   const narrow = useNarrow();
   const { beside: chosen, weekly } = useLook();
   const beside = narrow ? 'nothing' : chosen;
-  const strikesOfDraft = [
-    ...new Set(
-      (draft?.legs ?? NONE)
-        .filter((l) => isOption(l.contract))
-        .map((l) => parts(l.contract).strike),
-    ),
-  ];
-  const evens = (evaluation?.evens ?? []).map((v) => Number(v.from));
   const box = useRef<HTMLDivElement>(null);
   const places = useRef(new Map<string, HTMLElement>());
   const [width, setWidth] = useState(1216);
@@ -180,12 +172,6 @@ export function ChainTable({
   const table = width - picture - side;
   const several = blocks.length > 1;
   const held = useHeld(symbol);
-  const dragKink = (block: number) => (strike: number, e: React.PointerEvent) => {
-    const leg = draft?.legs.find(
-      (l) => isOption(l.contract) && parts(l.contract).strike === strike,
-    );
-    if (leg) legActs[block]?.drag(leg.contract, e);
-  };
   const goTo = (strike: string, of: 'call' | 'put') => {
     onCursor({ strike, side: of, what: 'ask', key: blocks[0]?.key ?? '' });
     document
@@ -224,16 +210,13 @@ export function ChainTable({
                     <div className="relative" style={{ height: axis.height }}>
                       {b.rows.length > 1 &&
                         (beside === 'history' ? (
-                          <HistoryPane
+                          <PastOfDraft
                             symbol={symbol}
                             level={head.level}
                             weekly={weekly}
                             ahead={b.mark}
                             axis={axis}
                             width={side - 1}
-                            strikes={strikesOfDraft}
-                            evens={evens}
-                            volume={false}
                           />
                         ) : (
                           <SmilePane
@@ -257,7 +240,6 @@ export function ChainTable({
             rows={blocks[0]?.rows ?? NO_ROWS}
             lines={packages}
             symbol={symbol}
-            legs={draft?.legs ?? NONE}
             width={table}
           />
         ) : (
@@ -268,7 +250,6 @@ export function ChainTable({
             seen={seen}
             sides={sides}
             crowded={crowded}
-            legs={draft?.legs ?? NONE}
             held={held}
             stop={tabStop(blocks, cursor, sides, head.level)}
             onCursor={onCursor}
@@ -279,45 +260,15 @@ export function ChainTable({
             width={table}
           />
         )}
-        <div className="border-l border-hair bg-raised" style={{ width: picture }}>
-          <div className="sticky top-0 z-20 flex h-6 items-center border-b border-strong bg-raised text-[12px]">
-            <OutlineHead evaluation={evaluation} ghost={ghost !== undefined} />
-          </div>
-          {blocks.map((b, i) => {
-            const axis = axes[i];
-            return (
-              axis && (
-                <div key={b.key}>
-                  {several && <div className="h-6 border-b border-hair" />}
-                  <div className="relative" style={{ height: axis.height }}>
-                    {b.rows.length > 1 && (
-                      <PictureLines
-                        axis={axis}
-                        width={picture}
-                        level={head.level}
-                        spot={head.spot}
-                        mark={b.mark}
-                        evaluation={evaluation}
-                      />
-                    )}
-                    {evaluation && b.rows.length > 1 && (
-                      <Outline
-                        id={`b${i}`}
-                        evaluation={evaluation}
-                        ghost={ghost}
-                        axis={axis}
-                        width={picture}
-                        bands={b.mark.bands}
-                        onDragKink={dragKink(i)}
-                      />
-                    )}
-                  </div>
-                </div>
-              )
-            );
-          })}
-          <OutlineFoot evaluation={evaluation} />
-        </div>
+        <PictureColumn
+          symbol={symbol}
+          level={head.level}
+          spot={head.spot}
+          blocks={blocks}
+          axes={axes}
+          legActs={legActs}
+          width={picture}
+        />
         {blocks.map((b, i) => {
           const axis = axes[i];
           return (
@@ -339,7 +290,7 @@ export function ChainTable({
                     />
                   </div>
                 )}
-                <TargetLine draft={draft} axis={axis} width={width} picture={picture} />
+                <TargetLine symbol={symbol} axis={axis} width={width} picture={picture} />
                 <BellLines symbol={head.symbol} axis={axis} width={width} picture={picture} />
               </div>
             )

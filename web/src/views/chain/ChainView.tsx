@@ -1,9 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
 import { memo, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { answerTo, evaluate, useLive, watchChain } from '../../api/live';
-import type { ChainHead, Draft, Line, Mark } from '../../api/client';
+import { evaluate, useLive, watchChain } from '../../api/live';
+import type { ChainHead, Line, Mark } from '../../api/client';
 import { packagesQuery } from '../../api/queries';
+import { draftOf } from '../../drafts/answer';
 import { isOption, keyOf } from '../../drafts/contract';
 import { LinkedDraft } from '../../drafts/LinkedDraft';
 import { add, MOST_LEGS, remove } from '../../drafts/moves';
@@ -11,11 +12,11 @@ import { nudges } from '../../drafts/nudges';
 import { change, useDrafts } from '../../drafts/store';
 import { openDraft } from '../../ticket/open';
 import { Choices, Notice } from '../../ui/controls';
-import { useGhost } from '../../ui/ghost';
 import { useCommands, type Acts } from '../../ui/commands';
 import { useHeight, useNarrow } from '../../ui/narrow';
 import { Term } from '../../ui/terms';
 import { makeAxis, reach } from '../../chart/axis';
+import { useAsking } from './asking';
 import { BuildPanel } from './BuildPanel';
 import type { Cursor } from './ChainRow';
 import type { Block } from './ChainGrid';
@@ -33,7 +34,6 @@ import { ShowChooser } from './ShowChooser';
 import { SymbolHead } from './SymbolHead';
 
 const NONE: Line[] = [];
-const NO_LEGS: Draft['legs'] = [];
 const NO_MARKS: Mark[] = [];
 /** Most expirations open under one another. */
 const MOST_OPEN = 4;
@@ -73,11 +73,17 @@ export function ChainView() {
 const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: ChainHead }) {
   const navigate = useNavigate();
   const loaded = useDrafts((s) => s.loaded);
-  const kept = useDrafts((s) => s.drafts[s.active]);
-  const active = useDrafts((s) => s.active);
-  const draft = kept?.symbol === symbol ? kept : undefined;
+  // Where its options end, as text: it is the same while only strikes change, and nothing here is drawn again.
+  const legKeys = useDrafts((s) =>
+    [
+      ...new Set(
+        (draftOf(s, symbol)?.legs ?? [])
+          .filter((l) => isOption(l.contract))
+          .map((l) => keyOf(l.contract)),
+      ),
+    ].join('|'),
+  );
   const listed = useLive((s) => s.lines);
-  const answer = useLive((s) => s.answer);
   const chainProblem = useLive((s) => s.chainProblem);
   const [picked, setPicked] = useState<Record<string, string[]>>({});
   const { around, rising } = useLook();
@@ -88,25 +94,33 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
   const [note, setNote] = useState<string>();
 
   const marks = head?.marks ?? NO_MARKS;
-  const legs = draft?.legs ?? NO_LEGS;
-  const firstLeg = legs.find((l) => isOption(l.contract));
-  const wanted = picked[symbol] ?? (firstLeg ? [keyOf(firstLeg.contract)] : []);
+  const wanted = picked[symbol] ?? legKeys.split('|').slice(0, 1);
   const found = wanted.filter((key) => marks.some((m) => m.key === key));
   const usual = usualOf(marks)?.key;
   const openKeys = (found.length > 0 ? found : usual ? [usual] : []).join('|');
   const open = useMemo(() => (openKeys === '' ? [] : openKeys.split('|')), [openKeys]);
   const chosen = open[0];
+  const level = head?.level;
+  // Which rows of each, as text: it changes only when a leg goes beyond them.
+  const ends = useDrafts((s) =>
+    open
+      .map((key) => {
+        const bands = marks.find((m) => m.key === key)?.bands ?? [];
+        const legs = draftOf(s, symbol)?.legs ?? [];
+        return shown(key, listed[key] ?? NONE, around, level ?? 0, bands, legs, fit).join(' ');
+      })
+      .join('|'),
+  );
   const blocks = useMemo(
     (): Block[] =>
-      open.flatMap((key) => {
+      open.flatMap((key, i) => {
         const mark = marks.find((m) => m.key === key);
-        const rows =
-          mark && head
-            ? shown(key, listed[key] ?? NONE, around, head.level, mark.bands, legs, fit)
-            : NONE;
-        return mark ? [{ key, mark, rows: rising ? [...rows].reverse() : rows }] : [];
+        const rows = (listed[key] ?? NONE).slice(
+          ...(ends.split('|')[i]?.split(' ').map(Number) ?? []),
+        );
+        return mark ? [{ key, mark, rows: rising ? rows.reverse() : rows }] : [];
       }),
-    [open, marks, listed, around, rising, head, legs, fit],
+    [open, marks, listed, rising, ends],
   );
 
   const reading = usePackages();
@@ -118,11 +132,6 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
         : null,
     ),
   );
-  const legKeys = [
-    ...new Set(legs.filter((l) => isOption(l.contract)).map((l) => keyOf(l.contract))),
-  ]
-    .sort()
-    .join('|');
   useEffect(() => {
     if (loaded)
       watchChain(
@@ -139,22 +148,10 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
     [],
   );
 
-  const ends = rangeOf(blocks)
+  const range = rangeOf(blocks)
     ?.map((p) => p.toFixed(4))
     .join(' ');
-  const second = head?.at.slice(0, 19);
-  const entry = draft?.entry;
-  useEffect(() => {
-    const [low, high] = ends?.split(' ').map(Number) ?? [];
-    evaluate(
-      active,
-      legs.length > 0 && low !== undefined
-        ? { symbol, legs, entry: entry ?? 'middle', low, high }
-        : null,
-    );
-  }, [active, symbol, legs, entry, ends, second]);
-  const { evaluation, refusal, old } = answerTo(answer, active, draft);
-  const ghost = useGhost(old ? undefined : evaluation, JSON.stringify(legs), `${active} ${symbol}`);
+  useAsking(symbol, range, head?.at.slice(0, 19));
 
   const trade = useMemo(
     () => (contract: string, quantity: number) => {
@@ -170,7 +167,6 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
     },
     [symbol],
   );
-  const level = head?.level;
   const readsPackages = reading.on;
   const acts = useMemo((): Acts => {
     const strikesOf = (contract: string) =>
@@ -236,13 +232,13 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
           }
         : undefined,
       ticket: () => {
-        openDraft(draft);
+        openDraft(draftOf(useDrafts.getState(), symbol));
       },
       judge: () => {
         void navigate('/bench');
       },
     };
-  }, [symbol, blocks, listed, marks, level, cursor, trade, draft, sides, readsPackages, navigate]);
+  }, [symbol, blocks, listed, marks, level, cursor, trade, sides, readsPackages, navigate]);
   useCommands(acts);
   const choose = (key: string, under: boolean) => {
     const next = !under
@@ -265,8 +261,8 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
     <div className="flex h-full flex-col max-md:overflow-y-auto max-md:[&>*]:shrink-0">
       <LinkedDraft />
       <SymbolHead head={head} onTrade={trade} />
-      <Ribbon head={head} open={open} legs={legs} onChoose={choose} />
-      <DraftSummary draft={draft} evaluation={evaluation} refusal={refusal} old={old} />
+      <Ribbon head={head} open={open} onChoose={choose} />
+      <DraftSummary symbol={symbol} />
       <div className="flex items-center gap-2 border-t border-hair px-4 py-1 max-md:flex-wrap max-md:px-3">
         {narrow && (
           <Choices
@@ -306,7 +302,7 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
           </span>
         )}
         <Elsewhere
-          legs={legs}
+          symbol={symbol}
           open={open}
           own={head.own?.word ?? ''}
           onChoose={(key) => {
@@ -321,15 +317,12 @@ const Chain = memo(function Chain({ symbol, head }: { symbol: string; head?: Cha
             {note}
           </span>
         )}
-        <DraftActions draft={draft} evaluation={evaluation} />
+        <DraftActions symbol={symbol} />
       </div>
       <ChainTable
         key={`${symbol} ${chosen ?? ''} ${around} ${String(rising)} ${String(reading.on)}`}
         head={head}
         blocks={blocks}
-        draft={draft}
-        evaluation={evaluation}
-        ghost={ghost}
         cursor={cursor}
         onCursor={setCursor}
         onTrade={trade}

@@ -1,20 +1,15 @@
 import { Popover } from 'radix-ui';
-import type { Draft, Evaluation, Greeks } from '../../api/client';
+import { memo } from 'react';
+import type { Evaluation, Greeks } from '../../api/client';
 import { fixed, percent } from '../../format';
 import { money } from '../../money';
 import { Link } from 'react-router';
+import { useLive } from '../../api/live';
+import { draftOf, useAnswer } from '../../drafts/answer';
 import { DraftMenu } from '../../drafts/DraftMenu';
-import { change } from '../../drafts/store';
+import { change, useDrafts } from '../../drafts/store';
 import { Button, CommandButton, Notice } from '../../ui/controls';
-import { Term, termOf } from '../../ui/terms';
-
-type Props = {
-  draft?: Draft | undefined;
-  evaluation?: Evaluation | undefined;
-  refusal?: string | undefined;
-  /** What is shown is of the draft as it was before. */
-  old: boolean;
-};
+import { Term, termOf, type TermKey } from '../../ui/terms';
 
 /** The Greeks of the draft, on demand. */
 function GreeksOf({ greeks: g }: { greeks: Greeks }) {
@@ -59,9 +54,77 @@ function GreeksOf({ greeks: g }: { greeks: Greeks }) {
 /** Break-evens, however many, in one line. */
 const evensOf = (e: Evaluation) => e.evens.map((v) => money(v.from)).join(' · ') || 'none';
 
+// What names the figures never changes, so it is never drawn again.
+const named = (term: TermKey, name: React.ReactNode) => (
+  <Term of={term}>
+    <span className="text-ink2">{name}</span>
+  </Term>
+);
+const MAX_PROFIT = named('maxProfit', 'max profit');
+const MAX_LOSS = named('maxLoss', 'max loss');
+const BREAK_EVEN = named('breakEven', 'B/E');
+const CHANCE = named(
+  'chanceOfProfit',
+  <>
+    chance<span className="max-[1160px]:hidden"> of profit</span>
+  </>,
+);
+const CAPITAL = named('capital', 'capital');
+
+/** The answer in words and numbers. */
+const Told = memo(function Told({ evaluation: e }: { evaluation: Evaluation }) {
+  const about = e.estimate ? <span className="text-ink2">, about</span> : null;
+  return (
+    <>
+      <p
+        data-testid="sentence"
+        className="line-clamp-2 h-[38px] font-serif max-md:line-clamp-none max-md:h-auto text-[15px] leading-[19px]"
+        title={e.sentences.join(' ')}
+      >
+        {e.sentences.join(' ')}
+      </p>
+      <p className="flex gap-x-[clamp(8px,1.25vw,16px)] whitespace-nowrap max-md:flex-wrap *:not-first:shrink-0">
+        <b data-testid="structure-name" className="min-w-0 truncate">
+          {e.name} {e.strikes}
+        </b>
+        <span>
+          <span className="text-ink2">
+            {e.price.value === e.middle.value ? 'middle' : 'entry'}{' '}
+          </span>
+          <b>
+            {e.price.amount} {e.price.side}
+          </b>
+        </span>
+        <span>
+          {MAX_PROFIT}
+          {about}{' '}
+          <b className="text-gain">{e.most.unlimited ? 'no limit' : money(e.most.profit, true)}</b>
+        </span>
+        <span>
+          {MAX_LOSS}
+          {about}{' '}
+          <b className="text-loss">{e.least.unlimited ? 'no limit' : money(e.least.profit)}</b>
+        </span>
+        <span>
+          {BREAK_EVEN}
+          {about} <b>{evensOf(e)}</b>
+        </span>
+        <span>
+          {CHANCE} <b>{percent(e.chanceOfProfit, 0)} %</b>
+        </span>
+        <span>
+          {CAPITAL} <b>{money(e.money.tiedUp)}</b>
+        </span>
+        <GreeksOf greeks={e.greeks} />
+      </p>
+    </>
+  );
+});
+
 /** The draft in words and numbers, above the rows. */
-export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
-  const about = e?.estimate ? ', about' : '';
+export function DraftSummary({ symbol }: { symbol: string }) {
+  // Old: what is shown is of the draft as it was before.
+  const { draft, evaluation: e, refusal, old } = useAnswer(symbol);
   const empty = !draft || draft.legs.length === 0;
   return (
     <section
@@ -79,93 +142,36 @@ export function DraftSummary({ draft, evaluation: e, refusal, old }: Props) {
         )}
         {!empty && refusal && <Notice>{refusal}</Notice>}
         {!empty && !refusal && !e && <p className="pt-2 text-ink2">Asking for its market</p>}
-        {!empty && !refusal && e && (
-          <>
-            <p
-              data-testid="sentence"
-              className="line-clamp-2 h-[38px] font-serif max-md:line-clamp-none max-md:h-auto text-[15px] leading-[19px]"
-              title={e.sentences.join(' ')}
-            >
-              {e.sentences.join(' ')}
-            </p>
-            <p className="flex gap-x-[clamp(8px,1.25vw,16px)] whitespace-nowrap max-md:flex-wrap *:not-first:shrink-0">
-              <b data-testid="structure-name" className="min-w-0 truncate">
-                {e.name} {e.strikes}
-              </b>
-              <span>
-                <span className="text-ink2">
-                  {e.price.value === e.middle.value ? 'middle' : 'entry'}{' '}
-                </span>
-                <b>
-                  {e.price.amount} {e.price.side}
-                </b>
-              </span>
-              <span>
-                <Term of="maxProfit">
-                  <span className="text-ink2">max profit{about} </span>
-                </Term>
-                <b className="text-gain">
-                  {e.most.unlimited ? 'no limit' : money(e.most.profit, true)}
-                </b>
-              </span>
-              <span>
-                <Term of="maxLoss">
-                  <span className="text-ink2">max loss{about} </span>
-                </Term>
-                <b className="text-loss">
-                  {e.least.unlimited ? 'no limit' : money(e.least.profit)}
-                </b>
-              </span>
-              <span>
-                <Term of="breakEven">
-                  <span className="text-ink2">B/E{about} </span>
-                </Term>
-                <b>{evensOf(e)}</b>
-              </span>
-              <span>
-                <Term of="chanceOfProfit">
-                  <span className="text-ink2">
-                    chance<span className="max-[1160px]:hidden"> of profit</span>{' '}
-                  </span>
-                </Term>
-                <b>{percent(e.chanceOfProfit, 0)} %</b>
-              </span>
-              <span>
-                <Term of="capital">
-                  <span className="text-ink2">capital </span>
-                </Term>
-                <b>{money(e.money.tiedUp)}</b>
-              </span>
-              <GreeksOf greeks={e.greeks} />
-            </p>
-          </>
-        )}
+        {!empty && !refusal && e && <Told evaluation={e} />}
       </div>
     </section>
   );
 }
 
 /** What can be done with the draft. */
-export function DraftActions({ draft, evaluation: e }: { draft?: Draft; evaluation?: Evaluation }) {
-  const empty = !draft || draft.legs.length === 0;
+export function DraftActions({ symbol }: { symbol: string }) {
+  const none = useDrafts((s) => !draftOf(s, symbol));
+  const empty = useDrafts((s) => !draftOf(s, symbol)?.legs.length);
+  const target = useDrafts((s) => draftOf(s, symbol)?.target !== undefined);
   return (
     <div className="ml-auto flex items-center gap-1.5 max-md:ml-0 max-md:flex-wrap">
       {!empty && (
         <Button
           weight="quiet"
           onClick={() => {
-            change(draft.symbol, (d) => ({
+            const spot = useLive.getState().answer?.evaluation?.spot;
+            change(symbol, (d) => ({
               ...d,
-              target: d.target || !e ? undefined : { price: Math.round(e.spot * 102) / 100 },
+              target: d.target || !spot ? undefined : { price: Math.round(spot * 102) / 100 },
             }));
           }}
         >
-          {draft.target ? 'no target' : 'target'}
+          {target ? 'no target' : 'target'}
         </Button>
       )}
-      <DraftMenu draft={draft} />
-      <CommandButton of="undo" disabled={!draft} />
-      <CommandButton of="redo" disabled={!draft} className="max-[1240px]:hidden" />
+      <DraftMenu symbol={symbol} />
+      <CommandButton of="undo" disabled={none} />
+      <CommandButton of="redo" disabled={none} className="max-[1240px]:hidden" />
       <CommandButton of="reverse" disabled={empty} />
       <CommandButton of="ticket" disabled={empty}>
         Ticket

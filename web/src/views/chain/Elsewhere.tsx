@@ -1,4 +1,5 @@
 import type { Leg } from '../../api/client';
+import { useDraftOf } from '../../drafts/answer';
 import { isOption, keyOf, parts } from '../../drafts/contract';
 import { dayMonth } from '../../format';
 
@@ -6,15 +7,15 @@ const chip = (l: Leg) =>
   `h-[20px] rounded px-1.5 text-[12px] font-semibold whitespace-nowrap ${l.quantity > 0 ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`;
 
 type Props = {
-  legs: Leg[] | undefined;
+  symbol: string;
   open: string[];
   own: string;
   onChoose: (key: string) => void;
   onRemove: (contract: string) => void;
 };
 /** Legs of the draft that are not among the rows: those that expire elsewhere, and the underlying itself. */
-export function Elsewhere({ legs, open, own, onChoose, onRemove }: Props) {
-  const others = (legs ?? []).filter(
+export function Elsewhere({ symbol, open, own, onChoose, onRemove }: Props) {
+  const others = (useDraftOf(symbol)?.legs ?? []).filter(
     (l) => !isOption(l.contract) || !open.includes(keyOf(l.contract)),
   );
   return others.map((l) => {

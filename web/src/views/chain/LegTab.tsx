@@ -20,10 +20,12 @@ export type LegActs = {
 const item = 'cursor-default rounded px-2 py-0.5 outline-none data-[highlighted]:bg-brass-soft';
 
 /** A notched tab at its row: pointing at the strike from the side of its right. Dragged it moves to
- * another strike; pressed it opens what can be done with the leg. */
+ * another strike; pressed it opens what can be done with the leg. The menu is made only when it is opened: tabs
+ * come and go with every nudge. */
 export function LegTab({ leg, side, acts }: { leg: Leg; side: 'call' | 'put'; acts: LegActs }) {
   const [open, setOpen] = useState(false);
   const pressed = useRef<number | undefined>(undefined);
+  const tab = useRef<HTMLButtonElement>(null);
   const bought = leg.quantity > 0;
   const notch =
     side === 'call'
@@ -60,47 +62,63 @@ export function LegTab({ leg, side, acts }: { leg: Leg; side: 'call' | 'put'; ac
     ['remove', remove],
   ];
   return (
-    <DropdownMenu.Root open={open} onOpenChange={setOpen}>
-      <DropdownMenu.Trigger asChild>
-        <button
-          type="button"
-          data-leg={contract}
-          onPointerDown={(e) => {
-            // The menu opens when the tab is let go where it was taken; otherwise it was dragged.
+    <>
+      <button
+        ref={tab}
+        type="button"
+        data-leg={contract}
+        aria-haspopup="menu"
+        aria-expanded={open}
+        onPointerDown={(e) => {
+          // The menu opens when the tab is let go where it was taken; otherwise it was dragged.
+          e.preventDefault();
+          e.currentTarget.focus();
+          pressed.current = e.clientY;
+          acts.drag(contract, e);
+        }}
+        onPointerUp={(e) => {
+          const from = pressed.current;
+          pressed.current = undefined;
+          if (from !== undefined && Math.abs(e.clientY - from) < 4) setOpen(true);
+        }}
+        onKeyDown={(e) => {
+          if (e.key === 'Delete' || e.key === 'Backspace') remove();
+          else if (['Enter', ' ', 'ArrowDown'].includes(e.key)) {
             e.preventDefault();
-            e.currentTarget.focus();
-            pressed.current = e.clientY;
-            acts.drag(contract, e);
-          }}
-          onPointerUp={(e) => {
-            const from = pressed.current;
-            pressed.current = undefined;
-            if (from !== undefined && Math.abs(e.clientY - from) < 4) setOpen(true);
-          }}
-          onKeyDown={(e) => {
-            if (e.key === 'Delete' || e.key === 'Backspace') remove();
-          }}
-          aria-label={`${bought ? 'buy' : 'sell'} ${size} ${side}: what can be done with it; drag to another strike, Delete removes`}
-          style={{ clipPath: notch }}
-          className={`relative z-[1] h-[17px] w-full cursor-ns-resize touch-none text-[12px] leading-[17px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}
-        >
-          {bought ? 'buy' : 'sell'} {size}
-        </button>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          sideOffset={2}
-          collisionPadding={8}
-          aria-label="This leg"
-          className="z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]"
-        >
-          {items.map(([words, act]) => (
-            <DropdownMenu.Item key={words} className={item} onSelect={act}>
-              {words}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+            setOpen(true);
+          }
+        }}
+        aria-label={`${bought ? 'buy' : 'sell'} ${size} ${side}: what can be done with it; drag to another strike, Delete removes`}
+        style={{ clipPath: notch }}
+        className={`relative z-[1] h-[17px] w-full cursor-ns-resize touch-none text-[12px] leading-[17px] font-semibold ${bought ? 'bg-brass text-on-brass' : 'bg-sold text-on-sold'}`}
+      >
+        {bought ? 'buy' : 'sell'} {size}
+      </button>
+      {open && (
+        <DropdownMenu.Root open onOpenChange={setOpen}>
+          <DropdownMenu.Trigger asChild>
+            <span aria-hidden className="pointer-events-none absolute inset-0" />
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content
+              sideOffset={2}
+              collisionPadding={8}
+              aria-label="This leg"
+              onCloseAutoFocus={(e) => {
+                e.preventDefault();
+                tab.current?.focus();
+              }}
+              className="z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]"
+            >
+              {items.map(([words, act]) => (
+                <DropdownMenu.Item key={words} className={item} onSelect={act}>
+                  {words}
+                </DropdownMenu.Item>
+              ))}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+      )}
+    </>
   );
 }

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { Leg, PackageLine, Line } from '../../api/client';
 import { ROW } from '../../chart/axis';
+import { useDraftOf } from '../../drafts/answer';
 import { parts } from '../../drafts/contract';
 import { takeUp, useDrafts } from '../../drafts/store';
 import { percent } from '../../format';
@@ -25,6 +26,7 @@ const PACKAGE_HEADS: [string, string][] = [
   ['return %', ''],
 ];
 
+const NONE: Leg[] = [];
 const same = (a: Leg[], b: Leg[]) => JSON.stringify(a) === JSON.stringify(b);
 /** What is bought and what is sold of a package: "+170 P −175 P". */
 const signed = (legs: Leg[]) =>
@@ -41,15 +43,14 @@ export function PackageTable({
   rows,
   lines,
   symbol,
-  legs,
   width,
 }: {
   rows: Line[];
   lines: PackageLine[];
   symbol: string;
-  legs: Leg[];
   width: number;
 }) {
+  const legs = useDraftOf(symbol)?.legs ?? NONE;
   const [full, setFull] = useState(false);
   const by = new Map(lines.map((l) => [l.strike, l]));
   const take = (chosen: Leg[]) => {

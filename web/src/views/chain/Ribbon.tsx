@@ -1,7 +1,9 @@
 import { scaleLinear, scaleSqrt } from 'd3-scale';
 import { useEffect, useRef, useState } from 'react';
-import type { ChainHead, Leg, Mark } from '../../api/client';
+import type { ChainHead, Mark } from '../../api/client';
+import { draftOf } from '../../drafts/answer';
 import { isOption, keyOf } from '../../drafts/contract';
+import { useDrafts } from '../../drafts/store';
 import { fixed, percent } from '../../format';
 import { useLook } from './look';
 
@@ -25,7 +27,6 @@ function labelled(marks: Mark[], x: (m: Mark) => number, first: (m: Mark) => boo
 type Props = {
   head: ChainHead;
   open: string[];
-  legs: Leg[];
   onChoose: (key: string, under: boolean) => void;
 };
 /** Height of the term structure under the line. */
@@ -89,7 +90,15 @@ function Term({
 }
 
 /** Time on one line, square-root scale: expirations at their true place, events between them, legs hanging. */
-export function Ribbon({ head, open, legs, onChoose }: Props) {
+export function Ribbon({ head, open, onChoose }: Props) {
+  // The expiration of each leg: as text it is the same while only strikes change.
+  const ends = useDrafts((s) =>
+    (draftOf(s, head.symbol)?.legs ?? [])
+      .filter((l) => isOption(l.contract))
+      .map((l) => keyOf(l.contract))
+      .join('|'),
+  );
+  const hung = (m: Mark) => ends.split('|').filter((key) => key === m.key).length;
   const { term, hidden } = useLook();
   const chosen = open[0];
   const box = useRef<HTMLDivElement>(null);
@@ -105,17 +114,11 @@ export function Ribbon({ head, open, legs, onChoose }: Props) {
     };
   }, []);
   const all = head.marks;
-  const marks = all.filter(
-    (m) =>
-      !hidden.includes(m.cycle) ||
-      open.includes(m.key) ||
-      legs.some((l) => isOption(l.contract) && keyOf(l.contract) === m.key),
-  );
+  const marks = all.filter((m) => !hidden.includes(m.cycle) || open.includes(m.key) || hung(m) > 0);
   const last = all.at(-1)?.days ?? 1;
   const scale = scaleSqrt([0, Math.max(1, last)], [14, width - 40]);
   const x = (m: Mark) => scale(m.days) + (m.amSettled ? -3 : 0);
-  const hung = (m: Mark) => legs.filter((l) => isOption(l.contract) && keyOf(l.contract) === m.key);
-  const shown = labelled(marks, x, (m) => open.includes(m.key) || hung(m).length > 0);
+  const shown = labelled(marks, x, (m) => open.includes(m.key) || hung(m) > 0);
   const events = head.events.filter((e) => e.days <= last);
   return (
     <div
@@ -192,9 +195,9 @@ export function Ribbon({ head, open, legs, onChoose }: Props) {
                 </span>
               </span>
             )}
-            {own.length > 0 && (
+            {own > 0 && (
               <span className="absolute -right-1.5 -top-0.5 rounded bg-brass px-1 text-[10px] leading-[13px] font-semibold text-on-brass">
-                {own.length}
+                {own}
               </span>
             )}
           </button>

@@ -1,26 +1,26 @@
-import type { Draft } from '../../api/client';
-import { change } from '../../drafts/store';
+import { draftOf } from '../../drafts/answer';
+import { change, useDrafts } from '../../drafts/store';
 import { fixed } from '../../format';
 import type { Axis } from '../../chart/axis';
 
 /** The trader's own target as a line over the rows: dragged, or moved by the arrows. */
 export function TargetLine({
-  draft,
+  symbol,
   axis,
   width,
   picture,
 }: {
-  draft: Draft | undefined;
+  symbol: string;
   axis: Axis;
   width: number;
   picture: number;
 }) {
-  const target = draft?.target;
+  const target = useDrafts((s) => draftOf(s, symbol)?.target);
   if (!target) return null;
   const y = axis.y(target.price);
   if (y < 0 || y > axis.height) return null;
   const set = (price: number) => {
-    change(draft.symbol, (d) =>
+    change(symbol, (d) =>
       d.target
         ? { ...d, target: { ...d.target, price: Math.max(0.01, Math.round(price * 100) / 100) } }
         : d,

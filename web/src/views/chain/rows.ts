@@ -9,7 +9,8 @@ const [ELSEWHERE, TWO_ROWS] = [350, 40];
 /** Rows on each side of the price that a page of a height has room for. */
 export const fitting = (height: number) => Math.max(6, Math.floor((height - ELSEWHERE) / TWO_ROWS));
 
-/** Rows (strikes from high to low) that are shown of an expiration; its legs are always among them. */
+/** Which rows (strikes from high to low) are shown of an expiration, from one up to before another; its legs are
+ * always among them. */
 export function shown(
   key: string,
   rows: Line[],
@@ -18,8 +19,8 @@ export function shown(
   bands: number[],
   legs: Leg[],
   fit: number,
-): Line[] {
-  if (around === 'all') return rows;
+): [number, number] {
+  if (around === 'all') return [0, rows.length];
   const first = (test: (r: Line) => boolean) => {
     const i = rows.findIndex(test);
     return i < 0 ? rows.length : i;
@@ -34,8 +35,8 @@ export function shown(
   const places = here
     .map((l) => rows.findIndex((r) => r.at === parts(l.contract).strike))
     .filter((i) => i >= 0);
-  return rows.slice(
+  return [
     Math.max(0, Math.min(from, ...places.map((i) => i - 1))),
-    Math.max(to, ...places.map((i) => i + 2)),
-  );
+    Math.min(rows.length, Math.max(to, ...places.map((i) => i + 2))),
+  ];
 }
