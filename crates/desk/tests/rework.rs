@@ -12,12 +12,13 @@ use proptest::prelude::*;
 
 /// Two expirations of strikes 80 to 120 by 2.50, the price at 100.
 fn listed() -> Listed {
-    Listed {
-        spot: 100.0,
-        dates: [day(), jiff::civil::date(2031, 6, 20)]
-            .map(candidates)
-            .into(),
-    }
+    Listed::new(SPOT, dates().into())
+}
+
+const SPOT: f64 = 100.0;
+
+fn dates() -> [Candidates; 2] {
+    [day(), jiff::civil::date(2031, 6, 20)].map(candidates)
 }
 
 fn held(legs: &[(&str, i64)]) -> Holding {
@@ -220,7 +221,7 @@ proptest! {
             }
             for (c, _) in now.options() {
                 let there = |d: &Candidates| d.listed.iter().any(|l| l.contract == *c);
-                prop_assert!(listed.dates.iter().any(there), "{} is not listed", c.label());
+                prop_assert!(dates().iter().any(there), "{} is not listed", c.label());
             }
         }
         let order = change(&before, &now);
@@ -243,7 +244,7 @@ proptest! {
     fn two_sides_are_all(before in any_holding()) {
         let listed = listed();
         let close = |h: &Holding, part| rework(h, &Rework::Close(part), &listed);
-        if let Some(kind) = pressed(&before, listed.spot) {
+        if let Some(kind) = pressed(&before, SPOT) {
             let left = close(&before, Part::Pressed).unwrap();
             prop_assert!(left.options().all(|(c, _)| c.kind != kind));
             let (calls, puts) = (close(&left, Part::Calls), close(&left, Part::Puts));

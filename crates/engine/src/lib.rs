@@ -39,6 +39,7 @@ pub mod money;
 mod refusal;
 pub mod state;
 pub mod trading;
+pub mod ways;
 
 pub use engine::{Checkpoint, Engine};
 pub use history::{Execution, HistoryProblem, PreparedHistory, history_problems, prepare_history};

@@ -13,7 +13,7 @@ use desk::{
     Turn, Underlying, UnderlyingKind,
 };
 use market::exchange::{self, ExecutionReport, Looks};
-use market::{World, check_listed};
+use market::{Quoter, World, check_listed};
 
 use crate::engine::Engine;
 use crate::money::{account_view, effect_of, taken_by};
@@ -227,7 +227,7 @@ impl Engine {
         }
         for i in 0..requests.len() {
             let (before, request) = (&requests[..i], &requests[i]);
-            self.check(request, before)?;
+            check(&self.state, &mut self.quoter, request, before)?;
             self.bears_with(request, before, tie)?;
         }
         let mut next = self.state.clone();
@@ -275,85 +275,6 @@ impl Engine {
         self.follow_through(next, &mut orders, mark, facts);
     }
 
-    /// Everything that can be wrong with a request beside money, in the order a trader would look;
-    /// `before` are sent with it and go first.
-    fn check(&mut self, request: &Request, before: &[Request]) -> Result<(), Refusal> {
-        let state = &self.state;
-        let now = state.clock.now;
-        ticket::check_quantity(&request.unit, request.quantity)?;
-        check_legs(state, &request.symbol, &request.unit)?;
-        let underlying = underlying_of(state, &request.symbol)?;
-        let ticks = underlying.ticks_of(&request.unit);
-        match request.pricing {
-            Pricing::Limit(price) => ticket::check_limit(
-                &request.unit,
-                underlying,
-                spot_of(state, &request.symbol),
-                price,
-            )?,
-            Pricing::Market => {
-                for leg in request.unit.legs().iter().filter(|l| l.quantity < 0) {
-                    let quote = self
-                        .quoter
-                        .quote_any(&state.world, &leg.instrument, now)
-                        .ok_or_else(|| Refusal::NoQuote(leg.instrument.clone()))?;
-                    if quote.bid == Price::ZERO {
-                        return Err(OrderError::NoBid(leg.instrument.clone()).into());
-                    }
-                }
-            }
-        }
-        check_time(state, request)?;
-        self.check_trigger(request, &ticks)?;
-        match (request.purpose.campaign(), request.link.after) {
-            (Some(campaign), after) if after != Some(campaign) => {
-                check_closing(&self.state, request, campaign, before)
-            }
-            _ => Ok(()),
-        }
-    }
-
-    fn check_trigger(&mut self, request: &Request, ticks: &desk::TickTable) -> Result<(), Refusal> {
-        let Some(trigger) = request.trigger else {
-            return Ok(());
-        };
-        let (Level::At(price) | Level::Trailing(price)) = trigger.level;
-        if !ticks.allows(price) {
-            let (below, above) = (ticks.floor(price), ticks.ceil(price));
-            return Err(OrderError::OffTick {
-                price,
-                tick: ticks.tick_at(price),
-                below,
-                above,
-            }
-            .into());
-        }
-        match trigger.level {
-            Level::Trailing(by) if by <= Price::ZERO => {
-                Err(OrderError::TrailingDistance(by).into())
-            }
-            Level::Trailing(_) => Ok(()),
-            // What waits for another order is looked at when that fills.
-            Level::At(_) if request.link.after.is_some() => Ok(()),
-            Level::At(level) => {
-                let now = self.state.clock.now;
-                let asked = Order {
-                    id: 0,
-                    placed: now,
-                    request: request.clone(),
-                    events: Vec::new(),
-                };
-                let market = exchange::market_of(&self.state.world, &mut self.quoter, &asked, now);
-                match market.map(|(m, _)| exchange::watched(&m, trigger.side)) {
-                    Some(now) if now >= level => {
-                        Err(OrderError::TriggersAtOnce { now, level }.into())
-                    }
-                    _ => Ok(()),
-                }
-            }
-        }
-    }
-
     /// Whether the account bears an order that replaces another, or none.
     pub(crate) fn check_buying_power(
         &mut self,
@@ -374,7 +295,7 @@ impl Engine {
     ) -> Result<(), Refusal> {
         let reserved = replacing.map_or(self.reserves.total(), |id| self.reserves.without(id));
         let view = account_view(state, &mut self.quoter, &request.symbol, reserved);
-        self.bears_in(state, request, &view)
+        bears_in(state, &mut self.quoter, request, &view)
     }
 
     /// The same for one of several tickets that are sent together, after those before it: all that
@@ -403,46 +324,140 @@ impl Engine {
                 view.reserved += effect.takes().max(Money::ZERO);
             }
         }
-        self.bears_in(&state, request, &view)
+        bears_in(&state, &mut self.quoter, request, &view)
     }
+}
 
-    fn bears_in(
-        &mut self,
-        state: &State,
-        request: &Request,
-        view: &AccountView,
-    ) -> Result<(), Refusal> {
-        // What waits for an order of its own closes what that order will open: it takes nothing.
-        if request.link.after.is_some() && request.link.after == request.purpose.campaign() {
-            return Ok(());
-        }
-        let closing = matches!(request.purpose, Purpose::Close(_));
-        let effect = effect_of(state, &mut self.quoter, request, request.quantity, view)?;
-        if let Some(refusal) = effect.refusals(closing, view).into_iter().next() {
-            return Err(refusal.into());
-        }
-        if !effect.unbearable(closing) {
-            return Ok(());
-        }
-        let available = effect.buying_power_now;
-        let mut most = 0;
-        let (mut low, mut high) = (0, request.quantity);
-        while low < high {
-            let middle = (low + high + 1) / 2;
-            if taken_by(state, &mut self.quoter, request, middle, view)? <= available {
-                most = middle;
-                low = middle;
-            } else {
-                high = middle - 1;
+/// Everything that can be wrong with a request beside money, in the order a trader would look;
+/// `before` are sent with it and go first.
+fn check(
+    state: &State,
+    quoter: &mut Quoter,
+    request: &Request,
+    before: &[Request],
+) -> Result<(), Refusal> {
+    let now = state.clock.now;
+    ticket::check_quantity(&request.unit, request.quantity)?;
+    check_legs(state, &request.symbol, &request.unit)?;
+    let underlying = underlying_of(state, &request.symbol)?;
+    let ticks = underlying.ticks_of(&request.unit);
+    match request.pricing {
+        Pricing::Limit(price) => ticket::check_limit(
+            &request.unit,
+            underlying,
+            spot_of(state, &request.symbol),
+            price,
+        )?,
+        Pricing::Market => {
+            for leg in request.unit.legs().iter().filter(|l| l.quantity < 0) {
+                let quote = quoter
+                    .quote_any(&state.world, &leg.instrument, now)
+                    .ok_or_else(|| Refusal::NoQuote(leg.instrument.clone()))?;
+                if quote.bid == Price::ZERO {
+                    return Err(OrderError::NoBid(leg.instrument.clone()).into());
+                }
             }
         }
-        Err(OrderError::BuyingPower {
-            needed: effect.takes(),
-            available,
-            most,
-        }
-        .into())
     }
+    check_time(state, request)?;
+    check_trigger(state, quoter, request, &ticks)?;
+    match (request.purpose.campaign(), request.link.after) {
+        (Some(campaign), after) if after != Some(campaign) => {
+            check_closing(state, request, campaign, before)
+        }
+        _ => Ok(()),
+    }
+}
+
+fn check_trigger(
+    state: &State,
+    quoter: &mut Quoter,
+    request: &Request,
+    ticks: &desk::TickTable,
+) -> Result<(), Refusal> {
+    let Some(trigger) = request.trigger else {
+        return Ok(());
+    };
+    let (Level::At(price) | Level::Trailing(price)) = trigger.level;
+    if !ticks.allows(price) {
+        let (below, above) = (ticks.floor(price), ticks.ceil(price));
+        return Err(OrderError::OffTick {
+            price,
+            tick: ticks.tick_at(price),
+            below,
+            above,
+        }
+        .into());
+    }
+    match trigger.level {
+        Level::Trailing(by) if by <= Price::ZERO => Err(OrderError::TrailingDistance(by).into()),
+        Level::Trailing(_) => Ok(()),
+        // What waits for another order is looked at when that fills.
+        Level::At(_) if request.link.after.is_some() => Ok(()),
+        Level::At(level) => {
+            let now = state.clock.now;
+            let asked = Order {
+                id: 0,
+                placed: now,
+                request: request.clone(),
+                events: Vec::new(),
+            };
+            let market = exchange::market_of(&state.world, quoter, &asked, now);
+            match market.map(|(m, _)| exchange::watched(&m, trigger.side)) {
+                Some(now) if now >= level => Err(OrderError::TriggersAtOnce { now, level }.into()),
+                _ => Ok(()),
+            }
+        }
+    }
+}
+
+/// What an account as seen here says to an order.
+fn bears_in(
+    state: &State,
+    quoter: &mut Quoter,
+    request: &Request,
+    view: &AccountView,
+) -> Result<(), Refusal> {
+    // What waits for an order of its own closes what that order will open: it takes nothing.
+    if request.link.after.is_some() && request.link.after == request.purpose.campaign() {
+        return Ok(());
+    }
+    let closing = matches!(request.purpose, Purpose::Close(_));
+    let effect = effect_of(state, quoter, request, request.quantity, view)?;
+    if let Some(refusal) = effect.refusals(closing, view).into_iter().next() {
+        return Err(refusal.into());
+    }
+    if !effect.unbearable(closing) {
+        return Ok(());
+    }
+    let available = effect.buying_power_now;
+    let mut most = 0;
+    let (mut low, mut high) = (0, request.quantity);
+    while low < high {
+        let middle = (low + high + 1) / 2;
+        if taken_by(state, quoter, request, middle, view)? <= available {
+            most = middle;
+            low = middle;
+        } else {
+            high = middle - 1;
+        }
+    }
+    Err(OrderError::BuyingPower {
+        needed: effect.takes(),
+        available,
+        most,
+    }
+    .into())
+}
+
+/// What a ticket with this order would be told, beside that it was placed: the first thing that is
+/// wrong with it, or that the account does not bear.
+pub fn refusal_of(state: &State, quoter: &mut Quoter, request: &Request) -> Option<Refusal> {
+    let view = account_view(state, quoter, &request.symbol, state.reserved);
+    let checked = check(state, quoter, request, &[]);
+    checked
+        .and_then(|()| bears_in(state, quoter, request, &view))
+        .err()
 }
 
 /// The orders that close so many packages of a holding: one, or where that is more than an order

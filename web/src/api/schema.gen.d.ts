@@ -213,6 +213,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{campaign}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Looks for ways out of an open campaign: all moves over what is listed, within limits, the best
+         *     by a measure first; nothing is sent.
+         */
+        post: operations["ways_of_campaign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}": {
         parameters: {
             query?: never;
@@ -3130,6 +3150,13 @@ export interface components {
             /** @description Strike as shown. */
             strike: string;
         };
+        /** @description What rules so many out. */
+        RuledOut: {
+            /** @description How many. */
+            count: number;
+            /** @description In words. */
+            why: string;
+        };
         /** @description The rules. */
         RulesWire: {
             /**
@@ -3417,6 +3444,111 @@ export interface components {
          * @enum {string}
          */
         VerdictWord: "fine" | "note" | "warning" | "blocking";
+        /** @description A way out. */
+        WayWire: {
+            /** @description Tied up afterwards, taken alone. */
+            capital: string;
+            /** @description Cash of the change before fees, received above zero. */
+            cash: string;
+            /**
+             * Format: double
+             * @description Chance that it ends in profit.
+             */
+            chance: number;
+            /**
+             * Format: double
+             * @description Received for each day that it lasts.
+             */
+            creditADay: number;
+            /**
+             * Format: int64
+             * @description Calendar days to its first expiration.
+             */
+            days: number;
+            /** @description Break-evens of it. */
+            evens: components["schemas"]["EvenWire"][];
+            /** @description Its fees. */
+            fees: string;
+            /**
+             * Format: double
+             * @description Lean of the book.
+             */
+            lean: number;
+            /** @description Most to lose with it. */
+            least: components["schemas"]["ExtentWire"];
+            /** @description Most to make with the whole campaign. */
+            most: components["schemas"]["ExtentWire"];
+            /** @description Net price of one package of the change. */
+            price: components["schemas"]["NetPrice"];
+            /**
+             * Format: double
+             * @description Deviations to the nearest break-even, below zero where it ends in a loss at the price now;
+             *     absent without a break-even.
+             */
+            room?: number | null;
+            /** @description What would be held, to be sent to rework. */
+            then: components["schemas"]["LegWire"][];
+            /** @description What they change for the better and the worse. */
+            why: string;
+            /** @description The moves in words. */
+            words: string;
+        };
+        /** @description What a way has to keep; each absent: no such limit. */
+        WaysLimits: {
+            /** @description Tied up at most. */
+            capital?: string | null;
+            /** @description Received for the change at least, before fees; below zero: paid at most. */
+            credit?: string | null;
+            /**
+             * Format: int64
+             * @description Calendar days to its first expiration at least.
+             */
+            daysFrom?: number | null;
+            /**
+             * Format: int64
+             * @description And at most.
+             */
+            daysTo?: number | null;
+            /**
+             * Format: double
+             * @description Lean of the whole book at least.
+             */
+            leanFrom?: number | null;
+            /**
+             * Format: double
+             * @description And at most.
+             */
+            leanTo?: number | null;
+            /** @description Loss of the whole campaign at most. */
+            loss?: string | null;
+            /** @description From rest to cross of the change at most, in its price. */
+            width?: string | null;
+        };
+        /**
+         * @description What the best is measured by.
+         * @enum {string}
+         */
+        WaysMeasure: "chance" | "creditADay" | "lean" | "loss" | "room";
+        /** @description What is looked for. */
+        WaysRequest: {
+            /** @description At which price the change is counted. */
+            at?: components["schemas"]["ReworkAt"];
+            /** @description Limits. */
+            limits?: components["schemas"]["WaysLimits"];
+            /** @description What the best is measured by. */
+            measure?: components["schemas"]["WaysMeasure"];
+        };
+        /** @description What was found. */
+        WaysWire: {
+            /** @description How many of them kept within the limits. */
+            kept: number;
+            /** @description Different holdings that were looked at. */
+            looked: number;
+            /** @description What ruled the others out, the most first. */
+            ruledOut: components["schemas"]["RuledOut"][];
+            /** @description The best, the best first; at most three of one kind of move. */
+            ways: components["schemas"]["WayWire"][];
+        };
         /** @description A structure together with units that are held already. */
         WithHeld: {
             /** @description Both together, the units at their price of now. */
@@ -4015,6 +4147,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReworkWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    ways_of_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaysRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysWire"];
                 };
             };
             400: components["responses"]["Unreadable"];

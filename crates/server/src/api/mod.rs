@@ -20,6 +20,7 @@ pub(crate) mod runs;
 mod smile;
 mod statements;
 pub(crate) mod stream;
+mod ways;
 pub(crate) mod wire;
 
 pub(crate) use evaluate::evaluate_now;
@@ -44,6 +45,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(orders::router())
         .merge(campaigns::router())
         .merge(rework::router())
+        .merge(ways::router())
         .merge(statements::router())
         .merge(drafts::router())
         .merge(clock::router())

@@ -2,8 +2,8 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::rework::{Listed, Part, Rework, change, closes_and_opens, notes, rework};
-use desk::{Candidates, Contract, EntryPrice, Holding, Package, Place, Proposal};
+use desk::rework::{At, Listed, Part, Rework, change, closes_and_opens, notes, rework};
+use desk::{Candidates, Contract, Holding, Package, Place, Proposal};
 use engine::State as DeskState;
 use engine::campaigns::{self, after, proposal};
 use engine::money;
@@ -198,7 +198,7 @@ const MOST_STEPS: i64 = 40;
 /// At which price the change is counted.
 #[derive(Debug, Clone, Copy, Default, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-enum ReworkAt {
+pub(crate) enum ReworkAt {
     /// Join one's own side.
     Rest,
     /// The middle.
@@ -206,6 +206,16 @@ enum ReworkAt {
     Middle,
     /// Take the other side.
     Cross,
+}
+
+impl From<ReworkAt> for At {
+    fn from(at: ReworkAt) -> At {
+        match at {
+            ReworkAt::Rest => At::Rest,
+            ReworkAt::Middle => At::Middle,
+            ReworkAt::Cross => At::Cross,
+        }
+    }
 }
 
 /// A campaign as it would be.
@@ -414,7 +424,7 @@ fn listed(
             }
         });
     }
-    Ok(Listed { spot, dates })
+    Ok(Listed::new(spot, dates))
 }
 
 /// Orders that wait to close the same: together they would close more than is held.
@@ -523,11 +533,7 @@ fn remade(
     } else {
         let of_order = Proposal {
             structure: order.clone(),
-            entry: match request.at {
-                ReworkAt::Rest => EntryPrice::Rest,
-                ReworkAt::Middle => EntryPrice::Middle,
-                ReworkAt::Cross => EntryPrice::Cross,
-            },
+            entry: At::from(request.at).into(),
             realised: desk::Money::ZERO,
             range: None,
             closing: false,

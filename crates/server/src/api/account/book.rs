@@ -95,6 +95,13 @@ fn totals(state: &DeskState, quoter: &mut Quoter) -> BookGreeks {
     out
 }
 
+/// Lean of the whole book, and how much 1.00 of delta in an underlying adds to it.
+pub(crate) fn lean_now(state: &DeskState, quoter: &mut Quoter, symbol: &str) -> (f64, f64) {
+    let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
+    let spot = engine::state::spot_of(state, symbol).to_f64();
+    (totals(state, quoter).lean, beta * spot / index_price(state))
+}
+
 /// The book's figures, before or after.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]

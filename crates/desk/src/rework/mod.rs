@@ -1,6 +1,13 @@
 //! Rework: what a campaign holds, changed as a draft. Each move gives from what would be held what
 //! would be held then; nothing is sent by it.
 
+mod judge;
+mod ways;
+mod words;
+
+pub use judge::{Dated, Field, Made};
+pub use ways::{Asked, At, Limits, Measure, Out, Way, Ways, ways};
+
 use quant::Kind;
 use thiserror::Error;
 
@@ -97,13 +104,30 @@ pub enum Stuck {
 /// What is listed: each expiration with its contracts and their deltas, ascending.
 #[derive(Debug, Clone)]
 pub struct Listed {
-    /// Price of the underlying.
-    pub spot: f64,
-    /// By expiration.
-    pub dates: Vec<Candidates>,
+    spot: f64,
+    dates: Vec<Candidates>,
+    /// Of each expiration its calls and its puts, strikes ascending.
+    sides: Vec<[Vec<Contract>; 2]>,
 }
 
 impl Listed {
+    /// At a price of the underlying, by expiration.
+    pub fn new(spot: f64, dates: Vec<Candidates>) -> Listed {
+        let sides = |date: &Candidates| {
+            [Kind::Call, Kind::Put].map(|kind| {
+                let all = date.listed.iter().map(|l| &l.contract);
+                let mut side: Vec<Contract> = all.filter(|c| c.kind == kind).cloned().collect();
+                side.sort_by_key(|c| c.strike);
+                side
+            })
+        };
+        Listed {
+            spot,
+            sides: dates.iter().map(sides).collect(),
+            dates,
+        }
+    }
+
     fn place_of(&self, c: &Contract) -> Option<usize> {
         let same = |x: &Candidates| {
             let first = x.listed.first().map(|l| &l.contract);
@@ -112,32 +136,38 @@ impl Listed {
         self.dates.iter().position(same)
     }
 
+    /// The listed strikes of a right in an expiration, ascending.
+    fn side(&self, date: usize, kind: Kind) -> &[Contract] {
+        &self.sides[date][usize::from(kind == Kind::Put)]
+    }
+
     /// The contract so many listed expirations later and strikes higher. In another expiration the
     /// strike nearest to its own counts as its own.
     fn moved(&self, c: &Contract, expirations: i64, strikes: i64) -> Result<Contract, Stuck> {
         let from = self.place_of(c).ok_or_else(|| Stuck::Unlisted(c.label()))?;
         let to = usize::try_from(from as i64 + expirations).ok();
-        let date = to.and_then(|to| self.dates.get(to)).ok_or_else(|| {
+        let to = to.filter(|to| *to < self.dates.len()).ok_or_else(|| {
             Stuck::Unlisted(format!(
                 "an expiration {} {}",
                 expirations.abs(),
                 if expirations > 0 { "later" } else { "nearer" }
             ))
         })?;
-        let mut same: Vec<&Contract> = date
-            .listed
-            .iter()
-            .map(|l| &l.contract)
-            .filter(|x| x.kind == c.kind)
-            .collect();
-        same.sort_by_key(|x| x.strike);
-        let nearest = (0..same.len()).min_by_key(|i| (same[*i].strike - c.strike).abs());
-        let place = nearest.and_then(|i| usize::try_from(i as i64 + strikes).ok());
+        let side = self.side(to, c.kind);
+        let place = nearest(side, c.strike).and_then(|i| usize::try_from(i as i64 + strikes).ok());
         place
-            .and_then(|i| same.get(i))
-            .map(|x| (*x).clone())
+            .and_then(|i| side.get(i))
+            .cloned()
             .ok_or_else(|| Stuck::Unlisted(format!("a strike {strikes} from the {}", c.label())))
     }
+}
+
+/// The place of the strike nearest to one among ascending ones, of two as near the lower.
+fn nearest(side: &[Contract], to: Price) -> Option<usize> {
+    let after = side.partition_point(|c| c.strike < to);
+    let away = |i: &usize| (side[*i].strike - to).abs();
+    let near = [after.checked_sub(1), (after < side.len()).then_some(after)];
+    near.into_iter().flatten().min_by_key(away)
 }
 
 /// Which side is pressed: that of the sold option the price is nearest to, or farthest beyond.
@@ -298,18 +328,14 @@ pub fn rework(held: &Holding, step: &Rework, listed: &Listed) -> Result<Holding,
 
 /// Listed strikes from the one nearest to a price to the one nearest to another.
 fn steps_between(listed: &Listed, like: &Contract, from: f64, to: f64) -> Result<i64, Stuck> {
-    let date = listed.place_of(like).map(|i| &listed.dates[i]);
+    let date = listed.place_of(like);
     let date = date.ok_or_else(|| Stuck::Unlisted(like.label()))?;
-    let of_kind = date.listed.iter().filter(|l| l.contract.kind == like.kind);
-    let mut strikes: Vec<f64> = of_kind.map(|l| l.contract.strike.to_f64()).collect();
-    strikes.sort_by(f64::total_cmp);
-    let nearest = |price: f64| {
-        let away = |i: &usize| (strikes[*i] - price).abs();
-        (0..strikes.len())
-            .min_by(|a, b| away(a).total_cmp(&away(b)))
-            .unwrap_or(0) as i64
+    let side = listed.side(date, like.kind);
+    let place = |price: f64| {
+        let price = Price::from_f64(price).unwrap_or(like.strike);
+        nearest(side, price).unwrap_or(0) as i64
     };
-    Ok(nearest(to) - nearest(from))
+    Ok(place(to) - place(from))
 }
 
 /// The sold strike that a bought option stands beside: of its kind and expiration, the nearest.
@@ -441,7 +467,7 @@ pub enum Note {
     #[error("It is rolled for a debit: more is put into what has gone against it.")]
     Debit,
     /// What would be held loses its value at no price: so much at least is owed at its end.
-    #[error("At least {0} is owed at the end, wherever the price ends.")]
+    #[error("At least {} is owed at the end, wherever the price ends.", .0.grouped())]
     Owed(Money),
 }
 

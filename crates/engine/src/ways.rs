@@ -1,0 +1,261 @@
+//! Ways out of a campaign in the market of now: what `desk` finds quickly is judged like any draft,
+//! and shown only where the ticket would take it.
+
+use std::collections::BTreeMap;
+
+use desk::rework::{self, Asked, At, Dated, Field, Limits, Measure, Out, Way, change};
+use desk::{
+    Candidate, Candidates, Evaluation, Holding, LegMarket, Link, Money, Package, Pricing, Proposal,
+    Purpose, Request, TimeInForce,
+};
+use market::Quoter;
+
+use crate::campaigns::{self, Left, after};
+use crate::money;
+use crate::refusal::Refusal;
+use crate::state::{State, spot_of, underlying_of};
+use crate::trading::refusal_of;
+
+/// A way out, judged.
+#[derive(Debug, Clone)]
+pub struct WayOut {
+    /// As it was found.
+    pub way: Way,
+    /// The order that leads there.
+    pub order: Evaluation,
+    /// The campaign afterwards.
+    pub left: Left,
+    /// Lean of the book afterwards.
+    pub lean: f64,
+}
+
+/// What was found.
+#[derive(Debug, Clone)]
+pub struct WaysOut {
+    /// Different holdings that were looked at.
+    pub looked: usize,
+    /// How many were ruled out by what.
+    pub ruled_out: BTreeMap<Out, usize>,
+    /// How many kept within the limits.
+    pub kept: usize,
+    /// The best of them, the best first; of one kind of move a few.
+    pub best: Vec<WayOut>,
+}
+
+/// What is looked for.
+#[derive(Debug, Clone)]
+pub struct Search {
+    /// At which price of its market a change is counted.
+    pub at: At,
+    /// Limits.
+    pub limits: Limits,
+    /// What the best is measured by.
+    pub measure: Measure,
+    /// Lean of the whole book now, and how much 1.00 of delta in this underlying adds to it.
+    pub lean: (f64, f64),
+}
+
+/// So many are shown: a screenful. Of one kind of move so many.
+const SHOWN: usize = 12;
+const OF_A_KIND: usize = 3;
+/// Most that are judged in full to fill the screen.
+const JUDGED: usize = 120;
+/// Deviations around the price within which strikes are looked at, and the least of it.
+const REACH: f64 = 4.0;
+const LEAST_REACH: f64 = 0.08;
+/// Expirations behind the last held one that are looked at.
+const LATER: usize = 8;
+
+/// What is listed around what is held, with its markets.
+fn field<'a>(
+    state: &'a State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    held: &Holding,
+    search: &Search,
+    carry: &'a desk::Carry,
+) -> Result<Field<'a>, Refusal> {
+    let (u, at) = (underlying_of(state, symbol)?, state.clock.now);
+    let spot = spot_of(state, symbol);
+    let all = state.world.expirations(symbol, at).unwrap_or_default();
+    let stands = |e: &desk::Expiration| {
+        held.options()
+            .any(|(c, _)| u.expiry_moment(c) == e.moment())
+    };
+    let places = || (0..all.len()).filter(|i| stands(&all[*i]));
+    let (Some(first), Some(last)) = (places().min(), places().max()) else {
+        return Err(Refusal::Field {
+            field: "campaign",
+            message: format!(
+                "no option of it is listed; ways out are looked for among {symbol}'s options"
+            ),
+        });
+    };
+    let mut dates = Vec::new();
+    for e in &all[first..(last + 1 + LATER).min(all.len())] {
+        let years = at.years_until(e.moment()).max(1e-9);
+        let variance = state.world.total_variance(symbol, at, e.moment());
+        let deviation = variance.unwrap_or(0.0).sqrt();
+        let reach = (REACH * deviation).max(LEAST_REACH);
+        let near = |c: &desk::Contract| {
+            (c.strike.to_f64() / spot.to_f64()).ln().abs() <= reach
+                || held.options().any(|(h, _)| h == c)
+        };
+        let mut listed = Vec::new();
+        let mut markets: Vec<LegMarket> = Vec::new();
+        for (contract, l) in quoter.chain(&state.world, u, e, at) {
+            if !near(&contract) {
+                continue;
+            }
+            if let Some(market) = quoter.leg(&state.world, &contract, at) {
+                markets.push(market);
+                listed.push(Candidate {
+                    delta: l.delta,
+                    contract,
+                });
+            }
+        }
+        let rate = markets.first().map_or(0.0, |m| m.rate);
+        let drift = rate - carry.yield_until(at, e.moment(), rate, spot.to_f64());
+        let law = desk::Lognormal::new(spot.to_f64(), drift, deviation / years.sqrt(), years);
+        dates.push(Dated {
+            candidates: Candidates {
+                spot: spot.to_f64(),
+                deviation,
+                listed,
+            },
+            markets,
+            ends: e.moment(),
+            days: at.days_until(e.date),
+            law: law.map_err(desk::EvaluationError::Model)?,
+        });
+    }
+    Ok(Field {
+        at,
+        underlying: u,
+        spot,
+        carry,
+        fees: state.world.fees(),
+        dates,
+        lean: search.lean,
+    })
+}
+
+/// The best ways out of a campaign.
+///
+/// # Errors
+/// There is no such campaign, none of its options is listed, or no model covers it.
+pub fn ways_out(
+    state: &State,
+    quoter: &mut Quoter,
+    campaign: u64,
+    search: &Search,
+) -> Result<WaysOut, Refusal> {
+    let found = campaigns::open(state, campaign)?;
+    let (id, symbol, totals) = (found.id, found.symbol.clone(), found.totals);
+    let held = state.account.holding_of(id);
+    let carry = state
+        .world
+        .carry(&symbol)
+        .unwrap_or(desk::Carry::Yield(0.0));
+    let field = field(state, quoter, &symbol, &held, search, &carry)?;
+    let paid: Money = state.account.lots_of(id).map(|l| l.basis).sum();
+    let asked = Asked {
+        held: &held,
+        net: totals.booked() - paid,
+        at: search.at,
+        limits: &search.limits,
+        measure: search.measure,
+    };
+    let ways = rework::ways(&field, &asked).map_err(desk::EvaluationError::Model)?;
+    let mut out = WaysOut {
+        looked: ways.looked,
+        ruled_out: ways.ruled_out,
+        kept: ways.ways.len(),
+        best: Vec::new(),
+    };
+    let mut kinds: BTreeMap<String, usize> = BTreeMap::new();
+    let mut judged = 0;
+    for way in ways.ways {
+        if out.best.len() == SHOWN || judged == JUDGED {
+            break;
+        }
+        let shown = kinds.entry(way.kind()).or_default();
+        if *shown == OF_A_KIND {
+            continue;
+        }
+        judged += 1;
+        match in_full(state, quoter, (id, &symbol), &held, way, search) {
+            Ok(way) => {
+                *shown += 1;
+                out.best.push(way);
+            }
+            Err(why) => {
+                *out.ruled_out.entry(why).or_default() += 1;
+                out.kept -= 1;
+            }
+        }
+    }
+    Ok(out)
+}
+
+/// Judges a way like a draft, and asks the ticket.
+fn in_full(
+    state: &State,
+    quoter: &mut Quoter,
+    (campaign, symbol): (u64, &str),
+    held: &Holding,
+    way: Way,
+    search: &Search,
+) -> Result<WayOut, Out> {
+    let structure = change(held, &way.then);
+    let (unit, quantity) = Package::of(&structure).map_err(|_| Out::Order)?;
+    let proposal = Proposal {
+        structure: structure.clone(),
+        entry: search.at.into(),
+        realised: Money::ZERO,
+        range: None,
+        closing: false,
+    };
+    let order = money::evaluate(state, quoter, symbol, &proposal).map_err(|_| Out::Unvalued)?;
+    let request = Request {
+        client_id: String::new(),
+        symbol: symbol.to_owned(),
+        unit,
+        quantity,
+        pricing: Pricing::Limit(order.price),
+        trigger: None,
+        link: Link::default(),
+        time_in_force: TimeInForce::Day,
+        purpose: Purpose::Roll(campaign),
+        closing: Vec::new(),
+    };
+    if refusal_of(state, quoter, &request).is_some() {
+        return Err(Out::Refused);
+    }
+    let left =
+        after(state, quoter, campaign, &structure, &order, None).map_err(|_| Out::Unvalued)?;
+    let whole = left.evaluation.as_ref().ok_or(Out::Unvalued)?;
+    let lean = search.lean.0 + order.greeks.delta * search.lean.1;
+    let limits = &search.limits;
+    let loss = whole.horizon.shape.least.limited().map(|l| -l);
+    let outside = |most: &Money, of: Option<Money>| of.is_none_or(|x| x > *most);
+    if limits.loss.is_some_and(|most| outside(&most, loss)) {
+        return Err(Out::Loss);
+    }
+    if limits.lean.is_some_and(|(a, b)| lean < a || lean > b) {
+        return Err(Out::Lean);
+    }
+    if limits
+        .capital
+        .is_some_and(|most| whole.money.tied_up > most)
+    {
+        return Err(Out::Capital);
+    }
+    Ok(WayOut {
+        way,
+        order,
+        left,
+        lean,
+    })
+}
