@@ -5,16 +5,17 @@ use std::collections::BTreeMap;
 
 use desk::rework::{self, Asked, At, Dated, Field, Limits, Measure, Out, Way, change};
 use desk::{
-    Candidate, Candidates, Evaluation, Holding, LegMarket, Link, Money, Package, Pricing, Proposal,
-    Purpose, Request, TimeInForce,
+    AccountView, Candidate, Candidates, Evaluation, Holding, LegMarket, Link, Money, Package,
+    Price, Pricing, Proposal, Purpose, Request, TimeInForce, money_effect, money_taken,
 };
 use market::Quoter;
+use rayon::prelude::*;
 
 use crate::campaigns::{self, Left, after};
-use crate::money;
+use crate::money::{self, account_view};
 use crate::refusal::Refusal;
 use crate::state::{State, spot_of, underlying_of};
-use crate::trading::refusal_of;
+use crate::trading::{check_closing, refusal_of};
 
 /// A way out, judged.
 #[derive(Debug, Clone)]
@@ -38,6 +39,8 @@ pub struct WaysOut {
     pub ruled_out: BTreeMap<Out, usize>,
     /// How many kept within the limits.
     pub kept: usize,
+    /// Working orders that wait to close some of what is held: while they do, nothing else may.
+    pub waiting: Vec<u64>,
     /// The best of them, the best first; of one kind of move a few.
     pub best: Vec<WayOut>,
 }
@@ -58,8 +61,9 @@ pub struct Search {
 /// So many are shown: a screenful. Of one kind of move so many.
 const SHOWN: usize = 12;
 const OF_A_KIND: usize = 3;
-/// Most that are judged in full to fill the screen.
-const JUDGED: usize = 120;
+/// Most of one kind that the account is asked about, and so many at a time.
+const ASKED: usize = 8;
+const AT_ONCE: usize = 32;
 /// Deviations around the price within which strikes are looked at, and the least of it.
 const REACH: f64 = 4.0;
 const LEAST_REACH: f64 = 0.08;
@@ -172,31 +176,113 @@ pub fn ways_out(
         looked: ways.looked,
         ruled_out: ways.ruled_out,
         kept: ways.ways.len(),
+        waiting: waiting(state, id),
         best: Vec::new(),
     };
     let mut kinds: BTreeMap<String, usize> = BTreeMap::new();
-    let mut judged = 0;
-    for way in ways.ways {
-        if out.best.len() == SHOWN || judged == JUDGED {
+    let view = account_view(state, quoter, &symbol, state.reserved);
+    let before = money_effect(&Holding::default(), &field.market(), &view, Price::ZERO);
+    let free = before.buying_power_now;
+    // What waits to close the same stands in the way of most: that is asked first.
+    let found = ways.ways.len();
+    let mut left = ways.ways.into_iter();
+    let mut hindered = 0;
+    let freely = |w: &Way| {
+        let request = request(&symbol, id, &change(&held, &w.then), w.price);
+        request.is_ok_and(|r| check_closing(state, &r, id, &[]).is_ok())
+    };
+    if !out.waiting.is_empty() {
+        let free: Vec<Way> = left.filter(freely).collect();
+        hindered = found - free.len();
+        left = free.into_iter();
+    }
+    if hindered > 0 {
+        out.ruled_out.insert(Out::Waiting, hindered);
+        out.kept -= hindered;
+    }
+    let mut asked: BTreeMap<String, usize> = BTreeMap::new();
+    while out.best.len() < SHOWN {
+        let wanted = |w: &Way| {
+            let kind = w.kind();
+            let full = kinds.get(&kind).is_some_and(|n| *n == OF_A_KIND);
+            let asked = asked.entry(kind).or_default();
+            let fits = !full && *asked < ASKED;
+            *asked += usize::from(fits);
+            fits
+        };
+        let some: Vec<Way> = left.by_ref().filter(wanted).take(AT_ONCE).collect();
+        if some.is_empty() {
             break;
         }
-        let shown = kinds.entry(way.kind()).or_default();
-        if *shown == OF_A_KIND {
-            continue;
-        }
-        judged += 1;
-        match in_full(state, quoter, (id, &symbol), &held, way, search) {
-            Ok(way) => {
-                *shown += 1;
-                out.best.push(way);
+        // What the account does not bear is most of what falls away here, and needs no quotes.
+        let borne: Vec<bool> = some
+            .par_iter()
+            .map(|w| bears(&field, (&view, free), &held, w))
+            .collect();
+        for (way, borne) in some.into_iter().zip(borne) {
+            let shown = kinds.entry(way.kind()).or_default();
+            if out.best.len() == SHOWN || *shown == OF_A_KIND {
+                continue;
             }
-            Err(why) => {
-                *out.ruled_out.entry(why).or_default() += 1;
-                out.kept -= 1;
+            let judged = if borne {
+                in_full(state, quoter, (id, &symbol), &held, way, search)
+            } else {
+                Err(Out::Refused)
+            };
+            match judged {
+                Ok(way) => {
+                    *shown += 1;
+                    out.best.push(way);
+                }
+                Err(why) => {
+                    *out.ruled_out.entry(why).or_default() += 1;
+                    out.kept -= 1;
+                }
             }
         }
     }
     Ok(out)
+}
+
+/// Whether so much buying power bears the order that leads to a way.
+fn bears(
+    field: &Field<'_>,
+    (view, free): (&AccountView, Money),
+    held: &Holding,
+    way: &Way,
+) -> bool {
+    let order = change(held, &way.then);
+    field.market_in(&order).is_some_and(|market| {
+        let takes = money_taken(&order, &market, view, way.price);
+        takes <= Money::ZERO || takes <= free
+    })
+}
+
+/// The order of a change, as the ticket would send it.
+fn request(symbol: &str, campaign: u64, order: &Holding, price: Price) -> Result<Request, Out> {
+    let (unit, quantity) = Package::of(order).map_err(|_| Out::Order)?;
+    Ok(Request {
+        client_id: String::new(),
+        symbol: symbol.to_owned(),
+        unit,
+        quantity,
+        pricing: Pricing::Limit(price),
+        trigger: None,
+        link: Link::default(),
+        time_in_force: TimeInForce::Day,
+        purpose: Purpose::Roll(campaign),
+        closing: Vec::new(),
+    })
+}
+
+/// Working orders that wait to close some of what a campaign holds.
+fn waiting(state: &State, campaign: u64) -> Vec<u64> {
+    let closes = |o: &&std::sync::Arc<desk::Order>| {
+        let of_it = o.request.purpose.campaign().map(|c| state.account.home(c)) == Some(campaign);
+        let mut legs = 0..o.request.unit.legs().len();
+        of_it && legs.any(|place| o.request.closes(place))
+    };
+    state.open_orders().filter(closes).map(|o| o.id).collect()
 }
 
 /// Judges a way like a draft, and asks the ticket.
@@ -209,7 +295,6 @@ fn in_full(
     search: &Search,
 ) -> Result<WayOut, Out> {
     let structure = change(held, &way.then);
-    let (unit, quantity) = Package::of(&structure).map_err(|_| Out::Order)?;
     let proposal = Proposal {
         structure: structure.clone(),
         entry: search.at.into(),
@@ -218,18 +303,7 @@ fn in_full(
         closing: false,
     };
     let order = money::evaluate(state, quoter, symbol, &proposal).map_err(|_| Out::Unvalued)?;
-    let request = Request {
-        client_id: String::new(),
-        symbol: symbol.to_owned(),
-        unit,
-        quantity,
-        pricing: Pricing::Limit(order.price),
-        trigger: None,
-        link: Link::default(),
-        time_in_force: TimeInForce::Day,
-        purpose: Purpose::Roll(campaign),
-        closing: Vec::new(),
-    };
+    let request = request(symbol, campaign, &structure, order.price)?;
     if refusal_of(state, quoter, &request).is_some() {
         return Err(Out::Refused);
     }

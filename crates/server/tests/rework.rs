@@ -366,3 +366,78 @@ async fn the_page_of_a_campaign_is_the_batch_fed_with_its_fills() {
         assert!((one.as_f64().unwrap() - amount(&other["from"])).abs() < 0.006);
     }
 }
+
+/// Asked for ways out, the program lists what rework says of them, within the limits, and what the
+/// ticket takes; what it leaves out it counts.
+#[tokio::test]
+async fn ways_out_are_drafts_that_the_ticket_takes() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let mut open = ticket("open", &legs, 3, "0.01");
+    open.as_object_mut().unwrap().remove("limit");
+    open["timeInForce"] = json!("immediateOrCancel");
+    let (_, opened) = p.post("/api/orders", &open).await;
+    let id = opened["campaign"].as_u64().unwrap_or(1);
+    let ask = async |body: Value| p.post(&format!("/api/campaigns/{id}/ways"), &body).await;
+    let limits = json!({ "credit": "-200", "loss": "1500", "daysFrom": 20, "leanTo": 400.0,
+        "capital": "2000" });
+    let mut told = 0;
+    for measure in ["chance", "creditADay", "lean", "loss", "room"] {
+        let asked = json!({ "limits": limits, "measure": measure, "at": "cross" });
+        let (status, found) = ask(asked).await;
+        assert_eq!(status, StatusCode::OK, "{found}");
+        let ruled = found["ruledOut"].as_array().unwrap().iter();
+        let ruled: u64 = ruled.map(|r| r["count"].as_u64().unwrap()).sum();
+        let kept = found["kept"].as_u64().unwrap();
+        assert_eq!(found["looked"].as_u64().unwrap(), kept + ruled, "{found}");
+        let ways = found["ways"].as_array().unwrap();
+        assert!((1..=12).contains(&ways.len()), "{found}");
+        for (i, way) in ways.iter().enumerate() {
+            let r = reworked(&p, id, json!({ "legs": way["then"], "at": "cross" })).await;
+            let (after, change) = (&r["after"], &r["change"]);
+            for figure in ["most", "least", "evens", "chance", "days", "capital"] {
+                assert_eq!(way[figure], after[figure], "{figure} of {way}");
+            }
+            assert_eq!(way["cash"], change["cash"]);
+            let lean = change["book"]["after"]["lean"].as_f64().unwrap();
+            assert!((way["lean"].as_f64().unwrap() - lean).abs() < 1e-6, "{way}");
+            assert!(amount(&way["cash"]) >= -200.0 && lean <= 400.0, "{way}");
+            assert!(amount(&way["least"]["profit"]) >= -1500.0, "{way}");
+            assert!(amount(&way["capital"]) <= 2000.0 && way["days"].as_i64() >= Some(20));
+            // Far below its market, so that nothing fills and the next is asked of the same book.
+            if i < 3 {
+                let value = amount(&change["rest"]["value"]) - 0.5;
+                let limit = format!("{value:.2}");
+                let packages = change["packages"].as_i64().unwrap();
+                let name = format!("{measure} {i}");
+                let mut order = ticket(&name, &change["unit"], packages, &limit);
+                (order["closes"], order["rolls"]) = (json!(id), json!(true));
+                let (status, placed) = p.post("/api/orders", &order).await;
+                assert_eq!(status, StatusCode::CREATED, "{way}: {placed}");
+                let path = format!("/api/orders/{}/cancel", placed["id"]);
+                let (status, _) = p.post(&path, &json!({})).await;
+                assert_eq!(status, StatusCode::OK);
+                told += 1;
+            }
+        }
+    }
+    assert!(told >= 10, "only {told} were asked of the ticket");
+    for (limits, says) in [
+        (json!({ "credit": "much" }), "\"much\" is not an amount"),
+        (json!({ "loss": "-5" }), "write the amount without a sign"),
+        (
+            json!({ "daysFrom": 9, "daysTo": 3 }),
+            "from 9 to 3 days is empty",
+        ),
+    ] {
+        let (status, problem) = ask(json!({ "limits": limits })).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+        assert!(
+            problem["message"].as_str().unwrap().contains(says),
+            "{problem}"
+        );
+    }
+    let (status, _) = p.post("/api/campaigns/99/ways", &json!({})).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}

@@ -3478,6 +3478,8 @@ export interface components {
             least: components["schemas"]["ExtentWire"];
             /** @description Most to make with the whole campaign. */
             most: components["schemas"]["ExtentWire"];
+            /** @description What would be held, by name. */
+            name: string;
             /** @description Net price of one package of the change. */
             price: components["schemas"]["NetPrice"];
             /**
@@ -3546,6 +3548,11 @@ export interface components {
             looked: number;
             /** @description What ruled the others out, the most first. */
             ruledOut: components["schemas"]["RuledOut"][];
+            /**
+             * @description Working orders that wait to close some of what is held: while they do, the ticket refuses
+             *     whatever else would close it.
+             */
+            waiting: number[];
             /** @description The best, the best first; at most three of one kind of move. */
             ways: components["schemas"]["WayWire"][];
         };

@@ -87,6 +87,10 @@ export const TERMS = {
   earns: { name: 'earns', text: 'What a calendar day is worth, prices unchanged: theta of all.' },
   // A structure and its judgement.
   draft: { name: 'draft', text: 'A structure that is being built: nothing of it is sent.' },
+  waysOut: {
+    name: 'ways out',
+    text: 'What could be done with a campaign: every move over what is listed, alone and two together, judged like a draft; those within your limits, the best by a measure first.',
+  },
   rework: {
     name: 'rework',
     text: 'What a campaign holds, changed as a draft beside what it is. Nothing is sent until its ticket is.',

@@ -11,6 +11,7 @@ use rayon::prelude::*;
 
 use crate::carry::Carry;
 use crate::contract::Contract;
+use crate::evaluate::MarketView;
 use crate::holding::{Holding, Leg};
 use crate::idea::Candidates;
 use crate::number::Price;
@@ -51,6 +52,47 @@ pub struct Field<'a> {
     pub dates: Vec<Dated>,
     /// Lean of the whole book now, and how much 1.00 of delta adds to it.
     pub lean: (f64, f64),
+}
+
+impl Field<'_> {
+    /// The market in options, in the order of their legs; absent where one is not listed, and for
+    /// the underlying itself.
+    pub fn market_in(&self, held: &Holding) -> Option<MarketView<'_>> {
+        let of = |c: &Contract| {
+            let same = |d: &&Dated| {
+                let first = d.candidates.listed.first().map(|l| &l.contract);
+                first.is_some_and(|f| (f.expiry, &f.root) == (c.expiry, &c.root))
+            };
+            let date = self.dates.iter().find(same)?;
+            let place = date
+                .candidates
+                .listed
+                .iter()
+                .position(|l| l.contract == *c)?;
+            Some(date.markets[place])
+        };
+        let each = held
+            .legs()
+            .iter()
+            .map(|l| l.instrument.option().and_then(of));
+        Some(MarketView {
+            legs: each.collect::<Option<_>>()?,
+            ..self.market()
+        })
+    }
+
+    /// The market in nothing.
+    pub fn market(&self) -> MarketView<'_> {
+        MarketView {
+            at: self.at,
+            underlying: self.underlying,
+            spot: self.spot,
+            legs: Vec::new(),
+            horizon_vol: 0.0,
+            carry: self.carry.clone(),
+            events: Vec::new(),
+        }
+    }
 }
 
 /// Where a series stands: its expiration, and its place there.

@@ -87,6 +87,8 @@ pub enum Out {
     Width,
     /// It ties up more.
     Capital,
+    /// It closes what a working order waits to close.
+    Waiting,
     /// The ticket refuses it.
     Refused,
     /// A leg has no market, or no model covers it.
@@ -115,6 +117,8 @@ pub struct Way {
     pub moves: Vec<Rework>,
     /// What would be held.
     pub then: Holding,
+    /// Net price of one package of the change.
+    pub price: Price,
     /// Cash of the change before fees, received above zero.
     pub cash: Money,
     /// Days to its first expiration.
@@ -261,6 +265,7 @@ fn led(held: &Holding, moves: &[Rework], listed: &Listed) -> Option<(Vec<Rework>
 struct Priced {
     moves: Vec<Rework>,
     then: Holding,
+    price: Price,
     cash: Money,
     fees: Money,
     horizon: usize,
@@ -306,6 +311,7 @@ fn priced(
     Ok(Priced {
         moves,
         then,
+        price,
         cash,
         fees: field.underlying.fees(&order, &field.fees),
         horizon,
@@ -385,6 +391,7 @@ pub fn ways(field: &Field<'_>, asked: &Asked<'_>) -> Result<Ways, quant::Error> 
                 Ok(Way {
                     moves: p.moves,
                     then: p.then,
+                    price: p.price,
                     cash: p.cash,
                     days,
                     made,

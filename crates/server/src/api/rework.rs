@@ -372,7 +372,7 @@ fn side(
     }
 }
 
-fn name_of(h: &Holding, u: &desk::Underlying) -> String {
+pub(super) fn name_of(h: &Holding, u: &desk::Underlying) -> String {
     if h.is_empty() {
         return "nothing".into();
     }

@@ -16,7 +16,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::api::account::book::lean_now;
-use crate::api::rework::ReworkAt;
+use crate::api::rework::{ReworkAt, name_of};
 use crate::api::wire::{
     EvenWire, ExtentWire, LegWire, NetPrice, even, extent, legs_wire, money as money_wire,
     net_price,
@@ -143,6 +143,8 @@ impl WaysLimits {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct WayWire {
+    /// What would be held, by name.
+    name: String,
     /// The moves in words.
     words: String,
     /// What they change for the better and the worse.
@@ -193,6 +195,9 @@ struct WaysWire {
     looked: usize,
     /// How many of them kept within the limits.
     kept: usize,
+    /// Working orders that wait to close some of what is held: while they do, the ticket refuses
+    /// whatever else would close it.
+    waiting: Vec<u64>,
     /// What ruled the others out, the most first.
     ruled_out: Vec<RuledOut>,
     /// The best, the best first; at most three of one kind of move.
@@ -208,6 +213,7 @@ fn out_words(out: Out) -> &'static str {
         Out::Lean => "leave the book outside the band of its lean",
         Out::Width => "have a wider market than the limit",
         Out::Capital => "tie up more than the limit",
+        Out::Waiting => "close what a working order waits to close",
         Out::Refused => "would be refused by the ticket",
         Out::Unvalued => "have a leg without a market",
     }
@@ -248,6 +254,7 @@ fn wire(w: &WayOut, before: &desk::Evaluation, u: &desk::Underlying) -> Option<W
     let e = w.left.evaluation.as_ref()?;
     let shape = &e.horizon.shape;
     Some(WayWire {
+        name: name_of(&w.way.then, u),
         words: w.way.words(),
         why: why(w, before, e),
         then: legs_wire(&w.way.then),
@@ -310,6 +317,7 @@ fn looked_for(
     Ok(WaysWire {
         looked: found.looked,
         kept: found.kept,
+        waiting: found.waiting,
         ruled_out,
         ways: found
             .best

@@ -18,6 +18,7 @@ import { Scroll } from '../../ui/Page';
 import { Term } from '../../ui/terms';
 import { Moves } from './Moves';
 import { Picture } from './Picture';
+import { Ways } from './Ways';
 
 type Asked = { legs: Leg[] | null; move?: ReworkMove; at: ReworkAt };
 const ask = async (id: number, { legs, move, at }: Asked) =>
@@ -201,6 +202,14 @@ function Desk({ id }: { id: number }) {
           <Picture reworked={r} width={width} height={300} />
         </div>
         <Legs reworked={r} />
+        <Ways
+          id={id}
+          at={at}
+          onTake={(then) => {
+            set({ past: [...path.past, path.now], now: then, future: [] });
+            setTimeout(() => box.current?.scrollIntoView({ block: 'center' }));
+          }}
+        />
       </Scroll>
       <Scroll
         label="In words and money"
