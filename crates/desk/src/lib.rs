@@ -8,6 +8,7 @@
 
 mod account;
 mod account_rules;
+mod ahead;
 mod bell;
 mod bench;
 mod book;
@@ -25,6 +26,7 @@ mod holding;
 mod horizon;
 mod idea;
 mod instrument;
+pub mod life;
 mod listed_packages;
 mod margin;
 mod naming;
@@ -52,6 +54,7 @@ pub use account::{
     Lot, SETTLEMENT_SESSIONS, Share, Stretch, average, trail,
 };
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
+pub use ahead::{Ahead, AheadLeg, AheadView, ahead};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
     Along, Bench, Chances, ChancesAsked, ChancesAt, Compared, ComparedRow, DateLine, GreekCurves,

@@ -3,16 +3,18 @@
 
 use std::sync::Arc;
 
+use desk::calendar::{is_session, next_session};
 use desk::{
-    Campaign, Cause, EntryPrice, Evaluation, Fact, Fill, FillLeg, Holding, Instrument, Label, Leg,
-    Lot, Money, Package, Proposal, Quote,
+    Ahead, AheadLeg, AheadView, Campaign, Cause, EntryPrice, Evaluation, Fact, Fill, FillLeg,
+    Holding, Instrument, Label, Leg, Lot, Moment, Money, Package, Proposal, Quote,
 };
 use market::Quoter;
+use market::lifecycle::exercised_tonight;
 
 use crate::engine::Engine;
 use crate::money::evaluate;
 use crate::refusal::Refusal;
-use crate::state::{State, underlying_of};
+use crate::state::{State, spot_of, underlying_of};
 
 /// A campaign after an order: what is left of it.
 #[derive(Debug, Clone)]
@@ -112,6 +114,58 @@ pub fn after(
         booked,
         evaluation,
     })
+}
+
+/// What is coming of a campaign by itself: exercise, assignment, settlement, its end.
+///
+/// # Errors
+/// There is no such campaign, or it holds nothing.
+pub fn ahead(state: &State, quoter: &mut Quoter, campaign: u64) -> Result<Vec<Ahead>, Refusal> {
+    let found = open(state, campaign)?;
+    let underlying = underlying_of(state, &found.symbol)?;
+    let (at, symbol, world) = (state.clock.now, &found.symbol, &state.world);
+    let held = state.account.holding_of(found.id);
+    let spot = spot_of(state, symbol);
+    let legs = held.options().filter_map(|(contract, quantity)| {
+        let ends = underlying.expiry_moment(contract);
+        let mark = quoter.quote(world, contract, at)?.quote.mark();
+        let deviation = world.total_variance(symbol, at, ends).unwrap_or(0.0).sqrt();
+        Some(AheadLeg {
+            quantity,
+            ends,
+            sessions: sessions_left(at, ends),
+            mark,
+            expected_move: spot.to_f64() * deviation,
+            tonight: (quantity < 0)
+                .then(|| exercised_tonight(world, quoter, contract, at))
+                .flatten(),
+            declined: state.declined.contains(contract),
+            contract: contract.clone(),
+        })
+    });
+    let legs: Vec<AheadLeg> = legs.collect();
+    let last = legs.iter().map(|l| at.days_until(l.contract.expiry)).max();
+    let dividends = last.map(|days| world.dividends(symbol, at, days));
+    Ok(desk::ahead(&AheadView {
+        at,
+        underlying,
+        spot,
+        held: held.underlying_quantity(),
+        legs,
+        dividend: dividends.and_then(|all| all.first().copied()),
+        cash: state.account.balance(desk::Book::Cash),
+    }))
+}
+
+/// Sessions from now until an end, both their days included.
+fn sessions_left(at: Moment, ends: Moment) -> i64 {
+    let mut day = at.date();
+    let mut count = 0;
+    while day <= ends.date() && count < 10 {
+        count += i64::from(is_session(day));
+        day = next_session(day);
+    }
+    count
 }
 
 /// One package that closes what a campaign holds and opens the same at another expiration, strikes

@@ -34,6 +34,7 @@ mod changes;
 #[allow(clippy::module_inception)]
 mod engine;
 mod history;
+pub mod life;
 mod lifecycle;
 pub mod money;
 mod refusal;

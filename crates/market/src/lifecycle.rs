@@ -209,6 +209,31 @@ fn variation(world: &World, account: &Account, day: Date) -> Vec<LifecycleEvent>
         .collect()
 }
 
+/// How likely a holder is to exercise a series the night of a day that closes at the prices of a
+/// moment; none where nobody would.
+pub fn exercised_tonight(
+    world: &World,
+    quoter: &mut Quoter,
+    contract: &Contract,
+    at: Moment,
+) -> Option<f64> {
+    let underlying = world.owner(contract)?;
+    if underlying.style != Style::American || underlying.settlement != Settlement::Delivery {
+        return None;
+    }
+    let print = world.spot(&underlying.symbol, at)?;
+    match contract.kind {
+        Kind::Call => {
+            pays_before_dividend(world, underlying, contract, print, at).then_some(DILIGENT)
+        }
+        Kind::Put => {
+            let inside = contract.strike - print;
+            let value = quoter.quote(world, contract, at)?.theoretical;
+            (inside > Price::ZERO && value - inside.to_f64() < NOTHING).then_some(TIRED)
+        }
+    }
+}
+
 fn assigned_early(
     world: &World,
     quoter: &mut Quoter,
@@ -217,24 +242,11 @@ fn assigned_early(
     at: Moment,
 ) -> Option<LifecycleEvent> {
     let held = account.held(&Instrument::Option(contract.clone()));
-    let underlying = world.owner(&contract)?;
-    if held >= 0
-        || underlying.style != Style::American
-        || underlying.settlement != Settlement::Delivery
-    {
+    if held >= 0 {
         return None;
     }
-    let print = world.spot(&underlying.symbol, at)?;
-    let chance = match contract.kind {
-        Kind::Call => {
-            pays_before_dividend(world, underlying, &contract, print, at).then_some(DILIGENT)
-        }
-        Kind::Put => {
-            let inside = contract.strike - print;
-            let value = quoter.quote(world, &contract, at)?.theoretical;
-            (inside > Price::ZERO && value - inside.to_f64() < NOTHING).then_some(TIRED)
-        }
-    }?;
+    let print = world.spot(&world.owner(&contract)?.symbol, at)?;
+    let chance = exercised_tonight(world, quoter, &contract, at)?;
     let key = contract_key(&contract);
     let night = day_number(at.date()) << 20;
     let assigned = (0..-held)

@@ -4,7 +4,7 @@
 mod common;
 
 use axum::http::StatusCode;
-use common::{HOST, Place, Program, TOKEN, ticket};
+use common::{HOST, Place, Program, TOKEN, ticket, units};
 use serde_json::{Value, json};
 
 async fn reworked(p: &Program, campaign: u64, body: Value) -> Value {
@@ -439,5 +439,73 @@ async fn ways_out_are_drafts_that_the_ticket_takes() {
         );
     }
     let (status, _) = p.post("/api/campaigns/99/ways", &json!({})).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+/// The parts of a campaign's profit come to what the ledger and the marks say, to the cent, over
+/// fills, a roll, an end and a dividend; each chapter's and each day's come to the same.
+#[tokio::test]
+async fn what_made_a_profit_adds_up() {
+    let place = Place::new();
+    let p = place.program();
+    let legs = p.bear_call().await;
+    let step = async |to: &str| {
+        let (status, answer) = p.post("/api/clock", &json!({ "step": to })).await;
+        assert_eq!(status, StatusCode::OK, "{answer}");
+    };
+    let sent = async |name: &str, legs: &Value, packages: i64, closes: Option<u64>| {
+        let mut order = ticket(name, legs, packages, "0.01");
+        order.as_object_mut().unwrap().remove("limit");
+        order["timeInForce"] = json!("immediateOrCancel");
+        if let Some(id) = closes {
+            (order["closes"], order["rolls"]) = (json!(id), json!(true));
+        }
+        let (status, placed) = p.post("/api/orders", &order).await;
+        assert_eq!(status, StatusCode::CREATED, "{placed}");
+        assert_eq!(placed["state"], "filled", "{placed}");
+        placed["campaign"].as_u64().unwrap_or(1)
+    };
+    let id = sent("open", &legs, 2, None).await;
+    let adds_up = async |what: &str| {
+        let life = p.get(&format!("/api/campaigns/{id}/life")).await;
+        let page = p.get(&format!("/api/campaigns/{id}/page")).await;
+        let c = &page["campaign"];
+        let open = page["position"]["openProfit"]
+            .as_str()
+            .map_or(0, |t| units(&json!(t)));
+        let total = units(&c["realised"]) + open - units(&c["fees"]);
+        let parts = |p: &Value| -> f64 {
+            let each = ["delta", "gamma", "theta", "vega", "trades", "other"];
+            each.iter().map(|k| p[k].as_f64().unwrap()).sum::<f64>() + amount(&p["fees"])
+        };
+        assert_eq!(units(&life["all"]["total"]), total, "{what}: {life}");
+        for sums in ["days", "chapters"] {
+            let all = life[sums].as_array().unwrap();
+            let sum: i64 = all.iter().map(|x| units(&x["parts"]["total"])).sum();
+            assert_eq!(sum, total, "{what}, {sums}");
+            for one in all {
+                let (told, made) = (amount(&one["parts"]["total"]), parts(&one["parts"]));
+                assert!((told - made).abs() < 1e-6, "{what}: {one}");
+            }
+        }
+        let last = life["days"].as_array().unwrap().last().unwrap();
+        assert_eq!(units(&last["running"]), total);
+        life["days"].as_array().unwrap().len()
+    };
+    assert_eq!(adds_up("opened").await, 1);
+    for _ in 0..3 {
+        step("open").await;
+    }
+    assert_eq!(adds_up("carried").await, 4);
+    let moved = json!({ "move": { "roll": { "part": "all", "expirations": 1, "strikes": 1 } } });
+    let r = reworked(&p, id, moved).await;
+    sent("roll", &r["change"]["unit"], 2, Some(id)).await;
+    step("close").await;
+    adds_up("rolled").await;
+    for _ in 0..60 {
+        step("close").await;
+    }
+    adds_up("ended").await;
+    let (status, _) = p.raw("GET", "/api/campaigns/99/life", "").await;
     assert_eq!(status, StatusCode::NOT_FOUND);
 }

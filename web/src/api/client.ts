@@ -36,6 +36,7 @@ export type ReworkSide = S['ReworkSide'];
 export type ReworkMove = S['ReworkStep'];
 export type Which = S['ReworkPart'];
 export type ReworkAt = S['ReworkAt'];
+export type Life = S['LifeWire'];
 export type WaysFound = S['WaysWire'];
 export type WaysMeasure = S['WaysMeasure'];
 export type OrderMarket = S['OrderMarket'];

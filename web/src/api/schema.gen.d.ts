@@ -196,6 +196,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{campaign}/life": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The profit of a campaign over the days of its life, and what made it. */
+        get: operations["life"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{campaign}/rework": {
         parameters: {
             query?: never;
@@ -1018,6 +1035,17 @@ export interface components {
             /** @description The same if the price were there now. */
             today: number[];
         };
+        /** @description One thing that is coming: exercise, assignment, settlement, an end. */
+        AheadWire: {
+            /** @description OSI symbol, where it is about one contract. */
+            contract?: string | null;
+            /** @description Of a bought option: what was said, that it is not to be exercised; absent elsewhere. */
+            declined?: boolean | null;
+            /** @description It asks for a decision. */
+            presses: boolean;
+            /** @description In a sentence. */
+            words: string;
+        };
         /** @description The whole account's money and margin. */
         Balance: {
             /** @description As of. */
@@ -1257,6 +1285,8 @@ export interface components {
         };
         /** @description A campaign as its page shows it. */
         CampaignPage: {
+            /** @description What is coming of it by itself, the most pressing first; empty where it is closed. */
+            ahead: components["schemas"]["AheadWire"][];
             /** @description The outline of the open legs alone, at the prices of the whole one. */
             alone: number[];
             /** @description Prices −2, −1, 1 and 2 deviations away at its first expiration; empty without an option. */
@@ -2316,6 +2346,35 @@ export interface components {
              */
             quantity: number;
         };
+        /** @description From one chapter to the next. */
+        LifeChapter: {
+            /** @description Its place among the chapters. */
+            chapter: number;
+            /** @description What made its profit. */
+            parts: components["schemas"]["PartsWire"];
+        };
+        /** @description One day. */
+        LifeDay: {
+            /** @description ISO date. */
+            date: string;
+            /** @description What made the profit of the day. */
+            parts: components["schemas"]["PartsWire"];
+            /** @description Profit of the whole campaign at its end. */
+            running: string;
+        };
+        /** @description The life of a campaign. */
+        LifeWire: {
+            /** @description All of it. */
+            all: components["schemas"]["PartsWire"];
+            /** @description The day at whose end it stood best. */
+            best?: number | null;
+            /** @description Chapter by chapter. */
+            chapters: components["schemas"]["LifeChapter"][];
+            /** @description Day by day. */
+            days: components["schemas"]["LifeDay"][];
+            /** @description The day at whose end it stood worst. */
+            worst?: number | null;
+        };
         /** @description A line that cannot be booked. */
         LineProblem: {
             /**
@@ -2713,6 +2772,43 @@ export interface components {
             amount: string;
             /** @description In plain words. */
             what: string;
+        };
+        /** @description What made a profit, in money; the sum is the total. */
+        PartsWire: {
+            /**
+             * Format: double
+             * @description The move of the price.
+             */
+            delta: number;
+            /** @description Fees, below zero. */
+            fees: string;
+            /**
+             * Format: double
+             * @description Its square.
+             */
+            gamma: number;
+            /**
+             * Format: double
+             * @description What none of these explains.
+             */
+            other: number;
+            /**
+             * Format: double
+             * @description Time.
+             */
+            theta: number;
+            /** @description All of it. */
+            total: string;
+            /**
+             * Format: double
+             * @description Fills and settlements away from the marks of their moment; cash without a fill.
+             */
+            trades: number;
+            /**
+             * Format: double
+             * @description Volatility.
+             */
+            vega: number;
         };
         /** @description A contract that was picked. */
         Picked: {
@@ -4129,6 +4225,48 @@ export interface operations {
             };
             401: components["responses"]["NoToken"];
             421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    life: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LifeWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
         };

@@ -87,6 +87,32 @@ export const TERMS = {
   earns: { name: 'earns', text: 'What a calendar day is worth, prices unchanged: theta of all.' },
   // A structure and its judgement.
   draft: { name: 'draft', text: 'A structure that is being built: nothing of it is sent.' },
+  madeBy: {
+    name: 'what made it',
+    text: 'The profit from look to look by the Greeks at the first of them: each chapter, each close, now. What they do not explain is named other.',
+  },
+  madeByDelta: { name: 'price', text: 'Delta times the move of the price.', unit: 'money' },
+  madeByGamma: {
+    name: 'gamma',
+    text: 'Half of gamma times the square of the move.',
+    unit: 'money',
+  },
+  madeByTheta: { name: 'time', text: 'Theta times the days that passed.', unit: 'money' },
+  madeByVega: {
+    name: 'volatility',
+    text: 'Vega times the change of each implied volatility.',
+    unit: 'money',
+  },
+  madeByTrades: {
+    name: 'fills',
+    text: 'What fills and settlements brought beside the mark of their moment, and dividends.',
+    unit: 'money',
+  },
+  madeByOther: {
+    name: 'other',
+    text: 'What price, gamma, time and volatility do not explain together.',
+    unit: 'money',
+  },
   waysOut: {
     name: 'ways out',
     text: 'What could be done with a campaign: every move over what is listed, alone and two together, judged like a draft; those within your limits, the best by a measure first.',

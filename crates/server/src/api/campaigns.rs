@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Campaign, Label};
+use engine::campaigns::ahead;
 use engine::state::underlying_of;
 use market::Quoter;
 use serde::{Deserialize, Serialize};
@@ -90,8 +91,35 @@ struct CampaignPage {
     bands: Vec<f64>,
     /// The outline of the open legs alone, at the prices of the whole one.
     alone: Vec<f64>,
+    /// What is coming of it by itself, the most pressing first; empty where it is closed.
+    ahead: Vec<AheadWire>,
     /// Other campaigns in the same underlying.
     others: Vec<OtherWire>,
+}
+
+/// One thing that is coming: exercise, assignment, settlement, an end.
+#[derive(Debug, Serialize, ToSchema)]
+struct AheadWire {
+    /// In a sentence.
+    words: String,
+    /// It asks for a decision.
+    presses: bool,
+    /// OSI symbol, where it is about one contract.
+    contract: Option<String>,
+    /// Of a bought option: what was said, that it is not to be exercised; absent elsewhere.
+    declined: Option<bool>,
+}
+
+fn ahead_wire(a: &desk::Ahead) -> AheadWire {
+    AheadWire {
+        words: a.to_string(),
+        presses: a.presses(),
+        contract: a.contract().map(ToString::to_string),
+        declined: match a {
+            desk::Ahead::Exercise { declined, .. } => Some(*declined),
+            _ => None,
+        },
+    }
 }
 
 /// Another campaign of the same underlying.
@@ -254,6 +282,11 @@ fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignP
         style: underlying.style_of_price,
     });
     let deviation = carried.as_ref().map_or(0.0, |p| p.deviation);
+    let coming = if is_open {
+        ahead(state, quoter, c.id)?
+    } else {
+        Vec::new()
+    };
     let others = state
         .account
         .campaigns()
@@ -284,6 +317,7 @@ fn page(state: &engine::State, quoter: &mut Quoter, id: u64) -> Result<CampaignP
             Vec::new()
         },
         position: carried.map(|p| p.position),
+        ahead: coming.iter().map(ahead_wire).collect(),
         others: others
             .map(|o| OtherWire {
                 campaign: o.id,

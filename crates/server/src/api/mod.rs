@@ -12,6 +12,7 @@ mod drafts;
 mod evaluate;
 mod history;
 mod ideas;
+mod life;
 mod orders;
 mod packages;
 mod rework;
@@ -44,6 +45,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(bells::router())
         .merge(orders::router())
         .merge(campaigns::router())
+        .merge(life::router())
         .merge(rework::router())
         .merge(ways::router())
         .merge(statements::router())

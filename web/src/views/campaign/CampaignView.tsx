@@ -10,6 +10,8 @@ import { openTicket } from '../../ticket/open';
 import { Asked } from '../../ui/Asked';
 import { Button, Figure, Notice } from '../../ui/controls';
 import { Term } from '../../ui/terms';
+import { Coming } from './Coming';
+import { Life } from './Life';
 import { Picture } from './Picture';
 import { Scroll } from '../../ui/Page';
 
@@ -338,7 +340,9 @@ function Told({ page: p }: { page: CampaignPage }) {
           {`No outline: ${at?.unvalued.join(', ') || 'a leg'} has no market now and is counted at cost.`}
         </Notice>
       )}
+      <Coming page={p} />
       <Picture page={p} />
+      <Life page={p} />
       <Chapters page={p} />
       <Label key={c.campaign} page={p} />
     </div>
