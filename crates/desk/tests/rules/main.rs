@@ -1,0 +1,21 @@
+//! The rules of the trade, in one binary: it links once, and its tests run beside each other.
+#![allow(clippy::unwrap_used)]
+
+#[path = "../common/mod.rs"]
+mod common;
+
+mod account;
+mod account_rules;
+mod ahead;
+mod bench;
+mod book;
+mod evaluation;
+mod ideas;
+mod ledger_law;
+mod margin;
+mod position;
+mod regime;
+mod rework;
+mod structures;
+mod templates;
+mod ways;

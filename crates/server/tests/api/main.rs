@@ -1,0 +1,20 @@
+//! The program through its API, in one binary: it links once, and its tests run beside each other.
+#![allow(clippy::unwrap_used)]
+
+#[path = "../common/mod.rs"]
+mod common;
+#[path = "../process/mod.rs"]
+mod process;
+
+mod books;
+mod columns;
+mod import;
+mod judging;
+mod kept;
+mod lifecycle;
+mod orders_and_money;
+mod packages;
+mod refusals;
+mod rework;
+mod schema_fuzz;
+mod stream;

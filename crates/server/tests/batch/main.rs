@@ -1,0 +1,7 @@
+//! The batch commands, run as a user runs them.
+#![allow(clippy::unwrap_used)]
+
+mod calc;
+mod calc_campaign;
+mod calc_margin;
+mod export;
