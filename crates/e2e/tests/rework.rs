@@ -108,9 +108,52 @@ async fn three_traders_look_after_a_position() {
         )
         .await;
 
-        // The vertical gone against its owner: rolled a month on, in the same campaign.
+        // Asked for ways out, that stop is in the way of all of them; without it there are some, and
+        // one is taken over and judged.
+        b.press("Look for ways out").await;
+        b.until("section[aria-label='Ways out']", "the stop", |t| {
+            t.contains("waits to close some of what is held")
+        })
+        .await;
+        b.accessible("ways out").await;
+        let found = b
+            .tell(&format!("/api/campaigns/{id}/ways"), serde_json::json!({}))
+            .await;
+        for order in found["waiting"].as_array().into_iter().flatten() {
+            let path = format!("/api/orders/{order}/cancel");
+            b.tell(&path, serde_json::json!({})).await;
+        }
+        b.write("[aria-label='Received at least']", "0").await;
+        b.write("[aria-label='Max loss at most']", "6000").await;
+        b.press("Look for ways out").await;
+        b.find("table[aria-label='Ways out'] tbody tr").await;
+        b.accessible("ways out, found").await;
+        let first = b.text("table[aria-label='Ways out'] tbody th").await;
+        b.press("take").await;
+        b.until("[aria-label='In words and money']", "the way", |t| {
+            t.contains(&first)
+        })
+        .await;
+        b.until("[data-testid=rework-change]", "for a credit", |t| {
+            t.contains("credit")
+        })
+        .await;
+
+        // The vertical gone against its owner: its page says what made its loss; rolled a month on, in
+        // the same campaign.
         let vertical = campaign_of(&b, "ZORV").await;
         let id = vertical["campaign"].clone();
+        b.goto(&format!("{home}/campaign/{id}")).await;
+        b.until("[data-testid=coming]", "what is coming", |t| {
+            t.contains("If the price is still")
+        })
+        .await;
+        b.until(
+            "section[aria-label='What made its profit']",
+            "its parts",
+            |t| t.contains("in all") && t.contains("rolled"),
+        )
+        .await;
         open(&b, &home, &id).await;
         step(&b, "The pressed side", "later").await;
         b.until("[data-testid=rework-change]", "a roll", |t| {

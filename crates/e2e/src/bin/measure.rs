@@ -74,6 +74,25 @@ async fn main() {
             reworks(&b).await,
             30.0,
         );
+        report(
+            "ways out of each campaign in turn, the best judged in full",
+            "ms",
+            ways_out(&b).await,
+            1_000.0,
+        );
+        let (painted, cores) = sixty(&b, &program).await;
+        report(
+            "a book of sixty campaigns, from its link to its last row painted",
+            "ms",
+            painted,
+            100.0,
+        );
+        report(
+            "the program while that book is followed, quotes running",
+            "% of one core",
+            vec![100.0 * cores],
+            10.0,
+        );
         for (width, height, wanted) in [(1280, 800, 5.0), (1920, 1500, 10.0)] {
             b.resize_to(width, height).await;
             let (dropped, frames) = frames(&b, &program).await;
@@ -302,6 +321,83 @@ async fn reworks(b: &Browser) -> Vec<f64> {
         tokio::time::sleep(Duration::from_millis(40)).await;
     }
     out
+}
+
+/// Ways out of each campaign, clocked in the page; how many were looked at is told.
+async fn ways_out(b: &Browser) -> Vec<f64> {
+    let book = b.api("/api/book").await;
+    let mut out = Vec::new();
+    for p in book["positions"].as_array().into_iter().flatten() {
+        let ask = format!(
+            "const [done] = arguments;
+            const began = performance.now();
+            fetch('/api/campaigns/{}/ways', {{ method: 'POST',
+              headers: {{ 'content-type': 'application/json' }}, body: '{{}}' }})
+              .then((r) => r.json())
+              .then((found) => done([performance.now() - began, found.looked]));",
+            p["campaign"]
+        );
+        let found = b.run_async(&ask).await;
+        println!(
+            "  {}: {} looked at in {:.0} ms",
+            p["title"],
+            found[1],
+            found[0].as_f64().unwrap_or(f64::NAN)
+        );
+        out.extend(found[0].as_f64());
+    }
+    out
+}
+
+/// The book with sixty campaigns: from the click on its link until its last row is painted, and the
+/// share of a core that the program takes while it is followed.
+async fn sixty(b: &Browser, program: &Program) -> (Vec<f64>, f64) {
+    let open = "const [done] = arguments;
+        (async () => {
+          const ask = (path, body) => fetch(path, body && { method: 'POST',
+            headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+            .then((r) => r.json());
+          let held = (await ask('/api/book')).positions.length;
+          const head = (await ask('/api/chain/NMOU')).head;
+          const marks = head.marks.filter((m) => m.days > 10);
+          for (let n = 0; held < 60 && n < 400; n += 1) {
+            const key = marks[n % marks.length].key;
+            const { blocks } = await ask(`/api/chain/NMOU?expiration=${encodeURIComponent(key)}`);
+            const { rows } = blocks[0];
+            const at = rows.findIndex((r) => r.at < head.level) + Math.floor(n / marks.length) % 8;
+            if (!rows[at + 1]) continue;
+            const legs = [[rows[at], 1], [rows[at + 1], -1]].map(([row, quantity]) =>
+              ({ contract: row.put.contract, quantity }));
+            const order = await ask('/api/orders', { clientId: `sixty ${n}`, symbol: 'NMOU', legs,
+              quantity: 1, timeInForce: 'immediateOrCancel' });
+            if (order.state === 'filled') held += 1;
+          }
+          done(held);
+        })();";
+    let held = b.run_async(open).await;
+    println!("  {held} campaigns are open");
+    let mut painted = Vec::new();
+    for _ in 0..20 {
+        b.goto(&format!("{}/ledger", program.door.address)).await;
+        b.find("a[href='/book']").await;
+        tokio::time::sleep(Duration::from_millis(600)).await;
+        let go = format!(
+            "const [done] = arguments;
+            const began = performance.now();
+            const given = setTimeout(() => done(null), 5000);
+            const rows = () => document.querySelectorAll('tbody[data-testid^=position-]').length;
+            new MutationObserver((_, o) => {{ if (rows() < {held}) return; o.disconnect();
+              requestAnimationFrame(() => setTimeout(() => {{ clearTimeout(given);
+                done(performance.now() - began); }}, 0)); }})
+              .observe(document.body, {{ childList: true, subtree: true }});
+            document.querySelector(\"a[href='/book']\").click();"
+        );
+        painted.extend(b.run_async(&go).await.as_f64());
+    }
+    let (began, before) = (Instant::now(), cpu_seconds(program.id()));
+    tokio::time::sleep(WATCHED).await;
+    let used = (cpu_seconds(program.id()) - before) / began.elapsed().as_secs_f64();
+    (painted, used)
 }
 
 /// Share of late frames, in percent, while a large chain is followed; and how many frames there
