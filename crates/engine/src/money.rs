@@ -627,6 +627,28 @@ pub fn evaluate(
     evaluate_in(state, quoter, &market, proposal)
 }
 
+/// Evaluates what is held as if the account held nothing else: what it ties up is told alone, and
+/// nothing is said of buying power. A book of many campaigns is read at every look; the margin of all
+/// of them together is worked out once, not once for each.
+///
+/// # Errors
+/// As [`evaluate`].
+pub fn evaluate_alone(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    proposal: &Proposal,
+) -> Result<desk::Evaluation, Refusal> {
+    let market = market_of(state, quoter, symbol, &proposal.structure)?;
+    let account = AccountView {
+        fees: state.world.fees(),
+        rules: state.rules,
+        rate: margin_rate(state),
+        ..AccountView::default()
+    };
+    Ok(desk::evaluate(proposal, &market, &account)?)
+}
+
 /// Evaluates a proposal in a market that is known already.
 ///
 /// # Errors

@@ -66,6 +66,13 @@ pub(crate) struct Scheduled {
     pub what: &'static str,
 }
 
+impl Scheduled {
+    /// An authority decides, in place of a company that tells its earnings.
+    pub fn is_decision(&self) -> bool {
+        self.what.contains("decision")
+    }
+}
+
 fn results(on: Date, jump: f64, priced: f64) -> Option<Scheduled> {
     Some(Scheduled {
         on,

@@ -39,6 +39,35 @@ struct Path {
     offset: f64,
 }
 
+/// Days ahead of them that events are announced.
+const ANNOUNCED: i64 = 1_100;
+
+/// What kind of event was announced.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AnnouncedKind {
+    /// A company tells its earnings.
+    Earnings,
+    /// An authority decides.
+    Decision,
+    /// Shares trade without their dividend.
+    ExDividend,
+}
+
+/// A dated event that is announced.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Announced {
+    /// Its date.
+    pub date: Date,
+    /// What kind.
+    pub kind: AnnouncedKind,
+    /// In plain words.
+    pub what: String,
+    /// Of a dividend: cash on a share.
+    pub cash: Option<Price>,
+    /// The opening at which its outcome is known.
+    pub known: Moment,
+}
+
 /// The simulated world.
 pub struct World {
     seed: u64,
@@ -566,6 +595,42 @@ impl World {
         let mut out: Vec<Event> = results.chain(ex).collect();
         out.sort_by_key(|e| e.date);
         out
+    }
+
+    /// The sector of an underlying, where it has one.
+    pub fn sector(&self, symbol: &str) -> Option<&str> {
+        Some(self.path(symbol)?.spec.sector?.0)
+    }
+
+    /// All dated events of an underlying that are announced at a moment, those behind it among them,
+    /// by date. Everything ahead is announced three years before.
+    pub fn announced(&self, symbol: &str, at: Moment) -> Vec<Announced> {
+        let Some(path) = self.path(symbol) else {
+            return Vec::new();
+        };
+        let told = |date: Date| at.days_until(date) <= ANNOUNCED;
+        let kind = match path.spec.event {
+            Some(e) if e.is_decision() => AnnouncedKind::Decision,
+            _ => AnnouncedKind::Earnings,
+        };
+        let what = path.spec.event.map_or("", |e| e.what);
+        let news = path.series.events.iter().map(|(date, known)| Announced {
+            date: *date,
+            kind,
+            what: what.into(),
+            cash: None,
+            known: *known,
+        });
+        let dividends = path.series.dividends.iter().map(|(ex, cash)| Announced {
+            date: *ex,
+            kind: AnnouncedKind::ExDividend,
+            what: format!("ex-dividend, {cash} a share"),
+            cash: Some(*cash),
+            known: open_of(*ex),
+        });
+        let mut all: Vec<Announced> = news.chain(dividends).filter(|e| told(e.date)).collect();
+        all.sort_by_key(|e| (e.date, e.known));
+        all
     }
 
     /// Listed expirations of an underlying.

@@ -1,27 +1,41 @@
-//! `pikebell export chain|bars|surface`: the market at any moment of the world, as CSV (RFC 4180).
+//! `pikebell export`: the market at any moment of the world, or of a market from files, as CSV (RFC
+//! 4180).
 
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
-use desk::{Kind, Moment, Price};
+use desk::{
+    Carry, Contract, Cycle, Expiration, Kind, Moment, Price, PriceStyle, Settlement, Style,
+    Underlying, UnderlyingKind,
+};
 use jiff::civil::{Date, DateTime};
-use market::{DEMO_DAY, FIRST, LAST, Quoter, World, strikes};
+use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, World, strikes};
 use server::demo::DEMO_SEED;
+use server::folder;
 
 /// What to write.
 #[derive(Debug, Subcommand)]
 pub enum Export {
     /// Every listed option with its market.
     #[command(after_long_help = CHAIN_HELP)]
-    Chain(At),
+    Chain(Listed),
     /// Daily bars up to the moment.
     #[command(after_long_help = BARS_HELP)]
     Bars(Bars),
     /// The volatility surface behind the chain.
     #[command(after_long_help = SURFACE_HELP)]
-    Surface(At),
+    Surface(Listed),
+    /// What the symbol does not say: kind, style, settlement, multiplier, steps, fees.
+    #[command(after_long_help = INSTRUMENT_HELP)]
+    Instrument(At),
+    /// The listed expirations.
+    #[command(after_long_help = EXPIRATIONS_HELP)]
+    Expirations(At),
+    /// Earnings, decisions and dividends, past and announced.
+    #[command(after_long_help = EVENTS_HELP)]
+    Events(Events),
 }
 
 /// Of what, and when.
@@ -30,21 +44,50 @@ pub struct At {
     /// Symbol of the underlying.
     #[arg(long)]
     symbol: String,
-    /// Exchange time, as 2031-03-11T10:42, or a date for its close; the demo's moment when absent.
+    /// Exchange time, as 2031-03-11T10:42, or a date for its close; when absent the demo's moment,
+    /// of a market from files the last that was recorded.
     #[arg(long)]
     at: Option<String>,
     /// Seed of the world.
     #[arg(long, default_value_t = DEMO_SEED)]
     seed: u64,
+    /// Folder of a market of one's own (see `import`), beside the simulated one.
+    #[arg(long, value_name = "FOLDER")]
+    market: Option<PathBuf>,
     /// File to write; standard output when absent.
     #[arg(long = "out", value_name = "FILE")]
     output: Option<PathBuf>,
+}
+
+/// Of which expirations.
+#[derive(Debug, Args)]
+pub struct Listed {
+    /// Of what, and when.
+    #[command(flatten)]
+    at: At,
+    /// An expiration, as 2031-04-18; may be repeated; all of them when absent.
+    #[arg(long)]
+    expiry: Vec<String>,
+    /// Those of one root alone, such as WXMRW.
+    #[arg(long)]
+    root: Option<String>,
 }
 
 /// Of what, from when to when.
 #[derive(Debug, Args)]
 pub struct Bars {
     /// What and until when.
+    #[command(flatten)]
+    at: At,
+    /// First date; the beginning of the history when absent.
+    #[arg(long)]
+    from: Option<String>,
+}
+
+/// Of what, from when on, as known when.
+#[derive(Debug, Args)]
+pub struct Events {
+    /// What, and what was announced by when.
     #[command(flatten)]
     at: At,
     /// First date; the beginning of the history when absent.
@@ -80,18 +123,56 @@ Columns, one row for each listed strike:
   vol            volatility a year, as a fraction
   total_variance vol² × t_years";
 
+const INSTRUMENT_HELP: &str = "\
+Columns name, value; one row for each of
+  name, kind (shares | index | future), style (american | european), settlement (delivery | cash),
+  multiplier     units of the underlying to a contract
+  tick           step of an option below any bound
+  prices         decimal | eighths | 64ths
+  dividend_yield a year, continuous; 0 where cash is paid on dates (see `export events`)
+  sector         empty where it has none
+  opening_root   root whose options settle on opening prints; empty where none
+  package_tick   step of a net price
+  fee_option     for each contract traded
+  fee_future     for each future traded";
+const EXPIRATIONS_HELP: &str = "\
+Columns, one row for each listed expiration, ascending:
+  root           under which its contracts trade
+  expiry         date
+  ends           moment of its end, RFC 3339
+  settles        opening | close
+  kind           weekly | monthly | quarterly | long
+  days           calendar days between the dates
+  t_years        years of 365 days
+  rate, yield    continuously compounded
+  forward        price of the underlying carried to its end
+  atm_vol        volatility of its surface at the forward, a year, as a fraction; of a market from
+                 files the total variance of the two listed strikes around the forward, linear in
+                 log-moneyness, each by its option out of the money; empty where one has none";
+const EVENTS_HELP: &str = "\
+Columns, one row for each event, ascending; nothing that is announced after the moment:
+  date           of earnings and decisions the day after whose close they are told
+  kind           earnings | decision | ex-dividend
+  what           in words
+  cash           of a dividend, on a share; empty elsewhere
+  known          opening at which the outcome is known, RFC 3339
+A market from files has none yet.";
+
 /// Writes one export.
 pub fn run(what: &Export) -> Result<(), String> {
     let at = match what {
-        Export::Chain(at) | Export::Surface(at) => at,
+        Export::Chain(listed) | Export::Surface(listed) => &listed.at,
         Export::Bars(bars) => &bars.at,
+        Export::Instrument(at) | Export::Expirations(at) => at,
+        Export::Events(events) => &events.at,
     };
-    let moment = match &at.at {
-        Some(text) => moment("at", text)?,
-        None => server::demo::present(),
+    let (world, last) = world_of(at)?;
+    let moment = match (&at.at, last) {
+        (Some(text), last) => moment("at", text, last.is_some())?,
+        (None, Some(last)) => last,
+        (None, None) => server::demo::present(),
     };
-    let world = World::new(at.seed);
-    if world.underlying(&at.symbol).is_none() {
+    let Some(underlying) = world.underlying(&at.symbol) else {
         let known: Vec<&str> = world
             .underlyings(moment)
             .map(|u| u.symbol.as_str())
@@ -101,7 +182,21 @@ pub fn run(what: &Export) -> Result<(), String> {
             at.symbol,
             known.join(", ")
         ));
-    }
+    };
+    let view = View {
+        world: &world,
+        underlying,
+        at: moment,
+    };
+    let chosen = match what {
+        Export::Chain(listed) | Export::Surface(listed) => view.chosen(listed)?,
+        _ => view.expirations(),
+    };
+    let from = match what {
+        Export::Bars(Bars { from, .. }) | Export::Events(Events { from, .. }) => from.as_deref(),
+        _ => None,
+    };
+    let from = from.map(|text| date("from", text)).transpose()?;
     let output: Box<dyn Write> = match &at.output {
         Some(path) => Box::new(BufWriter::new(
             File::create(path).map_err(|e| format!("{}: {e}", path.display()))?,
@@ -112,19 +207,39 @@ pub fn run(what: &Export) -> Result<(), String> {
         .terminator(csv::Terminator::CRLF)
         .from_writer(output);
     let written = match what {
-        Export::Chain(_) => chain(&world, &at.symbol, moment, &mut table),
-        Export::Surface(_) => surface(&world, &at.symbol, moment, &mut table),
-        Export::Bars(b) => {
-            let from = b
-                .from
-                .as_deref()
-                .map_or(Ok(FIRST), |text| date("from", text))?;
-            bars(&world, &at.symbol, from, moment, &mut table)
-        }
+        Export::Chain(_) => chain(&view, &chosen, &mut table),
+        Export::Surface(_) => surface(&view, &chosen, &mut table),
+        Export::Bars(_) => bars(&view, from.unwrap_or(Date::MIN), &mut table),
+        Export::Instrument(_) => instrument(&view, &mut table),
+        Export::Expirations(_) => expirations(&view, &chosen, &mut table),
+        Export::Events(_) => events(&view, from.unwrap_or(Date::MIN), &mut table),
     };
     written
         .and_then(|()| table.flush().map_err(csv::Error::from))
         .map_err(|e| format!("writing: {e}"))
+}
+
+/// The world, with a market from files beside it where one is named; and the last moment that was
+/// recorded of the symbol, where it is from files.
+fn world_of(at: &At) -> Result<(World, Option<Moment>), String> {
+    let world = World::new(at.seed);
+    let Some(folder) = &at.market else {
+        return Ok((world, None));
+    };
+    let recorded = folder::read_folder(folder)?;
+    let own = recorded.iter().find(|r| r.underlying.symbol == at.symbol);
+    let last = match own {
+        Some(r) => Some(r.last_moment().ok_or_else(|| {
+            format!(
+                "--market {}: nothing is recorded of {}; import a chain or bars first",
+                folder.display(),
+                at.symbol
+            )
+        })?),
+        None => None,
+    };
+    let world = world.with_recorded(recorded).map_err(|e| e.to_string())?;
+    Ok((world, last))
 }
 
 fn date(name: &str, text: &str) -> Result<Date, String> {
@@ -132,8 +247,8 @@ fn date(name: &str, text: &str) -> Result<Date, String> {
         .map_err(|_| format!("--{name} {text:?} is not a date; write it like {DEMO_DAY}"))
 }
 
-/// A moment of the world.
-fn moment(name: &str, text: &str) -> Result<Moment, String> {
+/// A moment of the world; of a market from files any.
+fn moment(name: &str, text: &str, recorded: bool) -> Result<Moment, String> {
     let wrong = || {
         format!(
             "--{name} {text:?} is not a moment; write it like {DEMO_DAY}T10:42, or {DEMO_DAY} for \
@@ -147,7 +262,7 @@ fn moment(name: &str, text: &str) -> Result<Moment, String> {
     } else {
         desk::calendar::close_of(text.parse().map_err(|_| wrong())?)
     };
-    if moment.date() < FIRST || moment.date() > LAST {
+    if !recorded && (moment.date() < FIRST || moment.date() > LAST) {
         return Err(format!(
             "--{name} {text:?} lies outside the world; choose a date from {FIRST} to {LAST}"
         ));
@@ -157,7 +272,126 @@ fn moment(name: &str, text: &str) -> Result<Moment, String> {
 
 type Table = csv::Writer<Box<dyn Write>>;
 
-fn chain(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(), csv::Error> {
+/// One underlying at a moment.
+struct View<'a> {
+    world: &'a World,
+    underlying: &'a Underlying,
+    at: Moment,
+}
+
+impl View<'_> {
+    fn symbol(&self) -> &str {
+        &self.underlying.symbol
+    }
+
+    fn expirations(&self) -> Vec<Expiration> {
+        let all = self.world.expirations(self.symbol(), self.at);
+        all.unwrap_or_default()
+    }
+
+    /// The expirations that were asked for; each date and the root must be listed.
+    fn chosen(&self, listed: &Listed) -> Result<Vec<Expiration>, String> {
+        let root = |e: &Expiration| self.underlying.root_for(e).to_owned();
+        let mut all = self.expirations();
+        let told = |all: &[Expiration], of: &dyn Fn(&Expiration) -> String| {
+            let mut words: Vec<String> = all.iter().map(of).collect();
+            words.dedup();
+            words.join(", ")
+        };
+        if let Some(wanted) = &listed.root {
+            if !all.iter().any(|e| root(e) == *wanted) {
+                return Err(format!(
+                    "--root {wanted:?} lists nothing of {} at {}; listed: {}",
+                    self.symbol(),
+                    self.at,
+                    told(&all, &root)
+                ));
+            }
+            all.retain(|e| root(e) == *wanted);
+        }
+        let dates = listed.expiry.iter().map(|text| date("expiry", text));
+        let dates = dates.collect::<Result<Vec<Date>, String>>()?;
+        if let Some(missing) = dates.iter().find(|d| !all.iter().any(|e| e.date == **d)) {
+            return Err(format!(
+                "--expiry {missing} is not listed of {} at {}; listed: {}",
+                self.symbol(),
+                self.at,
+                told(&all, &|e| e.date.to_string())
+            ));
+        }
+        all.retain(|e| dates.is_empty() || dates.contains(&e.date));
+        Ok(all)
+    }
+
+    /// Price of the underlying, and how it is carried to the end of an expiration.
+    fn carried(&self, e: &Expiration) -> Option<Carried> {
+        let spot = self.world.spot(self.symbol(), self.at)?.to_f64();
+        let years = self.at.years_until(e.moment()).max(1.0 / 525_600.0);
+        let rate = self.world.rate(years);
+        let carry = self.world.carry(self.symbol())?;
+        let paid = carry.yield_until(self.at, e.moment(), rate, spot);
+        Some(Carried {
+            years,
+            rate,
+            paid,
+            forward: spot * ((rate - paid) * years).exp(),
+        })
+    }
+
+    /// Volatility of each strike: of the surface, or of a market from files that of the option out
+    /// of the money, where it has one. Strikes ascending.
+    fn smile(&self, e: &Expiration, forward: f64) -> Vec<(Price, f64)> {
+        if let Some(slice) = self.world.surface(self.symbol(), self.at, e.moment()) {
+            let all = strikes(self.world, self.symbol(), e, self.at);
+            return all
+                .into_iter()
+                .map(|k| (k, slice.vol(k.to_f64())))
+                .collect();
+        }
+        let chain = Quoter::new().chain(self.world, self.underlying, e, self.at);
+        let outside = |c: &Contract| (c.kind == Kind::Call) == (c.strike.to_f64() >= forward);
+        chain
+            .iter()
+            .filter(|(c, _)| outside(c))
+            .filter_map(|(c, l)| Some((c.strike, l.implied?)))
+            .collect()
+    }
+
+    /// The volatility at the forward.
+    fn at_the_money(&self, e: &Expiration, carried: &Carried) -> Option<f64> {
+        if let Some(slice) = self.world.surface(self.symbol(), self.at, e.moment()) {
+            return Some(slice.vol(slice.forward));
+        }
+        let listed = strikes(self.world, self.symbol(), e, self.at);
+        let known = self.smile(e, carried.forward);
+        let variance = |k: &Price| {
+            let (_, vol) = known.iter().find(|(strike, _)| strike == k)?;
+            Some((
+                (k.to_f64() / carried.forward).ln(),
+                vol * vol * carried.years,
+            ))
+        };
+        let below = listed.iter().rfind(|k| k.to_f64() <= carried.forward)?;
+        let above = listed.iter().find(|k| k.to_f64() >= carried.forward)?;
+        let ((a, low), (b, high)) = (variance(below)?, variance(above)?);
+        let at = if below == above {
+            low
+        } else {
+            low + (high - low) * (0.0 - a) / (b - a)
+        };
+        Some((at / carried.years).sqrt())
+    }
+}
+
+/// How a price is carried to a moment.
+struct Carried {
+    years: f64,
+    rate: f64,
+    paid: f64,
+    forward: f64,
+}
+
+fn chain(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
     table.write_record([
         "contract",
         "underlying",
@@ -178,16 +412,16 @@ fn chain(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(
         "iv",
     ])?;
     let mut quoter = Quoter::new();
-    let (Some(u), Some(spot)) = (world.underlying(symbol), world.spot(symbol, at)) else {
+    let Some(spot) = view.world.spot(view.symbol(), view.at) else {
         return Ok(());
     };
-    for e in world.expirations(symbol, at).unwrap_or_default() {
-        for (c, l) in quoter.chain(world, u, &e, at) {
+    for e in chosen {
+        for (c, l) in quoter.chain(view.world, view.underlying, e, view.at) {
             let q = &l.quote;
             table.write_record([
                 c.to_string(),
-                symbol.to_owned(),
-                at.to_string(),
+                view.symbol().to_owned(),
+                view.at.to_string(),
                 spot.to_string(),
                 c.expiry.to_string(),
                 if c.kind == Kind::Call { "call" } else { "put" }.to_owned(),
@@ -212,18 +446,12 @@ fn chain(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(
     Ok(())
 }
 
-fn bars(
-    world: &World,
-    symbol: &str,
-    from: Date,
-    until: Moment,
-    table: &mut Table,
-) -> Result<(), csv::Error> {
+fn bars(view: &View<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
     table.write_record(["symbol", "date", "open", "high", "low", "close", "volume"])?;
-    for b in world.bars(symbol, from, until) {
+    for b in view.world.bars(view.symbol(), from, view.at) {
         let prices = [b.open, b.high, b.low, b.close].map(|p| p.to_string());
         table.write_record(
-            [symbol.to_owned(), b.date.to_string()]
+            [view.symbol().to_owned(), b.date.to_string()]
                 .into_iter()
                 .chain(prices)
                 .chain([b.volume.to_string()]),
@@ -232,7 +460,7 @@ fn bars(
     Ok(())
 }
 
-fn surface(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result<(), csv::Error> {
+fn surface(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
     table.write_record([
         "underlying",
         "at",
@@ -245,23 +473,141 @@ fn surface(world: &World, symbol: &str, at: Moment, table: &mut Table) -> Result
         "vol",
         "total_variance",
     ])?;
-    for e in world.expirations(symbol, at).unwrap_or_default() {
-        let Some(slice) = world.surface(symbol, at, e.moment()) else {
+    for e in chosen {
+        let Some(c) = view.carried(e) else {
             continue;
         };
-        for strike in strikes(world, symbol, &e, at) {
-            let (k, vol) = (strike.to_f64(), slice.vol(strike.to_f64()));
-            let numbers = [slice.years, slice.forward, slice.rate].map(|x| x.to_string());
-            let rest =
-                [(k / slice.forward).ln(), vol, vol * vol * slice.years].map(|x| x.to_string());
+        for (strike, vol) in view.smile(e, c.forward) {
+            let moneyness = (strike.to_f64() / c.forward).ln();
+            let rest = [moneyness, vol, vol * vol * c.years].map(|x| x.to_string());
             table.write_record(
-                [symbol.to_owned(), at.to_string(), e.date.to_string()]
-                    .into_iter()
-                    .chain(numbers)
-                    .chain([strike.to_string()])
-                    .chain(rest),
+                [
+                    view.symbol().to_owned(),
+                    view.at.to_string(),
+                    e.date.to_string(),
+                ]
+                .into_iter()
+                .chain([c.years, c.forward, c.rate].map(|x| x.to_string()))
+                .chain([strike.to_string()])
+                .chain(rest),
             )?;
         }
+    }
+    Ok(())
+}
+
+fn instrument(view: &View<'_>, table: &mut Table) -> Result<(), csv::Error> {
+    let (u, fees) = (view.underlying, view.world.fees());
+    let paid = match view.world.carry(view.symbol()) {
+        Some(Carry::Yield(yearly)) => yearly,
+        _ => 0.0,
+    };
+    let sector = view.world.sector(view.symbol()).unwrap_or_default();
+    let opening = if u.listing.am_monthlies {
+        u.symbol.clone()
+    } else {
+        String::new()
+    };
+    table.write_record(["name", "value"])?;
+    for (name, value) in [
+        ("name", u.name.clone()),
+        (
+            "kind",
+            match u.kind {
+                UnderlyingKind::Shares => "shares",
+                UnderlyingKind::Index => "index",
+                UnderlyingKind::Future => "future",
+            }
+            .into(),
+        ),
+        (
+            "style",
+            match u.style {
+                Style::American => "american",
+                Style::European => "european",
+            }
+            .into(),
+        ),
+        (
+            "settlement",
+            match u.settlement {
+                Settlement::Delivery => "delivery",
+                Settlement::Cash => "cash",
+            }
+            .into(),
+        ),
+        ("multiplier", u.multiplier.to_string()),
+        ("tick", u.ticks.tick_at(Price::ZERO).to_string()),
+        (
+            "prices",
+            match u.style_of_price {
+                PriceStyle::Decimal => "decimal",
+                PriceStyle::Eighths => "eighths",
+                PriceStyle::SixtyFourths => "64ths",
+            }
+            .into(),
+        ),
+        ("dividend_yield", paid.to_string()),
+        ("sector", sector.into()),
+        ("opening_root", opening),
+        ("package_tick", u.package_tick.to_string()),
+        ("fee_option", fees.option.to_string()),
+        ("fee_future", fees.future.to_string()),
+    ] {
+        table.write_record([name, value.as_str()])?;
+    }
+    Ok(())
+}
+
+fn expirations(view: &View<'_>, all: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
+    table.write_record([
+        "root", "expiry", "ends", "settles", "kind", "days", "t_years", "rate", "yield", "forward",
+        "atm_vol",
+    ])?;
+    for e in all {
+        let Some(c) = view.carried(e) else {
+            continue;
+        };
+        let vol = view.at_the_money(e, &c);
+        let kind = match e.cycle {
+            Cycle::Weekly => "weekly",
+            Cycle::Monthly => "monthly",
+            Cycle::Quarterly => "quarterly",
+            Cycle::Long => "long",
+        };
+        table.write_record([
+            view.underlying.root_for(e).to_owned(),
+            e.date.to_string(),
+            e.moment().to_string(),
+            if e.am_settled { "opening" } else { "close" }.to_owned(),
+            kind.to_owned(),
+            view.at.days_until(e.date).to_string(),
+            c.years.to_string(),
+            c.rate.to_string(),
+            c.paid.to_string(),
+            c.forward.to_string(),
+            vol.map_or_else(String::new, |v| v.to_string()),
+        ])?;
+    }
+    Ok(())
+}
+
+fn events(view: &View<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
+    table.write_record(["date", "kind", "what", "cash", "known"])?;
+    let all = view.world.announced(view.symbol(), view.at);
+    for e in all.into_iter().filter(|e| e.date >= from) {
+        let kind = match e.kind {
+            AnnouncedKind::Earnings => "earnings",
+            AnnouncedKind::Decision => "decision",
+            AnnouncedKind::ExDividend => "ex-dividend",
+        };
+        table.write_record([
+            e.date.to_string(),
+            kind.to_owned(),
+            e.what,
+            e.cash.map_or_else(String::new, |c| c.to_string()),
+            e.known.to_string(),
+        ])?;
     }
     Ok(())
 }

@@ -166,6 +166,224 @@ fn a_surface_is_its_volatilities_and_grows_with_time() {
     );
 }
 
+/// Each expiration stands as the chain and the surface have it: roots and dates of the contracts, the
+/// forward of the surface, its volatility where log-moneyness is zero.
+#[test]
+fn expirations_are_those_of_the_chain_and_the_surface() {
+    let at = ["--symbol", "WXMR", "--at", "2031-03-11T10:42"];
+    let of = |what: &str, more: &[&str]| rows(&export(&[&[what], &at[..], more].concat()));
+    let number = |row: &HashMap<String, String>, name: &str| row[name].parse::<f64>().unwrap();
+    let all = of("expirations", &[]);
+    assert!(all.len() > 15, "{}", all.len());
+    // The third Friday of April is listed twice: it settles at the opening and at the close.
+    let april: Vec<_> = all.iter().filter(|r| r["expiry"] == "2031-04-18").collect();
+    let told: Vec<[&str; 4]> = april
+        .iter()
+        .map(|r| ["root", "ends", "settles", "kind"].map(|c| r[c].as_str()))
+        .collect();
+    assert!(
+        told.contains(&[
+            "WXMR",
+            "2031-04-18T09:30:00.000-05:00",
+            "opening",
+            "monthly"
+        ]),
+        "{told:?}"
+    );
+    for row in &all {
+        let (expiry, root) = (row["expiry"].as_str(), row["root"].as_str());
+        let one = ["--expiry", expiry, "--root", root];
+        let surface = of("surface", &one);
+        let (t, forward) = (number(row, "t_years"), number(row, "forward"));
+        assert!(
+            surface
+                .iter()
+                .all(|s| s["expiry"] == expiry && number(s, "t_years") == t)
+        );
+        assert!((number(&surface[0], "forward") - forward).abs() < 1e-9 * forward);
+        let carried = 0.0_f64.max(t) * (number(row, "rate") - number(row, "yield"));
+        let spot = of("chain", &one)[0]["spot"].parse::<f64>().unwrap();
+        assert!((spot * carried.exp() - forward).abs() < 1e-9 * forward);
+        // The surface is smooth: between the strikes around the forward its total variance is too.
+        let around = surface.windows(2).find(|w| {
+            number(&w[0], "log_moneyness") <= 0.0 && number(&w[1], "log_moneyness") >= 0.0
+        });
+        if let Some([low, high]) = around {
+            let vol = number(row, "atm_vol");
+            let (a, b) = (number(low, "vol"), number(high, "vol"));
+            assert!(
+                (a.min(b) - 0.002..=a.max(b) + 0.002).contains(&vol),
+                "{row:?} {a} {b}"
+            );
+        }
+    }
+    let chain = of(
+        "chain",
+        &[
+            "--expiry",
+            "2031-04-18",
+            "--expiry",
+            "2031-05-16",
+            "--root",
+            "WXMR",
+        ],
+    );
+    assert!(!chain.is_empty());
+    for row in &chain {
+        assert!(row["contract"].starts_with("WXMR "), "{row:?}");
+        assert!(["2031-04-18", "2031-05-16"].contains(&row["expiry"].as_str()));
+    }
+}
+
+#[test]
+fn an_instrument_says_what_its_symbol_does_not() {
+    let facts = |symbol: &str| -> HashMap<String, String> {
+        let all = rows(&export(&["instrument", "--symbol", symbol]));
+        all.iter()
+            .map(|r| (r["name"].clone(), r["value"].clone()))
+            .collect()
+    };
+    let told = |symbol: &str, names: [&str; 8]| {
+        let all = facts(symbol);
+        names.map(|n| all[n].clone())
+    };
+    let names = [
+        "kind",
+        "style",
+        "settlement",
+        "multiplier",
+        "sector",
+        "opening_root",
+        "fee_option",
+        "prices",
+    ];
+    assert_eq!(
+        told("WXMR", names),
+        [
+            "index", "european", "cash", "100", "", "WXMR", "0.65", "decimal"
+        ]
+    );
+    assert_eq!(
+        told("VXLO", names),
+        [
+            "shares",
+            "american",
+            "delivery",
+            "100",
+            "technology",
+            "",
+            "0.65",
+            "decimal"
+        ]
+    );
+    assert_eq!(facts("NMOU")["name"], "Nimoura Systems");
+}
+
+/// Events come in order, nothing of them before it is announced, and what is told at an opening is
+/// known at one.
+#[test]
+fn events_are_told_as_they_are_announced() {
+    let of = |symbol: &str, at: &str| rows(&export(&["events", "--symbol", symbol, "--at", at]));
+    let now = of("NMOU", "2031-03-11T10:42");
+    assert!(
+        now.iter()
+            .any(|e| e["date"] == "2031-03-20" && e["kind"] == "earnings")
+    );
+    assert!(
+        now.iter()
+            .all(|e| e["cash"].is_empty() || e["kind"] == "ex-dividend")
+    );
+    let dates: Vec<&str> = now.iter().map(|e| e["date"].as_str()).collect();
+    assert!(dates.is_sorted() && dates[0] < "2029" && dates[dates.len() - 1] < "2034-04");
+    for e in &now {
+        assert!(e["known"].contains("T09:30:00") && e["known"].as_str() >= &e["date"][..]);
+    }
+    // What was told then is among what is told now.
+    let before = of("NMOU", "2029-06-04T10:00");
+    assert!(before.len() < now.len() && before.iter().all(|e| now.contains(e)));
+    assert!(
+        of("PHYA", "2031-03-11")
+            .iter()
+            .any(|e| e["kind"] == "decision")
+    );
+    let paid = of("TLVN", "2031-03-11");
+    let dividends: Vec<_> = paid.iter().filter(|e| e["kind"] == "ex-dividend").collect();
+    assert!(dividends.len() > 8);
+    for d in dividends {
+        assert!(d["cash"].parse::<f64>().unwrap() > 0.0);
+        assert_eq!(d["known"], format!("{}T09:30:00.000-05:00", d["date"]));
+    }
+}
+
+/// What was written of one market and read into another is what is written of that.
+#[test]
+fn a_market_from_files_is_exported_as_it_was_recorded() {
+    let folder = tempfile::tempdir().unwrap();
+    let market = folder.path().to_str().unwrap();
+    let at = "2031-03-11T10:42";
+    let chain = export(&[
+        "chain",
+        "--symbol",
+        "NMOU",
+        "--at",
+        at,
+        "--expiry",
+        "2031-04-18",
+    ]);
+    let file = folder.path().join("chain.csv");
+    std::fs::write(&file, &chain.stdout).unwrap();
+    let into = folder.path().join("mine");
+    let done = Command::new(env!("CARGO_BIN_EXE_pikebell"))
+        .args(["import", "chain", "--symbol", "OWNED", "--in"])
+        .args([&file, std::path::Path::new("--into"), &into])
+        .output()
+        .unwrap();
+    assert!(
+        done.status.success(),
+        "{}",
+        String::from_utf8_lossy(&done.stderr)
+    );
+    let mine = into.to_str().unwrap();
+    let own = |what: &str| rows(&export(&[what, "--symbol", "OWNED", "--market", mine]));
+    let (before, after) = (rows(&chain), own("chain"));
+    assert_eq!(before.len(), after.len());
+    for (b, a) in before.iter().zip(&after) {
+        for column in [
+            "at", "spot", "expiry", "kind", "strike", "bid", "ask", "volume",
+        ] {
+            assert_eq!(b[column], a[column], "{column} of {b:?}");
+        }
+        assert_eq!(&b["contract"][6..], &a["contract"][6..]);
+    }
+    // The volatility at the forward comes from the quotes of the two strikes around it.
+    let one = &own("expirations")[0];
+    let number = |row: &HashMap<String, String>, name: &str| row[name].parse::<f64>().unwrap();
+    let (forward, t) = (number(one, "forward"), number(one, "t_years"));
+    let outside: Vec<(f64, f64)> = after
+        .iter()
+        .filter(|r| (r["kind"] == "call") == (number(r, "strike") >= forward))
+        .filter(|r| !r["iv"].is_empty())
+        .map(|r| {
+            (
+                (number(r, "strike") / forward).ln(),
+                number(r, "iv").powi(2) * t,
+            )
+        })
+        .collect();
+    let pair = outside
+        .windows(2)
+        .find(|w| w[0].0 <= 0.0 && w[1].0 >= 0.0)
+        .unwrap();
+    let variance = pair[0].1 - (pair[1].1 - pair[0].1) * pair[0].0 / (pair[1].0 - pair[0].0);
+    assert!(
+        (number(one, "atm_vol") - (variance / t).sqrt()).abs() < 1e-12,
+        "{one:?}"
+    );
+    assert!(own("surface").len() > 20 && own("events").is_empty());
+    let out = export(&["chain", "--symbol", "OWNED", "--market", market]);
+    assert!(!out.status.success(), "the folder above is no market");
+}
+
 #[test]
 fn a_bad_request_says_what_would_be_right() {
     for (arguments, words) in [
@@ -180,6 +398,14 @@ fn a_bad_request_says_what_would_be_right() {
         (
             &["bars", "--symbol", "NMOU", "--at", "2041-03-11"],
             &["outside the world", "from 2028-06-01 to 2033-12-30"],
+        ),
+        (
+            &["chain", "--symbol", "NMOU", "--expiry", "2031-04-19"],
+            &["--expiry 2031-04-19 is not listed", "2031-04-18"],
+        ),
+        (
+            &["surface", "--symbol", "WXMR", "--root", "WXMX"],
+            &["--root \"WXMX\"", "listed: WXMR"],
         ),
         (
             &["bars", "--symbol", "NMOU", "--from", "March"],

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { Reworked, ReworkMove, Which } from '../../api/client';
+import { useDraftOf } from '../../drafts/answer';
 import { Button, CommandButton } from '../../ui/controls';
 
 type Props = { reworked: Reworked; onMove: (move: ReworkMove) => void; busy: boolean };
@@ -30,6 +31,7 @@ function Along({ part, onMove, busy }: { part: Which } & Omit<Props, 'reworked'>
 /** All moves, by what they are about. */
 export function Moves({ reworked: r, onMove, busy }: Props) {
   const options = r.legs.filter((l) => l.then !== 0 && l.contract.length === 21);
+  const draft = useDraftOf(r.symbol);
   const [chosen, choose] = useState('');
   const leg = options.find((l) => l.contract === chosen) ?? options[0];
   const [delta, setDelta] = useState('0.20');
@@ -152,6 +154,20 @@ export function Moves({ reworked: r, onMove, busy }: Props) {
         </Button>
         <Button className="col-span-2" disabled={busy || none} onClick={act('intoButterfly')}>
           iron butterfly
+        </Button>
+        <Button
+          className="col-span-4"
+          disabled={busy || !draft?.legs.length}
+          title={
+            draft?.legs.length
+              ? 'the legs of the draft in the tray, beside what is held'
+              : `a draft on ${r.symbol} in the tray can be added: build it in the chain first`
+          }
+          onClick={() => {
+            if (draft) onMove({ add: draft.legs });
+          }}
+        >
+          add the draft&apos;s legs
         </Button>
       </div>
       <div className="mt-3 grid grid-cols-2 gap-1 border-t border-hair pt-2">

@@ -3,7 +3,7 @@
 use desk::{BookGreeks, Campaign, Leg, Lot, Money, Package, Price, PriceStyle};
 use engine::State as DeskState;
 use engine::campaigns::proposal;
-use engine::money::evaluate;
+use engine::money::{evaluate, evaluate_alone};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -233,7 +233,13 @@ pub(crate) fn carried(
         range,
         ..proposal(&state.account, id, totals.booked())
     };
-    let judged = evaluate(state, quoter, symbol, &whole).ok();
+    // The page of one campaign tells of buying power too; the book of all does not.
+    let judge = if range.is_some() {
+        evaluate
+    } else {
+        evaluate_alone
+    };
+    let judged = judge(state, quoter, symbol, &whole).ok();
     let shape = judged.as_ref().map(|e| &e.horizon.shape);
     let most = shape.and_then(|s| s.most.limited());
     let expiry = held.options().map(|(c, _)| c.expiry).min();
