@@ -116,7 +116,7 @@ pub struct Proposal {
     pub entry: EntryPrice,
     /// What was realised before, less fees: part of the profit that is drawn. Zero for a draft.
     pub realised: Money,
-    /// Price range to draw; chosen when absent.
+    /// Price range to draw; chosen when absent. One without any width draws nothing.
     pub range: Option<(f64, f64)>,
     /// It closes (part of) a campaign.
     pub closing: bool,
@@ -454,7 +454,12 @@ pub fn evaluate(
     )?;
     let years = market.at.years_until(horizon.moment);
     let (low, high) = drawn_range(proposal.range, structure, market, years);
-    let prices = price_grid(low, high, CURVE_POINTS);
+    let draws = proposal.range.is_none_or(|(a, b)| a < b);
+    let prices = if draws {
+        price_grid(low, high, CURVE_POINTS)
+    } else {
+        Vec::new()
+    };
     let paid = net.to_f64();
     let curves = Curves {
         outline: prices.iter().map(|&s| horizon.profit_at(s)).collect(),

@@ -284,7 +284,7 @@ impl Connection {
             Ok(ClientMessage::WatchBook { on }) => {
                 self.wants_book = on;
                 self.sent.book = None;
-                self.push_slow().await
+                self.push_book().await
             }
             Ok(ClientMessage::Alive) => vec![ServerMessage::Alive],
             Ok(ClientMessage::Evaluate { id, request }) => {
@@ -436,6 +436,27 @@ impl Connection {
         out
     }
 
+    /// The book alone, at once: whoever asks for it waits for nothing else.
+    async fn push_book(&mut self) -> Vec<ServerMessage> {
+        if !self.wants_book {
+            return Vec::new();
+        }
+        match self.app.read(book_of).await {
+            Ok(book) => self.told_book(book).into_iter().collect(),
+            Err(_) => Vec::new(),
+        }
+    }
+
+    fn told_book(&mut self, book: BookView) -> Option<ServerMessage> {
+        if self.sent.book.as_ref() == Some(&book) {
+            return None;
+        }
+        self.sent.book = Some(book.clone());
+        Some(ServerMessage::Book {
+            book: Box::new(book),
+        })
+    }
+
     async fn push_slow(&mut self) -> Vec<ServerMessage> {
         self.sent.slow = Some(Instant::now());
         let wants_book = self.wants_book;
@@ -453,12 +474,7 @@ impl Connection {
             self.sent.masthead = Some(masthead.clone());
             out.push(ServerMessage::Masthead { masthead });
         }
-        if let Some(book) = book.filter(|b| self.sent.book.as_ref() != Some(b)) {
-            self.sent.book = Some(book.clone());
-            out.push(ServerMessage::Book {
-                book: Box::new(book),
-            });
-        }
+        out.extend(book.and_then(|b| self.told_book(b)));
         out
     }
 }

@@ -1,5 +1,5 @@
 import { Popover } from 'radix-ui';
-import { Fragment, useEffect, useState } from 'react';
+import { Fragment, startTransition, useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { followBook, useLive } from '../../api/live';
 import type { Position } from '../../api/client';
@@ -27,6 +27,21 @@ const GROUPS = {
 } as const;
 type Grouping = keyof typeof GROUPS;
 type Sorting = { key: string; down: boolean } | undefined;
+
+/** So many rows are drawn first; the rest come right behind them. */
+const SCREENFUL = 20;
+
+/** How many rows are drawn: a screenful at once, so that a long book is there before all of it is laid out. */
+function useRows(loaded: boolean): number {
+  const [rows, setRows] = useState(SCREENFUL);
+  useEffect(() => {
+    if (loaded)
+      startTransition(() => {
+        setRows(Infinity);
+      });
+  }, [loaded]);
+  return rows;
+}
 
 /** In the order of a column; what has no figure there comes last. */
 function sorted(all: Position[], sorting: Sorting): Position[] {
@@ -253,6 +268,7 @@ export function BookView() {
       followBook(false);
     };
   }, []);
+  const most = useRows(book !== undefined);
   const [picked, setPicked] = useState<Picked>({});
   const [wanted, setWanted] = useState('');
   const [grouping, setGrouping] = useState<Grouping>('');
@@ -268,6 +284,7 @@ export function BookView() {
     name,
     all: listed.filter((p) => GROUPS[grouping].of(p) === name),
   }));
+  const drawn = new Set(groups.flatMap((g) => g.all).slice(0, most));
   const some = book.positions.some((p) => picked[p.campaign] !== undefined);
   const ordered = (key: string) =>
     sorting?.key === key ? (sorting.down ? 'descending' : 'ascending') : undefined;
@@ -383,22 +400,24 @@ export function BookView() {
                     <Totals all={g.all} columns={columns} name={`${g.name}, ${g.all.length}`} />
                   </tbody>
                 )}
-                {g.all.map((p) => (
-                  <Row
-                    key={p.campaign}
-                    p={p}
-                    columns={columns}
-                    picked={picked[p.campaign]}
-                    pick={(n) => {
-                      setPicked((all) => {
-                        const rest = Object.fromEntries(
-                          Object.entries(all).filter(([id]) => Number(id) !== p.campaign),
-                        );
-                        return n === undefined ? rest : { ...rest, [p.campaign]: n };
-                      });
-                    }}
-                  />
-                ))}
+                {g.all
+                  .filter((p) => drawn.has(p))
+                  .map((p) => (
+                    <Row
+                      key={p.campaign}
+                      p={p}
+                      columns={columns}
+                      picked={picked[p.campaign]}
+                      pick={(n) => {
+                        setPicked((all) => {
+                          const rest = Object.fromEntries(
+                            Object.entries(all).filter(([id]) => Number(id) !== p.campaign),
+                          );
+                          return n === undefined ? rest : { ...rest, [p.campaign]: n };
+                        });
+                      }}
+                    />
+                  ))}
               </Fragment>
             ))}
             <tfoot className="border-t border-strong">

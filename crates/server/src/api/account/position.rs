@@ -230,7 +230,8 @@ pub(crate) fn carried(
     let total = open_profit + totals.booked();
     // The outline of the whole campaign: what was realised is part of it.
     let whole = desk::Proposal {
-        range,
+        // A book draws no curves.
+        range: range.or(Some((0.0, 0.0))),
         ..proposal(&state.account, id, totals.booked())
     };
     // The page of one campaign tells of buying power too; the book of all does not.
