@@ -144,7 +144,7 @@ pub fn life(chapters: &[Chapter], looks: &[Look], u: &Underlying) -> Option<Vec<
         let mut parts = Parts::default();
         for chapter in here {
             parts.total += chapter.cash;
-            parts.fees = parts.fees - chapter.fees;
+            parts.fees -= chapter.fees;
             for (instrument, quantity) in &chapter.legs {
                 parts.total += worth(instrument, *quantity, look.legs.get(instrument)?.mark);
             }

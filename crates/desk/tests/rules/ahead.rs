@@ -49,7 +49,7 @@ fn a_sold_strike_within_half_a_move_is_a_toss_on_the_last_two_sessions_only() {
     // Half the move is 1.50: at it, and a tick beyond.
     let at_it = leg("101.5C", -1, "0.40");
     assert_eq!(
-        told(&view(&u, 0, &[at_it.clone()])),
+        told(&view(&u, 0, std::slice::from_ref(&at_it))),
         [
             "Sold 1 × 101.5 call, 18 Apr: the price is 1.50 from the strike and moves about 3.00 \
              by its end: a toss of a coin whether it is assigned.",
@@ -136,7 +136,7 @@ fn what_is_bought_is_exercised_unless_its_holder_says_otherwise() {
     let u = underlying();
     let long = leg("99C", 1, "1.40");
     assert_eq!(
-        told(&view(&u, 0, &[long.clone()])),
+        told(&view(&u, 0, std::slice::from_ref(&long))),
         [
             "Bought 1 × 99 call, 18 Apr: 1.00 in the money; it is exercised at its end unless you \
              say otherwise or sell it.",
