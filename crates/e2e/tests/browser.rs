@@ -405,7 +405,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.find("[data-stretch]").await;
         let held = "return document.querySelectorAll('[data-stretch]').length";
         assert_eq!(b.run(held).await, 6, "two legs, rolled twice");
-        let chapters = b.text("main table").await;
+        let chapters = b.text("[data-testid=chapters]").await;
         for part in ["opened", "rolled", "in all", "−685.50"] {
             assert!(chapters.contains(part), "{part}: {chapters}");
         }

@@ -175,7 +175,7 @@ function Chapters({ page: p }: { page: CampaignPage }) {
     </th>
   );
   return (
-    <table className="w-full border-collapse">
+    <table data-testid="chapters" className="w-full border-collapse">
       <caption className="sr-only">Chapters, oldest first</caption>
       <thead>
         <tr>
