@@ -61,8 +61,8 @@ pub enum Ahead {
     AtTheEnd {
         /// When.
         date: Date,
-        /// At which price.
-        spot: Price,
+        /// At which price, as its market writes it.
+        spot: String,
         /// Options that are exercised, assigned or settled, signed as they are held.
         inside: Vec<(Contract, i64)>,
         /// Units of the underlying held then, signed, where any change hands.
@@ -76,10 +76,12 @@ pub enum Ahead {
         contract: Contract,
         /// Signed.
         quantity: i64,
-        /// From the price to the strike.
-        away: Price,
+        /// From the price to the strike, as its market writes it.
+        away: String,
         /// One deviation by then.
         expected_move: f64,
+        /// Shares or futures change hands where it ends in the money.
+        delivers: bool,
     },
     /// A sold call in the money whose time value is less than the dividend before its end.
     Dividend {
@@ -187,8 +189,9 @@ pub fn ahead(view: &AheadView<'_>) -> Vec<Ahead> {
             out.push(Ahead::CoinToss {
                 contract: contract.clone(),
                 quantity,
-                away: -inside,
+                away: u.style_of_price.write(inside.abs()),
                 expected_move: leg.expected_move,
+                delivers,
             });
         }
         match (before, contract.kind) {
@@ -243,6 +246,7 @@ pub fn ahead(view: &AheadView<'_>) -> Vec<Ahead> {
             date,
         });
     }
+    out.sort_by_key(|a| !a.presses());
     out
 }
 
@@ -276,7 +280,7 @@ fn at_the_end(view: &AheadView<'_>) -> Option<Ahead> {
     let changes = !all.is_empty() && u.settlement == Settlement::Delivery;
     Some(Ahead::AtTheEnd {
         date: first.date(),
-        spot: view.spot,
+        spot: u.style_of_price.write(view.spot),
         inside: all,
         units: changes.then_some((units, u.kind)),
         cash,
@@ -343,7 +347,7 @@ impl fmt::Display for Ahead {
                     Some((n, kind)) => {
                         let (held, many) = (units_label(*n, *kind), n.abs() != 1);
                         let are = if many { "are" } else { "is" };
-                        let how = if *n > 0 { "held" } else { "owed" };
+                        let how = if *n > 0 { "held" } else { "sold short" };
                         write!(f, "; then {held} {are} {how}")?;
                     }
                     None => {}
@@ -359,12 +363,17 @@ impl fmt::Display for Ahead {
                 quantity,
                 away,
                 expected_move,
+                delivers,
             } => write!(
                 f,
-                "Sold {}: the price is {} from the strike and moves about {expected_move:.2} by \
-                 its end: a toss of a coin whether it is assigned.",
+                "Sold {}: the price is {away} from the strike and moves about {expected_move:.2} \
+                 by its end: a toss of a coin whether it {}.",
                 dated(contract, *quantity),
-                away.abs(),
+                if *delivers {
+                    "is assigned"
+                } else {
+                    "ends in the money"
+                },
             ),
             Ahead::Dividend {
                 contract,

@@ -54,7 +54,7 @@ pub use account::{
     Lot, SETTLEMENT_SESSIONS, Share, Stretch, average, trail,
 };
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
-pub use ahead::{Ahead, AheadLeg, AheadView, ahead};
+pub use ahead::{Ahead, AheadLeg, AheadView, LAST_WEEK, ahead};
 pub use bell::{Bell, BellSide, Listens, Occurrence};
 pub use bench::{
     Along, Bench, Chances, ChancesAsked, ChancesAt, Compared, ComparedRow, DateLine, GreekCurves,

@@ -116,6 +116,20 @@ pub fn after(
     })
 }
 
+/// Working orders of a campaign that wait to close some of this, by number: together with another
+/// they would close more than is held.
+pub fn waiting(state: &State, campaign: u64, closes: &Holding) -> Vec<u64> {
+    let home = state.account.home(campaign);
+    let same = |o: &&Arc<desk::Order>| {
+        let r = &o.request;
+        let of_it = r.purpose.campaign().map(|c| state.account.home(c)) == Some(home);
+        let legs = r.unit.legs().iter().enumerate();
+        let mut closing = legs.filter(|(place, _)| r.closes(*place));
+        of_it && closing.any(|(_, l)| closes.legs().iter().any(|c| c.instrument == l.instrument))
+    };
+    state.open_orders().filter(same).map(|o| o.id).collect()
+}
+
 /// What is coming of a campaign by itself: exercise, assignment, settlement, its end.
 ///
 /// # Errors

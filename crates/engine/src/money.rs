@@ -97,7 +97,7 @@ fn market_view<'a>(
     let horizon_vol = (variance / at.years_until(expiry).max(1e-9)).sqrt();
     Ok(MarketView {
         horizon_vol,
-        events: state.world.events(symbol, at, 1_100),
+        events: state.world.events(symbol, at, market::ANNOUNCED),
         ..view
     })
 }
@@ -627,8 +627,8 @@ pub fn evaluate(
     evaluate_in(state, quoter, &market, proposal)
 }
 
-/// Evaluates what is held as if the account held nothing else: what it ties up is told alone, and
-/// nothing is said of buying power. A book of many campaigns is read at every look; the margin of all
+/// Evaluates what is held as if the account held nothing else: what it ties up is told alone,
+/// nothing is said of buying power, and nothing is drawn. A book of many campaigns is read at every look; the margin of all
 /// of them together is worked out once, not once for each.
 ///
 /// # Errors
@@ -646,7 +646,11 @@ pub fn evaluate_alone(
         rate: margin_rate(state),
         ..AccountView::default()
     };
-    Ok(desk::evaluate(proposal, &market, &account)?)
+    let undrawn = Proposal {
+        range: Some((0.0, 0.0)),
+        ..proposal.clone()
+    };
+    Ok(desk::evaluate(&undrawn, &market, &account)?)
 }
 
 /// Evaluates a proposal in a market that is known already.

@@ -1,9 +1,9 @@
 //! Ways out of a campaign in the market of now: what `desk` finds quickly is judged like any draft,
 //! and shown only where the ticket would take it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
-use desk::rework::{self, Asked, At, Dated, Field, Limits, Measure, Out, Way, change};
+use desk::rework::{self, Asked, At, Dated, Family, Field, Limits, Measure, Out, Way, change};
 use desk::{
     AccountView, Candidate, Candidates, Evaluation, Holding, LegMarket, Link, Money, Package,
     Price, Pricing, Proposal, Purpose, Request, TimeInForce, money_effect, money_taken,
@@ -11,7 +11,7 @@ use desk::{
 use market::Quoter;
 use rayon::prelude::*;
 
-use crate::campaigns::{self, Left, after};
+use crate::campaigns::{self, Left, after, waiting};
 use crate::money::{self, account_view};
 use crate::refusal::Refusal;
 use crate::state::{State, spot_of, underlying_of};
@@ -134,15 +134,8 @@ fn field<'a>(
             law: law.map_err(desk::EvaluationError::Model)?,
         });
     }
-    Ok(Field {
-        at,
-        underlying: u,
-        spot,
-        carry,
-        fees: state.world.fees(),
-        dates,
-        lean: search.lean,
-    })
+    let fees = state.world.fees();
+    Ok(Field::new(at, (u, spot, carry), fees, search.lean, dates))
 }
 
 /// The best ways out of a campaign.
@@ -163,10 +156,9 @@ pub fn ways_out(
         .carry(&symbol)
         .unwrap_or(desk::Carry::Yield(0.0));
     let field = field(state, quoter, &symbol, &held, search, &carry)?;
-    let paid: Money = state.account.lots_of(id).map(|l| l.basis).sum();
     let asked = Asked {
         held: &held,
-        net: totals.booked() - paid,
+        net: totals.booked() - state.account.open_cost(id),
         at: search.at,
         limits: &search.limits,
         measure: search.measure,
@@ -176,37 +168,38 @@ pub fn ways_out(
         looked: ways.looked,
         ruled_out: ways.ruled_out,
         kept: ways.ways.len(),
-        waiting: waiting(state, id),
+        waiting: waiting(state, id, &held),
         best: Vec::new(),
     };
-    let mut kinds: BTreeMap<String, usize> = BTreeMap::new();
     let view = account_view(state, quoter, &symbol, state.reserved);
-    let before = money_effect(&Holding::default(), &field.market(), &view, Price::ZERO);
+    let before = money_effect(
+        &Holding::default(),
+        &field.market(Vec::new()),
+        &view,
+        Price::ZERO,
+    );
     let free = before.buying_power_now;
     // What waits to close the same stands in the way of most: that is asked first.
-    let found = ways.ways.len();
-    let mut left = ways.ways.into_iter();
-    let mut hindered = 0;
     let freely = |w: &Way| {
         let request = request(&symbol, id, &change(&held, &w.then), w.price);
         request.is_ok_and(|r| check_closing(state, &r, id, &[]).is_ok())
     };
+    let mut left = ways.ways;
     if !out.waiting.is_empty() {
-        let free: Vec<Way> = left.filter(freely).collect();
-        hindered = found - free.len();
-        left = free.into_iter();
+        left.retain(freely);
+        let hindered = out.kept - left.len();
+        if hindered > 0 {
+            out.ruled_out.insert(Out::Waiting, hindered);
+        }
+        out.kept = left.len();
     }
-    if hindered > 0 {
-        out.ruled_out.insert(Out::Waiting, hindered);
-        out.kept -= hindered;
-    }
-    let mut asked: BTreeMap<String, usize> = BTreeMap::new();
+    let mut left = left.into_iter();
+    // Of each kind of move, how many were asked about and how many are shown.
+    let mut kinds: HashMap<Vec<Family>, (usize, usize)> = HashMap::new();
     while out.best.len() < SHOWN {
         let wanted = |w: &Way| {
-            let kind = w.kind();
-            let full = kinds.get(&kind).is_some_and(|n| *n == OF_A_KIND);
-            let asked = asked.entry(kind).or_default();
-            let fits = !full && *asked < ASKED;
+            let (asked, shown) = kinds.entry(w.kind()).or_default();
+            let fits = *shown < OF_A_KIND && *asked < ASKED;
             *asked += usize::from(fits);
             fits
         };
@@ -220,7 +213,7 @@ pub fn ways_out(
             .map(|w| bears(&field, (&view, free), &held, w))
             .collect();
         for (way, borne) in some.into_iter().zip(borne) {
-            let shown = kinds.entry(way.kind()).or_default();
+            let (_, shown) = kinds.entry(way.kind()).or_default();
             if out.best.len() == SHOWN || *shown == OF_A_KIND {
                 continue;
             }
@@ -252,8 +245,8 @@ fn bears(
     way: &Way,
 ) -> bool {
     let order = change(held, &way.then);
-    field.market_in(&order).is_some_and(|market| {
-        let takes = money_taken(&order, &market, view, way.price);
+    field.markets_of(&order).is_some_and(|legs| {
+        let takes = money_taken(&order, &field.market(legs), view, way.price);
         takes <= Money::ZERO || takes <= free
     })
 }
@@ -273,16 +266,6 @@ fn request(symbol: &str, campaign: u64, order: &Holding, price: Price) -> Result
         purpose: Purpose::Roll(campaign),
         closing: Vec::new(),
     })
-}
-
-/// Working orders that wait to close some of what a campaign holds.
-fn waiting(state: &State, campaign: u64) -> Vec<u64> {
-    let closes = |o: &&std::sync::Arc<desk::Order>| {
-        let of_it = o.request.purpose.campaign().map(|c| state.account.home(c)) == Some(campaign);
-        let mut legs = 0..o.request.unit.legs().len();
-        of_it && legs.any(|place| o.request.closes(place))
-    };
-    state.open_orders().filter(closes).map(|o| o.id).collect()
 }
 
 /// Judges a way like a draft, and asks the ticket.

@@ -17,7 +17,7 @@ use engine::{Execution, Tie};
 use market::{Quoter, Step};
 
 /// Operations that are played where nothing else is asked for.
-const OPERATIONS: usize = 10_000;
+const OPERATIONS: usize = 20_000;
 /// A run lives so long; then another begins in another world.
 const A_RUN: usize = 200;
 /// After so many it is told how far it is.

@@ -27,4 +27,4 @@ pub use market_data::{Bar, Listed};
 pub use quotes::Quoter;
 pub use recorded::{Recorded, Seen, Sight};
 pub use specs::{DEMO_DAY, FEES, FIRST, LAST};
-pub use world::{Announced, AnnouncedKind, Clash, SurfaceSlice, World};
+pub use world::{ANNOUNCED, Announced, AnnouncedKind, Clash, SurfaceSlice, World};

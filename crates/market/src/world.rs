@@ -40,7 +40,7 @@ struct Path {
 }
 
 /// Days ahead of them that events are announced.
-const ANNOUNCED: i64 = 1_100;
+pub const ANNOUNCED: i64 = 1_100;
 
 /// What kind of event was announced.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -572,27 +572,18 @@ impl World {
         let Some(path) = self.path(symbol) else {
             return Vec::new();
         };
-        let today = at.date();
-        let what = path.spec.event.map_or("", |e| e.what);
-        let ahead = path
-            .series
-            .events
-            .iter()
-            .filter(|(d, known)| at < *known && day_number(*d) - day_number(today) <= days);
-        let results = ahead.map(|(d, _)| Event {
-            date: *d,
-            kind: EventKind::News,
-            what: what.into(),
-        });
-        let ex = self
-            .dividends(symbol, at, days)
-            .into_iter()
-            .map(|(date, cash)| Event {
-                date,
-                kind: EventKind::ExDividend,
-                what: format!("ex-dividend, {cash} a share"),
-            });
-        let mut out: Vec<Event> = results.chain(ex).collect();
+        let ahead = path.scheduled().filter(|e| at < e.known);
+        let mut out: Vec<Event> = ahead
+            .filter(|e| at.days_until(e.date) <= days)
+            .map(|e| Event {
+                date: e.date,
+                kind: match e.kind {
+                    AnnouncedKind::ExDividend => EventKind::ExDividend,
+                    AnnouncedKind::Earnings | AnnouncedKind::Decision => EventKind::News,
+                },
+                what: path.told(&e),
+            })
+            .collect();
         out.sort_by_key(|e| e.date);
         out
     }
@@ -608,27 +599,18 @@ impl World {
         let Some(path) = self.path(symbol) else {
             return Vec::new();
         };
-        let told = |date: Date| at.days_until(date) <= ANNOUNCED;
-        let kind = match path.spec.event {
-            Some(e) if e.is_decision() => AnnouncedKind::Decision,
-            _ => AnnouncedKind::Earnings,
-        };
-        let what = path.spec.event.map_or("", |e| e.what);
-        let news = path.series.events.iter().map(|(date, known)| Announced {
-            date: *date,
-            kind,
-            what: what.into(),
-            cash: None,
-            known: *known,
-        });
-        let dividends = path.series.dividends.iter().map(|(ex, cash)| Announced {
-            date: *ex,
-            kind: AnnouncedKind::ExDividend,
-            what: format!("ex-dividend, {cash} a share"),
-            cash: Some(*cash),
-            known: open_of(*ex),
-        });
-        let mut all: Vec<Announced> = news.chain(dividends).filter(|e| told(e.date)).collect();
+        let told = |e: &Scheduling| at.days_until(e.date) <= ANNOUNCED;
+        let mut all: Vec<Announced> = path
+            .scheduled()
+            .filter(told)
+            .map(|e| Announced {
+                date: e.date,
+                kind: e.kind,
+                what: path.told(&e),
+                cash: e.cash,
+                known: e.known,
+            })
+            .collect();
         all.sort_by_key(|e| (e.date, e.known));
         all
     }
@@ -641,7 +623,47 @@ impl World {
     }
 }
 
+/// A dated event without its words.
+struct Scheduling {
+    date: Date,
+    kind: AnnouncedKind,
+    cash: Option<Price>,
+    known: Moment,
+}
+
 impl Path {
+    /// Everything that is scheduled over the whole history: news, then dividends.
+    fn scheduled(&self) -> impl Iterator<Item = Scheduling> {
+        let kind = match self.spec.event {
+            Some(e) if e.is_decision() => AnnouncedKind::Decision,
+            _ => AnnouncedKind::Earnings,
+        };
+        let news = self
+            .series
+            .events
+            .iter()
+            .map(move |(date, known)| Scheduling {
+                date: *date,
+                kind,
+                cash: None,
+                known: *known,
+            });
+        let dividends = self.series.dividends.iter().map(|(ex, cash)| Scheduling {
+            date: *ex,
+            kind: AnnouncedKind::ExDividend,
+            cash: Some(*cash),
+            known: open_of(*ex),
+        });
+        news.chain(dividends)
+    }
+
+    fn told(&self, e: &Scheduling) -> String {
+        match e.cash {
+            Some(cash) => format!("ex-dividend, {cash} a share"),
+            None => self.spec.event.map_or("", |e| e.what).into(),
+        }
+    }
+
     /// A log price of the series as a price of this underlying, on its own tick.
     fn price(&self, log: f64) -> Price {
         let tick = self.spec.underlying.own_tick;

@@ -26,13 +26,21 @@ const REST = 60;
 /** What waits to be kept, by slot; null throws the draft away. Only the newest of a slot waits. */
 const waiting = new Map<Slot, Draft | null>();
 let writing = false;
+let resting: ReturnType<typeof setTimeout> | undefined;
 function save(slot: Slot, draft: Draft | null) {
   waiting.set(slot, draft);
   if (writing) return;
   writing = true;
-  setTimeout(() => void write(), REST);
+  resting = setTimeout(() => void write(), REST);
+}
+/** A page that is left keeps what was still resting, and what is on its way goes on. */
+export function keepAtOnce() {
+  if (resting === undefined) return;
+  clearTimeout(resting);
+  void write();
 }
 async function write() {
+  resting = undefined;
   for (let next = waiting.entries().next().value; next; next = waiting.entries().next().value) {
     const [slot, draft] = next;
     waiting.delete(slot);
@@ -40,8 +48,8 @@ async function write() {
       const path = { params: { path: { slot } } };
       must(
         draft
-          ? await api.PUT('/api/drafts/{slot}', { ...path, body: draft })
-          : await api.DELETE('/api/drafts/{slot}', path),
+          ? await api.PUT('/api/drafts/{slot}', { ...path, body: draft, keepalive: true })
+          : await api.DELETE('/api/drafts/{slot}', { ...path, keepalive: true }),
       );
       useDrafts.setState({ problem: undefined });
     } catch (e) {

@@ -2,7 +2,7 @@ import { Tooltip } from 'radix-ui';
 import { useEffect, useMemo, useState } from 'react';
 import { Outlet, useNavigate } from 'react-router';
 import { connect, useLive } from '../api/live';
-import { loadDrafts, useDrafts } from '../drafts/store';
+import { keepAtOnce, loadDrafts, useDrafts } from '../drafts/store';
 import { Drawer } from '../ticket/Drawer';
 import { Fault } from '../ui/Fault';
 import { useCommands, type Acts } from '../ui/commands';
@@ -29,6 +29,10 @@ export function Frame() {
   useEffect(connect, []);
   useEffect(() => {
     void loadDrafts();
+    window.addEventListener('pagehide', keepAtOnce);
+    return () => {
+      window.removeEventListener('pagehide', keepAtOnce);
+    };
   }, []);
   const unread = useDrafts((s) => s.unread);
   const acts = useMemo(

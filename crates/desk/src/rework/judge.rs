@@ -15,7 +15,6 @@ use crate::evaluate::MarketView;
 use crate::holding::{Holding, Leg};
 use crate::idea::Candidates;
 use crate::number::Price;
-use crate::package_quote::Quote;
 use crate::time::Moment;
 use crate::underlying::{Fees, Underlying};
 use crate::valuation::{LegMarket, Legs};
@@ -35,7 +34,10 @@ pub struct Dated {
     pub law: Lognormal,
 }
 
-/// An underlying and what is listed on it.
+/// Where a series stands: its expiration, and its place there.
+pub(super) type Slot = (usize, usize);
+
+/// An underlying and what is listed on it, found by name.
 #[derive(Debug, Clone)]
 pub struct Field<'a> {
     /// As of.
@@ -48,90 +50,78 @@ pub struct Field<'a> {
     pub carry: &'a Carry,
     /// Fees.
     pub fees: Fees,
-    /// By expiration, ascending.
-    pub dates: Vec<Dated>,
     /// Lean of the whole book now, and how much 1.00 of delta adds to it.
     pub lean: (f64, f64),
+    /// By expiration, ascending.
+    dates: Vec<Dated>,
+    slots: HashMap<Contract, Slot>,
 }
 
-impl Field<'_> {
-    /// The market in options, in the order of their legs; absent where one is not listed, and for
-    /// the underlying itself.
-    pub fn market_in(&self, held: &Holding) -> Option<MarketView<'_>> {
-        let of = |c: &Contract| {
-            let same = |d: &&Dated| {
-                let first = d.candidates.listed.first().map(|l| &l.contract);
-                first.is_some_and(|f| (f.expiry, &f.root) == (c.expiry, &c.root))
-            };
-            let date = self.dates.iter().find(same)?;
-            let place = date
-                .candidates
-                .listed
-                .iter()
-                .position(|l| l.contract == *c)?;
-            Some(date.markets[place])
-        };
-        let each = held
-            .legs()
-            .iter()
-            .map(|l| l.instrument.option().and_then(of));
-        Some(MarketView {
-            legs: each.collect::<Option<_>>()?,
-            ..self.market()
-        })
-    }
-
-    /// The market in nothing.
-    pub fn market(&self) -> MarketView<'_> {
-        MarketView {
-            at: self.at,
-            underlying: self.underlying,
-            spot: self.spot,
-            legs: Vec::new(),
-            horizon_vol: 0.0,
-            carry: self.carry.clone(),
-            events: Vec::new(),
-        }
-    }
-}
-
-/// Where a series stands: its expiration, and its place there.
-type Slot = (usize, usize);
-
-/// A field whose series are found by name.
-pub(super) struct Index<'a> {
-    pub field: &'a Field<'a>,
-    slots: HashMap<&'a Contract, Slot>,
-}
-
-impl<'a> Index<'a> {
-    pub(super) fn new(field: &'a Field<'a>) -> Index<'a> {
-        let of_date = |(d, date): (usize, &'a Dated)| {
+impl<'a> Field<'a> {
+    /// What is listed, by expiration, ascending.
+    pub fn new(
+        at: Moment,
+        (underlying, spot, carry): (&'a Underlying, Price, &'a Carry),
+        fees: Fees,
+        lean: (f64, f64),
+        dates: Vec<Dated>,
+    ) -> Field<'a> {
+        let of_date = |(d, date): (usize, &Dated)| {
             let all = date.candidates.listed.iter().enumerate();
-            all.map(move |(i, c)| (&c.contract, (d, i)))
+            let each = all.map(|(i, c)| (c.contract.clone(), (d, i)));
+            each.collect::<Vec<(Contract, Slot)>>()
         };
-        Index {
-            field,
-            slots: field.dates.iter().enumerate().flat_map(of_date).collect(),
+        Field {
+            at,
+            underlying,
+            spot,
+            carry,
+            fees,
+            lean,
+            slots: dates.iter().enumerate().flat_map(of_date).collect(),
+            dates,
         }
+    }
+
+    /// By expiration, ascending.
+    pub fn dates(&self) -> &[Dated] {
+        &self.dates
     }
 
     pub(super) fn slot(&self, c: &Contract) -> Option<Slot> {
         self.slots.get(c).copied()
     }
 
-    pub(super) fn quote(&self, c: &Contract) -> Option<Quote> {
-        let (d, i) = self.slot(c)?;
-        Some(self.field.dates[d].markets[i].quote)
+    /// The markets of options, in the order of their legs; absent where one is not listed, and for
+    /// the underlying itself.
+    pub fn markets_of(&self, options: &Holding) -> Option<Vec<LegMarket>> {
+        let of = |l: &Leg| {
+            let (d, i) = self.slot(l.instrument.option()?)?;
+            Some(self.dates[d].markets[i])
+        };
+        options.legs().iter().map(of).collect()
+    }
+
+    /// A market in legs that are known.
+    pub fn market(&self, legs: Vec<LegMarket>) -> MarketView<'a> {
+        MarketView {
+            at: self.at,
+            underlying: self.underlying,
+            spot: self.spot,
+            legs,
+            horizon_vol: 0.0,
+            carry: self.carry.clone(),
+            events: Vec::new(),
+        }
     }
 
     /// Delta in money of what is held.
     pub(super) fn delta(&self, held: &Holding) -> Option<f64> {
-        let units = |l: &Leg| (l.quantity * self.field.underlying.units(&l.instrument)) as f64;
+        let units = |l: &Leg| (l.quantity * self.underlying.units(&l.instrument)) as f64;
         let each = held.legs().iter().map(|l| match l.instrument.option() {
             Some(c) => {
                 let (d, i) = self.slot(c)?;
-                Some(self.field.dates[d].candidates.listed[i].delta * units(l))
+                Some(self.dates[d].candidates.listed[i].delta * units(l))
             }
             None => Some(units(l)),
         });
@@ -184,11 +174,10 @@ pub struct Made {
 impl<'a> Table<'a> {
     /// Makes the grid of an expiration, with the worth of each series that is asked for.
     pub(super) fn new(
-        index: &Index<'a>,
+        field: &'a Field<'_>,
         horizon: usize,
         wanted: &[Slot],
     ) -> Result<Table<'a>, quant::Error> {
-        let field = index.field;
         let date = &field.dates[horizon];
         let spot = field.spot.to_f64();
         let reach = (REACH * date.candidates.deviation).clamp(0.05, 3.0);

@@ -2,11 +2,13 @@
 //! that keep within limits, the best by a measure first.
 
 use std::collections::{BTreeMap, HashSet};
+use std::mem::{Discriminant, discriminant};
 
+use quant::Kind;
 use rayon::prelude::*;
 
-use super::judge::{Field, Index, Made, Table};
-use super::{Listed, Part, Rework, change, pressed, rework};
+use super::judge::{Field, Made, Slot, Table};
+use super::{Listed, Part, Rework, change, other, pressed, rework};
 use crate::contract::Contract;
 use crate::entry_price::EntryPrice;
 use crate::holding::Holding;
@@ -130,19 +132,15 @@ pub struct Way {
 }
 
 impl Way {
-    /// "roll the pressed side 1 expiration later, 2 strikes higher; close the quiet side".
+    /// "close the puts; roll everything 1 expiration later, 2 strikes higher".
     pub fn words(&self) -> String {
         let each: Vec<String> = self.moves.iter().map(ToString::to_string).collect();
         each.join("; ")
     }
 
     /// Which families its moves are of: of one kind only a few are shown.
-    pub fn kind(&self) -> String {
-        let words = self
-            .words()
-            .replace("strikes", "strike")
-            .replace("expirations", "expiration");
-        words.chars().filter(|c| !c.is_ascii_digit()).collect()
+    pub fn kind(&self) -> Vec<Family> {
+        self.moves.iter().map(Family::of).collect()
     }
 
     /// How good it is by a measure; more is better.
@@ -153,6 +151,35 @@ impl Way {
             Measure::Lean => -self.lean.abs(),
             Measure::Loss => self.made.least.unwrap_or(f64::NEG_INFINITY),
             Measure::Room => self.made.room,
+        }
+    }
+}
+
+/// Moves that differ only in how far they go.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Family {
+    what: Discriminant<Rework>,
+    part: Option<Discriminant<Part>>,
+    /// Later or nearer, higher or lower, more or fewer: the signs of it.
+    way: (i64, i64),
+}
+
+impl Family {
+    fn of(step: &Rework) -> Family {
+        let (part, way) = match step {
+            Rework::Roll {
+                part,
+                expirations,
+                strikes,
+            } => (Some(part), (expirations.signum(), strikes.signum())),
+            Rework::Close(part) => (Some(part), (0, 0)),
+            Rework::Closer(n) | Rework::Widen(n) | Rework::More(n) => (None, (n.signum(), 0)),
+            _ => (None, (0, 0)),
+        };
+        Family {
+            what: discriminant(step),
+            part: part.map(discriminant),
+            way,
         }
     }
 }
@@ -184,14 +211,21 @@ fn roll(part: &Part, expirations: i64, strikes: i64) -> Rework {
 
 /// All moves and pairs of moves that are tried, for what is held.
 fn families(held: &Holding, spot: f64, later: i64) -> Vec<Vec<Rework>> {
-    let both = |kind| held.options().any(|(c, _)| c.kind == kind);
-    let two_sided = both(quant::Kind::Call) && both(quant::Kind::Put);
-    let sides = two_sided && pressed(held, spot).is_some();
+    let has = |kind| held.options().any(|(c, _)| c.kind == kind);
+    let two_sided = has(Kind::Call) && has(Kind::Put);
+    // By right and not as pressed and quiet: a first move may turn those about.
+    let side = |kind| match kind {
+        Kind::Call => Part::Calls,
+        Kind::Put => Part::Puts,
+    };
+    let sides = pressed(held, spot)
+        .filter(|_| two_sided)
+        .map(|kind| (side(kind), side(other(kind))));
     let options: Vec<(Contract, i64)> = held.options().map(|(c, n)| (c.clone(), n)).collect();
-    let parts: Vec<Part> = match (sides, options.len()) {
-        (true, _) => vec![Part::All, Part::Pressed, Part::Quiet],
-        (false, 1) => vec![Part::All],
-        (false, _) => vec![Part::All, Part::Calls, Part::Puts],
+    let parts = if two_sided {
+        vec![Part::All, Part::Calls, Part::Puts]
+    } else {
+        vec![Part::All]
     };
     let legs = || options.iter().map(|(c, _)| Part::Leg(c.clone()));
     let mut out: Vec<Vec<Rework>> = Vec::new();
@@ -206,12 +240,14 @@ fn families(held: &Holding, spot: f64, later: i64) -> Vec<Vec<Rework>> {
                 (1..held.packages().min(10))
                     .map(|n| vec![roll(&Part::All, e, s), Rework::More(-n)]),
             );
-            if sides {
-                let quiet = |s| roll(&Part::Quiet, e, s);
-                let pressed = roll(&Part::Pressed, e, s);
-                out.extend((-STRIKES..=STRIKES).map(|q| vec![quiet(q), pressed.clone()]));
-                out.push(vec![Rework::Close(Part::Quiet), roll(&Part::All, e, s)]);
-                out.push(vec![Rework::Close(Part::Pressed), roll(&Part::All, e, s)]);
+            if let Some((pressed, quiet)) = &sides {
+                let first = roll(pressed, e, s);
+                let then = |q| vec![first.clone(), roll(quiet, e, q)];
+                out.extend((-STRIKES..=STRIKES).map(then));
+                for closed in [quiet, pressed] {
+                    let close = Rework::Close(closed.clone());
+                    out.push(vec![close, roll(&Part::All, e, s)]);
+                }
             }
         }
         for into in [Rework::Recentre, Rework::IntoCondor, Rework::IntoButterfly] {
@@ -269,28 +305,26 @@ struct Priced {
     cash: Money,
     fees: Money,
     horizon: usize,
-    legs: Vec<((usize, usize), i64)>,
+    legs: Vec<(Slot, i64)>,
     lean: f64,
 }
 
 /// A change at its price, unless a limit rules it out already.
 fn priced(
-    index: &Index<'_>,
+    field: &Field<'_>,
     asked: &Asked<'_>,
     (moves, then): (Vec<Rework>, Holding),
 ) -> Result<Priced, Out> {
-    let (field, limits) = (index.field, asked.limits);
+    let limits = asked.limits;
     let order = change(asked.held, &then);
     let (package, packages) = Package::of(&order).map_err(|_| Out::Order)?;
-    let (horizon, legs) = index.horizon(&then).ok_or(Out::Unvalued)?;
-    let days = field.dates[horizon].days;
+    let (horizon, legs) = field.horizon(&then).ok_or(Out::Unvalued)?;
+    let days = field.dates()[horizon].days;
     if limits.days.is_some_and(|(a, b)| !(a..=b).contains(&days)) {
         return Err(Out::Days);
     }
-    let quotes: Option<Vec<Quote>> = package.options().map(|(c, _)| index.quote(c)).collect();
-    let quotes = quotes
-        .filter(|q| q.len() == package.legs().len())
-        .ok_or(Out::Unvalued)?;
+    let markets = field.markets_of(&package).ok_or(Out::Unvalued)?;
+    let quotes: Vec<Quote> = markets.iter().map(|m| m.quote).collect();
     let quote = package_quote(&package, &quotes, field.underlying);
     if limits.width.is_some_and(|w| quote.cross - quote.rest > w) {
         return Err(Out::Width);
@@ -304,7 +338,7 @@ fn priced(
     if limits.credit.is_some_and(|least| cash < least) {
         return Err(Out::Credit);
     }
-    let lean = field.lean.0 + index.delta(&order).ok_or(Out::Unvalued)? * field.lean.1;
+    let lean = field.lean.0 + field.delta(&order).ok_or(Out::Unvalued)? * field.lean.1;
     if limits.lean.is_some_and(|(a, b)| lean < a || lean > b) {
         return Err(Out::Lean);
     }
@@ -326,13 +360,12 @@ fn priced(
 /// # Errors
 /// Terms that the models refuse.
 pub fn ways(field: &Field<'_>, asked: &Asked<'_>) -> Result<Ways, quant::Error> {
-    let index = Index::new(field);
     let spot = field.spot.to_f64();
-    let dates = field.dates.iter().map(|d| d.candidates.clone()).collect();
+    let dates = field.dates().iter().map(|d| d.candidates.clone()).collect();
     let listed = Listed::new(spot, dates);
-    let places = asked.held.options().filter_map(|(c, _)| index.slot(c));
+    let places = asked.held.options().filter_map(|(c, _)| field.slot(c));
     let first = places.map(|(d, _)| d).min().unwrap_or(0);
-    let later = LATER.min(field.dates.len() as i64 - 1 - first as i64);
+    let later = LATER.min(field.dates().len() as i64 - 1 - first as i64);
     let tried = families(asked.held, spot, later.max(0));
     let led: Vec<(Vec<Rework>, Holding)> = tried
         .par_iter()
@@ -353,7 +386,7 @@ pub fn ways(field: &Field<'_>, asked: &Asked<'_>) -> Result<Ways, quant::Error> 
     };
     let judged: Vec<Result<Priced, Out>> = different
         .into_par_iter()
-        .map(|way| priced(&index, asked, way))
+        .map(|way| priced(field, asked, way))
         .collect();
     let mut by_horizon: BTreeMap<usize, Vec<Priced>> = BTreeMap::new();
     for one in judged {
@@ -364,14 +397,14 @@ pub fn ways(field: &Field<'_>, asked: &Asked<'_>) -> Result<Ways, quant::Error> 
     }
     let multiplier = field.underlying.multiplier;
     for (horizon, all) in by_horizon {
-        let mut wanted: Vec<(usize, usize)> = all
+        let mut wanted: Vec<Slot> = all
             .iter()
             .flat_map(|p| p.legs.iter().map(|(slot, _)| *slot))
             .collect();
         wanted.sort_unstable();
         wanted.dedup();
-        let table = Table::new(&index, horizon, &wanted)?;
-        let days = field.dates[horizon].days;
+        let table = Table::new(field, horizon, &wanted)?;
+        let days = field.dates()[horizon].days;
         let made: Vec<Result<Way, Out>> = all
             .into_par_iter()
             .map(|p| {

@@ -195,16 +195,10 @@ pub fn field_of<'a>(u: &'a Underlying, dates: &[Date], step: f64) -> rework::Fie
             law: quant::Lognormal::new(100.0, 0.0, 0.25, years).unwrap(),
         }
     });
-    rework::Field {
-        at,
-        underlying: u,
-        spot: price("100.00"),
-        carry,
-        fees: Fees {
-            option: "0.65".parse().unwrap(),
-            ..Fees::default()
-        },
-        dates: dates.collect(),
-        lean: (4.0, 0.5),
-    }
+    let fees = Fees {
+        option: "0.65".parse().unwrap(),
+        ..Fees::default()
+    };
+    let of = (u, price("100.00"), carry);
+    rework::Field::new(at, of, fees, (4.0, 0.5), dates.collect())
 }

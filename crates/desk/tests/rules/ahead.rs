@@ -176,6 +176,16 @@ fn the_end_is_told_by_how_it_settles() {
         told(&view(&index, 0, &vertical)),
         ["If the price is still 100.00 on 18 Apr: 1 × 105 put settled, 500.00 is paid."]
     );
+    let toss = told(&view(&index, 0, &[leg("101C", -1, "0.40")]));
+    assert!(
+        toss[0].ends_with("a toss of a coin whether it ends in the money."),
+        "nothing is assigned of an index: {toss:?}"
+    );
+    let short = told(&view(&underlying(), 0, &[leg("95C", -1, "5.00")]));
+    assert!(
+        short[0].ends_with("then 100 shares are sold short, 9,500.00 comes in."),
+        "{short:?}"
+    );
     let future = Underlying {
         kind: UnderlyingKind::Future,
         last_session: Some(date(2031, 4, 24)),

@@ -24,7 +24,7 @@ fn found(field: &Field<'_>, held: &Holding, limits: &Limits, measure: Measure) -
 /// The market in a holding, as an evaluation takes it.
 fn market_in(field: &Field<'_>, held: &Holding) -> MarketView<'static> {
     let of = |c: &Contract| {
-        let all = field.dates.iter().flat_map(|d| {
+        let all = field.dates().iter().flat_map(|d| {
             let listed = d.candidates.listed.iter();
             listed.map(|l| &l.contract).zip(&d.markets)
         });
@@ -210,6 +210,6 @@ fn the_best_by_its_measure_comes_first() {
     let way = chance.iter().find(|w| w.then == rolled).unwrap();
     assert_eq!(
         way.words(),
-        "roll the pressed side 1 expiration later, 1 strike higher"
+        "roll the calls 1 expiration later, 1 strike higher"
     );
 }

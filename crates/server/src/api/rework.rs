@@ -427,23 +427,15 @@ fn listed(
     Ok(Listed::new(spot, dates))
 }
 
-/// Orders that wait to close the same: together they would close more than is held.
-fn waiting(state: &DeskState, id: u64, closes: &Holding) -> Vec<String> {
-    let same = |o: &&std::sync::Arc<desk::Order>| {
-        let r = &o.request;
-        let of_it =
-            matches!(r.purpose, desk::Purpose::Close(c) | desk::Purpose::Roll(c) if c == id);
-        let legs = r.unit.holding().legs().iter().enumerate();
-        let mut closing = legs.filter(|(place, _)| r.closes(*place));
-        of_it && closing.any(|(_, l)| closes.legs().iter().any(|c| c.instrument == l.instrument))
-    };
-    let told = |o: &std::sync::Arc<desk::Order>| {
+/// Orders that wait to close the same, in words.
+fn in_the_way(state: &DeskState, id: u64, closes: &Holding) -> Vec<String> {
+    let told = |order: u64| {
         format!(
-            "Order {} waits to close some of the same: cancel it first, or this is refused.",
-            o.id
+            "Order {order} waits to close some of the same: cancel it first, or this is refused."
         )
     };
-    state.open_orders().filter(same).map(told).collect()
+    let waiting = campaigns::waiting(state, id, closes);
+    waiting.into_iter().map(told).collect()
 }
 
 /// Prices that both pictures reach: so many deviations of the nearest expiration, and past each
@@ -560,7 +552,7 @@ fn remade(
             realises: money_wire(left.booked - totals.booked() + e.money.fees),
             book: effect_on_book(state, quoter, &e, &symbol),
             checks: e.checks.iter().map(check_wire).collect(),
-            notes: waiting(state, id, &closes)
+            notes: in_the_way(state, id, &closes)
                 .into_iter()
                 .chain(
                     notes(&held, &then, e.price, u)

@@ -239,7 +239,8 @@ fn why(w: &WayOut, before: &desk::Evaluation, after: &desk::Evaluation) -> Strin
     let days = after.horizon.days - before.horizon.days;
     if days != 0 {
         let way = if days > 0 { "longer" } else { "shorter" };
-        said.push(format!("{} days {way}", days.abs()));
+        let many = if days.abs() == 1 { "" } else { "s" };
+        said.push(format!("{} day{many} {way}", days.abs()));
     }
     let cash = w.order.money.cash;
     said.push(match cash.cmp(&Money::ZERO) {

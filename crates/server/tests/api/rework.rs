@@ -12,6 +12,24 @@ async fn reworked(p: &Program, campaign: u64, body: Value) -> Value {
     answer
 }
 
+/// Sends an order at the market that is filled at once, into a campaign where one is named: the
+/// campaign it is in.
+async fn filled(p: &Program, name: &str, legs: &Value, packages: i64, into: Option<u64>) -> u64 {
+    let mut order = ticket(name, legs, packages, "0.01");
+    order.as_object_mut().unwrap().remove("limit");
+    order["timeInForce"] = json!("immediateOrCancel");
+    if let Some(id) = into {
+        (order["closes"], order["rolls"]) = (json!(id), json!(true));
+    }
+    let (status, placed) = p.post("/api/orders", &order).await;
+    assert_eq!(
+        (status, &placed["state"]),
+        (StatusCode::CREATED, &json!("filled")),
+        "{placed}"
+    );
+    placed["campaign"].as_u64().unwrap_or(1)
+}
+
 fn amount(v: &Value) -> f64 {
     v.as_str().unwrap().parse().unwrap()
 }
@@ -23,16 +41,7 @@ async fn after_is_the_book_after_its_fills() {
     let place = Place::new();
     let p = place.program();
     let legs = p.bear_call().await;
-    let mut open = ticket("open", &legs, 3, "0.01");
-    open.as_object_mut().unwrap().remove("limit");
-    open["timeInForce"] = json!("immediateOrCancel");
-    let (status, opened) = p.post("/api/orders", &open).await;
-    assert_eq!(
-        (status, &opened["state"]),
-        (StatusCode::CREATED, &json!("filled")),
-        "{opened}"
-    );
-    let id = opened["campaign"].as_u64().unwrap_or(1);
+    let id = filled(&p, "open", &legs, 3, None).await;
 
     // Nothing is changed yet: no order, and what is held is judged as the book judges it.
     let now = reworked(&p, id, json!({})).await;
@@ -169,10 +178,7 @@ async fn dates_of_open_campaigns_are_a_calendar() {
     let place = Place::new();
     let p = place.program();
     let legs = p.bear_call().await;
-    let mut open = ticket("open", &legs, 1, "0.01");
-    open.as_object_mut().unwrap().remove("limit");
-    open["timeInForce"] = json!("immediateOrCancel");
-    p.post("/api/orders", &open).await;
+    filled(&p, "open", &legs, 1, None).await;
     let read = |path: &'static str| {
         let request = axum::http::Request::builder()
             .uri(path)
@@ -277,14 +283,7 @@ async fn the_page_of_a_campaign_is_the_batch_fed_with_its_fills() {
     let place = Place::new();
     let p = place.program();
     let legs = p.bear_call().await;
-    let at_market = |name: &str, legs: &Value, quantity: i64| {
-        let mut order = ticket(name, legs, quantity, "0.01");
-        order.as_object_mut().unwrap().remove("limit");
-        order["timeInForce"] = json!("immediateOrCancel");
-        order
-    };
-    p.post("/api/orders", &at_market("open", &legs, 4)).await;
-    let id = 1;
+    let id = filled(&p, "open", &legs, 4, None).await;
     for (name, step) in [
         (
             "roll",
@@ -295,10 +294,7 @@ async fn the_page_of_a_campaign_is_the_batch_fed_with_its_fills() {
         let made = reworked(&p, id, json!({ "move": step })).await;
         let change = &made["change"];
         let packages = change["packages"].as_i64().unwrap();
-        let mut order = at_market(name, &change["unit"], packages);
-        (order["closes"], order["rolls"]) = (json!(id), json!(true));
-        let (_, filled) = p.post("/api/orders", &order).await;
-        assert_eq!(filled["state"], "filled", "{name}: {filled}");
+        filled(&p, name, &change["unit"], packages, Some(id)).await;
     }
     let text = p.get("/api/fills.csv").await;
     let mut fills: Vec<Value> = Vec::new();
@@ -371,11 +367,7 @@ async fn ways_out_are_drafts_that_the_ticket_takes() {
     let place = Place::new();
     let p = place.program();
     let legs = p.bear_call().await;
-    let mut open = ticket("open", &legs, 3, "0.01");
-    open.as_object_mut().unwrap().remove("limit");
-    open["timeInForce"] = json!("immediateOrCancel");
-    let (_, opened) = p.post("/api/orders", &open).await;
-    let id = opened["campaign"].as_u64().unwrap_or(1);
+    let id = filled(&p, "open", &legs, 3, None).await;
     let ask = async |body: Value| p.post(&format!("/api/campaigns/{id}/ways"), &body).await;
     let limits = json!({ "credit": "-200", "loss": "1500", "daysFrom": 20, "leanTo": 400.0,
         "capital": "2000" });
@@ -450,19 +442,7 @@ async fn what_made_a_profit_adds_up() {
         let (status, answer) = p.post("/api/clock", &json!({ "step": to })).await;
         assert_eq!(status, StatusCode::OK, "{answer}");
     };
-    let sent = async |name: &str, legs: &Value, packages: i64, closes: Option<u64>| {
-        let mut order = ticket(name, legs, packages, "0.01");
-        order.as_object_mut().unwrap().remove("limit");
-        order["timeInForce"] = json!("immediateOrCancel");
-        if let Some(id) = closes {
-            (order["closes"], order["rolls"]) = (json!(id), json!(true));
-        }
-        let (status, placed) = p.post("/api/orders", &order).await;
-        assert_eq!(status, StatusCode::CREATED, "{placed}");
-        assert_eq!(placed["state"], "filled", "{placed}");
-        placed["campaign"].as_u64().unwrap_or(1)
-    };
-    let id = sent("open", &legs, 2, None).await;
+    let id = filled(&p, "open", &legs, 2, None).await;
     let adds_up = async |what: &str| {
         let life = p.get(&format!("/api/campaigns/{id}/life")).await;
         let page = p.get(&format!("/api/campaigns/{id}/page")).await;
@@ -496,7 +476,7 @@ async fn what_made_a_profit_adds_up() {
     assert_eq!(adds_up("carried").await, 4);
     let moved = json!({ "move": { "roll": { "part": "all", "expirations": 1, "strikes": 1 } } });
     let r = reworked(&p, id, moved).await;
-    sent("roll", &r["change"]["unit"], 2, Some(id)).await;
+    filled(&p, "roll", &r["change"]["unit"], 2, Some(id)).await;
     step("close").await;
     adds_up("rolled").await;
     for _ in 0..60 {

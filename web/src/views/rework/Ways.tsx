@@ -69,9 +69,18 @@ const MEASURES: [WaysMeasure, string][] = [
   ['room', 'room to break-even'],
 ];
 
-const look = async (id: number, at: ReworkAt, w: Written) => {
-  const text = (s: string) => (s.trim() === '' ? null : s.trim());
-  const number = (s: string) => (text(s) === null ? null : Number(s.replace('−', '-')));
+type Search = { at: ReworkAt; written: Written };
+
+const look = async (id: number, { at, written: w }: Search) => {
+  const text = (s: string) => (s.trim() === '' ? null : s.trim().replace('−', '-'));
+  const number = (s: string, of: string, whole = false) => {
+    const given = text(s);
+    if (given === null) return null;
+    const n = Number(given);
+    if (Number.isNaN(n) || (whole && !Number.isInteger(n)))
+      throw new Error(`“${given}” is not ${whole ? 'a whole number of days' : `a ${of}`}.`);
+    return n;
+  };
   return must(
     await api.POST('/api/campaigns/{campaign}/ways', {
       params: { path: { campaign: id } },
@@ -81,10 +90,10 @@ const look = async (id: number, at: ReworkAt, w: Written) => {
         limits: {
           credit: text(w.credit),
           loss: text(w.loss),
-          daysFrom: number(w.daysFrom),
-          daysTo: number(w.daysTo),
-          leanFrom: number(w.leanFrom),
-          leanTo: number(w.leanTo),
+          daysFrom: number(w.daysFrom, 'number', true),
+          daysTo: number(w.daysTo, 'number', true),
+          leanFrom: number(w.leanFrom, 'lean'),
+          leanTo: number(w.leanTo, 'lean'),
           capital: text(w.capital),
           width: text(w.width),
         },
@@ -104,7 +113,10 @@ export function Ways({
   onTake: (then: Leg[]) => void;
 }) {
   const written = useWritten();
-  const found = useMutation({ mutationFn: () => look(id, at, useWritten.getState()) });
+  const found = useMutation({ mutationFn: (search: Search) => look(id, search) });
+  const asked = { at, written };
+  // What was found is for what was asked then.
+  const other = JSON.stringify(found.variables) !== JSON.stringify(asked);
   const write = (part: Partial<Written>) => {
     useWritten.setState(part);
   };
@@ -114,7 +126,7 @@ export function Ways({
         className="flex flex-wrap items-end gap-x-3 gap-y-1"
         onSubmit={(e) => {
           e.preventDefault();
-          found.mutate();
+          found.mutate(asked);
         }}
       >
         <h2 className="w-full font-serif text-[16px]">
@@ -162,7 +174,12 @@ export function Ways({
       </form>
       {found.error && <Notice>{found.error.message}</Notice>}
       {found.isPending && <p className="text-ink2">Looking through every move</p>}
-      {found.data && <Found found={found.data} onTake={onTake} />}
+      {found.data && (
+        <div aria-busy={other} className={other ? 'old' : ''}>
+          {other && <p className="text-brass">Found for other limits: look again.</p>}
+          <Found found={found.data} onTake={onTake} />
+        </div>
+      )}
     </section>
   );
 }

@@ -37,9 +37,6 @@ pub struct PositionLeg {
 /// Deviations that a strip on the common scale reaches to each side.
 const REACH: f64 = 3.0;
 
-/// Days before its end from which a holder is asked about exercise.
-const ASKED: i64 = 7;
-
 /// A stretch of the range strip.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Zone {
@@ -177,7 +174,8 @@ fn position_leg(
     let quote = quoter.quote_any(&state.world, &leg.instrument, now);
     let mark = quote.map_or(average, |q| q.mark());
     let profit = own().map(|l| l.profit(mark)).sum();
-    let asked = |c: &&desk::Contract| leg.quantity > 0 && now.days_until(c.expiry) <= ASKED;
+    let asked =
+        |c: &&desk::Contract| leg.quantity > 0 && now.days_until(c.expiry) <= desk::LAST_WEEK;
     let wire = PositionLeg {
         contract: leg.instrument.to_string(),
         label: instrument_label(&leg.instrument),
@@ -230,8 +228,7 @@ pub(crate) fn carried(
     let total = open_profit + totals.booked();
     // The outline of the whole campaign: what was realised is part of it.
     let whole = desk::Proposal {
-        // A book draws no curves.
-        range: range.or(Some((0.0, 0.0))),
+        range,
         ..proposal(&state.account, id, totals.booked())
     };
     // The page of one campaign tells of buying power too; the book of all does not.

@@ -7,13 +7,15 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
 use desk::{
-    Carry, Contract, Cycle, Expiration, Kind, Moment, Price, PriceStyle, Settlement, Style,
-    Underlying, UnderlyingKind,
+    Carry, Cycle, Expiration, Kind, Moment, Price, PriceStyle, Settlement, Style, UnderlyingKind,
 };
 use jiff::civil::{Date, DateTime};
-use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, World, strikes};
+use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, World};
 use server::demo::DEMO_SEED;
 use server::folder;
+
+mod view;
+use view::View;
 
 /// What to write.
 #[derive(Debug, Subcommand)]
@@ -271,125 +273,6 @@ fn moment(name: &str, text: &str, recorded: bool) -> Result<Moment, String> {
 }
 
 type Table = csv::Writer<Box<dyn Write>>;
-
-/// One underlying at a moment.
-struct View<'a> {
-    world: &'a World,
-    underlying: &'a Underlying,
-    at: Moment,
-}
-
-impl View<'_> {
-    fn symbol(&self) -> &str {
-        &self.underlying.symbol
-    }
-
-    fn expirations(&self) -> Vec<Expiration> {
-        let all = self.world.expirations(self.symbol(), self.at);
-        all.unwrap_or_default()
-    }
-
-    /// The expirations that were asked for; each date and the root must be listed.
-    fn chosen(&self, listed: &Listed) -> Result<Vec<Expiration>, String> {
-        let root = |e: &Expiration| self.underlying.root_for(e).to_owned();
-        let mut all = self.expirations();
-        let told = |all: &[Expiration], of: &dyn Fn(&Expiration) -> String| {
-            let mut words: Vec<String> = all.iter().map(of).collect();
-            words.dedup();
-            words.join(", ")
-        };
-        if let Some(wanted) = &listed.root {
-            if !all.iter().any(|e| root(e) == *wanted) {
-                return Err(format!(
-                    "--root {wanted:?} lists nothing of {} at {}; listed: {}",
-                    self.symbol(),
-                    self.at,
-                    told(&all, &root)
-                ));
-            }
-            all.retain(|e| root(e) == *wanted);
-        }
-        let dates = listed.expiry.iter().map(|text| date("expiry", text));
-        let dates = dates.collect::<Result<Vec<Date>, String>>()?;
-        if let Some(missing) = dates.iter().find(|d| !all.iter().any(|e| e.date == **d)) {
-            return Err(format!(
-                "--expiry {missing} is not listed of {} at {}; listed: {}",
-                self.symbol(),
-                self.at,
-                told(&all, &|e| e.date.to_string())
-            ));
-        }
-        all.retain(|e| dates.is_empty() || dates.contains(&e.date));
-        Ok(all)
-    }
-
-    /// Price of the underlying, and how it is carried to the end of an expiration.
-    fn carried(&self, e: &Expiration) -> Option<Carried> {
-        let spot = self.world.spot(self.symbol(), self.at)?.to_f64();
-        let years = self.at.years_until(e.moment()).max(1.0 / 525_600.0);
-        let rate = self.world.rate(years);
-        let carry = self.world.carry(self.symbol())?;
-        let paid = carry.yield_until(self.at, e.moment(), rate, spot);
-        Some(Carried {
-            years,
-            rate,
-            paid,
-            forward: spot * ((rate - paid) * years).exp(),
-        })
-    }
-
-    /// Volatility of each strike: of the surface, or of a market from files that of the option out
-    /// of the money, where it has one. Strikes ascending.
-    fn smile(&self, e: &Expiration, forward: f64) -> Vec<(Price, f64)> {
-        if let Some(slice) = self.world.surface(self.symbol(), self.at, e.moment()) {
-            let all = strikes(self.world, self.symbol(), e, self.at);
-            return all
-                .into_iter()
-                .map(|k| (k, slice.vol(k.to_f64())))
-                .collect();
-        }
-        let chain = Quoter::new().chain(self.world, self.underlying, e, self.at);
-        let outside = |c: &Contract| (c.kind == Kind::Call) == (c.strike.to_f64() >= forward);
-        chain
-            .iter()
-            .filter(|(c, _)| outside(c))
-            .filter_map(|(c, l)| Some((c.strike, l.implied?)))
-            .collect()
-    }
-
-    /// The volatility at the forward.
-    fn at_the_money(&self, e: &Expiration, carried: &Carried) -> Option<f64> {
-        if let Some(slice) = self.world.surface(self.symbol(), self.at, e.moment()) {
-            return Some(slice.vol(slice.forward));
-        }
-        let listed = strikes(self.world, self.symbol(), e, self.at);
-        let known = self.smile(e, carried.forward);
-        let variance = |k: &Price| {
-            let (_, vol) = known.iter().find(|(strike, _)| strike == k)?;
-            Some((
-                (k.to_f64() / carried.forward).ln(),
-                vol * vol * carried.years,
-            ))
-        };
-        let below = listed.iter().rfind(|k| k.to_f64() <= carried.forward)?;
-        let above = listed.iter().find(|k| k.to_f64() >= carried.forward)?;
-        let ((a, low), (b, high)) = (variance(below)?, variance(above)?);
-        let at = if below == above {
-            low
-        } else {
-            low + (high - low) * (0.0 - a) / (b - a)
-        };
-        Some((at / carried.years).sqrt())
-    }
-}
-
-/// How a price is carried to a moment.
-struct Carried {
-    years: f64,
-    rate: f64,
-    paid: f64,
-    forward: f64,
-}
 
 fn chain(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
     table.write_record([
