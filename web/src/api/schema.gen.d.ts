@@ -2366,6 +2366,8 @@ export interface components {
         LifeWire: {
             /** @description All of it. */
             all: components["schemas"]["PartsWire"];
+            /** @description As of. */
+            at: string;
             /** @description The day at whose end it stood best. */
             best?: number | null;
             /** @description Chapter by chapter. */

@@ -9,7 +9,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::wire::money;
+use crate::api::wire::{moment, money};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Path, Problem};
@@ -73,6 +73,8 @@ struct LifeChapter {
 /// The life of a campaign.
 #[derive(Debug, Serialize, ToSchema)]
 struct LifeWire {
+    /// As of.
+    at: String,
     /// Day by day.
     days: Vec<LifeDay>,
     /// Chapter by chapter.
@@ -86,6 +88,7 @@ struct LifeWire {
 }
 
 fn told(strides: &[Stride]) -> LifeWire {
+    let until = strides.last().map(|s| s.at);
     let sum = |some: &[Stride]| {
         some.iter()
             .fold(Parts::default(), |all, s| all.plus(s.parts))
@@ -98,6 +101,7 @@ fn told(strides: &[Stride]) -> LifeWire {
     let mut ordered = strides.to_vec();
     ordered.sort_by_key(|s| s.chapter);
     LifeWire {
+        at: until.map_or_else(String::new, moment),
         days: by_day
             .iter()
             .zip(&ends)

@@ -85,6 +85,9 @@ function Line({ lived, page: p }: { lived: Lived; page: CampaignPage }) {
               textAnchor="middle"
               fontSize={12}
               fill="var(--ink2)"
+              stroke="var(--ground)"
+              strokeWidth={4}
+              paintOrder="stroke"
             >
               {name} {money(lived.days[at]?.running ?? '0', true)}
             </text>
@@ -115,7 +118,7 @@ export function Life({ page: p }: { page: CampaignPage }) {
   const id = p.campaign.campaign;
   const asked = useQuery({
     queryKey: ['campaign', 'life', id],
-    refetchInterval: 10_000,
+    refetchInterval: 2_000,
     retry: false,
     queryFn: async () =>
       must(await api.GET('/api/campaigns/{campaign}/life', { params: { path: { campaign: id } } })),
@@ -144,6 +147,9 @@ export function Life({ page: p }: { page: CampaignPage }) {
       <table className="tabular-nums">
         <caption className="pb-1 text-left font-semibold">
           <Term of="madeBy">What made it</Term>
+          {p.position && (
+            <span className="font-normal text-ink2">, as of {lived.at.slice(11, 19)}</span>
+          )}
         </caption>
         <thead>
           <tr className="text-[12px] text-ink2">

@@ -26,15 +26,15 @@ export function Picture({
 }) {
   const { before, after } = r;
   const now = after ?? before;
-  const lines: Line[] = [
+  // What is dashed has been: while nothing is changed, nothing is.
+  const was: Line[] = [
     { side: before, of: 'outline', stroke: 'var(--ink2)', dash: '6 4', width: 1.5 },
-    ...(after
-      ? ([
-          { side: before, of: 'today', stroke: 'var(--brass)', dash: '6 4', width: 1 },
-          { side: after, of: 'outline', stroke: 'var(--ink)', width: 2.25 },
-          { side: after, of: 'today', stroke: 'var(--brass)', width: 1.75 },
-        ] as Line[])
-      : [{ side: before, of: 'today' as const, stroke: 'var(--brass)', width: 1.75 }]),
+    { side: before, of: 'today', stroke: 'var(--brass)', dash: '6 4', width: 1 },
+  ];
+  const lines: Line[] = [
+    ...(after ? was : []),
+    { side: now, of: 'outline', stroke: 'var(--ink)', width: 2.25 },
+    { side: now, of: 'today', stroke: 'var(--brass)', width: 1.75 },
   ];
   const drawn = lines.filter((l) => l.side.prices.length > 0);
   const prices = drawn.flatMap((l) => [l.side.prices[0] ?? 0, l.side.prices.at(-1) ?? 0]);

@@ -73,12 +73,16 @@ type Search = { at: ReworkAt; written: Written };
 
 const look = async (id: number, { at, written: w }: Search) => {
   const text = (s: string) => (s.trim() === '' ? null : s.trim().replace('−', '-'));
-  const number = (s: string, of: string, whole = false) => {
+  const number = (s: string, whole = false) => {
     const given = text(s);
     if (given === null) return null;
     const n = Number(given);
     if (Number.isNaN(n) || (whole && !Number.isInteger(n)))
-      throw new Error(`“${given}” is not ${whole ? 'a whole number of days' : `a ${of}`}.`);
+      throw new Error(
+        whole
+          ? `“${given}” is not a whole number of days; write one such as 45, or nothing.`
+          : `“${given}” is not a lean; write a number such as −20 or 35.5, or nothing.`,
+      );
     return n;
   };
   return must(
@@ -90,10 +94,10 @@ const look = async (id: number, { at, written: w }: Search) => {
         limits: {
           credit: text(w.credit),
           loss: text(w.loss),
-          daysFrom: number(w.daysFrom, 'number', true),
-          daysTo: number(w.daysTo, 'number', true),
-          leanFrom: number(w.leanFrom, 'lean'),
-          leanTo: number(w.leanTo, 'lean'),
+          daysFrom: number(w.daysFrom, true),
+          daysTo: number(w.daysTo, true),
+          leanFrom: number(w.leanFrom),
+          leanTo: number(w.leanTo),
           capital: text(w.capital),
           width: text(w.width),
         },
@@ -175,10 +179,16 @@ export function Ways({
       {found.error && <Notice>{found.error.message}</Notice>}
       {found.isPending && <p className="text-ink2">Looking through every move</p>}
       {found.data && (
-        <div aria-busy={other} className={other ? 'old' : ''}>
-          {other && <p className="text-brass">Found for other limits: look again.</p>}
-          <Found found={found.data} onTake={onTake} />
-        </div>
+        <>
+          {other && (
+            <p className="text-brass">
+              <span aria-hidden>◆ </span>This was found for other limits: look again.
+            </p>
+          )}
+          <div aria-busy={other} className={other ? 'old' : ''}>
+            <Found found={found.data} onTake={onTake} />
+          </div>
+        </>
       )}
     </section>
   );
