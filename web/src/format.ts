@@ -69,3 +69,11 @@ export function readDate(text: string): string | undefined {
 }
 const monthOf = (text: string) =>
   NAMES.findIndex((n) => n.toLowerCase().startsWith(text.toLowerCase())) + 1;
+
+/** An exchange moment so many minutes later, in its own zone. */
+export function later(moment: string, minutes: number): string {
+  const zone = /[+-]\d\d:\d\d$/.exec(moment)?.[0] ?? 'Z';
+  const local = new Date(`${moment.slice(0, 23).replace(/[+-]\d\d:\d\d$/, '')}Z`);
+  local.setTime(local.getTime() + minutes * 60_000);
+  return local.toISOString().replace('Z', zone);
+}

@@ -15,7 +15,22 @@ const router = createBrowserRouter([
     // Shown while the first view's script is read.
     HydrateFallback: () => null,
     children: [
-      { index: true, element: <Navigate to="/chain" replace /> },
+      { index: true, element: <Navigate to="/rounds" replace /> },
+      {
+        path: 'rounds',
+        errorElement: <ViewFault />,
+        lazy: async () => ({ Component: (await import('./views/rounds/RoundsView')).RoundsView }),
+      },
+      {
+        path: 'rules',
+        errorElement: <ViewFault />,
+        lazy: async () => ({ Component: (await import('./views/rules/RulesView')).RulesView }),
+      },
+      {
+        path: 'days',
+        errorElement: <ViewFault />,
+        lazy: async () => ({ Component: (await import('./views/days/DaysView')).DaysView }),
+      },
       {
         path: 'chain/:symbol?',
         errorElement: <ViewFault />,

@@ -2,11 +2,12 @@
 
 use crate::calendar::{is_open, next_open};
 use crate::contract::Contract;
-use crate::evaluate::{AccountView, MarketView, MoneyEffect, Proposal};
+use crate::evaluate::{AccountView, MarketView, MoneyEffect, Proposal, trade_seen};
 use crate::horizon::Horizon;
-use crate::naming::{Name, Nature};
+use crate::naming::{Name, Nature, Structure};
 use crate::number::{Money, Price};
 use crate::package_quote::PackageQuote;
+use crate::rules::{Condition, Measure, Side, Subject, TradeSeen, ruling};
 use crate::shape::Extent;
 use crate::ticket::OrderError;
 use crate::time::short_date;
@@ -49,8 +50,9 @@ pub enum CheckCode {
     Costs,
     /// What normally costs money pays some; its value is how much.
     Pays,
-    /// What part of the account is at risk, against the trader's own rule; its value is the part.
-    Risk,
+    /// A rule of the trader's own about new trades; it is about the measure, its value is what was
+    /// seen.
+    MyRule,
     /// Whether buying power suffices.
     BuyingPower,
     /// What the rules of the account refuse.
@@ -285,20 +287,16 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
             _ => {}
         }
     }
-    if let (Some(percent), Extent::Limited { profit, .. }, false) =
-        (account.risk_percent, &horizon.shape.least, proposal.closing)
-    {
-        let share = -profit.to_f64() / account.value.to_f64().max(1.0) * 100.0;
-        let verdict = if share > percent {
-            Verdict::Warning
-        } else {
-            Verdict::Fine
-        };
-        tell(
-            verdict,
-            valued(CheckCode::Risk, format!("{share:.1}")),
-            format!("{share:.1} % of the account at risk; your rule says at most {percent} %"),
-        );
+    if !proposal.closing {
+        let seen = trade_seen(&proposal.structure, market, (quote, horizon), account.value);
+        let structure = Structure::of(&proposal.structure, market.underlying);
+        let of_it = (structure, market.underlying.symbol.as_str(), None);
+        for r in ruling(&account.trade_rules, Subject::Trade, of_it) {
+            let condition = r.rule.condition;
+            let about = (CheckCode::MyRule, condition.measure.facts().word.to_owned());
+            let (verdict, value, text) = held_against(condition, &seen);
+            tell(verdict, (about.0, about.1, value), text);
+        }
     }
     let refusals = money.refusals(proposal.closing, account);
     if money.unbearable(proposal.closing)
@@ -332,6 +330,43 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         );
     }
     out
+}
+
+/// A rule about new trades held against one.
+fn held_against(condition: Condition, seen: &TradeSeen) -> (Verdict, Option<String>, String) {
+    let facts = condition.measure.facts();
+    let says = format!(
+        "your rule says {} {}",
+        match condition.side {
+            Side::Above => "at most",
+            Side::Below => "at least",
+        },
+        facts.unit.write(&condition.limit.to_string())
+    );
+    let risk = matches!(
+        condition.measure,
+        Measure::TradeRisk | Measure::TradeRiskMoney
+    );
+    match seen.figure(condition.measure) {
+        None if risk && seen.at_risk.is_none() => {
+            let text = format!("{}: without a limit; {says}", facts.noun);
+            (Verdict::Warning, None, text)
+        }
+        None => {
+            let text = format!("{}: not known; {says}", facts.noun);
+            (Verdict::Note, None, text)
+        }
+        Some(figure) => {
+            let verdict = if condition.rings(figure) {
+                Verdict::Warning
+            } else {
+                Verdict::Fine
+            };
+            let value = figure.words(facts.unit);
+            let text = format!("{}: {value}; {says}", facts.noun);
+            (verdict, Some(value), text)
+        }
+    }
 }
 
 /// Why a sold option may be assigned early, if it may, and the dividend that is the reason (domain: a call before an ex-date whose

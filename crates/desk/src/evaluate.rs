@@ -17,11 +17,11 @@ use crate::horizon::{Horizon, Parted};
 use crate::margin::{
     MarginBasis, MarginHolding, MarginLeg, NeedsLevel, Requirement, levels, requirement,
 };
-use crate::naming::{Name, in_place, recognise};
-use crate::number::{Money, Price};
+use crate::naming::{Name, Structure, in_place, recognise};
+use crate::number::{Decimal, Money, Price};
 use crate::package_quote::{PackageQuote, package_quote};
 use crate::plain;
-use crate::shape::Extent;
+use crate::rules::{Measure, Rule, Subject, TradeSeen, ruling};
 use crate::ticket::{OrderError, check_bounds};
 use crate::time::Moment;
 use crate::underlying::{Fees, Underlying};
@@ -102,9 +102,8 @@ pub struct AccountView {
     pub rate: f64,
     /// Day trades that forbid opening now; absent where nothing does.
     pub pattern: Option<DayTrading>,
-    /// Most percent of the account that the trader's own rules allow one trade to lose, if there is
-    /// such a rule.
-    pub risk_percent: Option<f64>,
+    /// The trader's own rules about new trades.
+    pub trade_rules: Vec<Rule>,
 }
 
 /// What is asked.
@@ -390,16 +389,52 @@ fn chance_of_profit(horizon: &Horizon, market: &MarketView<'_>) -> Result<f64, q
     Ok(horizon.outline.chance(&law))
 }
 
-/// Packages that the trader's own rule about risk allows; absent without a rule or a limit.
-fn allowed(account: &AccountView, horizon: &Horizon, packages: i64) -> Option<i64> {
-    let percent = account.risk_percent?;
-    match &horizon.shape.least {
-        Extent::Limited { profit, .. } if *profit < Money::ZERO => {
-            let risked = -profit.to_f64() / packages as f64;
-            let bearable = percent / 100.0 * account.value.to_f64();
-            Some((bearable / risked).floor().max(0.0) as i64)
-        }
-        _ => None,
+/// Packages that the trader's own rules about risk allow, the strictest of them; absent without a
+/// rule or a limit of the loss.
+fn allowed(
+    account: &AccountView,
+    (structure, underlying): (&Holding, &Underlying),
+    horizon: &Horizon,
+    packages: i64,
+) -> Option<i64> {
+    let risked = -horizon.shape.least.limited().filter(|l| *l < Money::ZERO)?;
+    let of_it = (
+        Structure::of(structure, underlying),
+        underlying.symbol.as_str(),
+        None,
+    );
+    let in_force = ruling(&account.trade_rules, Subject::Trade, of_it);
+    let most = in_force.iter().filter_map(|r| {
+        let limit = i128::from(r.rule.condition.limit.raw());
+        // Money in 1e-4 times a limit in 1e-8: so much may be lost, exactly.
+        let (bearable, scale) = match r.rule.condition.measure {
+            Measure::TradeRisk => (i128::from(account.value.raw()) * limit, 100),
+            Measure::TradeRiskMoney => (limit * 10_000, 1),
+            _ => return None,
+        };
+        let each = i128::from(risked.raw()) * i128::from(Decimal::SCALE) * scale;
+        Some((bearable.max(0) * i128::from(packages) / each) as i64)
+    });
+    most.min()
+}
+
+/// What the trader's rules about new trades look at.
+pub(crate) fn trade_seen(
+    structure: &Holding,
+    market: &MarketView<'_>,
+    (quote, horizon): (&PackageQuote, &Horizon),
+    value: Money,
+) -> TradeSeen {
+    let options = structure.legs().iter().zip(&market.legs);
+    let open = options
+        .filter(|(l, _)| l.instrument.option().is_some())
+        .map(|(_, m)| m.quote.open_interest);
+    let least = horizon.shape.least.limited();
+    TradeSeen {
+        at_risk: least.map(|l| (-l).max(Money::ZERO)),
+        account: value,
+        open_interest: open.min(),
+        width: Some((quote.cross - quote.rest, quote.middle.abs())),
     }
 }
 
@@ -514,7 +549,7 @@ pub fn evaluate(
         price,
         theoretical,
         chance_of_profit: chance_of_profit(&horizon, market)?,
-        allowed: allowed(account, &horizon, packages),
+        allowed: allowed(account, (structure, market.underlying), &horizon, packages),
         horizon,
         curves,
         greeks,

@@ -8,8 +8,10 @@ use std::collections::HashMap;
 use crate::account::{Cause, Entry, Label};
 use crate::bell::Bell;
 use crate::contract::Contract;
-use crate::number::Money;
+use crate::day::Day;
+use crate::decision::{Decision, OwnDate};
 use crate::order::{Event, Fill, Order};
+use crate::rules::{Rule, Rung};
 use crate::time::Moment;
 
 /// State of the exchange's clock.
@@ -45,8 +47,24 @@ pub enum Fact {
     Draft(String, String, Moment),
     /// A draft thrown away.
     DraftGone(String),
-    /// The account's value at the close of a day.
-    Mark(String, Money),
+    /// The row of a close.
+    Day(Day),
+    /// A rule, new or changed.
+    Rule(Rule),
+    /// A rule thrown away.
+    RuleGone(u64),
+    /// That a rule has rung for a campaign or the account and stands; absent: may ring again.
+    Stands(u64, Option<u64>, Option<Rung>),
+    /// An answer of the trader.
+    Decided(Decision),
+    /// A date of the trader's own, new or changed.
+    OwnDate(OwnDate),
+    /// Such a date taken away.
+    OwnDateGone(u64),
+    /// What the trader noted of a day, replaced.
+    DayNote(String, String),
+    /// Why something was done in a campaign: what the trader noted of an entry, replaced.
+    EntryNote(usize, String),
     /// A bell, new or changed.
     Bell(Bell),
     /// A bell taken away.
@@ -79,8 +97,20 @@ pub struct Saved {
     pub labels: Vec<(u64, Label)>,
     /// Drafts as (slot, text), by slot.
     pub drafts: Vec<(String, String)>,
-    /// Account value at closes, as (date, value), ascending.
-    pub marks: Vec<(String, Money)>,
+    /// Rows of closes, ascending.
+    pub days: Vec<Day>,
+    /// Rules by number.
+    pub rules: Vec<Rule>,
+    /// Rules that have rung, as (rule, campaign, standing).
+    pub standing: Vec<(u64, Option<u64>, Rung)>,
+    /// Answers by number.
+    pub decisions: Vec<Decision>,
+    /// The trader's own dates by number.
+    pub own_dates: Vec<OwnDate>,
+    /// Notes of days, as (date, note).
+    pub day_notes: Vec<(String, String)>,
+    /// Notes of journal entries, as (number, note).
+    pub entry_notes: Vec<(usize, String)>,
     /// Series that are not to be exercised at their end.
     pub declined: Vec<Contract>,
     /// Bells by number.

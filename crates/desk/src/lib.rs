@@ -16,7 +16,9 @@ pub mod calendar;
 mod carry;
 mod checks;
 mod contract;
+mod day;
 mod day_trade;
+mod decision;
 mod entry_price;
 mod evaluate;
 mod fact;
@@ -40,6 +42,8 @@ pub mod position;
 mod price_style;
 pub mod regime;
 pub mod rework;
+pub mod rounds;
+pub mod rules;
 mod scene;
 mod shape;
 mod smile;
@@ -55,7 +59,7 @@ pub use account::{
 };
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use ahead::{Ahead, AheadLeg, AheadView, LAST_WEEK, ahead};
-pub use bell::{Bell, BellSide, Listens, Occurrence};
+pub use bell::{Bell, BellSide, Listens, Occurrence, Watched};
 pub use bench::{
     Along, Bench, Chances, ChancesAsked, ChancesAt, Compared, ComparedRow, DateLine, GreekCurves,
     Grid, GridPrice, Judgement, Law, MOST_GRID, Map, Moved, Span, Steps, Sticky, bench, best_of,
@@ -66,10 +70,12 @@ pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
 pub use checks::{Check, CheckCode, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
+pub use day::{AtRisk, DAY_MOVES, DAY_VERSION, Day, DayFigures, DayGreeks, drawdowns};
 pub use day_trade::{
     Change, DAY_TRADE_RULES, DayTrade, DayTradeRule, DayTradeSwitch, DayTrading, day_trade_rule,
     day_trading,
 };
+pub use decision::{Answer, Decision, OwnDate, Until};
 pub use entry_price::EntryPrice;
 pub use evaluate::{
     AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport,
@@ -86,8 +92,8 @@ pub use margin::{
     MarginBasis, MarginHolding, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels,
     one_by_one, requirement,
 };
-pub use naming::{Name, Nature, recognise};
-pub use number::{Money, NumberError, Price};
+pub use naming::{Name, Nature, Structure, recognise};
+pub use number::{Decimal, Money, NumberError, Price};
 pub use order::{
     Easing, Fill, FillLeg, FillTerms, Level, Link, Order, OrderState, Pricing, Progress, Purpose,
     Request, TimeInForce, Trigger, TriggerSide, Turn,

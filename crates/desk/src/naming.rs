@@ -25,6 +25,104 @@ pub enum Nature {
     Either,
 }
 
+/// The kinds of structures that rules and lists tell apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Structure {
+    /// One option.
+    Single,
+    /// Two strikes of one right, one bought and one sold.
+    Vertical,
+    /// Three strikes, the middle one twice, iron ones among them.
+    Butterfly,
+    /// Four strikes, iron ones among them.
+    Condor,
+    /// A call and a put, both bought or both sold.
+    Strangle,
+    /// More of one side than of the other.
+    Ratio,
+    /// Two expirations.
+    Calendar,
+    /// Shares or futures with options against them.
+    Covered,
+    /// Shares or futures alone.
+    Shares,
+    /// Anything else.
+    Other,
+}
+
+impl Structure {
+    /// All of them.
+    pub const ALL: [Structure; 10] = [
+        Structure::Single,
+        Structure::Vertical,
+        Structure::Butterfly,
+        Structure::Condor,
+        Structure::Strangle,
+        Structure::Ratio,
+        Structure::Calendar,
+        Structure::Covered,
+        Structure::Shares,
+        Structure::Other,
+    ];
+
+    /// The word for it, in files and on screens.
+    pub fn word(self) -> &'static str {
+        match self {
+            Structure::Single => "single option",
+            Structure::Vertical => "vertical",
+            Structure::Butterfly => "butterfly",
+            Structure::Condor => "condor",
+            Structure::Strangle => "straddle or strangle",
+            Structure::Ratio => "ratio spread",
+            Structure::Calendar => "calendar or diagonal",
+            Structure::Covered => "position with its underlying",
+            Structure::Shares => "position in the underlying alone",
+            Structure::Other => "structure of another kind",
+        }
+    }
+
+    /// By its word.
+    pub fn of_word(word: &str) -> Option<Structure> {
+        Structure::ALL.into_iter().find(|s| s.word() == word)
+    }
+
+    /// The kind of what is held.
+    pub fn of(holding: &Holding, underlying: &Underlying) -> Structure {
+        let options = holding.options().count();
+        match (holding.underlying_quantity() != 0, options) {
+            (true, 0) => return Structure::Shares,
+            (true, _) => return Structure::Covered,
+            (false, 1) => return Structure::Single,
+            (false, _) => {}
+        }
+        if !holding.is_one_expiration() {
+            return Structure::Calendar;
+        }
+        let name = recognise(holding, underlying).text;
+        let is = |words: &[&str]| words.iter().any(|w| name.contains(w));
+        if is(&[
+            "short put with",
+            "long put with",
+            "short call with",
+            "long call with",
+        ]) {
+            Structure::Other
+        } else if is(&["vertical"]) {
+            Structure::Vertical
+        } else if is(&["butterfly", "Christmas tree"]) {
+            Structure::Butterfly
+        } else if is(&["condor"]) {
+            Structure::Condor
+        } else if is(&["straddle", "strangle", "guts", "strip", "strap"]) {
+            Structure::Strangle
+        } else if is(&["ratio", "backspread", "ladder"]) {
+            Structure::Ratio
+        } else {
+            Structure::Other
+        }
+    }
+}
+
 /// A recognised structure.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Name {

@@ -1,6 +1,6 @@
 //! The two number worlds, and the only place where they meet.
 //!
-//! [`Price`] and [`Money`] are exact integers; models work in `f64`. Every crossing is a function
+//! [`Price`], [`Money`] and [`Decimal`] are exact integers; models work in `f64`. Every crossing is a function
 //! of this file and names its rounding.
 
 use std::fmt;
@@ -18,6 +18,10 @@ pub struct Price(i64);
 /// Money: an integer count of 1e-4 of the currency unit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
 pub struct Money(i64);
+
+/// A plain number as somebody wrote it, a percentage or a multiple: an integer count of 1e-8.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+pub struct Decimal(i64);
 
 /// Text that is not an exact decimal of the kind asked for.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -275,6 +279,51 @@ impl Money {
     }
 }
 
+impl Decimal {
+    /// Units of the stored integer in one.
+    pub const SCALE: i64 = 100_000_000;
+    /// Nothing.
+    pub const ZERO: Decimal = Decimal(0);
+
+    /// From the stored integer (1e-8).
+    pub const fn from_raw(raw: i64) -> Decimal {
+        Decimal(raw)
+    }
+
+    /// The stored integer (1e-8).
+    pub const fn raw(self) -> i64 {
+        self.0
+    }
+
+    /// From a whole number.
+    pub const fn whole(n: i64) -> Decimal {
+        Decimal(n * Self::SCALE)
+    }
+
+    /// Into the model world.
+    pub fn to_f64(self) -> f64 {
+        self.0 as f64 / Self::SCALE as f64
+    }
+}
+
+impl FromStr for Decimal {
+    type Err = NumberError;
+    fn from_str(text: &str) -> Result<Decimal, NumberError> {
+        parse_fixed(text, 8).map(Decimal)
+    }
+}
+
+impl fmt::Display for Decimal {
+    /// As short as it can be written: "65", "0.5".
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.0 % Self::SCALE == 0 {
+            write!(f, "{}", self.0 / Self::SCALE)
+        } else {
+            write_fixed(f, self.0, 8, 1)
+        }
+    }
+}
+
 impl FromStr for Price {
     type Err = NumberError;
     fn from_str(text: &str) -> Result<Price, NumberError> {
@@ -347,6 +396,7 @@ macro_rules! additive {
 }
 additive!(Price);
 additive!(Money);
+additive!(Decimal);
 
 #[cfg(test)]
 mod tests {

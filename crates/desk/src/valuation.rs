@@ -50,6 +50,8 @@ pub struct PositionGreeks {
     pub theta: f64,
     /// Per volatility point.
     pub vega: f64,
+    /// Per percentage point of the rate.
+    pub rho: f64,
     /// Something in it ends within a day: of that, theta is the change over what is left.
     pub theta_to_the_end: bool,
 }
@@ -62,6 +64,7 @@ impl PositionGreeks {
             gamma: self.gamma + o.gamma,
             theta: self.theta + o.theta,
             vega: self.vega + o.vega,
+            rho: self.rho + o.rho,
             theta_to_the_end: self.theta_to_the_end || o.theta_to_the_end,
         }
     }
@@ -72,6 +75,7 @@ impl PositionGreeks {
             gamma: v.gamma * units,
             theta: v.theta_day * units,
             vega: v.vega_point * units,
+            rho: v.rho_point * units,
             theta_to_the_end,
         }
     }

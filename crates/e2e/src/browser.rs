@@ -204,11 +204,12 @@ impl Browser {
         loop {
             let at = self.client.current_url().await.expect("an address");
             if at.path() != "/enter" {
-                return;
+                break;
             }
             assert!(began.elapsed() < PATIENCE, "{at} leads nowhere");
             tokio::time::sleep(GLANCE).await;
         }
+        self.goto(&format!("{}/chain", program.door.address)).await;
     }
 
     /// Opens an address.

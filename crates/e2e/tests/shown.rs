@@ -198,7 +198,15 @@ async fn a_fault_of_a_view_stays_its_own() {
         b.until("[role=dialog]", "the rule is kept", |t| !t.contains("keep"))
             .await;
         assert!(b.text("[role=dialog]").await.contains("Read back"));
-        assert_eq!(b.api("/api/rules").await["riskPercent"], json!(5));
+        let rules = b.api("/api/rules").await["rules"].clone();
+        assert!(
+            rules
+                .as_array()
+                .unwrap()
+                .iter()
+                .any(|r| { r["rule"]["measure"] == "trade_risk" && r["rule"]["limit"] == "5" }),
+            "{rules}"
+        );
         assert!(orders(&b).await.is_empty());
     })
     .await;

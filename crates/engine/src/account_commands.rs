@@ -1,9 +1,9 @@
-//! What the trader decides beside orders: the account's kind and level, his own rule about risk,
-//! money paid in, exercise, drafts.
+//! What the trader decides beside orders: the account's kind and level, money paid in, exercise,
+//! drafts.
 
 use std::sync::Arc;
 
-use crate::engine::{DAY_TRADES, Engine, KIND, LEVEL, RISK_RULE};
+use crate::engine::{DAY_TRADES, Engine, KIND, LEVEL};
 use crate::money::{account_value, buying_power};
 use crate::refusal::Refusal;
 use crate::state::State;
@@ -77,24 +77,6 @@ impl Engine {
         ];
         let facts = facts.map(|(name, value)| Fact::Setting(name.into(), value));
         self.commit(next, facts.to_vec())
-    }
-
-    /// Sets or takes away the rule about risk.
-    ///
-    /// # Errors
-    /// A percentage out of range, or the books can only be read.
-    pub fn set_risk_rule(&mut self, percent: Option<f64>) -> Result<(), Refusal> {
-        let next = State {
-            risk_percent: percent,
-            ..self.state.clone()
-        };
-        self.commit(
-            next,
-            vec![Fact::Setting(
-                RISK_RULE.into(),
-                percent.map_or_else(String::new, |p| p.to_string()),
-            )],
-        )
     }
 
     /// Books money paid in.

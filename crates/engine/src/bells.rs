@@ -6,10 +6,12 @@ use desk::calendar::{is_open, next_open};
 use desk::{
     Bell, BellSide, Fact, Listens, Moment, Money, Occurrence, Order, Price, PriceStyle, Request,
 };
+use market::Quoter;
 use market::exchange::{self, DRAW_EVERY};
 
 use crate::engine::A_MINUTE;
 use crate::engine::Engine;
+use crate::judging::figure_now;
 use crate::money::buying_power;
 use crate::refusal::Refusal;
 use crate::state::{State, underlying_of};
@@ -25,14 +27,47 @@ pub(crate) fn tell(
     says: String,
     facts: &mut Vec<Fact>,
 ) {
-    let id = bells.last().map_or(1, |b| b.id + 1);
     let bell = Bell {
-        id,
-        set: at,
-        listens: Listens::Told(what),
         rung: Some((at, says)),
-        answered: false,
+        ..Bell::on(next_number(bells), at, Listens::Told(what))
     };
+    add(bells, bell, facts);
+}
+
+/// The number of the next bell.
+fn next_number(bells: &[Arc<Bell>]) -> u64 {
+    bells.last().map_or(1, |b| b.id + 1)
+}
+
+/// Adds a bell that a rule rang for a campaign or the account.
+pub(crate) fn tell_of_rule(
+    bells: &mut Arc<Vec<Arc<Bell>>>,
+    (rule, campaign): (u64, Option<u64>),
+    at: Moment,
+    says: String,
+    facts: &mut Vec<Fact>,
+) {
+    let bell = Bell {
+        rung: Some((at, says)),
+        rule: Some(rule),
+        campaign,
+        ..Bell::on(next_number(bells), at, Listens::Told(Occurrence::Rule))
+    };
+    add(bells, bell, facts);
+}
+
+/// Bells whose last date is behind are taken away.
+pub(crate) fn end_bells(next: &mut State, facts: &mut Vec<Fact>) {
+    let today = next.clock.now.date();
+    let over = |b: &Arc<Bell>| b.is_set() && b.until.is_some_and(|until| until < today);
+    if next.bells.iter().any(over) {
+        let all = Arc::make_mut(&mut next.bells);
+        facts.extend(all.iter().filter(|b| over(b)).map(|b| Fact::BellGone(b.id)));
+        all.retain(|b| !over(b));
+    }
+}
+
+fn add(bells: &mut Arc<Vec<Arc<Bell>>>, bell: Bell, facts: &mut Vec<Fact>) {
     facts.push(Fact::Bell(bell.clone()));
     let all = Arc::make_mut(bells);
     all.push(Arc::new(bell));
@@ -86,6 +121,18 @@ pub fn listens_words(listens: &Listens, style: PriceStyle) -> String {
                 if more { "more" } else { "less" }
             )
         }
+        Listens::Figure { of, condition } => {
+            let whose = match of {
+                desk::Watched::Campaign(id) => format!("campaign {id}"),
+                desk::Watched::Symbol(symbol) => symbol.clone(),
+                desk::Watched::Account => "the account".into(),
+            };
+            let facts = condition.measure.facts();
+            let limit = facts.unit.write(&condition.limit.to_string());
+            let side = condition.side.word();
+            format!("{whose}: {} at or {side} {limit}", facts.noun)
+        }
+        Listens::Told(Occurrence::Rule) => "a rule of yours".into(),
         Listens::Told(Occurrence::Fill) => "a fill".into(),
         Listens::Told(Occurrence::Refusal) => "a refusal".into(),
         Listens::Told(Occurrence::End) => "the end of an order".into(),
@@ -93,50 +140,37 @@ pub fn listens_words(listens: &Listens, style: PriceStyle) -> String {
     }
 }
 
+/// A bell as it is asked for.
+#[derive(Debug, Clone)]
+pub struct Wanted {
+    /// What it listens to.
+    pub listens: Listens,
+    /// It rings again once that has gone back by so much; absent: it rings once.
+    pub again: Option<desk::Decimal>,
+    /// The last date that it listens on.
+    pub until: Option<jiff::civil::Date>,
+    /// A note.
+    pub note: String,
+}
+
+impl Wanted {
+    /// Once, without an end or a note.
+    pub fn once(listens: Listens) -> Wanted {
+        Wanted {
+            listens,
+            again: None,
+            until: None,
+            note: String::new(),
+        }
+    }
+}
+
+/// Longest note.
+pub const MOST_NOTE: usize = 1_000;
 /// Most bells that are set at once.
 const MOST_BELLS: usize = 300;
 
 impl Engine {
-    /// The price that a bell hears at a moment.
-    fn heard(&mut self, state: &State, listens: &Listens, at: Moment) -> Option<Price> {
-        let Listens::Price { symbol, unit, .. } = listens else {
-            return None;
-        };
-        let Some(unit) = unit else {
-            return state.world.spot(symbol, at);
-        };
-        let past = unit.options().any(|(c, _)| {
-            state
-                .world
-                .owner(c)
-                .is_none_or(|u| u.expiry_moment(c) <= at)
-        });
-        let request = Request {
-            client_id: String::new(),
-            symbol: symbol.clone(),
-            unit: unit.clone(),
-            quantity: 1,
-            pricing: desk::Pricing::Market,
-            trigger: None,
-            link: desk::Link::default(),
-            time_in_force: desk::TimeInForce::Day,
-            purpose: desk::Purpose::Open,
-            closing: Vec::new(),
-        };
-        let asked = Order {
-            id: 0,
-            placed: at,
-            request,
-            events: Vec::new(),
-        };
-        let market = if past {
-            None
-        } else {
-            exchange::market_of(&state.world, &mut self.quoter, &asked, at)
-        };
-        market.map(|(m, _)| m.middle)
-    }
-
     /// Rings what prices on the way from one moment to another make ring. An underlying is looked
     /// at when the exchange draws, a contract or a package every minute.
     pub(crate) fn listen_until(
@@ -151,47 +185,46 @@ impl Engine {
             if !bell.is_set() {
                 continue;
             }
-            let every = if matches!(bell.listens, Listens::Price { unit: Some(_), .. }) {
-                A_MINUTE
-            } else {
-                DRAW_EVERY
+            let every = match bell.listens {
+                Listens::Price { unit: None, .. } => DRAW_EVERY,
+                Listens::Price { unit: Some(_), .. } => A_MINUTE,
+                Listens::Figure { .. } | Listens::Told(_) => continue,
             };
+            let mut now = Bell::clone(&bell);
             let mut slot = from.millis().div_euclid(every) + 1;
-            while slot * every <= to.millis() {
+            while slot * every <= to.millis() && now.is_set() {
                 let at = Moment::from_millis(slot * every);
                 if !is_open(at) {
                     slot = next_open(at).millis().div_euclid(every).max(slot + 1);
                     continue;
                 }
                 slot += 1;
-                if let Some(price) = self
-                    .heard(next, &bell.listens, at)
-                    .filter(|p| bell.hears(*p))
-                {
-                    let style = style_of(next, &bell.listens);
-                    let now = if matches!(bell.listens, Listens::Price { unit: None, .. }) {
-                        style.write(price)
-                    } else {
-                        style.net(price)
+                let Some(price) = heard(next, &mut self.quoter, &now.listens, at) else {
+                    continue;
+                };
+                if now.spent {
+                    now.spent = !now.is_back(price);
+                } else if now.hears(price) {
+                    let style = style_of(next, &now.listens);
+                    let shown = match now.listens {
+                        Listens::Price { unit: None, .. } => style.write(price),
+                        _ => style.net(price),
                     };
-                    let rung = Bell {
-                        rung: Some((
-                            at,
-                            format!("{}: now {now}", listens_words(&bell.listens, style)),
-                        )),
-                        ..Bell::clone(&bell)
-                    };
-                    facts.push(Fact::Bell(rung.clone()));
-                    Arc::make_mut(&mut next.bells)[i] = Arc::new(rung);
-                    break;
+                    let says = format!("{}: now {shown}", listens_words(&now.listens, style));
+                    now = now.after_ringing(at, says);
                 }
+            }
+            if now != *bell {
+                facts.push(Fact::Bell(now.clone()));
+                Arc::make_mut(&mut next.bells)[i] = Arc::new(now);
             }
         }
     }
 
     /// A bell that rings where the account needs more than it has; once until it is answered.
     pub(crate) fn deficit_bell(&mut self, next: &mut State) -> Option<Fact> {
-        let ringing = |b: &Arc<Bell>| b.listens == Listens::Told(Occurrence::Deficit) && b.rings();
+        let ringing =
+            |b: &Arc<Bell>| b.listens == Listens::Told(Occurrence::Deficit) && b.unanswered();
         if next.account.lots().is_empty() || next.bells.iter().any(ringing) {
             return None;
         }
@@ -223,35 +256,15 @@ impl Engine {
         self.commit(next, facts)
     }
 
-    /// Sets a bell on a price.
+    /// Sets a bell on a price or a figure.
     ///
     /// # Errors
-    /// An unknown symbol, a leg that is not listed, or a level on whose side the price stands
-    /// already.
-    pub fn set_bell(&mut self, listens: Listens) -> Result<Bell, Refusal> {
-        let Listens::Price {
-            symbol,
-            unit,
-            level,
-            ..
-        } = &listens
-        else {
-            return Err(Refusal::Field {
-                field: "listens",
-                message: "only prices are listened to by choice; the rest rings by itself".into(),
-            });
-        };
-        let underlying = underlying_of(&self.state, symbol)?;
-        let style = underlying.style_of_price;
-        if let Some(unit) = unit {
-            crate::trading::check_legs(&self.state, symbol, unit)?;
-        } else if *level <= Price::ZERO {
-            return Err(Refusal::Field {
-                field: "level",
-                message: format!("{level} is no price; write one above zero"),
-            });
-        }
-        let set = self.state.bells.iter().filter(|b| b.is_set()).count();
+    /// An unknown symbol, a leg that is not listed, a campaign that is not open, a figure that is
+    /// not known, or a level on whose side it stands already.
+    pub fn set_bell(&mut self, wanted: Wanted) -> Result<Bell, Refusal> {
+        let state = self.state.clone();
+        let now = state.clock.now;
+        let set = state.bells.iter().filter(|b| b.is_set()).count();
         if set >= MOST_BELLS {
             return Err(Refusal::TooMany {
                 what: "bells are set",
@@ -259,37 +272,124 @@ impl Engine {
                 remedy: "take one away first",
             });
         }
-        let state = self.state.clone();
-        let now = self.heard(&state, &listens, state.clock.now);
-        let test = Bell {
-            id: 0,
-            set: state.clock.now,
-            listens: listens.clone(),
-            rung: None,
-            answered: false,
-        };
-        if let Some(price) = now.filter(|p| test.hears(*p)) {
-            let message = format!(
-                "it stands at {} already; choose a level on its other side",
-                if unit.is_some() {
-                    style.net(price)
-                } else {
-                    style.write(price)
+        if let Some(until) = wanted.until.filter(|until| *until < now.date()) {
+            return Err(Refusal::Field {
+                field: "until",
+                message: format!("{until} is behind; choose {} or a later date", now.date()),
+            });
+        }
+        if wanted.again.is_some_and(|by| by < desk::Decimal::ZERO) {
+            return Err(Refusal::Field {
+                field: "again",
+                message: "what it has to go back by is 0 or more".into(),
+            });
+        }
+        if wanted.note.chars().count() > MOST_NOTE {
+            return Err(Refusal::Field {
+                field: "note",
+                message: format!("write at most {MOST_NOTE} characters"),
+            });
+        }
+        let stands = match &wanted.listens {
+            Listens::Price { .. } => self.price_there(&state, &wanted.listens)?,
+            Listens::Figure { of, condition } => {
+                condition.check().map_err(|message| Refusal::Field {
+                    field: "limit",
+                    message,
+                })?;
+                match of {
+                    desk::Watched::Campaign(id) => drop(crate::campaigns::open(&state, *id)?),
+                    desk::Watched::Symbol(symbol) => drop(underlying_of(&state, symbol)?),
+                    desk::Watched::Account => {}
                 }
-            );
+                let figure = figure_now(&state, &mut self.quoter, of, condition.measure);
+                let figure = figure.ok_or_else(|| Refusal::Field {
+                    field: "measure",
+                    message: format!(
+                        "{} is not known here; choose another figure",
+                        condition.measure.facts().noun
+                    ),
+                })?;
+                let unit = condition.measure.facts().unit;
+                condition.rings(figure).then(|| figure.words(unit))
+            }
+            Listens::Told(_) => {
+                return Err(Refusal::Field {
+                    field: "listens",
+                    message:
+                        "only prices and figures are listened to by choice; the rest rings by \
+                              itself"
+                            .into(),
+                });
+            }
+        };
+        if let Some(stands) = stands {
             return Err(Refusal::Field {
                 field: "level",
-                message,
+                message: format!("it stands at {stands} already; choose a level on its other side"),
             });
         }
         let mut next = state;
         let bell = Bell {
-            id: next.bells.last().map_or(1, |b| b.id + 1),
-            ..test
+            again: wanted.again,
+            until: wanted.until,
+            note: wanted.note,
+            ..Bell::on(next_number(&next.bells), now, wanted.listens)
         };
         Arc::make_mut(&mut next.bells).push(Arc::new(bell.clone()));
         self.commit(next, vec![Fact::Bell(bell.clone())])?;
         Ok(bell)
+    }
+
+    /// Where a price stands already on the side that would ring, as it is written.
+    fn price_there(&mut self, state: &State, listens: &Listens) -> Result<Option<String>, Refusal> {
+        let Listens::Price {
+            symbol,
+            unit,
+            level,
+            ..
+        } = listens
+        else {
+            return Ok(None);
+        };
+        let style = underlying_of(state, symbol)?.style_of_price;
+        if let Some(unit) = unit {
+            crate::trading::check_legs(state, symbol, unit)?;
+        } else if *level <= Price::ZERO {
+            return Err(Refusal::Field {
+                field: "level",
+                message: format!("{level} is no price; write one above zero"),
+            });
+        }
+        let test = Bell::on(0, state.clock.now, listens.clone());
+        let now = heard(state, &mut self.quoter, listens, state.clock.now);
+        Ok(now.filter(|p| test.hears(*p)).map(|price| {
+            if unit.is_some() {
+                style.net(price)
+            } else {
+                style.write(price)
+            }
+        }))
+    }
+
+    /// Lets bells that ring be silent until a moment; without a number all of them.
+    ///
+    /// # Errors
+    /// There is no such bell, it does not ring, or the moment is behind.
+    pub fn snooze_bells(&mut self, id: Option<u64>, until: Moment) -> Result<(), Refusal> {
+        let now = self.state.clock.now;
+        if until <= now {
+            return Err(Refusal::Field {
+                field: "until",
+                message: format!("{until} is behind; choose a later moment"),
+            });
+        }
+        self.change_bells(id, |b| {
+            b.rings_at(now).then(|| Bell {
+                snoozed: Some(until),
+                ..b.clone()
+            })
+        })
     }
 
     /// Moves a bell that has not rung to another level; it rings once the price comes there from
@@ -314,7 +414,7 @@ impl Engine {
                 message: format!("{level} is no price; write one above zero"),
             });
         }
-        let now = self.heard(&next, &old.listens, next.clock.now);
+        let now = heard(&next, &mut self.quoter, &old.listens, next.clock.now);
         if now == Some(level) {
             return Err(Refusal::Field {
                 field: "level",
@@ -346,7 +446,7 @@ impl Engine {
     /// There is no such bell, or it does not ring.
     pub fn answer_bells(&mut self, id: Option<u64>) -> Result<(), Refusal> {
         self.change_bells(id, |b| {
-            b.rings().then(|| Bell {
+            b.unanswered().then(|| Bell {
                 answered: true,
                 ..b.clone()
             })
@@ -390,6 +490,51 @@ impl Engine {
             _ => self.commit(next, facts),
         }
     }
+}
+
+/// The price that a bell hears at a moment.
+fn heard(state: &State, quoter: &mut Quoter, listens: &Listens, at: Moment) -> Option<Price> {
+    let Listens::Price { symbol, unit, .. } = listens else {
+        return None;
+    };
+    let Some(unit) = unit else {
+        return state.world.spot(symbol, at);
+    };
+    let past = unit.options().any(|(c, _)| {
+        state
+            .world
+            .owner(c)
+            .is_none_or(|u| u.expiry_moment(c) <= at)
+    });
+    let request = Request {
+        client_id: String::new(),
+        symbol: symbol.clone(),
+        unit: unit.clone(),
+        quantity: 1,
+        pricing: desk::Pricing::Market,
+        trigger: None,
+        link: desk::Link::default(),
+        time_in_force: desk::TimeInForce::Day,
+        purpose: desk::Purpose::Open,
+        closing: Vec::new(),
+    };
+    let asked = Order {
+        id: 0,
+        placed: at,
+        request,
+        events: Vec::new(),
+    };
+    let market = if past {
+        None
+    } else {
+        exchange::market_of(&state.world, quoter, &asked, at)
+    };
+    market.map(|(m, _)| m.middle)
+}
+
+/// The price that a bell would hear now.
+pub fn price_now(state: &State, listens: &Listens) -> Option<Price> {
+    heard(state, &mut Quoter::new(), listens, state.clock.now)
 }
 
 /// How the prices that a bell listens to are written.

@@ -13,14 +13,17 @@ use jiff::civil::Date;
 use market::exchange::{self, Displayed, ExecutionReport, Looks, Round};
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World};
 
-use crate::money::{Reserves, account_value};
+use crate::days::ClosingLooks;
+use crate::judging::{is_look, look_after};
+use crate::money::Reserves;
 use crate::refusal::Refusal;
+use crate::sight::Sights;
 use crate::state::{OpenOrder, State};
 use crate::trading::{closable, record};
 
-/// Names of the settings that keep the rule about risk, and the account's kind, level and day-trade
-/// switch.
-pub(crate) const RISK_RULE: &str = "risk_percent";
+/// Names of the settings that keep the account's kind, level and day-trade switch, and when rounds
+/// were last gone through.
+pub(crate) const LOOKED: &str = "looked_ms";
 pub(crate) const KIND: &str = "account_kind";
 pub(crate) const LEVEL: &str = "account_level";
 pub(crate) const DAY_TRADES: &str = "day_trades";
@@ -37,6 +40,8 @@ pub(crate) const A_MINUTE: i64 = 60_000;
 pub struct Engine {
     pub(crate) state: State,
     pub(crate) quoter: Quoter,
+    pub(crate) sights: Sights,
+    closing_looks: ClosingLooks,
     pub(crate) reserves: Reserves,
     /// The number under which a ticket was placed; whoever asks looks whether the order is there.
     pub(crate) by_client: HashMap<String, u64>,
@@ -105,7 +110,23 @@ impl Engine {
             account: Arc::new(account),
             declined: Arc::new(saved.declined.into_iter().collect()),
             drafts: Arc::new(saved.drafts.into_iter().collect()),
-            risk_percent: saved.settings.get(RISK_RULE).and_then(|t| t.parse().ok()),
+            my_rules: Arc::new(saved.rules),
+            standing: Arc::new(
+                saved
+                    .standing
+                    .into_iter()
+                    .map(|(rule, campaign, s)| ((rule, campaign), s))
+                    .collect(),
+            ),
+            decisions: Arc::new(saved.decisions),
+            own_dates: Arc::new(saved.own_dates),
+            day_notes: Arc::new(saved.day_notes.into_iter().collect()),
+            entry_notes: Arc::new(saved.entry_notes.into_iter().collect()),
+            looked: saved
+                .settings
+                .get(LOOKED)
+                .and_then(|t| t.parse().ok())
+                .map(Moment::from_millis),
             rules,
             day_trades,
             bells: Arc::new(saved.bells.into_iter().map(Arc::new).collect()),
@@ -113,7 +134,7 @@ impl Engine {
             reserved: Money::ZERO,
             memo: Arc::default(),
             slot_memo: Arc::default(),
-            marks: Arc::new(saved.marks),
+            days: Arc::new(saved.days),
             version: 1,
             heading: None,
             stands: None,
@@ -129,6 +150,8 @@ impl Engine {
         let mut engine = Engine {
             state,
             quoter: Quoter::new(),
+            sights: Sights::default(),
+            closing_looks: ClosingLooks::default(),
             reserves: Reserves::default(),
             by_client,
             facts: Vec::new(),
@@ -177,6 +200,9 @@ impl Engine {
         next.version += 1;
         self.settle_open_orders(&mut next, &facts);
         facts.extend(self.deficit_bell(&mut next));
+        if facts.iter().any(is_booked) {
+            self.look(&mut next, true, &mut facts);
+        }
         facts.push(clock_fact(&next.clock));
         self.keep(next, facts)
     }
@@ -338,13 +364,28 @@ impl Engine {
         let next_stop = stop_after(from);
         let stop = to.min(next_stop).min(self.reach(from));
         let (mut next, mut facts) = (self.state.clone(), Vec::new());
-        self.trade_until(&mut next, from, stop, &mut facts);
-        self.listen_until(&mut next, from, stop, &mut facts);
-        next.clock.now = stop;
+        let mut at = from;
+        while at < stop {
+            // Where something is looked for, the way to the stop is gone look by look.
+            let until = if Engine::looks_often(&next) {
+                look_after(at).min(stop)
+            } else {
+                stop
+            };
+            self.trade_until(&mut next, at, until, &mut facts);
+            self.listen_until(&mut next, at, until, &mut facts);
+            next.clock.now = until;
+            if until < next_stop && is_look(until) {
+                self.look(&mut next, false, &mut facts);
+            }
+            at = until;
+        }
         if stop == next_stop {
             self.happen_at(&mut next, stop, &mut facts);
             self.settle_open_orders(&mut next, &facts);
             facts.extend(self.deficit_bell(&mut next));
+            crate::bells::end_bells(&mut next, &mut facts);
+            self.look(&mut next, true, &mut facts);
             let day = stop.date();
             if is_session(day) && stop == close_of(day) {
                 self.mark(&mut next, stop, &mut facts);
@@ -369,14 +410,12 @@ impl Engine {
         from.plus_millis((AT_A_STRETCH / looked_at).max(1) * A_MINUTE)
     }
 
-    /// The account's value at a close.
+    /// The row of a close.
     fn mark(&mut self, next: &mut State, close: Moment, facts: &mut Vec<Fact>) {
-        let (day, value) = (
-            close.date().to_string(),
-            account_value(next, &mut self.quoter),
-        );
-        Arc::make_mut(&mut next.marks).push((day.clone(), value));
-        facts.push(Fact::Mark(day, value));
+        let day = crate::days::day_of(next, &mut self.quoter, &mut self.closing_looks);
+        let value = day.value;
+        Arc::make_mut(&mut next.days).push(day.clone());
+        facts.push(Fact::Day(day));
         crate::account_commands::revert_below_least(next, value, facts);
         self.quoter.forget_before(close);
     }
@@ -408,6 +447,9 @@ impl Engine {
             tell_of(next, &happened, facts);
             record(next, happened, facts);
             self.follow_through(next, &mut orders, mark, facts);
+            if facts[mark..].iter().any(is_booked) {
+                self.look(next, true, facts);
+            }
         }
     }
 
@@ -420,8 +462,7 @@ impl Engine {
         mark: usize,
         facts: &mut Vec<Fact>,
     ) {
-        let filled = |f: &Fact| matches!(f, Fact::Booked(..));
-        if facts[mark..].iter().any(filled) {
+        if facts[mark..].iter().any(is_booked) {
             self.close_no_more_than_held(next, orders, facts);
         }
         self.judge_activated(next, orders, mark, facts);
@@ -433,7 +474,7 @@ impl Engine {
             })
             .collect();
         next.forget_ended(&touched);
-        if facts[mark..].iter().any(filled) {
+        if facts[mark..].iter().any(is_booked) {
             self.reserves
                 .bring_up_to_date(next, &mut self.quoter, &touched);
             facts.extend(self.deficit_bell(next));
@@ -516,6 +557,11 @@ impl Engine {
             crate::bells::tell(&mut next.bells, Occurrence::Refusal, at, told, facts);
         }
     }
+}
+
+/// Whether something was booked.
+fn is_booked(fact: &Fact) -> bool {
+    matches!(fact, Fact::Booked(..))
 }
 
 /// The next moment at which the account is looked at: an opening, a close, or one of some hours in

@@ -31,15 +31,20 @@ mod account_commands;
 pub mod bells;
 pub mod campaigns;
 mod changes;
+mod days;
 #[allow(clippy::module_inception)]
 mod engine;
 mod history;
+pub mod judging;
 pub mod life;
 mod lifecycle;
 pub mod money;
 mod refusal;
+pub mod rounds;
+pub mod sight;
 pub mod state;
 pub mod trading;
+pub mod tried;
 pub mod ways;
 
 pub use engine::{Checkpoint, Engine};

@@ -71,7 +71,7 @@ fn moments(state: &State, c: &Campaign) -> BTreeSet<Moment> {
 }
 
 /// Everything that was held just before or just after a moment, as it stood then.
-fn look(state: &State, quoter: &mut Quoter, c: &Campaign, at: Moment) -> Option<Look> {
+pub(crate) fn look(state: &State, quoter: &mut Quoter, c: &Campaign, at: Moment) -> Option<Look> {
     let u = state.world.underlying(&c.symbol)?;
     let spot = state.world.spot(&c.symbol, at)?;
     let carry = state.world.carry(&c.symbol).unwrap_or(Carry::Yield(0.0));

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::hash::{Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
+use desk::rules::Subject;
 use desk::{
     AccountKind, AccountRules, AccountView, Carry, Holding, Instrument, LegMarket, MarginBasis,
     MarginHolding, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request,
@@ -349,7 +350,12 @@ pub fn account_view(
         rules: state.rules,
         rate: margin_rate(state),
         pattern,
-        risk_percent: state.risk_percent,
+        trade_rules: state
+            .my_rules
+            .iter()
+            .filter(|r| r.condition.measure.facts().subject == Subject::Trade)
+            .cloned()
+            .collect(),
     }
 }
 
@@ -677,4 +683,32 @@ pub fn beyond(state: &State, quoter: &mut Quoter) -> Option<String> {
             .find(|n| n.level > state.rules.allows())
             .map(|n| format!("{symbol} {} × {}", n.count, n.what))
     })
+}
+
+/// What a campaign ties up by itself: its margin as if nothing else were held, and what was paid for
+/// it.
+pub fn alone(state: &State, quoter: &mut Quoter, campaign: u64) -> Money {
+    let Some(found) = state.account.campaign(campaign) else {
+        return Money::ZERO;
+    };
+    let (Some(basis), Some(u)) = (
+        basis(state, &found.symbol),
+        state.world.underlying(&found.symbol),
+    ) else {
+        return Money::ZERO;
+    };
+    let held = state.account.holding_of(found.id);
+    let options = held.options().filter_map(|(c, quantity)| {
+        Some(MarginLeg {
+            ends: u.expiry_moment(c),
+            contract: c.clone(),
+            quantity,
+            mark: mark_of(state, quoter, &c.clone().into())?,
+        })
+    });
+    let holding = MarginHolding {
+        options: options.collect(),
+        underlying: held.underlying_quantity(),
+    };
+    requirement(&holding, &basis).takes() + state.account.open_cost(found.id)
 }

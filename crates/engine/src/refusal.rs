@@ -37,6 +37,12 @@ pub enum Refusal {
     /// No such bell.
     #[error("there is no bell {0} that could be changed so")]
     NoBell(u64),
+    /// No such rule.
+    #[error("there is no rule {0}")]
+    NoRule(u64),
+    /// No such date of the trader's own.
+    #[error("there is no date {0} of yours")]
+    NoOwnDate(u64),
     /// No such campaign.
     #[error("there is no open position {0}")]
     NoCampaign(u64),

@@ -4,14 +4,16 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use desk::calendar::{next_close, next_open, previous_session};
+use desk::rules::Rule;
 use desk::{
-    Account, AccountRules, Bell, Contract, DayTradeRule, DayTradeSwitch, DayTrading, Instrument,
-    Moment, Money, Order, Price, Underlying, UnderlyingKind,
+    Account, AccountRules, Bell, Contract, Day, DayTradeRule, DayTradeSwitch, DayTrading, Decision,
+    Instrument, Moment, Money, Order, OwnDate, Price, Underlying, UnderlyingKind,
 };
 use imbl::Vector;
 use market::exchange::{Displayed, ExecutionReport};
 use market::{Clock, World};
 
+use crate::judging::Stands;
 use crate::money::Memo;
 use crate::refusal::Refusal;
 
@@ -42,11 +44,22 @@ pub struct State {
     pub declined: Arc<BTreeSet<Contract>>,
     /// Drafts by slot.
     pub drafts: Arc<Drafts>,
-    /// Most percent of the account that one trade may lose by the trader's own rule; absent while
-    /// there is no such rule.
-    pub risk_percent: Option<f64>,
-    /// Account value at closes, as (ISO date, value), ascending.
-    pub marks: Arc<Vec<(String, Money)>>,
+    /// The trader's own rules, by number.
+    pub my_rules: Arc<Vec<Rule>>,
+    /// Those that have rung, until they may ring again.
+    pub standing: Arc<Stands>,
+    /// What was decided in rounds, by number.
+    pub decisions: Arc<Vec<Decision>>,
+    /// The trader's own dates, by number.
+    pub own_dates: Arc<Vec<OwnDate>>,
+    /// What was noted of days, by ISO date.
+    pub day_notes: Arc<BTreeMap<String, String>>,
+    /// What was noted of journal entries, by number.
+    pub entry_notes: Arc<BTreeMap<usize, String>>,
+    /// When rounds were last gone through.
+    pub looked: Option<Moment>,
+    /// The rows of closes, ascending.
+    pub days: Arc<Vec<Day>>,
     /// Kind and level of the account.
     pub rules: AccountRules,
     /// Whether day trades are counted.

@@ -5,7 +5,9 @@
 mod common;
 
 use common::*;
+use desk::rules::{Condition, Measure, Rule, Scope, Side};
 use desk::*;
+use engine::bells::Wanted;
 use market::{Quoter, contract, strikes};
 use proptest::prelude::*;
 
@@ -85,9 +87,80 @@ fn busy() -> Run {
         side: BellSide::Above,
         level,
     };
-    run.engine.set_bell(bell).unwrap();
+    run.engine.set_bell(Wanted::once(bell)).unwrap();
+    look_for_much(&mut run, level);
     run.keep();
     run
+}
+
+/// Rules and bells of every kind that time can ring, some of them again and again.
+fn look_for_much(run: &mut Run, level: Price) {
+    use Measure as M;
+    use Side::{Above, Below};
+    let again = Some("0.02".parse().unwrap());
+    let table = [
+        (M::Profit, Above, "20", Some("15".parse().unwrap())),
+        (M::Loss, Above, "30", Some(Decimal::ZERO)),
+        (M::ProfitOfMax, Above, "20", Some(Decimal::ZERO)),
+        (M::DaysLeft, Below, "20", None),
+        (M::ToSoldStrike, Below, "0.6", Some("0.1".parse().unwrap())),
+        (M::ToBreakEven, Below, "0.5", again),
+        (M::SoldDelta, Above, "0.4", again),
+        (M::SoldTimeValue, Below, "0.5", again),
+        (M::ExDateIn, Below, "3", None),
+        (M::EarningsIn, Below, "2", None),
+        (M::Vol, Above, "45", Some(Decimal::ZERO)),
+        (M::Rank, Above, "60", Some(Decimal::whole(5))),
+        (M::VolSince, Below, "-3", Some(Decimal::ZERO)),
+        (M::CampaignTheta, Above, "10", Some(Decimal::ZERO)),
+        (M::Lean, Above, "12", Some(Decimal::ZERO)),
+        (M::DayLoss, Above, "100", Some(Decimal::ZERO)),
+        (M::OneSymbol, Above, "5", Some(Decimal::ZERO)),
+    ];
+    for (measure, side, limit, again) in table {
+        let condition = Condition {
+            measure,
+            side,
+            limit: limit.parse().unwrap(),
+        };
+        let rule = Rule {
+            id: 0,
+            scope: Scope::All,
+            condition,
+            again,
+            on: true,
+        };
+        run.engine.set_rule(None, rule).unwrap();
+    }
+    let figure = |of: Watched, measure, side, limit: &str| Wanted {
+        again: Some(Decimal::ZERO),
+        ..Wanted::once(Listens::Figure {
+            of,
+            condition: Condition {
+                measure,
+                side,
+                limit: limit.parse().unwrap(),
+            },
+        })
+    };
+    let campaign = run.engine.state().account.campaigns().next().unwrap().id;
+    for wanted in [
+        figure(Watched::Campaign(campaign), M::Profit, Above, "55.5"),
+        figure(Watched::Symbol("NMOU".into()), M::Vol, Above, "60"),
+        figure(Watched::Account, M::AccountValue, Below, "149000"),
+        Wanted {
+            again: Some(Decimal::whole(1)),
+            until: Some(start().plus_millis(30 * 86_400_000).date()),
+            ..Wanted::once(Listens::Price {
+                symbol: "NMOU".into(),
+                unit: None,
+                side: BellSide::Above,
+                level: level + Price::cents(50),
+            })
+        },
+    ] {
+        run.engine.set_bell(wanted).unwrap();
+    }
 }
 
 /// Six weeks: fills, a bell, dividends, expirations, assignments and day marks on the way.
@@ -115,7 +188,10 @@ proptest! {
         }
         cut.engine.advance(to).unwrap();
         prop_assert_eq!(difference(&once.engine, &cut.engine), None);
-        prop_assert!(once.engine.state().account.entries().len() > 6);
+        let state = once.engine.state();
+        prop_assert!(state.account.entries().len() > 6);
+        let of_rules = state.bells.iter().filter(|b| b.rule.is_some());
+        prop_assert!(of_rules.count() > 10, "rules ring on the way");
     }
 }
 
@@ -157,7 +233,7 @@ fn an_acknowledged_change_never_stands_after_the_clock_that_was_kept() {
     let acts: [fn(&mut Run, u64); 3] = [
         |run, _| run.engine.deposit(Money::whole(5)).unwrap(),
         |run, id| drop(run.engine.cancel(id).unwrap()),
-        |run, _| run.engine.set_risk_rule(Some(2.0)).unwrap(),
+        |run, _| run.engine.note_day(start().date(), "busy".into()).unwrap(),
     ];
     for act in acts {
         let now = hour(&mut run);

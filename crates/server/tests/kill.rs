@@ -106,7 +106,7 @@ fn busy(door: &Door, legs: &Value, run: u64, promised: &Mutex<Promised>) {
             ),
             7 => (
                 "/api/bells".to_owned(),
-                json!({ "symbol": "NMOU", "side": "above", "level": "999" }),
+                json!({ "of": { "on": "price", "symbol": "NMOU" }, "side": "above", "level": "999" }),
             ),
             _ => ("/api/clock".to_owned(), json!({ "running": true })),
         };

@@ -223,7 +223,11 @@ async fn bells_and_drafts_without_end_are_bounded() {
     let began = Instant::now();
     let neighbour = Neighbour::of(&p);
     for i in 0..10_000 {
-        let bell = json!({ "symbol": "NMOU", "side": "above", "level": format!("{}", 300 + i) });
+        let bell = json!({
+            "of": { "on": "price", "symbol": "NMOU" },
+            "side": "above",
+            "level": format!("{}", 300 + i),
+        });
         let (status, answer) = p.post("/api/bells", &bell).await;
         if !status.is_success() {
             assert_eq!(answer["code"], "too_many", "{answer}");

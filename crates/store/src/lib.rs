@@ -6,6 +6,7 @@
 //! The store knows the desk's types and nothing of markets or servers.
 
 mod file;
+mod review;
 mod rows;
 mod schema;
 
@@ -25,6 +26,7 @@ use thiserror::Error;
 
 use file::{Lock, Versions};
 pub use file::{beside, copy, faults, private, restore};
+use review::{DayNoteRow, DayRow, DecisionRow, EntryNoteRow, OwnDateRow, RuleRow, RungRow};
 use rows::*;
 use schema::*;
 
@@ -310,10 +312,6 @@ impl Store {
             .select(DraftRow::as_select())
             .order(drafts::slot)
             .load(c)?;
-        let mark_rows = day_marks::table
-            .select(MarkRow::as_select())
-            .order(day_marks::day)
-            .load(c)?;
         Ok(Saved {
             settings: settings::table
                 .select(SettingRow::as_select())
@@ -350,9 +348,54 @@ impl Store {
                 .into_iter()
                 .map(BellRow::into_bell)
                 .collect::<Result<_, _>>()?,
-            marks: mark_rows
+            days: days::table
+                .select(DayRow::as_select())
+                .order(days::day)
+                .load(c)?
                 .into_iter()
-                .map(|r| (r.day, Money::from_raw(r.account_value)))
+                .map(DayRow::into_day)
+                .collect::<Result<_, _>>()?,
+            rules: rules::table
+                .select(RuleRow::as_select())
+                .order(rules::id)
+                .load(c)?
+                .into_iter()
+                .map(RuleRow::into_rule)
+                .collect::<Result<_, _>>()?,
+            standing: standing::table
+                .select(RungRow::as_select())
+                .order((standing::rule, standing::campaign))
+                .load(c)?
+                .into_iter()
+                .map(RungRow::into_rung)
+                .collect(),
+            decisions: decisions::table
+                .select(DecisionRow::as_select())
+                .order(decisions::id)
+                .load(c)?
+                .into_iter()
+                .map(DecisionRow::into_decision)
+                .collect::<Result<_, _>>()?,
+            own_dates: own_dates::table
+                .select(OwnDateRow::as_select())
+                .order(own_dates::id)
+                .load(c)?
+                .into_iter()
+                .map(OwnDateRow::into_own_date)
+                .collect::<Result<_, _>>()?,
+            day_notes: day_notes::table
+                .select(DayNoteRow::as_select())
+                .order(day_notes::day)
+                .load(c)?
+                .into_iter()
+                .map(|r| (r.day, r.note))
+                .collect(),
+            entry_notes: entry_notes::table
+                .select(EntryNoteRow::as_select())
+                .order(entry_notes::entry)
+                .load(c)?
+                .into_iter()
+                .map(|r| (r.entry as usize, r.note))
                 .collect(),
         })
     }
@@ -589,12 +632,56 @@ fn set(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
         Fact::BellGone(id) => {
             diesel::delete(bells::table.find(*id as i64)).execute(c)?;
         }
-        Fact::Mark(day, value) => {
-            let row = MarkRow {
+        Fact::Day(day) => {
+            diesel::replace_into(days::table)
+                .values(DayRow::of(day))
+                .execute(c)?;
+        }
+        Fact::Rule(rule) => {
+            diesel::replace_into(rules::table)
+                .values(RuleRow::of(rule))
+                .execute(c)?;
+        }
+        Fact::RuleGone(id) => {
+            diesel::delete(rules::table.find(*id as i64)).execute(c)?;
+        }
+        Fact::Stands(rule, campaign, Some(s)) => {
+            diesel::replace_into(standing::table)
+                .values(RungRow::of(*rule, *campaign, s))
+                .execute(c)?;
+        }
+        Fact::Stands(rule, campaign, None) => {
+            let key = (*rule as i64, campaign.unwrap_or(0) as i64);
+            diesel::delete(standing::table.find(key)).execute(c)?;
+        }
+        Fact::Decided(decision) => {
+            diesel::replace_into(decisions::table)
+                .values(DecisionRow::of(decision))
+                .execute(c)?;
+        }
+        Fact::OwnDate(own) => {
+            diesel::replace_into(own_dates::table)
+                .values(OwnDateRow::of(own))
+                .execute(c)?;
+        }
+        Fact::OwnDateGone(id) => {
+            diesel::delete(own_dates::table.find(*id as i64)).execute(c)?;
+        }
+        Fact::DayNote(day, note) => {
+            let row = DayNoteRow {
                 day: day.clone(),
-                account_value: value.raw(),
+                note: note.clone(),
             };
-            diesel::replace_into(day_marks::table)
+            diesel::replace_into(day_notes::table)
+                .values(row)
+                .execute(c)?;
+        }
+        Fact::EntryNote(entry, note) => {
+            let row = EntryNoteRow {
+                entry: *entry as i64,
+                note: note.clone(),
+            };
+            diesel::replace_into(entry_notes::table)
                 .values(row)
                 .execute(c)?;
         }

@@ -3,16 +3,17 @@
 
 use desk::order::Event;
 use desk::{
-    Bell, BellSide, Book, Cause, Contract, Easing, EntryKind, Fill, FillLeg, FillTerms, Instrument,
-    Label, Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Package, Price, Pricing,
-    Purpose, Request, TimeInForce, Trigger, TriggerSide,
+    Bell, BellSide, Book, Cause, Contract, Decimal, Easing, EntryKind, Fill, FillLeg, FillTerms,
+    Instrument, Label, Leg, Level, Link, Listens, Moment, Money, Occurrence, Order, Package, Price,
+    Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide, Watched,
 };
 use diesel::prelude::*;
 
 use crate::StoreError;
+use crate::review::{bell_side_of, condition, date};
 use crate::schema::{
-    bells, campaigns, clock, day_marks, declined, drafts, fill_legs, journal, order_events,
-    order_legs, orders, postings, settings,
+    bells, campaigns, clock, declined, drafts, fill_legs, journal, order_events, order_legs,
+    orders, postings, settings,
 };
 
 macro_rules! row {
@@ -23,6 +24,8 @@ macro_rules! row {
         pub(crate) struct $name { $(pub $field: $type),* }
     };
 }
+
+pub(crate) use row;
 
 row!(SettingRow, settings, { name: String, value: String });
 row!(ClockRow, clock, { id: i64, now_ms: i64, running: bool, speed: i64 });
@@ -92,7 +95,6 @@ row!(JournalRow, journal, {
 row!(PostingRow, postings, { entry_id: i64, position: i64, book: String, amount: i64 });
 row!(DraftRow, drafts, { slot: String, body: String, updated_ms: i64 });
 row!(DeclinedRow, declined, { contract: String, at_ms: i64 });
-row!(MarkRow, day_marks, { day: String, account_value: i64 });
 row!(BellRow, bells, {
     id: i64,
     set_ms: i64,
@@ -104,9 +106,17 @@ row!(BellRow, bells, {
     rung_ms: Option<i64>,
     says: Option<String>,
     answered: bool,
+    measure: Option<String>,
+    campaign: Option<i64>,
+    rule: Option<i64>,
+    again: Option<i64>,
+    spent: bool,
+    until: Option<String>,
+    snoozed_ms: Option<i64>,
+    note: String,
 });
 
-fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
+pub(crate) fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
     StoreError::Row {
         table,
         row,
@@ -552,16 +562,37 @@ impl DeclinedRow {
     }
 }
 
-const OCCURRENCES: [(Occurrence, &str); 4] = [
+const OCCURRENCES: [(Occurrence, &str); 5] = [
     (Occurrence::Fill, "fill"),
     (Occurrence::Refusal, "refusal"),
     (Occurrence::End, "end"),
     (Occurrence::Deficit, "deficit"),
+    (Occurrence::Rule, "rule"),
 ];
 
 impl BellRow {
     pub(crate) fn of(bell: &Bell) -> BellRow {
+        let mut measure = None;
+        let mut campaign = bell.campaign;
         let (kind, symbol, side, level, legs) = match &bell.listens {
+            Listens::Figure { of, condition } => {
+                measure = Some(condition.measure.facts().word.to_owned());
+                let symbol = match of {
+                    Watched::Campaign(id) => {
+                        campaign = Some(*id);
+                        None
+                    }
+                    Watched::Symbol(symbol) => Some(symbol.clone()),
+                    Watched::Account => None,
+                };
+                (
+                    "figure",
+                    symbol,
+                    Some(condition.side.word().to_owned()),
+                    Some(condition.limit.raw()),
+                    None,
+                )
+            }
             Listens::Told(what) => (
                 OCCURRENCES
                     .iter()
@@ -610,6 +641,14 @@ impl BellRow {
             rung_ms: bell.rung.as_ref().map(|(at, _)| at.millis()),
             says: bell.rung.as_ref().map(|(_, says)| says.clone()),
             answered: bell.answered,
+            measure,
+            campaign: campaign.map(|id| id as i64),
+            rule: bell.rule.map(|id| id as i64),
+            again: bell.again.map(Decimal::raw),
+            spent: bell.spent,
+            until: bell.until.map(|d| d.to_string()),
+            snoozed_ms: bell.snoozed.map(Moment::millis),
+            note: bell.note.clone(),
         }
     }
 
@@ -629,44 +668,62 @@ impl BellRow {
                 .map_err(|e| broken("bells", id, e))
         };
         let occurrence = OCCURRENCES.iter().find(|(_, w)| *w == self.kind);
-        if occurrence.is_none() && self.kind != "price" {
-            return Err(broken(
-                "bells",
-                id,
-                format!("kind {:?} is unknown", self.kind),
-            ));
-        }
-        let listens = match (occurrence, self.symbol, self.side.as_deref(), self.level) {
-            (Some((what, _)), ..) => Listens::Told(*what),
-            (None, Some(symbol), Some(side), Some(level)) => Listens::Price {
-                symbol,
-                unit: self.legs.map(unit).transpose()?,
-                side: match side {
-                    "above" => BellSide::Above,
-                    "below" => BellSide::Below,
-                    other => {
-                        return Err(broken("bells", id, format!("side {other:?} is unknown")));
-                    }
+        let campaign = self.campaign.map(|id| id as u64);
+        let listens = match (occurrence, self.kind.as_str()) {
+            (Some((what, _)), _) => Listens::Told(*what),
+            (None, "price") => match (self.symbol, self.side.as_deref(), self.level) {
+                (Some(symbol), Some(side), Some(level)) => Listens::Price {
+                    symbol,
+                    unit: self.legs.map(unit).transpose()?,
+                    side: bell_side_of("bells", id, side)?,
+                    level: Price::from_raw(level),
                 },
-                level: Price::from_raw(level),
+                _ => {
+                    return Err(broken(
+                        "bells",
+                        id,
+                        "a price needs a symbol, a side and a level",
+                    ));
+                }
             },
-            _ => {
-                return Err(broken(
-                    "bells",
-                    id,
-                    "a price needs a symbol, a side and a level",
-                ));
+            (None, "figure") => match (self.measure.as_deref(), self.side.as_deref(), self.level) {
+                (Some(measure), Some(side), Some(limit)) => Listens::Figure {
+                    of: match (campaign, self.symbol) {
+                        (Some(id), _) => Watched::Campaign(id),
+                        (None, Some(symbol)) => Watched::Symbol(symbol),
+                        (None, None) => Watched::Account,
+                    },
+                    condition: condition("bells", id, (measure, side, limit))?,
+                },
+                _ => {
+                    return Err(broken(
+                        "bells",
+                        id,
+                        "a figure needs a measure, a side and a limit",
+                    ));
+                }
+            },
+            (None, kind) => {
+                return Err(broken("bells", id, format!("kind {kind:?} is unknown")));
             }
         };
         let rung = self
             .rung_ms
             .map(|at| (Moment::from_millis(at), self.says.unwrap_or_default()));
+        let told = matches!(listens, Listens::Told(_));
         Ok(Bell {
             id: id as u64,
             set: Moment::from_millis(self.set_ms),
-            listens,
             rung,
             answered: self.answered,
+            again: self.again.map(Decimal::from_raw),
+            spent: self.spent,
+            until: self.until.map(|d| date("bells", id, &d)).transpose()?,
+            snoozed: self.snoozed_ms.map(Moment::from_millis),
+            note: self.note,
+            campaign: campaign.filter(|_| told),
+            rule: self.rule.map(|id| id as u64),
+            listens,
         })
     }
 }

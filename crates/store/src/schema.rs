@@ -108,9 +108,76 @@ diesel::table! {
     }
 }
 diesel::table! {
-    day_marks (day) {
+    days (day) {
         day -> Text,
+        version -> BigInt,
         account_value -> BigInt,
+        deposits -> Nullable<BigInt>,
+        cash -> Nullable<BigInt>,
+        buying_power -> Nullable<BigInt>,
+        margin -> Nullable<BigInt>,
+        parts -> Nullable<Text>,
+        greeks -> Nullable<Text>,
+        at_moves -> Nullable<Text>,
+        at_risk -> Nullable<Text>,
+        largest -> Nullable<Text>,
+        missing -> Nullable<Text>,
+    }
+}
+diesel::table! {
+    rules (id) {
+        id -> BigInt,
+        scope -> Text,
+        scope_of -> Nullable<Text>,
+        measure -> Text,
+        side -> Text,
+        limit_value -> BigInt,
+        again -> Nullable<BigInt>,
+        is_on -> Bool,
+    }
+}
+diesel::table! {
+    standing (rule, campaign) {
+        rule -> BigInt,
+        campaign -> BigInt,
+        since_ms -> BigInt,
+        seen -> Text,
+        holds -> Bool,
+    }
+}
+diesel::table! {
+    decisions (id) {
+        id -> BigInt,
+        at_ms -> BigInt,
+        campaign -> Nullable<BigInt>,
+        reason -> Text,
+        says -> Text,
+        answer -> Text,
+        until_date -> Nullable<Text>,
+        until_side -> Nullable<Text>,
+        until_level -> Nullable<BigInt>,
+        order_id -> Nullable<BigInt>,
+        note -> Text,
+    }
+}
+diesel::table! {
+    own_dates (id) {
+        id -> BigInt,
+        date -> Text,
+        what -> Text,
+        campaign -> Nullable<BigInt>,
+    }
+}
+diesel::table! {
+    day_notes (day) {
+        day -> Text,
+        note -> Text,
+    }
+}
+diesel::table! {
+    entry_notes (entry) {
+        entry -> BigInt,
+        note -> Text,
     }
 }
 diesel::table! {
@@ -125,6 +192,14 @@ diesel::table! {
         rung_ms -> Nullable<BigInt>,
         says -> Nullable<Text>,
         answered -> Bool,
+        measure -> Nullable<Text>,
+        campaign -> Nullable<BigInt>,
+        rule -> Nullable<BigInt>,
+        again -> Nullable<BigInt>,
+        spent -> Bool,
+        until -> Nullable<Text>,
+        snoozed_ms -> Nullable<BigInt>,
+        note -> Text,
     }
 }
 diesel::table! {

@@ -3,7 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
-use desk::{Fact, Money};
+use desk::Fact;
 use diesel::connection::SimpleConnection;
 use diesel::{Connection, SqliteConnection};
 use store::{Hindrance, Store, StoreError};
@@ -134,7 +134,7 @@ fn only_the_owner_reads_the_files() {
     let path = folder.path().join("desk.db");
     let store = Store::open(&path).unwrap();
     store
-        .commit(&[Fact::Mark("2031-03-11".into(), Money::whole(1))])
+        .commit(&[Fact::DayNote("2031-03-11".into(), "one".into())])
         .unwrap();
     store::copy(&path, &folder.path().join("copy.db")).unwrap();
     for entry in std::fs::read_dir(folder.path()).unwrap() {
@@ -152,13 +152,16 @@ fn a_copy_is_whole_and_never_over_anything() {
     let (path, copy) = (folder.path().join("desk.db"), folder.path().join("copy.db"));
     let store = Store::open(&path).unwrap();
     store
-        .commit(&[Fact::Mark("2031-03-11".into(), Money::whole(1))])
+        .commit(&[Fact::DayNote("2031-03-11".into(), "one".into())])
         .unwrap();
     store::copy(&path, &copy).unwrap();
     store
-        .commit(&[Fact::Mark("2031-03-12".into(), Money::whole(2))])
+        .commit(&[Fact::DayNote("2031-03-12".into(), "two".into())])
         .unwrap();
-    assert_eq!(Store::open(&copy).unwrap().load().unwrap().marks.len(), 1);
+    assert_eq!(
+        Store::open(&copy).unwrap().load().unwrap().day_notes.len(),
+        1
+    );
     let refused = store::copy(&path, &copy).unwrap_err().to_string();
     assert!(refused.contains("it is there already"), "{refused}");
     let other = folder.path().join("note.txt");

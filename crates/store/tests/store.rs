@@ -137,6 +137,7 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
         quantity: 0,
         only: vec![1, 12],
     };
+    let closed = a_day();
     {
         let store = Store::open(&path).unwrap();
         store
@@ -164,7 +165,7 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
             .commit(&[
                 Fact::Draft("B".into(), "{\"x\":1}".into(), f.at),
                 Fact::DraftGone("A".into()),
-                Fact::Mark("2031-03-10".into(), Money::whole(60_123)),
+                Fact::Day(closed.clone()),
             ])
             .unwrap();
     }
@@ -174,10 +175,7 @@ fn everything_comes_back_as_it_went_in_also_after_reopening() {
     assert_eq!(saved.clock, Some(clock));
     assert_eq!(saved.settings["seed"], "7");
     assert_eq!(saved.drafts, [("B".to_owned(), "{\"x\":1}".to_owned())]);
-    assert_eq!(
-        saved.marks,
-        [("2031-03-10".to_owned(), Money::whole(60_123))]
-    );
+    assert_eq!(saved.days, [closed]);
     let entries: Vec<Entry> = saved.journal.iter().map(|j| j.entry.clone()).collect();
     // Shares of campaigns are computed, not kept.
     let bare = |e: &Entry| Entry {
@@ -343,7 +341,7 @@ fn a_command_that_fails_half_way_leaves_nothing_behind() {
     store.commit(&[Fact::Placed(order(1, "same"))]).unwrap();
     let before = store.load().unwrap();
     let twice = store.commit(&[
-        Fact::Mark("2031-03-11".into(), Money::whole(1)),
+        Fact::DayNote("2031-03-11".into(), "quiet".into()),
         Fact::Placed(order(2, "same")),
     ]);
     assert!(
@@ -351,7 +349,7 @@ fn a_command_that_fails_half_way_leaves_nothing_behind() {
         "a client id is used once"
     );
     let orphan = store.commit(&[
-        Fact::Mark("2031-03-11".into(), Money::whole(1)),
+        Fact::DayNote("2031-03-11".into(), "quiet".into()),
         Fact::Happened(9, Moment::from_millis(0), Event::Cancelled),
     ]);
     assert!(orphan.unwrap_err().to_string().contains("FOREIGN KEY"));
@@ -412,4 +410,191 @@ fn a_file_of_the_first_schema_is_brought_up_to_date() {
             (Some(&cause), 1)
         );
     }
+}
+
+/// A row of a close with figures of every kind, awkward ones among them.
+fn a_day() -> Day {
+    let of = |name: &str, amount: i64| Some((name.to_owned(), Money::whole(amount)));
+    Day {
+        date: "2031-03-10".into(),
+        version: DAY_VERSION,
+        value: Money::whole(60_123),
+        figures: Some(DayFigures {
+            deposits: Money::ZERO,
+            parts: desk::life::Parts {
+                total: "-0.0001".parse().unwrap(),
+                delta: 0.1 + 0.2,
+                gamma: -1e-17,
+                fees: "-2.60".parse().unwrap(),
+                other: 1.0 / 3.0,
+                ..desk::life::Parts::default()
+            },
+            cash: Money::whole(41_000),
+            at_moves: [-5, -1, 0, 1, 5].map(Money::whole),
+            largest: desk::rules::Largest {
+                trade: of("VXLO iron condor 950/940", 1_200),
+                expiration: of("2031-04-18", 3_000),
+                ..desk::rules::Largest::default()
+            },
+            missing: vec!["NMOU".into(), "TNYBM1: not told".into()],
+            ..DayFigures::default()
+        }),
+    }
+}
+
+/// Rules, what they found, what was decided and noted come back as they were kept, and go when they
+/// are thrown away.
+#[test]
+fn rules_decisions_and_notes_come_back() {
+    use desk::rules::{Condition, MEASURES, Rule, Rung, Scope, Side};
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("desk.db");
+    let at = Moment::from_millis(1_900_000_000_000);
+    let scopes = [
+        Scope::All,
+        Scope::Structure(Structure::Strangle),
+        Scope::Symbol("NMOU".into()),
+        Scope::Campaign(12),
+    ];
+    let measures = MEASURES.iter().zip(scopes.iter().cycle()).zip(1..);
+    let rules: Vec<Rule> = measures
+        .map(|((m, scope), id)| Rule {
+            id,
+            scope: scope.clone(),
+            condition: Condition {
+                measure: m.measure,
+                side: if id % 2 == 0 {
+                    Side::Above
+                } else {
+                    Side::Below
+                },
+                limit: "-1.25".parse().unwrap(),
+            },
+            again: (id % 3 == 0).then(|| "0.5".parse().unwrap()),
+            on: id % 5 != 0,
+        })
+        .collect();
+    let standing = Rung {
+        since: at,
+        seen: "days left: 17 d, set at 21 d".into(),
+        holds: false,
+    };
+    let until = [
+        Until::Change,
+        Until::Date("2031-04-18".parse().unwrap()),
+        Until::Price {
+            side: BellSide::Below,
+            level: "187.5".parse().unwrap(),
+        },
+    ];
+    let answers = [
+        Answer::Close,
+        Answer::Exercise,
+        Answer::DoNotExercise,
+        Answer::Noted,
+    ];
+    let answers = answers.into_iter().chain(until.map(Answer::LetBe));
+    let decisions: Vec<Decision> = answers
+        .zip(1..)
+        .map(|(answer, id)| Decision {
+            id,
+            at,
+            campaign: (id != 4).then_some(12),
+            reason: "rule:1".into(),
+            says: "said".into(),
+            answer,
+            order: (id == 1).then_some(7),
+            note: "why".into(),
+        })
+        .collect();
+    let own = |id| OwnDate {
+        id,
+        date: "2031-03-21".parse().unwrap(),
+        what: "decide".into(),
+        campaign: (id == 2).then_some(12),
+    };
+    let bells: Vec<Bell> = [
+        Listens::Figure {
+            of: Watched::Campaign(12),
+            condition: rules[0].condition,
+        },
+        Listens::Figure {
+            of: Watched::Symbol("NMOU".into()),
+            condition: rules[1].condition,
+        },
+        Listens::Figure {
+            of: Watched::Account,
+            condition: rules[2].condition,
+        },
+        Listens::Told(Occurrence::Rule),
+    ]
+    .into_iter()
+    .zip(1..)
+    .map(|(listens, id)| Bell {
+        rung: (id > 2).then(|| (at, "rang".to_owned())),
+        again: Some("2".parse().unwrap()),
+        spent: id == 3,
+        until: Some("2031-05-01".parse().unwrap()),
+        snoozed: (id == 4).then_some(at),
+        note: "look".into(),
+        campaign: (id == 4).then_some(12),
+        rule: (id == 4).then_some(3),
+        ..Bell::on(id, at, listens)
+    })
+    .collect();
+    let store = Store::open(&path).unwrap();
+    let mut facts: Vec<Fact> = rules.iter().cloned().map(Fact::Rule).collect();
+    facts.extend(decisions.iter().cloned().map(Fact::Decided));
+    facts.extend(bells.iter().cloned().map(Fact::Bell));
+    facts.extend([
+        Fact::Stands(1, None, Some(standing.clone())),
+        Fact::Stands(2, Some(12), Some(standing.clone())),
+        Fact::Stands(2, Some(13), Some(standing.clone())),
+        Fact::Stands(2, Some(13), None),
+        Fact::OwnDate(own(1)),
+        Fact::OwnDate(own(2)),
+        Fact::OwnDateGone(1),
+        Fact::DayNote("2031-03-11".into(), "first".into()),
+        Fact::DayNote("2031-03-11".into(), "quiet".into()),
+        Fact::EntryNote(3, "rolled for time".into()),
+        Fact::RuleGone(4),
+    ]);
+    store.commit(&facts).unwrap();
+    drop(store);
+    let saved = Store::open(&path).unwrap().load().unwrap();
+    let kept: Vec<Rule> = rules.into_iter().filter(|r| r.id != 4).collect();
+    assert_eq!(saved.rules, kept);
+    assert_eq!(saved.decisions, decisions);
+    assert_eq!(saved.bells, bells);
+    assert_eq!(
+        saved.standing,
+        [(1, None, standing.clone()), (2, Some(12), standing.clone())]
+    );
+    assert_eq!(saved.own_dates, [own(2)]);
+    assert_eq!(saved.day_notes, [("2031-03-11".into(), "quiet".into())]);
+    assert_eq!(saved.entry_notes, [(3, "rolled for time".into())]);
+}
+
+/// What one trade may lose at most was a setting once: it is a rule after the upgrade.
+#[test]
+fn the_old_setting_about_risk_becomes_a_rule() {
+    use desk::rules::{Measure, Scope};
+    use diesel::connection::SimpleConnection;
+    use diesel::{Connection, SqliteConnection};
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("desk.db");
+    let mut old = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    old.batch_execute(include_str!("../migrations/2026-11-24-000000_first/up.sql"))
+        .unwrap();
+    old.batch_execute(include_str!("first_schema.sql")).unwrap();
+    old.batch_execute("INSERT INTO settings (name, value) VALUES ('risk_percent', '2.5')")
+        .unwrap();
+    drop(old);
+    let saved = Store::open(&path).unwrap().load().unwrap();
+    assert!(!saved.settings.contains_key("risk_percent"));
+    let rule = &saved.rules[0];
+    assert_eq!(
+        (&rule.scope, rule.condition.measure, rule.condition.limit),
+        (&Scope::All, Measure::TradeRisk, "2.5".parse().unwrap())
+    );
 }

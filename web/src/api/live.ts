@@ -65,6 +65,8 @@ function onChanged(m: Changed) {
     });
   } else void queries.invalidateQueries({ queryKey: ordersQuery.queryKey });
   if (m.bells) void queries.invalidateQueries({ queryKey: bellsQuery.queryKey });
+  for (const queryKey of [['rounds'], ['days'], ['rules']])
+    void queries.invalidateQueries({ queryKey });
   void queries.invalidateQueries({ queryKey: balanceQuery.queryKey });
   if (m.entries !== useLive.getState().entries) {
     useLive.setState({ entries: m.entries });

@@ -49,8 +49,20 @@ export const campaignQuery = (id: number) =>
     queryFn: async () =>
       must(await api.GET('/api/campaigns/{id}/page', { params: { path: { id } } })),
   });
+/** What asks for a decision, asked again every few seconds. */
+export const roundsQuery = queryOptions({
+  queryKey: ['rounds'],
+  refetchInterval: 4_000,
+  queryFn: async () => must(await api.GET('/api/rounds')),
+});
+export const daysQuery = queryOptions({
+  queryKey: ['days'],
+  queryFn: async () => must(await api.GET('/api/days')),
+});
 export const bellsQuery = queryOptions({
   queryKey: ['bells'],
+  // What was snoozed rings again by itself.
+  refetchInterval: 20_000,
   queryFn: async () => must(await api.GET('/api/bells')),
 });
 export const balanceQuery = queryOptions({

@@ -82,7 +82,7 @@ export interface paths {
         /** All bells, newest first. */
         get: operations["bells"];
         put?: never;
-        /** Sets a bell on a price. */
+        /** Sets a bell on a price or a figure. */
         post: operations["set_bell"];
         delete?: never;
         options?: never;
@@ -101,6 +101,23 @@ export interface paths {
         put?: never;
         /** Answers every bell that rings. */
         post: operations["answer_all_bells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bells/snooze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets bells that ring be silent for a time. */
+        post: operations["snooze_bells"];
         delete?: never;
         options?: never;
         head?: never;
@@ -380,6 +397,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a date of the trader's own: it stands in rounds and in the calendar. */
+        post: operations["add_date"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dates/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a date of the trader's own away. */
+        delete: operations["remove_date"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The daily record. */
+        get: operations["days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The daily record as CSV. */
+        get: operations["days_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days/{date}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Notes something of a day. */
+        put: operations["note_day"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -581,6 +683,23 @@ export interface paths {
         /** A page of the ledger, and the proof that all of it adds up. */
         get: operations["ledger"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ledger/{entry}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Notes why something was done: of a line of the ledger, which is a chapter of its campaigns. */
+        put: operations["note_entry"];
         post?: never;
         delete?: never;
         options?: never;
@@ -895,6 +1014,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What asks for a decision, and what is near to. */
+        get: operations["rounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answers a reason: it leaves the list and stays in the day's record. */
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rounds were gone through: what happened until now is read. */
+        post: operations["done"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -902,12 +1072,68 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The rules as they are. */
+        /** The rules, and what rules can be about. */
         get: operations["rules"];
-        /** Replaces the rules. */
-        put: operations["set_rules"];
+        put?: never;
+        /** Adds a rule. */
+        post: operations["add_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rules as a file. */
+        get: operations["rules_file"];
+        /** Puts the rules of a file in the place of all. */
+        put: operations["replace_rules"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a rule would have done with the campaigns of this account that are closed, looked at each
+         *     close of their lives.
+         */
+        post: operations["try_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replaces a rule. */
+        put: operations["change_rule"];
+        post?: never;
+        /** Throws a rule away; what it rang is answered. */
+        delete: operations["remove_rule"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1046,6 +1272,47 @@ export interface components {
             /** @description In a sentence. */
             words: string;
         };
+        /** @description An answer. */
+        AnswerWire: {
+            /** @enum {string} */
+            as: "close";
+            /** @description Limit of the order. */
+            at: components["schemas"]["MarkWire"];
+            /** @description Chosen by the client, 1 to 48 characters. */
+            clientId: string;
+            /**
+             * Format: int64
+             * @description Packages; absent: all.
+             */
+            packages?: number | null;
+        } | {
+            /** @enum {string} */
+            as: "exercise";
+        } | {
+            /** @enum {string} */
+            as: "doNotExercise";
+        } | {
+            /** @enum {string} */
+            as: "letBe";
+            /** @description What. */
+            until: components["schemas"]["UntilWire"];
+        } | {
+            /** @enum {string} */
+            as: "noted";
+        };
+        /** @description A campaign, or the account, that asks. */
+        AskWire: {
+            /**
+             * Format: int64
+             * @description The campaign; absent for the account.
+             */
+            campaign?: number | null;
+            position?: components["schemas"]["Position"] | null;
+            /** @description Why, the most urgent first. */
+            reasons: components["schemas"]["ReasonWire"][];
+            /** @description What it goes by. */
+            title: string;
+        };
         /** @description The whole account's money and margin. */
         Balance: {
             /** @description As of. */
@@ -1097,6 +1364,23 @@ export interface components {
             /** @description Margin held then. */
             requirement: string;
         };
+        /** @description A figure of the account and the limits that the rules set it. */
+        BandWire: {
+            /** @description It rings above this. */
+            above?: string | null;
+            /** @description It rings below this. */
+            below?: string | null;
+            /** @description The word of the measure. */
+            measure: string;
+            /** @description What it is. */
+            noun: string;
+            /** @description It rings now. */
+            rings: boolean;
+            /** @description What is seen. */
+            seen: string;
+            /** @description What it is largest in. */
+            which?: string | null;
+        };
         /** @description One bar, and the volatilities at its close. */
         BarWire: {
             /**
@@ -1141,26 +1425,37 @@ export interface components {
          * @description What a bell listens to.
          * @enum {string}
          */
-        BellKind: "price" | "fill" | "refusal" | "end" | "deficit";
-        /** @description A bell on a price. */
+        BellKind: "price" | "fill" | "refusal" | "end" | "deficit" | "rule" | "figure";
+        /** @description A bell to be set. */
         BellRequest: {
-            /** @description A contract or a package, of which one counts; without legs the underlying itself. */
-            legs?: components["schemas"]["LegWire"][];
-            /** @description Level: of a package its middle, signed, above zero is paid. */
+            /** @description It rings again once what it listens to has gone back by so much; absent: it rings once. */
+            again?: string | null;
+            /** @description Level: of a package its middle, signed, above zero is paid; of a figure in its unit. */
             level: string;
+            /** @description A note. */
+            note?: string;
+            /** @description What it is set on. */
+            of: components["schemas"]["OnWire"];
             /** @description On which side it rings. */
-            side: components["schemas"]["SideWire"];
-            /** @description Underlying symbol. */
-            symbol: string;
+            side: components["schemas"]["RingsWire"];
+            /** @description The last date that it listens on. */
+            until?: string | null;
         };
         /** @description A bell. */
         BellWire: {
+            /** @description It rings again once what it listens to has gone back by so much. */
+            again?: string | null;
+            /**
+             * Format: int64
+             * @description The campaign it is about.
+             */
+            campaign?: number | null;
             /**
              * Format: int64
              * @description Number.
              */
             id: number;
-            /** @description It still listens. */
+            /** @description It still listens, or will again. */
             isSet: boolean;
             /** @description What it listens to. */
             kind: components["schemas"]["BellKind"];
@@ -1168,7 +1463,9 @@ export interface components {
             level?: string | null;
             /** @description What it listens to, in words. */
             listens: string;
-            /** @description It rings: rung and not answered. */
+            /** @description A note. */
+            note: string;
+            /** @description It rings: rung, not answered, not snoozed. */
             rings: boolean;
             /** @description When it rang. */
             rung?: string | null;
@@ -1176,8 +1473,12 @@ export interface components {
             says?: string | null;
             /** @description When it was set. */
             set: string;
+            /** @description Until when it is snoozed. */
+            snoozed?: string | null;
             /** @description The underlying of a price. */
             symbol?: string | null;
+            /** @description The last date that it listens on. */
+            until?: string | null;
         };
         /** @description What is asked. */
         BenchRequest: {
@@ -1554,6 +1855,8 @@ export interface components {
             kind: components["schemas"]["ChapterWord"];
             /** @description By how much each instrument that the campaign holds changed. */
             legs: components["schemas"]["LegWire"][];
+            /** @description Why, as the trader noted it. */
+            note: string;
             /**
              * Format: int64
              * @description The order behind it.
@@ -1575,7 +1878,7 @@ export interface components {
          * @description What a check looked at: the same with any number.
          * @enum {string}
          */
-        CheckCodeWord: "session" | "market_width" | "open_interest" | "theoretical" | "early_assignment" | "no_bid" | "event" | "unlimited_loss" | "costs" | "pays" | "risk" | "buying_power" | "rules" | "uncovers" | "day_trade";
+        CheckCodeWord: "session" | "market_width" | "open_interest" | "theoretical" | "early_assignment" | "no_bid" | "event" | "unlimited_loss" | "costs" | "pays" | "my_rule" | "buying_power" | "rules" | "uncovers" | "day_trade";
         /** @description One check. */
         CheckWire: {
             /** @description Which leg or event it is about; empty where it is about the whole. */
@@ -1778,6 +2081,96 @@ export interface components {
             /** @description Profit at each of the prices. */
             profit: number[];
         };
+        /** @description A date ahead. */
+        DateWire: {
+            /**
+             * Format: int64
+             * @description The campaign it is about.
+             */
+            campaign?: number | null;
+            /** @description ISO date. */
+            date: string;
+            /**
+             * Format: int64
+             * @description Days away.
+             */
+            days: number;
+            /** @description What kind of date. */
+            kind: components["schemas"]["DatedWord"];
+            /** @description "18 Apr". */
+            label: string;
+            /**
+             * Format: int64
+             * @description Its number, for a date of the trader's own.
+             */
+            own?: number | null;
+            /** @description In words. */
+            what: string;
+        };
+        /**
+         * @description Kinds of dates ahead.
+         * @enum {string}
+         */
+        DatedWord: "expiration" | "news" | "dividend" | "rule" | "own";
+        /** @description What the book was at a close, and what the day made. */
+        DayFiguresWire: {
+            /** @description Profit at index moves of −5, −1, 0, 1 and 5 percent. */
+            atMoves: string[];
+            /** @description Buying power. */
+            buyingPower: string;
+            /** @description Cash. */
+            cash: string;
+            /** @description Paid in since the close before. */
+            deposits: string;
+            /** @description How far the profit of all days stands below its highest so far. */
+            drawdown: string;
+            /**
+             * Format: double
+             * @description Change of the delta in index shares by one point of the index.
+             */
+            gamma: number;
+            largestExpiration?: components["schemas"]["LargestWire"] | null;
+            largestSector?: components["schemas"]["LargestWire"] | null;
+            largestSymbol?: components["schemas"]["LargestWire"] | null;
+            largestTrade?: components["schemas"]["LargestWire"] | null;
+            /**
+             * Format: double
+             * @description Delta in index shares.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description Money made by one percent of the index to first order.
+             */
+            leanMoney: number;
+            /** @description Margin held. */
+            margin: string;
+            /** @description What had no quote or is not told in parts. */
+            missing: string[];
+            /** @description Profit since the close before, by what made it. */
+            parts: components["schemas"]["PartsWire"];
+            /**
+             * Format: double
+             * @description A percentage point of the rate.
+             */
+            rho: number;
+            /** @description Where it falls. */
+            riskDown: string;
+            /** @description Where it stays. */
+            riskStill: string;
+            /** @description Capital at risk in what makes most where the index rises. */
+            riskUp: string;
+            /**
+             * Format: double
+             * @description A day.
+             */
+            theta: number;
+            /**
+             * Format: double
+             * @description A volatility point.
+             */
+            vega: number;
+        };
         /** @description Where the account stands under the day-trade rule. */
         DayTradesWire: {
             /**
@@ -1804,6 +2197,70 @@ export interface components {
             until?: string | null;
             /** @description Account value that more of them need. */
             value: string;
+        };
+        /** @description One close. */
+        DayWire: {
+            /** @description ISO date. */
+            date: string;
+            figures?: components["schemas"]["DayFiguresWire"] | null;
+            /** @description What was noted of it. */
+            note: string;
+            /** @description The account's value. */
+            value: string;
+            /**
+             * Format: int32
+             * @description The form that the row was made in; of form 1 the value alone is known.
+             */
+            version: number;
+        };
+        /** @description The daily record. */
+        DaysView: {
+            /** @description Rows, oldest first. */
+            days: components["schemas"]["DayWire"][];
+            /** @description Everything that was decided, oldest first. */
+            decisions: components["schemas"]["DecisionWire"][];
+        };
+        /** @description An answer to a reason. */
+        DecisionRequest: {
+            /** @description The answer. */
+            answer: components["schemas"]["AnswerWire"];
+            /**
+             * Format: int64
+             * @description The campaign; absent for the account.
+             */
+            campaign?: number | null;
+            /** @description A note. */
+            note?: string;
+            /** @description Key of the reason. */
+            reason: string;
+        };
+        /** @description Something that was decided. */
+        DecisionWire: {
+            /** @description The answer, in words. */
+            answer: string;
+            /** @description When. */
+            at: string;
+            /**
+             * Format: int64
+             * @description The campaign; absent for the account.
+             */
+            campaign?: number | null;
+            /**
+             * Format: int64
+             * @description Number.
+             */
+            id: number;
+            /** @description A note. */
+            note: string;
+            /**
+             * Format: int64
+             * @description The order that was sent for it.
+             */
+            order?: number | null;
+            /** @description What the reason said. */
+            says: string;
+            /** @description What that goes by. */
+            title: string;
         };
         /** @description Paper money paid in. */
         DepositRequest: {
@@ -2085,6 +2542,11 @@ export interface components {
             /** @description Net price of one. */
             price: components["schemas"]["NetPrice"];
         };
+        /**
+         * @description An answer that fits.
+         * @enum {string}
+         */
+        FitsWord: "close" | "rework" | "exercise" | "do not exercise" | "let be" | "noted" | "to order" | "to balance";
         /** @description Greeks along price or time. */
         GreekCurvesWire: {
             /** @description Prices, or days from now. */
@@ -2158,6 +2620,11 @@ export interface components {
             /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
             values?: number[][] | null;
         };
+        /**
+         * @description Where a measure stands in the form.
+         * @enum {string}
+         */
+        GroupWord: "profit" | "loss" | "time" | "price" | "volatility" | "greeks" | "account" | "new trades";
         /** @description Margin of one underlying in the balance. */
         HeldIn: {
             /** @description The same, each thing that is held taken alone. */
@@ -2245,6 +2712,13 @@ export interface components {
             note?: string;
             /** @description Tags, at most 20 of at most 30 characters each. */
             tags?: string[];
+        };
+        /** @description What most capital is at risk in. */
+        LargestWire: {
+            /** @description How much. */
+            amount: string;
+            /** @description Which. */
+            name: string;
         };
         /** @description One line of the ledger. */
         LedgerLine: {
@@ -2495,6 +2969,21 @@ export interface components {
             /** @description What is held and has no market now: counted at what it cost, and in no Greek. */
             unvalued: string[];
         };
+        /** @description A measure that rules can be about. */
+        MeasureWire: {
+            /** @description Where it stands in the form. */
+            group: components["schemas"]["GroupWord"];
+            /** @description Its word in rules. */
+            measure: string;
+            /** @description What it is, as a noun. */
+            noun: string;
+            /** @description On which sides it can ring, the usual one first. */
+            sides: components["schemas"]["SideWord"][];
+            /** @description What it is of. */
+            subject: components["schemas"]["SubjectWord"];
+            /** @description What its limit is counted in. */
+            unit: components["schemas"]["UnitWord"];
+        };
         /** @description A campaign that becomes part of another. */
         MergeRequest: {
             /**
@@ -2590,6 +3079,42 @@ export interface components {
             side: components["schemas"]["PriceSide"];
             /** @description Signed: above zero is paid by the buyer of the package. */
             value: string;
+        };
+        /** @description A note. */
+        NoteRequest: {
+            /** @description At most 1,000 characters; empty takes it away. */
+            note: string;
+        };
+        /** @description What a bell is set on. */
+        OnWire: {
+            /** @description A contract or a package, of which one counts; without legs the underlying itself. */
+            legs?: components["schemas"]["LegWire"][];
+            /** @enum {string} */
+            on: "price";
+            /** @description Underlying symbol. */
+            symbol: string;
+        } | {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            campaign: number;
+            /** @description The word of a measure of campaigns. */
+            measure: string;
+            /** @enum {string} */
+            on: "campaign";
+        } | {
+            /** @description `vol` in percent, or `rank`. */
+            measure: string;
+            /** @enum {string} */
+            on: "volatility";
+            /** @description Underlying symbol. */
+            symbol: string;
+        } | {
+            /** @description The word of a measure of the account. */
+            measure: string;
+            /** @enum {string} */
+            on: "account";
         };
         /** @description One line of an order's story. */
         OrderEventWire: {
@@ -2700,6 +3225,35 @@ export interface components {
             open: boolean;
             /** @description What it goes by. */
             title: string;
+        };
+        /** @description A date of the trader's own. */
+        OwnDateRequest: {
+            /**
+             * Format: int64
+             * @description The campaign it belongs to.
+             */
+            campaign?: number | null;
+            /** @description ISO date. */
+            date: string;
+            /** @description What it is, 1 to 120 characters. */
+            what: string;
+        };
+        /** @description A date of the trader's own, kept. */
+        OwnDateWire: {
+            /**
+             * Format: int64
+             * @description The campaign it belongs to.
+             */
+            campaign?: number | null;
+            /** @description ISO date. */
+            date: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What it is. */
+            what: string;
         };
         /** @description The market in shares or a future. */
         OwnMarket: {
@@ -2980,6 +3534,49 @@ export interface components {
             /** @description Sentence for people. */
             message: string;
         };
+        /** @description A campaign that does not ask. */
+        QuietWire: {
+            /**
+             * Format: int64
+             * @description The campaign.
+             */
+            campaign: number;
+            /** @description What changed in it since the close before; empty where nothing did. */
+            changed: string;
+            /** @description An answer that keeps it quiet, in words. */
+            letBe?: string | null;
+            /**
+             * Format: double
+             * @description How near it is to its next reason, 1 where it is there.
+             */
+            nearness: number;
+            /** @description That reason, in words. */
+            next: string;
+            position?: components["schemas"]["Position"] | null;
+        };
+        /** @description Why something asks. */
+        ReasonWire: {
+            /** @description The answers that fit. */
+            fits: components["schemas"]["FitsWord"][];
+            /** @description What happens if nothing is done; empty where the reason says it. */
+            ifNothing: string;
+            /** @description A name that stays while the reason does. */
+            key: string;
+            /**
+             * Format: int64
+             * @description The order that waits.
+             */
+            order?: number | null;
+            /**
+             * Format: int64
+             * @description The rule that rang.
+             */
+            rule?: number | null;
+            /** @description The reason with its figures. */
+            says: string;
+            /** @description Since when. */
+            since: string;
+        };
         /**
          * @description Which rules a requirement follows.
          * @enum {string}
@@ -3227,12 +3824,42 @@ export interface components {
             /** @description What it goes by. */
             title: string;
         };
+        /**
+         * @description On which side of its level a bell rings.
+         * @enum {string}
+         */
+        RingsWire: "above" | "below" | "crossing";
         /** @description One package of a roll: what is held is closed, the same is opened elsewhere. */
         RollWire: {
             /** @description What is opened, in words. */
             opens: string;
             /** @description Legs in lowest ratio. */
             unit: components["schemas"]["LegWire"][];
+        };
+        /** @description Rounds. */
+        RoundsView: {
+            /** @description Who asks, the most urgent first. */
+            asks: components["schemas"]["AskWire"][];
+            /** @description As of. */
+            at: string;
+            /** @description Figures of the account against the trader's limits. */
+            bands: components["schemas"]["BandWire"][];
+            closeBefore?: components["schemas"]["DayWire"] | null;
+            /** @description Dates of the next fourteen days. */
+            dates: components["schemas"]["DateWire"][];
+            /** @description What was decided today, oldest first. */
+            decided: components["schemas"]["DecisionWire"][];
+            /** @description It in a sentence. */
+            headline: string;
+            lastClose?: components["schemas"]["DayWire"] | null;
+            /** @description Since when things that happened are told. */
+            looked: string;
+            /** @description What was noted of today. */
+            note: string;
+            /** @description The others, the nearest to asking first. */
+            quiet: components["schemas"]["QuietWire"][];
+            /** @description Today's date. */
+            today: string;
         };
         /** @description One strike. */
         Row: {
@@ -3248,6 +3875,43 @@ export interface components {
             /** @description Strike as shown. */
             strike: string;
         };
+        /** @description A rule as it stands. */
+        RuleShown: {
+            /** @description Where it stands in the form. */
+            group: components["schemas"]["GroupWord"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description The rule. */
+            rule: components["schemas"]["RuleWire"];
+            /** @description It as a sentence. */
+            sentence: string;
+            /** @description Campaigns for which it stands now; 0 stands for the account. */
+            stands: number[];
+        };
+        /** @description A rule as it is written down, in files too. */
+        RuleWire: {
+            /** @description It rings again once the figure has gone back by so much; absent: only once for a campaign. */
+            again?: string | null;
+            /**
+             * @description The limit as decimal text, in the unit of the measure.
+             * @example 65
+             */
+            limit: string;
+            /**
+             * @description What it looks at: the word of a measure.
+             * @example profit_of_max
+             */
+            measure: string;
+            /** @description It is in force. */
+            on?: boolean;
+            /** @description Whom it is for. */
+            scope: components["schemas"]["ScopeWire"];
+            /** @description On which side of the limit it rings. */
+            side: components["schemas"]["SideWord"];
+        };
         /** @description What rules so many out. */
         RuledOut: {
             /** @description How many. */
@@ -3255,13 +3919,17 @@ export interface components {
             /** @description In words. */
             why: string;
         };
-        /** @description The rules. */
-        RulesWire: {
-            /**
-             * Format: double
-             * @description Most percent of the account that one trade may lose; absent: no such rule.
-             */
-            riskPercent?: number | null;
+        /** @description Rules as a file. */
+        RulesFile: {
+            /** @description The rules, in their order. */
+            rules: components["schemas"]["RuleWire"][];
+        };
+        /** @description The rules, and what rules can be about. */
+        RulesView: {
+            /** @description Every measure. */
+            measures: components["schemas"]["MeasureWire"][];
+            /** @description The rules, by number. */
+            rules: components["schemas"]["RuleShown"][];
         };
         /** @description A run to be begun. */
         RunRequest: {
@@ -3274,6 +3942,29 @@ export interface components {
             name: string;
             /** @description Its desk is at work. */
             open: boolean;
+        };
+        /** @description Whom a rule is for. */
+        ScopeWire: {
+            /** @enum {string} */
+            for: "all";
+        } | {
+            /** @enum {string} */
+            for: "structure";
+            /** @description Which. */
+            structure: components["schemas"]["StructureWord"];
+        } | {
+            /** @enum {string} */
+            for: "symbol";
+            /** @description Which. */
+            symbol: string;
+        } | {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            campaign: number;
+            /** @enum {string} */
+            for: "campaign";
         };
         /** @description What the program pushes. */
         ServerMessage: {
@@ -3363,10 +4054,10 @@ export interface components {
             percent: number;
         };
         /**
-         * @description On which side of its level a price rings.
+         * @description On which side of its limit something rings.
          * @enum {string}
          */
-        SideWire: "above" | "below";
+        SideWord: "above" | "below";
         /** @description A draft in its slot. */
         SlottedDraft: {
             /** @description The draft. */
@@ -3417,6 +4108,16 @@ export interface components {
             key: string;
             /** @description Points, strikes from low to high. */
             points: components["schemas"]["SmilePoint"][];
+        };
+        /** @description Until when bells are silent. */
+        SnoozeRequest: {
+            /**
+             * Format: int64
+             * @description One bell; absent: all that ring.
+             */
+            id?: number | null;
+            /** @description Exchange time. */
+            until: string;
         };
         /** @description Prices to draw between. */
         SpanWire: "usual" | {
@@ -3493,6 +4194,16 @@ export interface components {
             /** @description Zones from left to right. */
             zones: components["schemas"]["Zone"][];
         };
+        /**
+         * @description Kinds of structures.
+         * @enum {string}
+         */
+        StructureWord: "single option" | "vertical" | "butterfly" | "condor" | "straddle or strangle" | "ratio spread" | "calendar or diagonal" | "position with its underlying" | "position in the underlying alone" | "structure of another kind";
+        /**
+         * @description What a measure is of.
+         * @enum {string}
+         */
+        SubjectWord: "campaign" | "account" | "trade";
         /** @description Where the trader expects the price to be, and when. */
         TargetWire: {
             /** @description The date (ISO); the first expiration when absent. */
@@ -3520,6 +4231,36 @@ export interface components {
          * @enum {string}
          */
         TimeInForceWire: "day" | "goodTillCancelled" | "goodTillDate" | "immediateOrCancel" | "fillOrKill";
+        /** @description A campaign that a rule would have rung for. */
+        TriedCaseWire: {
+            /** @description The first close at which it would have rung. */
+            at: string;
+            /**
+             * Format: int64
+             * @description The campaign.
+             */
+            campaign: number;
+            /** @description Profit that was taken in the end. */
+            end: string;
+            /** @description Profit of the campaign then. */
+            then?: string | null;
+            /** @description What it went by. */
+            title: string;
+        };
+        /** @description What a rule would have done with the campaigns that are closed. */
+        TriedWire: {
+            /** @description Those that it would have rung for. */
+            cases: components["schemas"]["TriedCaseWire"][];
+            /** @description The latter. */
+            end: string;
+            /** @description Closed campaigns that it would have counted for. */
+            of: number;
+            /**
+             * @description Sum of the profits when it rang, over those where it is known, and of what was taken in the
+             *     end of the same.
+             */
+            then: string;
+        };
         /**
          * @description Which price of the package is watched.
          * @enum {string}
@@ -3536,6 +4277,28 @@ export interface components {
             side: components["schemas"]["TriggerSideWire"];
             /** @description Distance above the lowest price seen. */
             trailing?: string | null;
+        };
+        /**
+         * @description What a limit is counted in.
+         * @enum {string}
+         */
+        UnitWord: "money" | "percent" | "times" | "days" | "sessions" | "deviations" | "number" | "price" | "points" | "count";
+        /** @description Until when something is let be. */
+        UntilWire: {
+            /** @description ISO date. */
+            date: string;
+            /** @enum {string} */
+            kind: "date";
+        } | {
+            /** @enum {string} */
+            kind: "price";
+            /** @description The price. */
+            level: string;
+            /** @description From which side it comes. */
+            side: components["schemas"]["SideWord"];
+        } | {
+            /** @enum {string} */
+            kind: "change";
         };
         /**
          * @description How a check came out; an order with a "blocking" one is refused.
@@ -4012,6 +4775,53 @@ export interface operations {
             403: components["responses"]["WrongOrigin"];
             409: components["responses"]["ReadOnly"];
             421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    snooze_bells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnoozeRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];
@@ -4754,6 +5564,178 @@ export interface operations {
             503: components["responses"]["Stopping"];
         };
     };
+    add_date: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnDateRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnDateWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    remove_date: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaysView"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    days_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    note_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description ISO date */
+                date: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
     list_drafts: {
         parameters: {
             query?: never;
@@ -5274,6 +6256,47 @@ export interface operations {
             };
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
+        };
+    };
+    note_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     margin_sheet: {
@@ -6118,6 +7141,109 @@ export interface operations {
             503: components["responses"]["Stopping"];
         };
     };
+    rounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundsView"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    done: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
     rules: {
         parameters: {
             query?: never;
@@ -6132,7 +7258,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RulesWire"];
+                    "application/json": components["schemas"]["RulesView"];
                 };
             };
             401: components["responses"]["NoToken"];
@@ -6141,7 +7267,7 @@ export interface operations {
             503: components["responses"]["Stopping"];
         };
     };
-    set_rules: {
+    add_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -6150,7 +7276,79 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RulesWire"];
+                "application/json": components["schemas"]["RuleWire"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleShown"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    rules_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesFile"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    replace_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesFile"];
             };
         };
         responses: {
@@ -6159,6 +7357,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    try_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleWire"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedWire"];
+                };
             };
             400: components["responses"]["Unreadable"];
             401: components["responses"]["NoToken"];
@@ -6175,6 +7422,92 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    change_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleWire"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleShown"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    remove_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];

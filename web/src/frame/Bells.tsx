@@ -1,22 +1,42 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api, must, type Bell } from '../api/client';
 import { useLive } from '../api/live';
-import { bellsQuery, marketsQuery } from '../api/queries';
-import { isOption, parts } from '../drafts/contract';
-import { useDrafts } from '../drafts/store';
-import { dayMonth, shortWhen } from '../format';
-import { isPrice } from '../ticket/PriceChooser';
-import { Button, Choices, Notice } from '../ui/controls';
+import { bellsQuery } from '../api/queries';
+import { dayMonth, later, shortWhen } from '../format';
+import { Button, Notice } from '../ui/controls';
+import { Heard } from './heard';
+import { NewBell } from './NewBell';
+
+/** "again after 2.00 back, until 18 Apr": what else was said of a bell. */
+function beside(b: Bell): string {
+  const again = b.again == null ? '' : `again once it is ${b.again} back`;
+  const until = b.until == null ? '' : `until ${dayMonth(b.until)}`;
+  const silent = b.snoozed == null ? '' : `silent until ${shortWhen(b.snoozed)}`;
+  return [again, until, silent, b.note].filter(Boolean).join(', ');
+}
 
 function Line({ b, act, name, busy }: { b: Bell; act: () => void; name: string; busy: boolean }) {
+  const said = b.rings || b.snoozed != null ? (b.says ?? b.listens) : b.listens;
   return (
     <li className="flex items-start gap-2 border-b border-hair py-1">
       <div className="min-w-0 grow">
-        <span className={b.rings ? 'font-semibold' : ''}>{b.says ?? b.listens}</span>
+        {b.campaign == null ? (
+          <span className={b.rings ? 'font-semibold' : ''}>{said}</span>
+        ) : (
+          <Link
+            to={`/campaign/${b.campaign}`}
+            className={`underline-offset-2 hover:underline ${b.rings ? 'font-semibold' : ''}`}
+          >
+            {said}
+          </Link>
+        )}
         <div className="text-[12px] text-ink2">
-          {b.rung ? `rang ${shortWhen(b.rung)}` : `set ${shortWhen(b.set)}`}
+          {[b.rung ? `rang ${shortWhen(b.rung)}` : `set ${shortWhen(b.set)}`, beside(b)]
+            .filter(Boolean)
+            .join(', ')}
         </div>
       </div>
       <Button disabled={busy} onClick={act} aria-label={`${name}: ${b.says ?? b.listens}`}>
@@ -26,177 +46,20 @@ function Line({ b, act, name, busy }: { b: Bell; act: () => void; name: string; 
   );
 }
 
-const named = (contract: string) => {
-  if (!isOption(contract)) return contract;
-  const p = parts(contract);
-  return `${p.strike} ${p.kind === 'C' ? 'call' : 'put'}, ${dayMonth(p.date)}`;
-};
-
-type Of = 'underlying' | 'contract' | 'package';
-
-/** A new bell on a price of an underlying, of a leg of the draft, or of the draft itself. */
-function NewBell() {
-  const markets = useQuery(marketsQuery).data ?? [];
-  const watched = useLive((s) => s.head?.symbol);
-  const draft = useDrafts((s) => s.drafts[s.active]);
-  const [of, setOf] = useState<Of>('underlying');
-  const [chosen, setSymbol] = useState<string>();
-  const [leg, setLeg] = useState<string>();
-  const [side, setSide] = useState<'above' | 'below'>('above');
-  const [level, setLevel] = useState('');
-  const [paid, setPaid] = useState<'debit' | 'credit'>('debit');
-  const symbol =
-    of === 'underlying' ? (chosen ?? watched ?? markets[0]?.symbol ?? '') : (draft?.symbol ?? '');
-  const legs = draft?.legs ?? [];
-  const contract =
-    leg !== undefined && legs.some((l) => l.contract === leg) ? leg : legs[0]?.contract;
-  const set = useMutation({
-    mutationFn: async () => {
-      const unit =
-        of === 'underlying'
-          ? []
-          : of === 'contract'
-            ? [{ contract: contract ?? '', quantity: 1 }]
-            : legs;
-      must(
-        await api.POST('/api/bells', {
-          body: {
-            symbol,
-            legs: unit,
-            side:
-              of === 'package' && paid === 'credit' ? (side === 'above' ? 'below' : 'above') : side,
-            level: of === 'package' && paid === 'credit' ? `-${level}` : level,
-          },
-        }),
-      );
-    },
-    onSuccess: () => {
-      setLevel('');
-    },
-  });
-  const more = of === 'package';
-  return (
-    <form
-      className="flex flex-col gap-2 border-t border-strong pt-2"
-      onSubmit={(e) => {
-        e.preventDefault();
-        set.mutate();
-      }}
-    >
-      <div className="font-semibold">A new bell</div>
-      <Choices
-        label="Bell on"
-        value={of}
-        onChange={setOf}
-        choices={[
-          { value: 'underlying', label: 'an underlying' },
-          { value: 'contract', label: 'a leg of the draft' },
-          { value: 'package', label: 'the draft' },
-        ]}
-      />
-      {of === 'underlying' && (
-        <label className="flex items-center gap-2">
-          symbol
-          <select
-            aria-label="Symbol of the bell"
-            value={symbol}
-            onChange={(e) => {
-              setSymbol(e.target.value);
-            }}
-            className="h-6 rounded border border-strong bg-ground px-1"
-          >
-            {markets.map((m) => (
-              <option key={m.symbol} value={m.symbol}>
-                {m.symbol}
-              </option>
-            ))}
-          </select>
-        </label>
-      )}
-      {of !== 'underlying' && legs.length === 0 && (
-        <p className="text-ink2">
-          The tray holds no draft; click an ask or a bid in the chain first.
-        </p>
-      )}
-      {of === 'contract' && legs.length > 0 && (
-        <select
-          aria-label="Leg of the bell"
-          value={contract}
-          onChange={(e) => {
-            setLeg(e.target.value);
-          }}
-          className="h-6 rounded border border-strong bg-ground px-1"
-        >
-          {legs.map((l) => (
-            <option key={l.contract} value={l.contract}>
-              {named(l.contract)}
-            </option>
-          ))}
-        </select>
-      )}
-      <div className="flex items-center gap-2">
-        <Choices
-          label="Side of the level"
-          value={side}
-          onChange={setSide}
-          choices={
-            more
-              ? [
-                  { value: 'above', label: 'at or more than' },
-                  { value: 'below', label: 'at or less than' },
-                ]
-              : [
-                  { value: 'above', label: 'at or above' },
-                  { value: 'below', label: 'at or below' },
-                ]
-          }
-        />
-        <input
-          aria-label="Level of the bell"
-          inputMode="decimal"
-          value={level}
-          onChange={(e) => {
-            setLevel(e.target.value.trim());
-          }}
-          className="num h-6 w-20 rounded border border-strong bg-ground px-2 font-semibold"
-        />
-        {more && (
-          <Choices
-            label="Debit or credit of the bell"
-            value={paid}
-            onChange={setPaid}
-            choices={[
-              { value: 'credit', label: 'credit' },
-              { value: 'debit', label: 'debit' },
-            ]}
-          />
-        )}
-      </div>
-      {set.error && <Notice>{set.error.message}</Notice>}
-      <Button
-        type="submit"
-        weight="strong"
-        className="self-start"
-        disabled={
-          !isPrice(level) ||
-          symbol === '' ||
-          (of !== 'underlying' && legs.length === 0) ||
-          set.isPending
-        }
-      >
-        Set the bell
-      </Button>
-    </form>
-  );
-}
-
 /** What rings, what is set, and a new one. */
 export function Bells() {
   const asked = useQuery(bellsQuery);
   const bells = asked.data ?? [];
   const [open, setOpen] = useState(false);
   const ringing = bells.filter((b) => b.rings);
-  const set = bells.filter((b) => b.isSet);
+  const silent = bells.filter((b) => b.snoozed != null);
+  const set = bells.filter((b) => b.isSet && !b.rings && b.snoozed == null);
+  const now = useLive((s) => s.clock?.now);
+  const snooze = useMutation({
+    mutationFn: async (minutes: number) => {
+      if (now) must(await api.POST('/api/bells/snooze', { body: { until: later(now, minutes) } }));
+    },
+  });
   const answer = useMutation({
     mutationFn: async (id: number) => {
       must(await api.POST('/api/bells/{id}/answer', { params: { path: { id } } }));
@@ -212,7 +75,7 @@ export function Bells() {
       must(await api.DELETE('/api/bells/{id}', { params: { path: { id } } }));
     },
   });
-  const trouble = answer.error ?? answerAll.error ?? remove.error ?? asked.error;
+  const trouble = answer.error ?? answerAll.error ?? remove.error ?? snooze.error ?? asked.error;
   // What is read aloud begins with what is seen on the button.
   const spoken =
     ringing.length > 0
@@ -247,6 +110,17 @@ export function Bells() {
         >
           <div className="flex items-center justify-between">
             <span className="font-serif text-[17px]">Bells</span>
+            {ringing.length > 0 && (
+              <Button
+                disabled={snooze.isPending}
+                className="ml-auto mr-2"
+                onClick={() => {
+                  snooze.mutate(60);
+                }}
+              >
+                silent for an hour
+              </Button>
+            )}
             {ringing.length > 1 && (
               <Button
                 disabled={answerAll.isPending}
@@ -261,13 +135,28 @@ export function Bells() {
           {trouble && <Notice>{trouble.message}</Notice>}
           {ringing.length === 0 && set.length === 0 && (
             <p className="text-ink2">
-              Nothing rings. Fills, refusals, ends of orders and a deficit ring by themselves;
-              prices ring where you set a bell.
+              Nothing rings. Fills, refusals, ends of orders and a deficit ring by themselves; your
+              rules ring where you set them, prices and figures where you set a bell.
             </p>
           )}
           {ringing.length > 0 && (
             <ul aria-label="Ringing">
               {ringing.slice(0, 30).map((b) => (
+                <Line
+                  key={b.id}
+                  b={b}
+                  name="answer"
+                  busy={answer.isPending}
+                  act={() => {
+                    answer.mutate(b.id);
+                  }}
+                />
+              ))}
+            </ul>
+          )}
+          {silent.length > 0 && (
+            <ul aria-label="Silent for a time">
+              {silent.map((b) => (
                 <Line
                   key={b.id}
                   b={b}
@@ -299,6 +188,7 @@ export function Bells() {
             </>
           )}
           <NewBell />
+          <Heard />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

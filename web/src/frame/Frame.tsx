@@ -47,6 +47,12 @@ export function Frame() {
       walk: () => {
         setWalking(true);
       },
+      toRules: () => {
+        void navigate('/rules');
+      },
+      toDays: () => {
+        void navigate('/days');
+      },
       ...Object.fromEntries(
         VIEWS.map((v) => [
           v.to,

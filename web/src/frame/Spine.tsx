@@ -2,6 +2,7 @@ import { NavLink } from 'react-router';
 import { COMMANDS, hint, type CommandId } from '../ui/commands';
 
 export const VIEWS: { path: string; to: CommandId }[] = [
+  { path: '/rounds', to: 'toRounds' },
   { path: '/chain', to: 'toChain' },
   { path: '/bench', to: 'toBench' },
   { path: '/orders', to: 'toOrders' },

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import type { Bell } from '../api/client';
 import { bellsQuery } from '../api/queries';
+import { notify, strike, useHeard } from './heard';
 
 /** Most shown at once; the rest is among the bells. */
 const MOST = 3;
@@ -48,7 +49,12 @@ export function Toasts() {
     const before = rung.current ?? new Set(ringing.map((b) => b.id));
     const fresh = ringing.filter((b) => !before.has(b.id));
     rung.current = new Set([...before, ...fresh.map((b) => b.id)]);
-    if (fresh.length > 0) setShown((s) => [...fresh, ...s].slice(0, MOST));
+    document.title = ringing.length > 0 ? `(${ringing.length}) Pike Bell` : 'Pike Bell';
+    if (fresh.length === 0) return;
+    setShown((s) => [...fresh, ...s].slice(0, MOST));
+    const heard = useHeard.getState();
+    if (heard.sound) strike();
+    if (heard.notify) for (const b of fresh.slice(0, MOST)) notify(b.says ?? b.listens);
   }, [bells]);
   const [gone] = useState(() => (id: number) => {
     setShown((s) => s.filter((b) => b.id !== id));

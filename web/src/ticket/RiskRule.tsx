@@ -1,17 +1,33 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, must } from '../api/client';
+import { api, must, type Rule } from '../api/client';
 import { rulesQuery } from '../api/queries';
 import { Button, Notice } from '../ui/controls';
 
-/** The trader's own limit on what one trade may lose. */
+/** The rule about it, without its limit: the trader says that. */
+const NEW: Rule = {
+  scope: { for: 'all' },
+  measure: 'trade_risk',
+  side: 'above',
+  limit: '',
+  on: true,
+};
+
+/** The trader's own limit on what one trade may lose: one of his rules, at hand in the ticket. */
 export function RiskRule() {
   const client = useQueryClient();
   const rules = useQuery(rulesQuery);
   const [text, setText] = useState<string>();
+  const kept = rules.data?.rules.find(
+    (r) => r.rule.measure === NEW.measure && r.rule.scope.for === 'all',
+  );
   const set = useMutation({
-    mutationFn: async (riskPercent: number | null) => {
-      must(await api.PUT('/api/rules', { body: { riskPercent } }));
+    mutationFn: async (limit: string) => {
+      const path = kept && { id: kept.id };
+      const body = { ...(kept?.rule ?? NEW), limit };
+      if (path && limit === '') must(await api.DELETE('/api/rules/{id}', { params: { path } }));
+      else if (path) must(await api.PUT('/api/rules/{id}', { params: { path }, body }));
+      else if (limit !== '') must(await api.POST('/api/rules', { body }));
     },
     onSuccess: async () => {
       setText(undefined);
@@ -20,10 +36,8 @@ export function RiskRule() {
       );
     },
   });
-  const kept = rules.data?.riskPercent;
   const keep = () => {
-    const t = (text ?? '').trim();
-    set.mutate(t === '' ? null : Number(t));
+    set.mutate((text ?? '').trim());
   };
   // It stands inside the form of a ticket: Enter keeps the rule and sends nothing else.
   return (
@@ -32,7 +46,7 @@ export function RiskRule() {
         my rule: at most
         <input
           inputMode="decimal"
-          value={text ?? (kept == null ? '' : String(kept))}
+          value={text ?? kept?.rule.limit ?? ''}
           onChange={(e) => {
             setText(e.target.value);
           }}

@@ -1,7 +1,7 @@
 /** Every command of the program, once: its keys, its name, what it does. Keys, the find box, tooltips and the help read this. */
 import { useEffect } from 'react';
 
-type Where = 'everywhere' | 'chain' | 'a draft, in chain and bench' | 'bench';
+type Where = 'everywhere' | 'rounds' | 'chain' | 'a draft, in chain and bench' | 'bench';
 export type Command = {
   /** The characters that are typed, so that they hold on every keyboard. */
   keys: string[];
@@ -19,6 +19,7 @@ const at = (where: Where) => (key: string, name: string, what: string) => ({
   ...everywhere(key, name, what),
   where,
 });
+const rounds = at('rounds');
 const chain = at('chain');
 const draft = at('a draft, in chain and bench');
 const bench = at('bench');
@@ -26,14 +27,23 @@ const bench = at('bench');
 export const COMMANDS = {
   find: everywhere('/', 'find', 'a symbol, a view or a command, by typing'),
   help: everywhere('?', 'help', 'keys and words, searched as one'),
-  toChain: everywhere('1', 'Chain', 'prices, by strike and expiration'),
-  toBench: everywhere('2', 'Bench', 'where the draft is judged'),
-  toOrders: everywhere('3', 'Orders', 'what is working, filled and cancelled'),
-  toBook: everywhere('4', 'Book', 'what is held'),
-  toBalance: everywhere('5', 'Balance', 'the account: margin, level, money'),
-  toLedger: everywhere('6', 'Ledger', 'every booking'),
+  toRounds: everywhere('1', 'Rounds', 'what asks for a decision today'),
+  toChain: everywhere('2', 'Chain', 'prices, by strike and expiration'),
+  toBench: everywhere('3', 'Bench', 'where the draft is judged'),
+  toOrders: everywhere('4', 'Orders', 'what is working, filled and cancelled'),
+  toBook: everywhere('5', 'Book', 'what is held'),
+  toBalance: everywhere('6', 'Balance', 'the account: margin, level, money'),
+  toLedger: everywhere('7', 'Ledger', 'every booking'),
+  toRules: everywhere('', 'my rules', 'your own limits and habits'),
+  toDays: everywhere('', 'daily record', 'a row of figures for each close'),
   theme: everywhere('', 'day or night', 'changes the colours of the page'),
   walk: everywhere('', 'first steps', 'six steps over the real screen'),
+  askBefore: rounds('ArrowUp', 'one up', 'the one that asks before'),
+  askNext: rounds('ArrowDown', 'one down', 'the one that asks next'),
+  askClose: rounds('c', 'close', 'at the middle, all of it'),
+  askRework: rounds('r', 'rework', 'change it as a draft'),
+  askLetBe: rounds('l', 'let it be', 'until a date, a price or a change'),
+  askNoted: rounds('n', 'read', 'what happened is read'),
   up: chain('ArrowUp', 'row above', 'the cursor one row up'),
   down: chain('ArrowDown', 'row below', 'the cursor one row down'),
   left: chain('ArrowLeft', 'price at the left', 'the cursor one price to the left'),

@@ -1,6 +1,7 @@
 //! The one answer, seen from the trader's side.
 
 use crate::common::*;
+use desk::rules::{Condition, Measure, Rule, Scope, Side};
 use desk::*;
 
 fn proposal(s: Holding) -> Proposal {
@@ -474,20 +475,35 @@ fn checks_have_reasons() {
         !closing.iter().any(|c| c.text.contains("assigned")),
         "{closing:?}"
     );
+    let risk = |percent: Option<&str>| -> Vec<Rule> {
+        let limit = percent.map(|p| p.parse().unwrap());
+        let rule = |limit| Rule {
+            id: 1,
+            scope: Scope::All,
+            condition: Condition {
+                measure: Measure::TradeRisk,
+                side: Side::Above,
+                limit,
+            },
+            again: None,
+            on: true,
+        };
+        limit.map(rule).into_iter().collect()
+    };
     let ruled = AccountView {
         value: Money::whole(8_200),
-        risk_percent: Some(1.0),
+        trade_rules: risk(Some("1")),
         ..account()
     };
     assert!(says(
         &told(&structure("+1 100P"), &dear, &ruled),
-        "2.5 % of the account at risk; your rule says at most 1 %"
+        "part of the account at risk: 2.5 %; your rule says at most 1 %"
     ));
     // Twenty percent of 8,200 are eight packages that can lose 205 each, whatever size was asked
     // about.
     let sized = |quantity: i64, percent| {
         let view = AccountView {
-            risk_percent: percent,
+            trade_rules: risk(percent),
             ..ruled.clone()
         };
         evaluate(
@@ -500,9 +516,9 @@ fn checks_have_reasons() {
     };
     assert_eq!(
         (
-            sized(1, Some(20.0)),
-            sized(3, Some(20.0)),
-            sized(1, Some(1.0)),
+            sized(1, Some("20")),
+            sized(3, Some("20")),
+            sized(1, Some("1")),
             sized(1, None)
         ),
         (Some(8), Some(8), Some(0), None)

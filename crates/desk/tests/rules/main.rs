@@ -13,6 +13,7 @@ mod evaluation;
 mod ideas;
 mod ledger_law;
 mod margin;
+mod my_rules;
 mod position;
 mod regime;
 mod rework;

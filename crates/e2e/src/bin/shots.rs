@@ -63,7 +63,7 @@ async fn main() {
         shot(&b, "chain-smile").await;
         beside(&b, "nothing").await;
         b.click("[data-testid=tray-A]").await;
-        b.keys("2").await;
+        b.keys("3").await;
         b.find("[data-testid=bench-outline]").await;
         for (key, name) in [
             ("o", "bench"),

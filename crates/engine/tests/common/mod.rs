@@ -39,7 +39,29 @@ pub fn keep(saved: &mut Saved, facts: Vec<Fact>) {
                 saved.drafts.push((slot, body));
             }
             Fact::DraftGone(slot) => saved.drafts.retain(|(s, _)| *s != slot),
-            Fact::Mark(day, value) => saved.marks.push((day, value)),
+            Fact::Day(day) => saved.days.push(day),
+            Fact::Rule(rule) => match saved.rules.iter_mut().find(|r| r.id == rule.id) {
+                Some(known) => *known = rule,
+                None => saved.rules.push(rule),
+            },
+            Fact::RuleGone(id) => saved.rules.retain(|r| r.id != id),
+            Fact::Stands(rule, campaign, standing) => {
+                saved
+                    .standing
+                    .retain(|(r, c, _)| (*r, *c) != (rule, campaign));
+                saved.standing.extend(standing.map(|s| (rule, campaign, s)));
+            }
+            Fact::Decided(d) => saved.decisions.push(d),
+            Fact::OwnDate(d) => saved.own_dates.push(d),
+            Fact::OwnDateGone(id) => saved.own_dates.retain(|d| d.id != id),
+            Fact::DayNote(day, note) => {
+                saved.day_notes.retain(|(d, _)| *d != day);
+                saved.day_notes.push((day, note));
+            }
+            Fact::EntryNote(entry, note) => {
+                saved.entry_notes.retain(|(e, _)| *e != entry);
+                saved.entry_notes.push((entry, note));
+            }
             Fact::Bell(bell) => match saved.bells.iter_mut().find(|b| b.id == bell.id) {
                 Some(known) => *known = bell,
                 None => saved.bells.push(bell),
@@ -92,14 +114,17 @@ impl Run {
 }
 
 /// Everything that has to be the same after a restart or another way through time, by its parts.
-pub fn everything(engine: &Engine) -> [(&'static str, String); 7] {
+pub fn everything(engine: &Engine) -> [(&'static str, String); 10] {
     let s = engine.state();
     let bells: Vec<_> = s.bells.iter().collect();
     [
         ("clock", format!("{:?}", s.clock)),
         ("orders", format!("{:?}", s.orders)),
         ("account", format!("{:?}", s.account)),
-        ("marks", format!("{:?}", s.marks)),
+        ("days", format!("{:?}", s.days)),
+        ("rules", format!("{:?}", s.my_rules)),
+        ("standing", format!("{:?}", s.standing)),
+        ("decisions", format!("{:?}", s.decisions)),
         ("declined", format!("{:?}", s.declined)),
         ("drafts", format!("{:?}", s.drafts)),
         ("bells", format!("{bells:?}")),

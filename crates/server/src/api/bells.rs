@@ -1,43 +1,86 @@
-//! Bells: listed, set, answered, taken away.
+//! Bells: listed, set, answered, snoozed, taken away.
 
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::{Bell, BellSide, Listens, Occurrence, Package};
-use engine::bells::{listens_words, style_of};
+use desk::rules::{Condition, Measure, Side, Subject};
+use desk::{Bell, BellSide, Listens, Occurrence, Package, Watched};
+use engine::bells::{Wanted, listens_words, style_of};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::wire::{LegWire, parse_price, structure};
+use crate::api::rules::{decimal, measure_of};
+use crate::api::wire::{LegWire, date, parse_price, structure};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Path, Problem};
 
-/// On which side of its level a price rings.
-#[derive(Debug, Clone, Copy, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-enum SideWire {
+/// What a bell is set on.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "on", rename_all = "lowercase", deny_unknown_fields)]
+enum OnWire {
+    /// A price.
+    Price {
+        /// Underlying symbol.
+        symbol: String,
+        /// A contract or a package, of which one counts; without legs the underlying itself.
+        #[serde(default)]
+        legs: Vec<LegWire>,
+    },
+    /// A figure of an open campaign.
+    Campaign {
+        /// Its number.
+        campaign: u64,
+        /// The word of a measure of campaigns.
+        measure: String,
+    },
+    /// The implied volatility of an underlying over thirty days.
+    Volatility {
+        /// Underlying symbol.
+        symbol: String,
+        /// `vol` in percent, or `rank`.
+        measure: String,
+    },
+    /// A figure of the account.
+    Account {
+        /// The word of a measure of the account.
+        measure: String,
+    },
+}
+
+/// On which side of its level a bell rings.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+enum RingsWire {
     /// At the level or above it.
     Above,
     /// At the level or below it.
     Below,
+    /// When a price comes to the level from where it is now.
+    Crossing,
 }
 
-/// A bell on a price.
+/// A bell to be set.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct BellRequest {
-    /// Underlying symbol.
-    symbol: String,
-    /// A contract or a package, of which one counts; without legs the underlying itself.
-    #[serde(default)]
-    legs: Vec<LegWire>,
+    /// What it is set on.
+    of: OnWire,
     /// On which side it rings.
-    side: SideWire,
-    /// Level: of a package its middle, signed, above zero is paid.
+    side: RingsWire,
+    /// Level: of a package its middle, signed, above zero is paid; of a figure in its unit.
     level: String,
+    /// It rings again once what it listens to has gone back by so much; absent: it rings once.
+    #[serde(default)]
+    again: Option<String>,
+    /// The last date that it listens on.
+    #[serde(default)]
+    until: Option<String>,
+    /// A note.
+    #[serde(default)]
+    note: String,
 }
 
 /// A bell.
@@ -60,10 +103,20 @@ pub struct BellWire {
     pub rung: Option<String>,
     /// What it says.
     pub says: Option<String>,
-    /// It rings: rung and not answered.
+    /// It rings: rung, not answered, not snoozed.
     pub rings: bool,
-    /// It still listens.
+    /// Until when it is snoozed.
+    pub snoozed: Option<String>,
+    /// It still listens, or will again.
     pub is_set: bool,
+    /// It rings again once what it listens to has gone back by so much.
+    pub again: Option<String>,
+    /// The last date that it listens on.
+    pub until: Option<String>,
+    /// A note.
+    pub note: String,
+    /// The campaign it is about.
+    pub campaign: Option<u64>,
 }
 
 /// What a bell listens to.
@@ -80,12 +133,18 @@ pub enum BellKind {
     End,
     /// Margin is short.
     Deficit,
+    /// A rule of the trader's rings.
+    Rule,
+    /// A figure of a campaign, a volatility or the account.
+    Figure,
 }
 
 fn bell_wire(state: &engine::state::State, b: &Bell) -> BellWire {
     let style = style_of(state, &b.listens);
     let kind = match &b.listens {
         Listens::Price { .. } => BellKind::Price,
+        Listens::Figure { .. } => BellKind::Figure,
+        Listens::Told(Occurrence::Rule) => BellKind::Rule,
         Listens::Told(Occurrence::Fill) => BellKind::Fill,
         Listens::Told(Occurrence::Refusal) => BellKind::Refusal,
         Listens::Told(Occurrence::End) => BellKind::End,
@@ -99,7 +158,21 @@ fn bell_wire(state: &engine::state::State, b: &Bell) -> BellWire {
             ..
         } => (Some(symbol.clone()), Some(level.to_string())),
         Listens::Price { symbol, .. } => (Some(symbol.clone()), None),
+        Listens::Figure { of, condition } => (
+            match of {
+                Watched::Symbol(symbol) => Some(symbol.clone()),
+                Watched::Campaign(_) | Watched::Account => None,
+            },
+            Some(condition.limit.to_string()),
+        ),
         Listens::Told(_) => (None, None),
+    };
+    let campaign = match &b.listens {
+        Listens::Figure {
+            of: Watched::Campaign(id),
+            ..
+        } => Some(*id),
+        _ => b.campaign,
     };
     BellWire {
         id: b.id,
@@ -110,8 +183,16 @@ fn bell_wire(state: &engine::state::State, b: &Bell) -> BellWire {
         level,
         rung: b.rung.as_ref().map(|(at, _)| at.to_string()),
         says: b.rung.as_ref().map(|(_, says)| says.clone()),
-        rings: b.rings(),
+        rings: b.rings_at(state.clock.now),
+        snoozed: b
+            .snoozed
+            .filter(|until| b.unanswered() && *until > state.clock.now)
+            .map(|until| until.to_string()),
         is_set: b.is_set(),
+        again: b.again.map(|by| by.to_string()),
+        until: b.until.map(|d| d.to_string()),
+        note: b.note.clone(),
+        campaign,
     }
 }
 
@@ -134,7 +215,83 @@ async fn bells(State(app): State<AppState>) -> Json<Vec<BellWire>> {
     )
 }
 
-/// Sets a bell on a price.
+/// What a bell listens to.
+fn listens_of(state: &engine::State, request: &BellRequest) -> Result<Listens, Refusal> {
+    let side = |measure: Measure| match request.side {
+        RingsWire::Above => Ok(Side::Above),
+        RingsWire::Below => Ok(Side::Below),
+        RingsWire::Crossing => Err(Refusal::Field {
+            field: "side",
+            message: format!(
+                "{} rings above or below its level; crossing is for prices",
+                measure.facts().noun
+            ),
+        }),
+    };
+    let figure = |of: Watched, word: &str, subject: Subject| {
+        let measure = measure_of(word)?;
+        let fits = match &of {
+            Watched::Symbol(_) => matches!(measure, Measure::Vol | Measure::Rank),
+            _ => measure.facts().subject == subject,
+        };
+        if !fits {
+            return Err(Refusal::Field {
+                field: "measure",
+                message: format!("{word} is not a figure of that; choose another"),
+            });
+        }
+        Ok(Listens::Figure {
+            of,
+            condition: Condition {
+                measure,
+                side: side(measure)?,
+                limit: decimal("level", &request.level)?,
+            },
+        })
+    };
+    match &request.of {
+        OnWire::Campaign { campaign, measure } => {
+            figure(Watched::Campaign(*campaign), measure, Subject::Campaign)
+        }
+        OnWire::Volatility { symbol, measure } => {
+            figure(Watched::Symbol(symbol.clone()), measure, Subject::Campaign)
+        }
+        OnWire::Account { measure } => figure(Watched::Account, measure, Subject::Account),
+        OnWire::Price { symbol, legs } => {
+            let style = state
+                .world
+                .underlying(symbol)
+                .map(|u| u.style_of_price)
+                .unwrap_or_default();
+            let level = parse_price("level", &request.level, style)?;
+            let unit = if legs.is_empty() {
+                None
+            } else {
+                Some(Package::of(&structure(legs)?).map_err(Refusal::from)?.0)
+            };
+            let on = |side| Listens::Price {
+                symbol: symbol.clone(),
+                unit: unit.clone(),
+                side,
+                level,
+            };
+            Ok(match request.side {
+                RingsWire::Above => on(BellSide::Above),
+                RingsWire::Below => on(BellSide::Below),
+                RingsWire::Crossing => {
+                    let now = engine::bells::price_now(state, &on(BellSide::Above));
+                    on(if now.is_none_or(|now| level > now) {
+                        BellSide::Above
+                    } else {
+                        BellSide::Below
+                    })
+                }
+            })
+        }
+    }
+}
+
+/// Sets a bell on a price or a figure.
 #[utoipa::path(
     post,
     path = "/bells",
@@ -150,37 +307,61 @@ async fn set_bell(
     State(app): State<AppState>,
     Body(request): Body<BellRequest>,
 ) -> Result<(StatusCode, Json<BellWire>), Problem> {
-    let state = app.desk.snapshot();
-    let style = state
-        .world
-        .underlying(&request.symbol)
-        .map(|u| u.style_of_price)
-        .unwrap_or_default();
-    let unit = if request.legs.is_empty() {
-        None
-    } else {
-        Some(
-            Package::of(&structure(&request.legs)?)
-                .map_err(Refusal::from)?
-                .0,
-        )
+    let wanted = Wanted {
+        listens: listens_of(&app.desk.snapshot(), &request)?,
+        again: request
+            .again
+            .as_deref()
+            .map(|by| decimal("again", by))
+            .transpose()?,
+        until: request
+            .until
+            .as_deref()
+            .map(|text| date("until", text))
+            .transpose()?,
+        note: request.note,
     };
-    let side = if matches!(request.side, SideWire::Above) {
-        BellSide::Above
-    } else {
-        BellSide::Below
-    };
-    let listens = Listens::Price {
-        symbol: request.symbol,
-        unit,
-        side,
-        level: parse_price("level", &request.level, style)?,
-    };
-    let bell = app.command(move |desk| desk.set_bell(listens)).await?;
+    let bell = app.command(move |desk| desk.set_bell(wanted)).await?;
     Ok((
         StatusCode::CREATED,
         Json(bell_wire(&app.desk.snapshot(), &bell)),
     ))
+}
+
+/// Until when bells are silent.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+struct SnoozeRequest {
+    /// One bell; absent: all that ring.
+    #[serde(default)]
+    id: Option<u64>,
+    /// Exchange time.
+    until: String,
+}
+
+/// Lets bells that ring be silent for a time.
+#[utoipa::path(
+    post,
+    path = "/bells/snooze",
+    tag = "bells",
+    request_body = SnoozeRequest,
+    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)),
+)]
+async fn snooze_bells(
+    State(app): State<AppState>,
+    Body(request): Body<SnoozeRequest>,
+) -> Result<StatusCode, Problem> {
+    let until: desk::Moment =
+        request
+            .until
+            .parse()
+            .map_err(|e: desk::MomentError| Refusal::Field {
+                field: "until",
+                message: e.to_string(),
+            })?;
+    app.command(move |desk| desk.snooze_bells(request.id, until))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// Answers a bell that rings.
@@ -264,5 +445,6 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .routes(routes!(bells, set_bell))
         .routes(routes!(answer_bell))
         .routes(routes!(answer_all_bells))
+        .routes(routes!(snooze_bells))
         .routes(routes!(move_bell, remove_bell))
 }

@@ -31,6 +31,8 @@ struct ChapterWire {
     entry: usize,
     /// In words, as the ledger has it.
     words: String,
+    /// Why, as the trader noted it.
+    note: String,
     /// Days since the campaign was opened.
     day: i64,
     /// The order behind it.
@@ -183,6 +185,11 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
         at: moment(chapter.at),
         kind: chapter.kind.into(),
         entry: chapter.entry + 1,
+        note: state
+            .entry_notes
+            .get(&chapter.entry)
+            .cloned()
+            .unwrap_or_default(),
         words: state
             .account
             .entries()

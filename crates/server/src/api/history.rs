@@ -11,10 +11,11 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::chain::{EventMark, event_mark, vol30};
+use crate::api::chain::{EventMark, event_mark};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Path, Problem, Query};
+use engine::sight::vol30;
 
 /// How much of it.
 #[derive(Debug, Deserialize, IntoParams)]

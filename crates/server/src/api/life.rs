@@ -16,7 +16,7 @@ use crate::http::problem::{Path, Problem};
 
 /// What made a profit, in money; the sum is the total.
 #[derive(Debug, Serialize, ToSchema)]
-struct PartsWire {
+pub(crate) struct PartsWire {
     /// All of it.
     total: String,
     /// The move of the price.

@@ -8,6 +8,7 @@ mod campaigns;
 mod chain;
 mod clock;
 mod compare;
+mod days;
 mod drafts;
 mod evaluate;
 mod history;
@@ -16,6 +17,7 @@ mod life;
 mod orders;
 mod packages;
 mod rework;
+mod rounds;
 mod rules;
 pub(crate) mod runs;
 mod smile;
@@ -40,6 +42,8 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(smile::router())
         .merge(history::router())
         .merge(rules::router())
+        .merge(rounds::router())
+        .merge(days::router())
         .merge(account::router())
         .merge(balance::router())
         .merge(bells::router())

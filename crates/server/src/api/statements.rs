@@ -13,9 +13,9 @@ use utoipa_axum::routes;
 
 use crate::http::AppState;
 use crate::http::problem::Problem;
-use crate::interchange::calendar;
 use crate::interchange::fills::{LineProblem, prepare_fills};
 use crate::interchange::statement;
+use crate::interchange::{calendar, days};
 
 /// Most bytes of a file of fills.
 const MOST_FILE: usize = 2 * 1024 * 1024;
@@ -43,6 +43,21 @@ async fn positions_csv(State(app): State<AppState>) -> Result<Response, Problem>
         "text/csv; charset=utf-8",
         "attachment; filename=\"positions.csv\"",
     ))
+}
+
+/// The daily record as CSV.
+#[utoipa::path(
+    get,
+    path = "/days.csv",
+    tag = "rounds",
+    responses((status = 200, content_type = "text/csv", body = String)),
+)]
+async fn days_csv(State(app): State<AppState>) -> Response {
+    file(
+        days::days_csv(&app.desk.snapshot()),
+        "text/csv; charset=utf-8",
+        "attachment; filename=\"days.csv\"",
+    )
 }
 
 /// Expirations, earnings and ex-dates of open campaigns as a calendar (RFC 5545). A calendar program
@@ -170,6 +185,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .layer(DefaultBodyLimit::max(MOST_FILE));
     OpenApiRouter::new()
         .routes(routes!(positions_csv))
+        .routes(routes!(days_csv))
         .routes(routes!(calendar_ics))
         .routes(routes!(fills_csv))
         .routes(routes!(statement_ofx))

@@ -2,10 +2,13 @@
 //! world runs. Nothing is typed into the books: every number comes from a fill.
 
 use desk::calendar::{next_session, open_of};
+use desk::rules::{Condition, Measure, Rule, Scope, Side};
 use desk::{
-    BellSide, Cycle, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment, Money, Order,
-    Package, Price, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide, package_quote,
+    BellSide, Cycle, Decimal, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment,
+    Money, Order, OwnDate, Package, Price, Pricing, Purpose, Request, Structure, TimeInForce,
+    Trigger, TriggerSide, package_quote,
 };
+use engine::bells::Wanted;
 use engine::{Engine, Refusal, State};
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};
@@ -241,6 +244,44 @@ impl Trader<'_> {
     }
 }
 
+/// One rule of the trader's: for all or for something, what is looked at, on which side, the limit,
+/// and how far it goes back before it rings again; both in hundredths.
+struct MyRule(Scope, Measure, Side, i64, i64);
+
+/// The trader's rules.
+fn my_rules() -> [MyRule; 8] {
+    let of = Scope::Structure;
+    let strangles = || of(Structure::Strangle);
+    [
+        MyRule(Scope::All, Measure::ProfitOfMax, Side::Above, 75_00, 10_00),
+        MyRule(Scope::All, Measure::LossOfCredit, Side::Above, 1_75, 30),
+        MyRule(
+            of(Structure::Condor),
+            Measure::ToSoldStrike,
+            Side::Below,
+            55,
+            15,
+        ),
+        MyRule(
+            Scope::Symbol("TNYBM1".into()),
+            Measure::DaysLeft,
+            Side::Below,
+            17_00,
+            0,
+        ),
+        MyRule(strangles(), Measure::EarningsIn, Side::Below, 1_00, 0),
+        MyRule(
+            of(Structure::Covered),
+            Measure::ExDateIn,
+            Side::Below,
+            8_00,
+            0,
+        ),
+        MyRule(Scope::All, Measure::Lean, Side::Above, 40_00, 10_00),
+        MyRule(Scope::All, Measure::OneSymbol, Side::Above, 35_00, 5_00),
+    ]
+}
+
 /// What was opened, to be closed later.
 struct Campaign {
     symbol: String,
@@ -328,6 +369,24 @@ pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
     let protected = t.with_shares("OSKV", 150, put)?;
     t.open("OSKV", protected, 1)?;
 
+    t.wait_until(date(2031, 2, 3), 9, 45)?;
+    for MyRule(scope, measure, side, limit, again) in my_rules() {
+        let hundredths = |n: i64| Decimal::from_raw(n * Decimal::SCALE / 100);
+        let condition = Condition {
+            measure,
+            side,
+            limit: hundredths(limit),
+        };
+        let rule = Rule {
+            id: 0,
+            scope,
+            condition,
+            again: Some(hundredths(again)),
+            on: true,
+        };
+        t.desk.set_rule(None, rule)?;
+    }
+
     t.wait_until(date(2031, 2, 5), 10, 20)?;
     let calls = [pick(Call, 0.30, -1), pick(Call, 0.25, 1)];
     let unit = t.structure("ZORV", 40, &calls)?;
@@ -405,15 +464,27 @@ pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
         .collect();
     t.open("BRLW", Package::new(straddle)?, 2)?;
 
+    t.desk.add_date(OwnDate {
+        id: 0,
+        date: date(2031, 3, 21),
+        what: "OSKV: keep the shares beyond the put, or let them go".into(),
+        campaign: None,
+    })?;
+    t.desk.note_day(
+        date(2031, 3, 10),
+        "Calm day. Bought the BRLW straddle late: the move priced for tomorrow looks small.".into(),
+    )?;
     // What rang in the past is answered; two prices are listened to, one of them near.
     t.desk.answer_bells(None)?;
     t.wait_until(DEMO_DAY, 9, 40)?;
     let spot = |desk: &Engine, symbol: &str| engine::state::spot_of(desk.state(), symbol);
-    let on = |symbol: &str, side, level| Listens::Price {
-        symbol: symbol.to_owned(),
-        unit: None,
-        side,
-        level,
+    let on = |symbol: &str, side, level| {
+        Wanted::once(Listens::Price {
+            symbol: symbol.to_owned(),
+            unit: None,
+            side,
+            level,
+        })
     };
     t.desk
         .set_bell(on("NMOU", BellSide::Above, Price::cents(19_500)))?;

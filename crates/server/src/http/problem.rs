@@ -55,6 +55,8 @@ impl From<Refusal> for Problem {
             Refusal::Duplicate(_) => (S::CONFLICT, "duplicate"),
             Refusal::NoOrder(_) => (S::NOT_FOUND, "unknown_order"),
             Refusal::NoBell(_) => (S::NOT_FOUND, "unknown_bell"),
+            Refusal::NoRule(_) => (S::NOT_FOUND, "unknown_rule"),
+            Refusal::NoOwnDate(_) => (S::NOT_FOUND, "unknown_date"),
             Refusal::NoCampaign(_) => (S::NOT_FOUND, "unknown_position"),
             Refusal::TooMany { .. } => (S::UNPROCESSABLE_ENTITY, "too_many"),
             Refusal::Field { .. } => (S::UNPROCESSABLE_ENTITY, "bad_field"),

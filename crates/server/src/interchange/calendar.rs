@@ -1,5 +1,5 @@
-//! Dates that matter to open campaigns as a calendar (RFC 5545): expirations, and the earnings and
-//! ex-dates before them.
+//! Dates that matter to open campaigns as a calendar (RFC 5545): expirations, the earnings and
+//! ex-dates before them, and the trader's own dates.
 
 use engine::State as DeskState;
 use icalendar::{Calendar, Component, Event, Property};
@@ -78,6 +78,16 @@ pub fn calendar(state: &DeskState) -> String {
                 ));
             }
         }
+    }
+    for own in state.own_dates.iter() {
+        all.push(day(
+            format!("date-{}@pikebell", own.id),
+            own.date,
+            &stamp,
+            &own.what,
+            &own.campaign
+                .map_or_else(String::new, |id| format!("campaign {id}")),
+        ));
     }
     all.done().to_string()
 }

@@ -2,6 +2,7 @@
 //! orders as FIX text.
 
 pub(crate) mod calendar;
+pub(crate) mod days;
 pub(crate) mod fills;
 pub(crate) mod fix;
 pub mod folder;

@@ -85,18 +85,22 @@ async fn the_bench_says_what_the_evaluation_says_and_what_it_does_to_the_book() 
     let share = -number(&plain["least"]["profit"]) / 60_000.0;
     assert!((number(&b["effect"]["atRisk"]) - share).abs() < 1e-9);
     // The trader's own rule is asked for, kept, and warns.
-    assert_eq!(p.get("/api/rules").await["riskPercent"], Value::Null);
-    let (status, _) = p
-        .raw(
-            "PUT",
-            "/api/rules",
-            &json!({ "riskPercent": 0.1 }).to_string(),
-        )
-        .await;
-    assert_eq!(status, StatusCode::NO_CONTENT);
+    assert_eq!(p.get("/api/rules").await["rules"], json!([]));
+    let rule = json!({
+        "scope": { "for": "all" }, "measure": "trade_risk", "side": "above", "limit": "0.1",
+    });
+    let (status, _) = p.post("/api/rules", &rule).await;
+    assert_eq!(status, StatusCode::CREATED);
     drop(p);
     let again = place.program();
-    assert_eq!(again.get("/api/rules").await["riskPercent"], 0.1);
+    let kept = again.get("/api/rules").await["rules"][0].clone();
+    assert_eq!(
+        (kept["rule"]["limit"].as_str(), kept["sentence"].as_str()),
+        (
+            Some("0.1"),
+            Some("A new trade is marked where it can lose more than 0.1 % of the account.")
+        )
+    );
     let warned = again.evaluate(&legs, None).await;
     assert!(warned["checks"].as_array().unwrap().iter().any(|c| {
         c["verdict"] == "warning"

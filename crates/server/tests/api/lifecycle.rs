@@ -591,7 +591,7 @@ fn everything(desk: &Desk) -> String {
     let s = desk.state();
     format!(
         "{:?} {:?} {:?} {:?} {:?} {:?}",
-        s.clock, s.orders, s.account, s.drafts, s.marks, s.declined
+        s.clock, s.orders, s.account, s.drafts, s.days, s.declined
     )
 }
 

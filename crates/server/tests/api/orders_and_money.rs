@@ -476,7 +476,7 @@ async fn bells_ring_and_stay_rung() {
         let (status, bell) = p
             .post(
                 "/api/bells",
-                &json!({ "symbol": "NMOU", "side": side, "level": level }),
+                &json!({ "of": { "on": "price", "symbol": "NMOU" }, "side": side, "level": level }),
             )
             .await;
         assert_eq!(
@@ -522,7 +522,11 @@ async fn bells_ring_and_stay_rung() {
     let (_, package) = p
         .post(
             "/api/bells",
-            &json!({ "symbol": "NMOU", "legs": legs, "side": "below", "level": more }),
+            &json!({
+                "of": { "on": "price", "symbol": "NMOU", "legs": legs },
+                "side": "below",
+                "level": more,
+            }),
         )
         .await;
     assert!(
@@ -536,7 +540,7 @@ async fn bells_ring_and_stay_rung() {
         refused(
             &p,
             "/api/bells",
-            &json!({ "symbol": "NMOU", "side": "below", "level": above })
+            &json!({ "of": { "on": "price", "symbol": "NMOU" }, "side": "below", "level": above })
         )
         .await
         .2
@@ -546,7 +550,7 @@ async fn bells_ring_and_stay_rung() {
         refused(
             &p,
             "/api/bells",
-            &json!({ "symbol": "NOPE", "side": "below", "level": "1" })
+            &json!({ "of": { "on": "price", "symbol": "NOPE" }, "side": "below", "level": "1" })
         )
         .await
         .1,
@@ -556,7 +560,7 @@ async fn bells_ring_and_stay_rung() {
         refused(
             &p,
             "/api/bells",
-            &json!({ "symbol": "NMOU", "side": "below", "level": "-1" })
+            &json!({ "of": { "on": "price", "symbol": "NMOU" }, "side": "below", "level": "-1" })
         )
         .await
         .1,

@@ -51,6 +51,10 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         t["symbol"] = json!(symbol);
         t.to_string()
     };
+    let rule = |measure: &str, side: &str, limit: &str| {
+        json!({ "scope": { "for": "all" }, "measure": measure, "side": side, "limit": limit })
+            .to_string()
+    };
     let index_bought = on_symbol("WXMR", "WXMR", "2940");
     let bond = |limit: &str| on_symbol("TNYBM1", "TNYBM1", limit);
     let unread = |body: &str| body.to_owned();
@@ -362,12 +366,94 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
             &["above 0, at most 1,000"],
         ),
         (
-            "PUT /api/rules",
-            json!({ "riskPercent": 0 }).to_string(),
+            "POST /api/rules",
+            rule("trade_risk", "above", "-1"),
             422,
             "bad_field",
-            &["above 0, \
-            at most 100"],
+            &["-1 is below zero"],
+        ),
+        (
+            "POST /api/rules",
+            rule("luck", "above", "1"),
+            422,
+            "bad_field",
+            &["\"luck\" is no measure", "profit_of_max"],
+        ),
+        (
+            "POST /api/rules",
+            rule("days_left", "above", "21"),
+            422,
+            "bad_field",
+            &["write \"below\""],
+        ),
+        (
+            "POST /api/rules",
+            rule("price", "above", "190"),
+            422,
+            "bad_field",
+            &["choose a symbol or a campaign"],
+        ),
+        (
+            "PUT /api/rules/99",
+            rule("profit", "above", "100"),
+            404,
+            "unknown_rule",
+            &["no rule 99"],
+        ),
+        (
+            "PUT /api/rules/file",
+            json!({ "rules": [
+                { "scope": { "for": "all" }, "measure": "days_left", "side": "below", "limit": "2.5" }
+            ] })
+            .to_string(),
+            422,
+            "bad_field",
+            &["rule 1", "not whole"],
+        ),
+        (
+            "POST /api/rules/tried",
+            rule("lean", "above", "10"),
+            422,
+            "bad_field",
+            &["only a rule about campaigns"],
+        ),
+        (
+            "POST /api/bells",
+            json!({
+                "of": { "on": "account", "measure": "profit" }, "side": "above", "level": "1",
+            })
+            .to_string(),
+            422,
+            "bad_field",
+            &["choose another"],
+        ),
+        (
+            "POST /api/rounds/decisions",
+            json!({ "reason": "rule:9", "answer": { "as": "noted" } }).to_string(),
+            422,
+            "bad_field",
+            &["does not ask any more"],
+        ),
+        (
+            "POST /api/dates",
+            json!({ "date": "2031-02-30", "what": "x" }).to_string(),
+            422,
+            "bad_field",
+            &["not a date"],
+        ),
+        (
+            "DELETE /api/dates/4",
+            String::new(),
+            404,
+            "unknown_date",
+            &["no date 4"],
+        ),
+        (
+            "PUT /api/ledger/0/note",
+            json!({ "note": "why" }).to_string(),
+            422,
+            "bad_field",
+            &["no such line"],
         ),
         (
             "PUT /api/shelf/%20",

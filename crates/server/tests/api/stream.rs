@@ -296,7 +296,7 @@ fn the_demo_account_is_made_by_trading_and_is_the_same_every_time() {
         .unwrap();
         let s = desk.state();
         (
-            format!("{:?} {:?} {:?}", s.orders, s.account, s.marks),
+            format!("{:?} {:?} {:?}", s.orders, s.account, s.days),
             s.clone(),
         )
     };

@@ -2,14 +2,11 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::calendar::close_of;
-use desk::{
-    Book, BookGreeks, Campaign, Holding, Instrument, Leg, LegMarket, Legs, Money, PositionGreeks,
-    Price,
-};
+use desk::{Book, BookGreeks, Campaign, Instrument, Money};
 use engine::State as DeskState;
 use engine::campaigns::all_open;
 use engine::money::{account_value, buying_power, requirement_of, total_requirement, unvalued};
+use engine::sight::{book_greeks, index_price, since_close};
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -44,28 +41,20 @@ pub struct Masthead {
     pub read_only: Option<String>,
 }
 
-/// The index in whose terms the book's delta is expressed.
-const INDEX: &str = "WXMR";
-
 /// Builds the masthead.
 pub(crate) fn masthead_of(state: &DeskState, quoter: &mut Quoter) -> Masthead {
     let value = account_value(state, quoter);
     // After the close the day's result stands until the next opening.
-    let session = desk::calendar::last_trading(state.clock.now)
-        .date()
-        .to_string();
-    let before = state.marks.iter().rev().find(|(day, _)| *day < session);
-    // What was paid in since is no profit.
-    let since = before.and_then(|(day, value)| Some((close_of(day.parse().ok()?), value)));
-    let base = match since {
-        Some((close, value)) => *value + state.account.paid_in_since(close),
-        None => -state.account.balance(Book::Capital),
+    let session = desk::calendar::last_trading(state.clock.now).date();
+    let today = match since_close(state, value, session) {
+        Some((profit, _)) => profit,
+        None => value + state.account.balance(Book::Capital),
     };
-    let BookGreeks { lean, theta, .. } = totals(state, quoter);
+    let BookGreeks { lean, theta, .. } = book_greeks(state, quoter);
     Masthead {
         account_value: money(value),
         buying_power: money(buying_power(state, quoter)),
-        today: money(value - base),
+        today: money(today),
         held: money(total_requirement(state, quoter)),
         lean: (lean * 100.0).round() / 100.0,
         theta: (theta * 100.0).round() / 100.0,
@@ -78,28 +67,14 @@ fn labels(instruments: &[Instrument]) -> Vec<String> {
     instruments.iter().map(instrument_label).collect()
 }
 
-pub(super) fn index_price(state: &DeskState) -> f64 {
-    state
-        .world
-        .spot(INDEX, state.clock.now)
-        .map_or(1.0, Price::to_f64)
-}
-
-fn totals(state: &DeskState, quoter: &mut Quoter) -> BookGreeks {
-    let (mut out, index) = (BookGreeks::default(), index_price(state));
-    for campaign in all_open(state) {
-        if let Some((g, beta, spot)) = position_greeks(state, quoter, campaign) {
-            out.add(&g, beta, spot, index);
-        }
-    }
-    out
-}
-
 /// Lean of the whole book, and how much 1.00 of delta in an underlying adds to it.
 pub(crate) fn lean_now(state: &DeskState, quoter: &mut Quoter, symbol: &str) -> (f64, f64) {
     let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
     let spot = engine::state::spot_of(state, symbol).to_f64();
-    (totals(state, quoter).lean, beta * spot / index_price(state))
+    (
+        book_greeks(state, quoter).lean,
+        beta * spot / index_price(state),
+    )
 }
 
 /// The book's figures, before or after.
@@ -135,7 +110,7 @@ pub fn effect_on_book(
     e: &desk::Evaluation,
     symbol: &str,
 ) -> BookEffect {
-    let before = totals(state, quoter);
+    let before = book_greeks(state, quoter);
     let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
     let mut after = before;
     after.add(&e.greeks, beta, e.spot.to_f64(), index_price(state));
@@ -150,37 +125,6 @@ pub fn effect_on_book(
         after: figures(after, e.money.buying_power_after),
         at_risk: e.at_risk(account_value(state, quoter)),
     }
-}
-
-/// Net Greeks of what a campaign holds and has a market, beta and spot.
-fn position_greeks(
-    state: &DeskState,
-    quoter: &mut Quoter,
-    campaign: &Campaign,
-) -> Option<(PositionGreeks, f64, f64)> {
-    let (symbol, at) = (&campaign.symbol, state.clock.now);
-    let u = state.world.underlying(symbol)?;
-    let spot = state.world.spot(symbol, at)?;
-    let held = state.account.holding_of(campaign.id);
-    let priced: Vec<(Leg, LegMarket)> = held
-        .legs()
-        .iter()
-        .filter_map(|l| {
-            let market = quoter.leg_any(&state.world, &l.instrument, at)?;
-            Some((l.clone(), market))
-        })
-        .collect();
-    let (legs, markets): (Holding, Vec<LegMarket>) = (
-        priced.iter().map(|(l, _)| l.clone()).collect(),
-        priced.iter().map(|(_, m)| *m).collect(),
-    );
-    let carry = state.world.carry(symbol)?;
-    let ready = Legs::at(&legs, u, &markets, (&carry, spot), at).ok()?;
-    let each = ready.greeks(spot.to_f64()).ok()?;
-    let net = each
-        .iter()
-        .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
-    Some((net, u.beta, spot.to_f64()))
 }
 
 /// The book.

@@ -4,11 +4,11 @@ use desk::{BookGreeks, Campaign, Leg, Lot, Money, Package, Price, PriceStyle};
 use engine::State as DeskState;
 use engine::campaigns::proposal;
 use engine::money::{evaluate, evaluate_alone};
+use engine::sight::index_price;
 use market::Quoter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use crate::api::account::book::index_price;
 use crate::api::wire::{
     EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, moment, money,
 };

@@ -5,6 +5,7 @@ pub(crate) mod columns;
 use axum::Json;
 use axum::extract::State;
 use desk::{Expiration, Moment};
+use engine::sight::{vol_standing, vol30};
 use engine::state::{State as DeskState, underlying_of};
 use market::{Listed, Quoter, World, strikes};
 use serde::{Deserialize, Serialize};
@@ -158,29 +159,6 @@ pub(crate) fn key_of(root: &str, e: &Expiration) -> String {
     format!("{root}:{}", e.date)
 }
 
-/// Volatility of 30 days ahead, at the money; nothing where nothing is known.
-pub(crate) fn vol30(world: &World, symbol: &str, at: Moment) -> Option<f64> {
-    let end = at.plus_millis(30 * 86_400_000);
-    Some((world.total_variance(symbol, at, end)? / at.years_until(end)).sqrt()).filter(|v| *v > 0.0)
-}
-
-/// Where volatility stands in its past year of closes.
-fn standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Standing> {
-    const YEAR: usize = 252;
-    let today = vol30(world, symbol, at)?;
-    let mut day = at.date();
-    let before = std::iter::from_fn(|| {
-        day = desk::calendar::previous_session(day);
-        Some(day)
-    });
-    let closes = before
-        .take(YEAR)
-        .map(desk::calendar::close_of)
-        .filter(|at| world.knows_chain(symbol, *at));
-    let past: Vec<f64> = closes.filter_map(|at| vol30(world, symbol, at)).collect();
-    desk::standing(today, &past)
-}
-
 /// An event as it is shown.
 pub(crate) fn event_mark(e: desk::Event, now: Moment) -> EventMark {
     EventMark {
@@ -199,7 +177,7 @@ pub fn head(state: &DeskState, symbol: &str) -> Result<ChainHead, Refusal> {
     let spot = world.spot(symbol, at).unwrap_or_default();
     let before = world.previous_close(symbol, at).unwrap_or(spot);
     let level = spot.to_f64();
-    let stands = standing(world, symbol, at);
+    let stands = vol_standing(world, symbol, at);
     let marks = world
         .expirations(symbol, at)
         .unwrap_or_default()

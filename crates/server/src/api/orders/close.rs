@@ -11,7 +11,7 @@ use utoipa_axum::routes;
 
 use crate::api::orders::all_shown;
 use crate::api::orders::wire::OrderWire;
-use crate::api::wire::{LegWire, legs_wire};
+use crate::api::wire::{LegWire, date, legs_wire};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Path, Problem, Query};
@@ -19,13 +19,23 @@ use crate::http::problem::{Body, Path, Problem, Query};
 /// A price of the ticket's three.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-enum MarkWire {
+pub(crate) enum MarkWire {
     /// Join one's own side.
     Rest,
     /// The middle.
     Middle,
     /// Take the other side.
     Cross,
+}
+
+impl From<MarkWire> for EntryPrice {
+    fn from(at: MarkWire) -> EntryPrice {
+        match at {
+            MarkWire::Rest => EntryPrice::Rest,
+            MarkWire::Middle => EntryPrice::Middle,
+            MarkWire::Cross => EntryPrice::Cross,
+        }
+    }
 }
 
 /// How many packages of a campaign are closed.
@@ -81,11 +91,7 @@ async fn close_positions(
         }
         .into());
     }
-    let at = match request.at {
-        MarkWire::Rest => EntryPrice::Rest,
-        MarkWire::Middle => EntryPrice::Middle,
-        MarkWire::Cross => EntryPrice::Cross,
-    };
+    let at: EntryPrice = request.at.into();
     let which: Vec<(u64, i64)> = request
         .positions
         .iter()
@@ -135,13 +141,7 @@ async fn roll_of(
     Query(query): Query<RollQuery>,
 ) -> Result<Json<RollWire>, Problem> {
     let found = app.read(move |state, _| {
-        let expiry = query.expiry.parse().map_err(|_| Refusal::Field {
-            field: "expiry",
-            message: format!(
-                "{:?} is not a date; write it like 2031-04-18",
-                query.expiry.chars().take(40).collect::<String>()
-            ),
-        })?;
+        let expiry = date("expiry", &query.expiry)?;
         let (unit, opens) = engine::campaigns::roll(state, campaign, expiry, query.strikes)?;
         Ok::<_, Refusal>(RollWire {
             unit: legs_wire(&unit),

@@ -1,7 +1,7 @@
 //! Orders: listed, placed, changed, cancelled; positions closed and rolled by them.
 
 mod change;
-mod close;
+pub(crate) mod close;
 mod markets;
 mod place;
 pub(crate) mod wire;

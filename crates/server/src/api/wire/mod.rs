@@ -255,6 +255,17 @@ pub(crate) fn clock(c: &market::Clock) -> ClockWire {
     }
 }
 
+/// Reads an ISO date.
+pub(crate) fn date(field: &'static str, text: &str) -> Result<jiff::civil::Date, Refusal> {
+    text.parse().map_err(|_| Refusal::Field {
+        field,
+        message: format!(
+            "{:?} is not a date; write it like 2031-04-18",
+            text.chars().take(40).collect::<String>()
+        ),
+    })
+}
+
 pub(crate) fn moment(m: Moment) -> String {
     m.to_string()
 }

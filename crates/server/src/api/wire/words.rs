@@ -1,9 +1,12 @@
 //! Closed sets as they cross: each an enum of the document, its words beside what they stand for.
 
+use desk::rounds::Fits;
+use desk::rules::{Group, Side, Subject, Unit};
 use desk::{
     AccountKind, ChapterKind, CheckCode, ComparedRow, Cycle, EntryKind, EventKind, Kind,
-    OrderState, Price, UnderlyingKind, Verdict,
+    OrderState, Price, Structure, UnderlyingKind, Verdict,
 };
+use engine::rounds::DatedKind;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -73,11 +76,111 @@ words! {
         UnlimitedLoss = "unlimited_loss",
         Costs = "costs",
         Pays = "pays",
-        Risk = "risk",
+        MyRule = "my_rule",
         BuyingPower = "buying_power",
         Rules = "rules",
         Uncovers = "uncovers",
         DayTrade = "day_trade",
+    }
+}
+
+/// The way back, for sets that come in as well.
+macro_rules! words_back {
+    ($name:ident of $core:ident { $($variant:ident,)+ }) => {
+        impl From<$name> for $core {
+            fn from(of: $name) -> $core {
+                match of {
+                    $($name::$variant => $core::$variant,)+
+                }
+            }
+        }
+    };
+}
+
+words! {
+    /// Kinds of structures.
+    StructureWord of Structure {
+        Single = "single option",
+        Vertical = "vertical",
+        Butterfly = "butterfly",
+        Condor = "condor",
+        Strangle = "straddle or strangle",
+        Ratio = "ratio spread",
+        Calendar = "calendar or diagonal",
+        Covered = "position with its underlying",
+        Shares = "position in the underlying alone",
+        Other = "structure of another kind",
+    }
+}
+words_back! {
+    StructureWord of Structure {
+        Single, Vertical, Butterfly, Condor, Strangle, Ratio, Calendar, Covered, Shares, Other,
+    }
+}
+
+words! {
+    /// On which side of its limit something rings.
+    SideWord of Side { Above = "above", Below = "below", }
+}
+words_back! { SideWord of Side { Above, Below, } }
+
+words! {
+    /// What a measure is of.
+    SubjectWord of Subject { Campaign = "campaign", Account = "account", Trade = "trade", }
+}
+
+words! {
+    /// Where a measure stands in the form.
+    GroupWord of Group {
+        Profit = "profit",
+        Loss = "loss",
+        Time = "time",
+        Price = "price",
+        Volatility = "volatility",
+        Greeks = "greeks",
+        Account = "account",
+        NewTrades = "new trades",
+    }
+}
+
+words! {
+    /// What a limit is counted in.
+    UnitWord of Unit {
+        Money = "money",
+        Percent = "percent",
+        Times = "times",
+        Days = "days",
+        Sessions = "sessions",
+        Deviations = "deviations",
+        Number = "number",
+        Price = "price",
+        Points = "points",
+        Count = "count",
+    }
+}
+
+words! {
+    /// An answer that fits.
+    FitsWord of Fits {
+        Close = "close",
+        Rework = "rework",
+        Exercise = "exercise",
+        DoNotExercise = "do not exercise",
+        LetBe = "let be",
+        Noted = "noted",
+        ToOrder = "to order",
+        ToBalance = "to balance",
+    }
+}
+
+words! {
+    /// Kinds of dates ahead.
+    DatedWord of DatedKind {
+        Expiration = "expiration",
+        News = "news",
+        ExDividend = "dividend",
+        Rule = "rule",
+        Own = "own",
     }
 }
 

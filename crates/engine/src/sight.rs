@@ -1,0 +1,465 @@
+//! What is seen of the book at a moment, as far as rules, bells, rounds and the daily record are
+//! about it: the campaigns from their chapters, marked in the market of that moment, so that a
+//! campaign of today and one of a past day are seen by the same code.
+
+use std::collections::HashMap;
+
+use desk::calendar::{close_of, last_trading, previous_session};
+use desk::life::held_by;
+use desk::rules::{AccountSeen, BookSeen, CampaignSeen, Largest, Needs, SeenGreeks, SoldLeg};
+use desk::{
+    BookGreeks, Campaign, Carry, EntryPrice, EventKind, Holding, Kind, Leg, Legs, Moment, Money,
+    PositionGreeks, Price, Proposal, Shape, Structure, Underlying, standing, zones_of,
+};
+use jiff::civil::Date;
+use market::{Quoter, World};
+
+use crate::campaigns::all_open;
+use crate::money::{account_value, alone, evaluate_alone, total_requirement};
+use crate::state::State;
+
+/// The index in whose terms deltas are added.
+pub const INDEX: &str = "WXMR";
+
+/// Sessions of a year, for the rank of a volatility.
+const YEAR: usize = 252;
+/// How far ahead events are looked for, in days.
+const EVENTS_AHEAD: i64 = 120;
+
+/// A memory of what changes only from day to day. Every answer is a function of world and moment.
+#[derive(Default)]
+pub struct Sights {
+    ranks: HashMap<String, (Date, Vec<f64>)>,
+}
+
+/// Volatility of 30 days ahead, at the money; nothing where nothing is known.
+pub fn vol30(world: &World, symbol: &str, at: Moment) -> Option<f64> {
+    let end = at.plus_millis(30 * 86_400_000);
+    Some((world.total_variance(symbol, at, end)? / at.years_until(end)).sqrt()).filter(|v| *v > 0.0)
+}
+
+/// Volatilities of 30 days at the closes of the year before a date.
+fn past_vols(world: &World, symbol: &str, today: Date) -> Vec<f64> {
+    let mut day = today;
+    let before = std::iter::from_fn(|| {
+        day = previous_session(day);
+        Some(close_of(day))
+    });
+    let known = before
+        .take(YEAR)
+        .filter(|at| world.knows_chain(symbol, *at));
+    known.filter_map(|at| vol30(world, symbol, at)).collect()
+}
+
+/// Where the volatility of 30 days stands in its past year of closes.
+pub fn vol_standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Standing> {
+    standing(
+        vol30(world, symbol, at)?,
+        &past_vols(world, symbol, at.date()),
+    )
+}
+
+/// Price of the index now; 1 where there is none.
+pub fn index_price(state: &State) -> f64 {
+    state
+        .world
+        .spot(INDEX, state.clock.now)
+        .map_or(1.0, Price::to_f64)
+}
+
+/// A campaign as far as its chapters until a moment make it.
+pub(crate) struct AsOf<'a> {
+    pub campaign: &'a Campaign,
+    pub held: Holding,
+    /// Cash of its chapters, fees taken off.
+    pub cash: Money,
+    /// What its opening brought.
+    pub entry: Money,
+    pub opened: Moment,
+}
+
+impl<'a> AsOf<'a> {
+    /// As of a moment; nothing before its opening.
+    pub(crate) fn at(campaign: &'a Campaign, at: Moment) -> Option<AsOf<'a>> {
+        let chapters = campaign.chapters.iter().filter(|c| c.at <= at);
+        let first = campaign.chapters.first().filter(|c| c.at <= at)?;
+        let legs = held_by(&campaign.chapters, at).into_iter();
+        // An order that fills in parts opens in several chapters.
+        let of_first = |c: &&desk::Chapter| c.order.is_some() && c.order == first.order;
+        let entry = chapters.clone().filter(of_first).map(|c| c.cash).sum();
+        Some(AsOf {
+            campaign,
+            held: Holding::new(legs.map(|(instrument, quantity)| Leg {
+                instrument,
+                quantity,
+            })),
+            cash: chapters.map(|c| c.cash - c.fees).sum(),
+            entry: if first.order.is_some() {
+                entry
+            } else {
+                first.cash
+            },
+            opened: first.at,
+        })
+    }
+}
+
+/// What is held of it is worth so much now; nothing where a leg has no market.
+fn worth(state: &State, quoter: &mut Quoter, of: &AsOf<'_>, u: &Underlying) -> Option<Money> {
+    let at = state.clock.now;
+    let mut sum = Money::ZERO;
+    for leg in of.held.legs() {
+        let mark = quoter.quote_any(&state.world, &leg.instrument, at)?.mark();
+        if u.is_margined(&leg.instrument) {
+            // A future is settled at each close; what it gained since is known of what is held now.
+            let lots = state.account.lots_of(of.campaign.id);
+            let own = lots.filter(|l| l.instrument == leg.instrument);
+            sum += own.map(|l| l.worth(mark)).sum();
+        } else {
+            sum += mark.times(leg.quantity * u.units(&leg.instrument));
+        }
+    }
+    Some(sum)
+}
+
+/// The outline of the whole campaign as of the state's moment: exact where all that is held ends
+/// together, otherwise the model's.
+pub(crate) fn shape(
+    state: &State,
+    quoter: &mut Quoter,
+    of: &AsOf<'_>,
+    u: &Underlying,
+) -> Option<Shape> {
+    if of.held.is_empty() {
+        return None;
+    }
+    if of.held.is_one_expiration() || of.held.options().next().is_none() {
+        return Some(Shape::of(&of.held, u, of.cash));
+    }
+    let proposal = Proposal {
+        structure: of.held.clone(),
+        entry: EntryPrice::Paid(-of.cash),
+        realised: Money::ZERO,
+        range: None,
+        closing: false,
+    };
+    let judged = evaluate_alone(state, quoter, &u.symbol, &proposal);
+    judged.ok().map(|e| e.horizon.shape)
+}
+
+/// Net Greeks of what is held and has a market.
+pub fn greeks_of(
+    state: &State,
+    quoter: &mut Quoter,
+    held: &Holding,
+    u: &Underlying,
+) -> Option<PositionGreeks> {
+    let at = state.clock.now;
+    let spot = state.world.spot(&u.symbol, at)?;
+    let legs = priced(state, quoter, held, u)?;
+    let each = legs.greeks(spot.to_f64()).ok()?;
+    Some(
+        each.iter()
+            .fold(PositionGreeks::default(), |sum, g| sum.plus(*g)),
+    )
+}
+
+/// What is held and has a market, ready to be priced.
+pub(crate) fn priced(
+    state: &State,
+    quoter: &mut Quoter,
+    held: &Holding,
+    u: &Underlying,
+) -> Option<Legs> {
+    let at = state.clock.now;
+    let (legs, markets): (Vec<Leg>, Vec<_>) = held
+        .legs()
+        .iter()
+        .filter_map(|l| Some((l.clone(), quoter.leg_any(&state.world, &l.instrument, at)?)))
+        .unzip();
+    let spot = state.world.spot(&u.symbol, at)?;
+    let carry = state.world.carry(&u.symbol).unwrap_or(Carry::Yield(0.0));
+    Legs::at(&Holding::new(legs), u, &markets, (&carry, spot), at).ok()
+}
+
+/// One sold option as it stands.
+fn sold_leg(
+    state: &State,
+    quoter: &mut Quoter,
+    contract: &desk::Contract,
+    spot: Price,
+) -> Option<SoldLeg> {
+    let listed = quoter.quote(&state.world, contract, state.clock.now)?;
+    let price = listed.quote.mark();
+    let inside = match contract.kind {
+        Kind::Call => spot - contract.strike,
+        Kind::Put => contract.strike - spot,
+    };
+    Some(SoldLeg {
+        price,
+        time_value: (price - inside.max(Price::ZERO)).max(Price::ZERO),
+        delta: listed.delta,
+    })
+}
+
+/// Deviations from the price to the nearest sold strike, below zero beyond it.
+fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> {
+    let away = held.options().filter(|(_, n)| *n < 0).map(|(c, _)| {
+        let log = (c.strike.to_f64() / spot).ln();
+        match c.kind {
+            Kind::Call => log / deviation,
+            Kind::Put => -log / deviation,
+        }
+    });
+    away.min_by(f64::total_cmp).filter(|_| deviation > 0.0)
+}
+
+/// Deviations from the price to the nearest break-even, below zero where it stands in loss.
+fn to_even(shape: &Shape, spot: f64, deviation: f64) -> Option<f64> {
+    if deviation <= 0.0 {
+        return None;
+    }
+    let zones = zones_of(shape);
+    let here = zones.iter().find(|z| z.from <= spot && spot < z.to)?;
+    let edges = zones.iter().skip(1).map(|z| z.from);
+    let away = edges.map(|p| ((p / spot).ln() / deviation).abs());
+    let nearest = away.min_by(f64::total_cmp)?;
+    Some(if here.gain { nearest } else { -nearest })
+}
+
+/// Volatility of the first expiration of what is held at a moment, and that expiration's end.
+fn first_vol(world: &World, held: &Holding, u: &Underlying, at: Moment) -> Option<(f64, Moment)> {
+    let end = held.options().map(|(c, _)| u.expiry_moment(c)).min()?;
+    let years = at.years_until(end);
+    let variance = world.total_variance(&u.symbol, at, end)?;
+    (years > 0.0).then(|| ((variance / years).sqrt(), end))
+}
+
+/// What is seen of a campaign at the state's moment; nothing where it holds nothing then.
+pub(crate) fn campaign_seen(
+    state: &State,
+    quoter: &mut Quoter,
+    sights: &mut Sights,
+    campaign: &Campaign,
+    needs: Needs,
+) -> Option<CampaignSeen> {
+    let (world, at) = (&state.world, state.clock.now);
+    let u = world.underlying(&campaign.symbol)?;
+    let of = AsOf::at(campaign, at).filter(|of| !of.held.is_empty())?;
+    let spot = world.spot(&campaign.symbol, at)?;
+    let price = spot.to_f64();
+    let now = first_vol(world, &of.held, u, at);
+    let deviation = now.map_or(0.0, |(vol, end)| vol * at.years_until(end).sqrt());
+    let shape = needs.shape.then(|| shape(state, quoter, &of, u)).flatten();
+    let limited = |e: &desk::Extent| e.limited();
+    let sold = of.held.options().filter(|(_, n)| *n < 0 && needs.marks);
+    let sold: Vec<SoldLeg> = sold
+        .filter_map(|(c, _)| sold_leg(state, quoter, c, spot))
+        .collect();
+    let events = if needs.events {
+        world.events(&u.symbol, at, EVENTS_AHEAD)
+    } else {
+        Vec::new()
+    };
+    let next = |kind: EventKind| events.iter().find(|e| e.kind == kind).map(|e| e.date);
+    let vol_entry = {
+        let then = AsOf::at(campaign, of.opened);
+        then.and_then(|t| first_vol(world, &t.held, u, of.opened))
+    };
+    let rank = needs
+        .rank
+        .then(|| sights.rank(world, &u.symbol, at))
+        .flatten();
+    let greeks = needs
+        .greeks
+        .then(|| greeks_of(state, quoter, &of.held, u))
+        .flatten()
+        .map(|g| {
+            let mut book = BookGreeks::default();
+            book.add(&g, u.beta, price, index_price(state));
+            SeenGreeks {
+                lean: book.lean,
+                delta: g.delta,
+                theta: g.theta,
+                vega: g.vega,
+            }
+        });
+    Some(CampaignSeen {
+        campaign: campaign.id,
+        symbol: campaign.symbol.clone(),
+        structure: Structure::of(&of.held, u),
+        opened: of.opened,
+        expiry: of.held.options().map(|(c, _)| c.expiry).min(),
+        profit: needs
+            .marks
+            .then(|| worth(state, quoter, &of, u))
+            .flatten()
+            .map(|worth| worth + of.cash),
+        entry: of.entry,
+        max_profit: shape.as_ref().and_then(|s| limited(&s.most)),
+        max_loss: shape.as_ref().and_then(|s| limited(&s.least)),
+        account: needs.account.then(|| account_value(state, quoter)),
+        spot,
+        to_sold: to_sold(&of.held, price, deviation),
+        to_even: shape.as_ref().and_then(|s| to_even(s, price, deviation)),
+        sold,
+        earnings: next(EventKind::News),
+        ex_date: next(EventKind::ExDividend),
+        vol: now.map(|(vol, _)| vol),
+        vol_entry: vol_entry.map(|(vol, _)| vol),
+        rank,
+        greeks,
+    })
+}
+
+impl Sights {
+    /// Rank of the volatility of 30 days in its past year of closes.
+    fn rank(&mut self, world: &World, symbol: &str, at: Moment) -> Option<f64> {
+        let today = at.date();
+        let kept = self.ranks.get(symbol).filter(|(day, _)| *day == today);
+        if kept.is_none() {
+            let past = past_vols(world, symbol, today);
+            self.ranks.insert(symbol.to_owned(), (today, past));
+        }
+        let past = self.ranks.get(symbol).map_or(&[][..], |(_, past)| past);
+        standing(vol30(world, symbol, at)?, past).map(|s| s.rank)
+    }
+}
+
+/// Capital at risk in a campaign: the most it can still lose where that has a limit, otherwise what
+/// it ties up.
+pub(crate) fn at_risk(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Money {
+    let Some(u) = state.world.underlying(&campaign.symbol) else {
+        return Money::ZERO;
+    };
+    let limited = AsOf::at(campaign, state.clock.now)
+        .and_then(|of| shape(state, quoter, &of, u))
+        .and_then(|s| s.least.limited());
+    limited.map_or_else(
+        || alone(state, quoter, campaign.id),
+        |l| (-l).max(Money::ZERO),
+    )
+}
+
+/// Where the most capital is at risk.
+pub(crate) fn largest(state: &State, risks: &[(&Campaign, Money)]) -> Largest {
+    let most = |of: &dyn Fn(&Campaign) -> Option<String>| {
+        let mut sums: Vec<(String, Money)> = Vec::new();
+        for (campaign, risk) in risks {
+            let Some(name) = of(campaign) else { continue };
+            match sums.iter_mut().find(|(known, _)| *known == name) {
+                Some((_, sum)) => *sum += *risk,
+                None => sums.push((name, *risk)),
+            }
+        }
+        // Of equal ones the first.
+        sums.into_iter().rev().max_by_key(|(_, sum)| *sum)
+    };
+    let world = &state.world;
+    let title = |c: &Campaign| {
+        let u = world.underlying(&c.symbol)?;
+        Some(format!("{} {}", c.symbol, state.account.title(c.id, u)?))
+    };
+    let expiry = |c: &Campaign| {
+        let held = state.account.holding_of(c.id);
+        let first = held.options().map(|(o, _)| o.expiry).min()?;
+        Some(first.to_string())
+    };
+    Largest {
+        trade: most(&title),
+        symbol: most(&|c| Some(c.symbol.clone())),
+        sector: most(&|c| world.sector(&c.symbol).map(str::to_owned)),
+        expiration: most(&expiry),
+    }
+}
+
+/// Greeks of the whole book.
+pub fn book_greeks(state: &State, quoter: &mut Quoter) -> BookGreeks {
+    let (mut out, index) = (BookGreeks::default(), index_price(state));
+    for campaign in all_open(state) {
+        let Some(u) = state.world.underlying(&campaign.symbol) else {
+            continue;
+        };
+        let held = state.account.holding_of(campaign.id);
+        let spot = state.world.spot(&campaign.symbol, state.clock.now);
+        if let (Some(g), Some(spot)) = (greeks_of(state, quoter, &held, u), spot) {
+            out.add(&g, u.beta, spot.to_f64(), index);
+        }
+    }
+    out
+}
+
+/// Profit since a close before the session of now, money paid in left out, and the value then.
+pub fn since_close(state: &State, value: Money, before: Date) -> Option<(Money, Money)> {
+    let day = before.to_string();
+    let (date, then) = state
+        .days
+        .iter()
+        .rev()
+        .find(|d| d.date < day)
+        .map(|d| (&d.date, d.value))?;
+    let close = close_of(date.parse().ok()?);
+    let paid_in = state.account.paid_in_since(close);
+    Some((value - then - paid_in, then))
+}
+
+/// What is seen of the account at the state's moment.
+pub fn account_seen(state: &State, quoter: &mut Quoter) -> AccountSeen {
+    let value = account_value(state, quoter);
+    let greeks = book_greeks(state, quoter);
+    let open = all_open(state);
+    let risks: Vec<(&Campaign, Money)> = open
+        .iter()
+        .map(|c| (*c, at_risk(state, quoter, c)))
+        .collect();
+    let today = last_trading(state.clock.now).date();
+    let monday = today
+        .checked_sub(jiff::Span::new().days(i64::from(today.weekday().to_monday_zero_offset())))
+        .unwrap_or(today);
+    AccountSeen {
+        value,
+        lean: greeks.lean,
+        index: index_price(state),
+        theta: greeks.theta,
+        vega: greeks.vega,
+        used: total_requirement(state, quoter) + state.reserved,
+        largest: largest(state, &risks),
+        open: open.len() as i64,
+        day: since_close(state, value, today),
+        week: since_close(state, value, monday),
+    }
+}
+
+/// What is seen of the open campaigns, and with `account` of the account.
+pub fn book_seen(
+    state: &State,
+    quoter: &mut Quoter,
+    sights: &mut Sights,
+    needs: Needs,
+    account: bool,
+) -> BookSeen {
+    let open = all_open(state);
+    let seen = open
+        .into_iter()
+        .filter_map(|c| campaign_seen(state, quoter, sights, c, needs))
+        .collect();
+    BookSeen {
+        at: state.clock.now,
+        campaigns: seen,
+        account: account.then(|| account_seen(state, quoter)),
+    }
+}
+
+/// The state as of an earlier moment, as far as the market is concerned. What is held is to be
+/// taken from chapters.
+pub(crate) fn at_moment(state: &State, at: Moment) -> State {
+    State {
+        clock: market::Clock {
+            now: at,
+            ..state.clock
+        },
+        memo: std::sync::Arc::default(),
+        slot_memo: std::sync::Arc::default(),
+        ..state.clone()
+    }
+}
