@@ -224,7 +224,7 @@ fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
 
 fn measure() -> Result<(), Failure> {
     npm(&["run", "--silent", "size"])?;
-    for package in ["quant", "desk", "market", "server"] {
+    for package in ["quant", "desk", "market", "engine", "server"] {
         run(
             &cargo(),
             &["bench", "--quiet", "--package", package, "--benches"],

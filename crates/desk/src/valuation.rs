@@ -69,6 +69,19 @@ impl PositionGreeks {
         }
     }
 
+    /// Of so many as these are of one.
+    pub fn times(self, n: i64) -> PositionGreeks {
+        let n = n as f64;
+        PositionGreeks {
+            delta: self.delta * n,
+            gamma: self.gamma * n,
+            theta: self.theta * n,
+            vega: self.vega * n,
+            rho: self.rho * n,
+            theta_to_the_end: self.theta_to_the_end,
+        }
+    }
+
     fn of(v: &Valuation, units: f64, theta_to_the_end: bool) -> PositionGreeks {
         PositionGreeks {
             delta: v.delta * units,

@@ -53,6 +53,9 @@ async fn every_view_on_every_width() {
         let rework = format!("rework/{campaign}");
         let campaign = format!("campaign/{campaign}");
         let views = [
+            ("rounds", "[data-ask]"),
+            ("rules", "section[aria-label=Profit] button"),
+            ("days", "[aria-label=Closes]"),
             ("chain/NMOU", "[data-testid=sentence]"),
             ("bench", "[data-testid=bench-outline]"),
             ("orders", "main table"),
@@ -127,7 +130,10 @@ async fn a_newcomer_is_walked_and_all_is_done_by_keys() {
         }
         assert!(!b.has("[data-testid=walk]").await);
         b.goto(home).await;
-        b.find("[data-cell]").await;
+        b.until("[data-testid=headline]", "the front door", |t| {
+            t == "Nothing is held."
+        })
+        .await;
         assert!(!b.has("[data-testid=walk]").await, "it was walked");
 
         // A command is found by its name, as a symbol and a view are.

@@ -3,17 +3,17 @@
 use std::collections::{BTreeSet, HashMap};
 
 use desk::calendar::close_of;
-use desk::life::{Look, Parts, held_by, life};
+use desk::life::{Look, Looked, Parts, held_by, life};
 use desk::{
     AtRisk, BookGreeks, Campaign, DAY_MOVES, DAY_VERSION, Day, DayFigures, Moment, Money,
     Underlying, UnderlyingKind,
 };
 use market::Quoter;
+use rayon::prelude::*;
 
-use crate::campaigns::all_open;
 use crate::life::look;
 use crate::money::{account_value, buying_power, total_requirement, unvalued};
-use crate::sight::{at_risk, index_price, largest, priced};
+use crate::sight::{Held, all_held, at_risk, index_price, largest};
 use crate::state::State;
 
 /// The looks at the close before, by campaign. Only a memory.
@@ -32,7 +32,16 @@ pub(crate) fn day_of(state: &State, quoter: &mut Quoter, memory: &mut ClosingLoo
     };
     let profit = value - before.map_or(Money::ZERO, |d| d.value) - deposits;
     let mut missing: Vec<String> = unvalued(state, quoter).iter().map(|i| i.label()).collect();
-    let parts = parts(state, quoter, memory, (since, close), profit, &mut missing);
+    let all = all_held(state, quoter);
+    let parts = parts(
+        state,
+        quoter,
+        memory,
+        &all,
+        (since, close),
+        profit,
+        &mut missing,
+    );
     let margin = total_requirement(state, quoter);
     let mut figures = DayFigures {
         deposits,
@@ -44,11 +53,13 @@ pub(crate) fn day_of(state: &State, quoter: &mut Quoter, memory: &mut ClosingLoo
         ..DayFigures::default()
     };
     let mut risks: Vec<(&Campaign, Money)> = Vec::new();
-    let open = all_open(state);
-    for campaign in &open {
-        let risk = at_risk(state, quoter, campaign);
-        risks.push((*campaign, risk));
-        add_campaign(state, quoter, campaign, risk, &mut figures);
+    let index = index_price(state);
+    // What a campaign makes at moves of the index takes most of the time.
+    let moved: Vec<[f64; 5]> = all.par_iter().map(at_moves).collect();
+    for (held, moved) in all.iter().zip(moved) {
+        let risk = at_risk(state, quoter, held.campaign);
+        risks.push((held.campaign, risk));
+        add_campaign(held, index, moved, risk, &mut figures);
     }
     figures.largest = largest(state, &risks);
     Day {
@@ -59,41 +70,33 @@ pub(crate) fn day_of(state: &State, quoter: &mut Quoter, memory: &mut ClosingLoo
     }
 }
 
+/// Profit of what a campaign holds at each move of the index.
+fn at_moves(held: &Held<'_>) -> [f64; 5] {
+    let beta = held.underlying.beta;
+    let mut spots = vec![held.spot];
+    spots.extend(DAY_MOVES.map(|m| (held.spot * (1.0 + beta * m as f64 / 100.0)).max(0.0)));
+    let values = held.values(&spots);
+    std::array::from_fn(|i| values[i + 1] - values[0])
+}
+
 /// Adds a campaign's Greeks, its profit at moves of the index, and its capital by direction.
 fn add_campaign(
-    state: &State,
-    quoter: &mut Quoter,
-    campaign: &Campaign,
+    held: &Held<'_>,
+    index: f64,
+    profits: [f64; 5],
     risk: Money,
     figures: &mut DayFigures,
 ) {
-    let (world, at) = (&state.world, state.clock.now);
-    let Some(u) = world.underlying(&campaign.symbol) else {
-        return;
-    };
-    let held = state.account.holding_of(campaign.id);
-    let spot = world.spot(&campaign.symbol, at).map(desk::Price::to_f64);
-    let (Some(spot), Some(legs)) = (spot, priced(state, quoter, &held, u)) else {
-        return;
-    };
-    let index = index_price(state);
-    if let Ok(each) = legs.greeks(spot) {
-        let mut sum = BookGreeks::default();
-        let g = &mut figures.greeks;
-        for leg in each {
-            sum.add(&leg, u.beta, spot, index);
-            g.gamma += leg.gamma * (u.beta * spot / index).powi(2);
-            g.rho += leg.rho;
-        }
-        g.lean += sum.lean;
-        g.lean_money += sum.lean * index * 0.01;
-        g.theta += sum.theta;
-        g.vega += sum.vega;
-    }
-    let mut spots = vec![spot];
-    spots.extend(DAY_MOVES.map(|m| (spot * (1.0 + u.beta * m as f64 / 100.0)).max(0.0)));
-    let values = legs.values(&spots);
-    let profits: Vec<f64> = values[1..].iter().map(|v| v - values[0]).collect();
+    let (u, spot, greeks) = (held.underlying, held.spot, held.greeks());
+    let mut sum = BookGreeks::default();
+    sum.add(&greeks, u.beta, spot, index);
+    let g = &mut figures.greeks;
+    g.lean += sum.lean;
+    g.lean_money += sum.lean * index * 0.01;
+    g.gamma += greeks.gamma * (u.beta * spot / index).powi(2);
+    g.theta += greeks.theta;
+    g.vega += greeks.vega;
+    g.rho += greeks.rho;
     for (sum, profit) in figures.at_moves.iter_mut().zip(&profits) {
         *sum += Money::from_model(*profit);
     }
@@ -117,6 +120,7 @@ fn parts(
     state: &State,
     quoter: &mut Quoter,
     memory: &mut ClosingLooks,
+    all: &[Held<'_>],
     (since, close): (Option<Moment>, Moment),
     profit: Money,
     missing: &mut Vec<String>,
@@ -135,7 +139,8 @@ fn parts(
         let told = if holds_futures(campaign, u) {
             None
         } else {
-            campaign_parts(state, quoter, memory, campaign, u, (since, close))
+            let held = all.iter().find(|h| h.campaign.id == campaign.id);
+            campaign_parts(state, quoter, memory, campaign, (u, held), (since, close))
         };
         match told {
             Some((parts, look)) => {
@@ -173,7 +178,7 @@ fn campaign_parts(
     quoter: &mut Quoter,
     memory: &mut ClosingLooks,
     campaign: &Campaign,
-    u: &Underlying,
+    (u, held): (&Underlying, Option<&Held<'_>>),
     (since, close): (Option<Moment>, Moment),
 ) -> Option<(Parts, Look)> {
     let behind = |at: Moment| since.is_none_or(|since| at > since) && at <= close;
@@ -185,13 +190,34 @@ fn campaign_parts(
     let mut looks = Vec::with_capacity(moments.len());
     for at in moments {
         let kept = memory.0.remove(&campaign.id).filter(|look| look.at == at);
-        looks.push(match kept {
-            Some(look) => look,
-            None => look(state, quoter, campaign, at)?,
+        let ends_here = campaign.chapters.iter().any(|c| c.at == at);
+        looks.push(match (kept, held) {
+            (Some(look), _) => look,
+            // What is held now was made ready already.
+            (None, Some(held)) if at == close && !ends_here => look_of(held, at)?,
+            _ => look(state, quoter, campaign, at)?,
         });
     }
     let strides = life(&campaign.chapters, &looks, u)?;
     let own = strides.iter().filter(|s| behind(s.at));
     let parts = own.fold(Parts::default(), |sum, s| sum.plus(s.parts));
     Some((parts, looks.pop()?))
+}
+
+/// The look at what a campaign holds; nothing where something of it has no market.
+fn look_of(held: &Held<'_>, at: Moment) -> Option<Look> {
+    let holds = held_by(&held.campaign.chapters, at).len();
+    let looked = held.each.iter().map(|one| {
+        let looked = Looked {
+            mark: one.market.quote.mark(),
+            vol: one.market.vol,
+            greeks: one.greeks,
+        };
+        (one.instrument.clone(), looked)
+    });
+    (holds == held.each.len()).then(|| Look {
+        at,
+        spot: held.spot,
+        legs: looked.collect(),
+    })
 }

@@ -8,7 +8,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::is_open;
-use desk::rules::{BookSeen, Figure, Follows, Measure, Needs, Rule, Rung, Subject, judge};
+use desk::rules::{
+    AccountNeeds, BookSeen, Figure, Follows, Measure, Needs, Rule, Rung, Subject, judge,
+};
 use desk::{Bell, Fact, Listens, Moment, Watched};
 use market::Quoter;
 
@@ -30,7 +32,7 @@ pub type Stands = BTreeMap<(u64, Option<u64>), Rung>;
 struct LookedFor {
     needs: Needs,
     campaigns: bool,
-    account: bool,
+    account: Option<AccountNeeds>,
 }
 
 fn wanted(state: &State) -> Option<LookedFor> {
@@ -43,7 +45,7 @@ fn wanted(state: &State) -> Option<LookedFor> {
     let mut wanted = LookedFor {
         needs: Needs::default(),
         campaigns: false,
-        account: false,
+        account: None,
     };
     for measure in rules.map(|r| r.condition.measure).chain(on_figures) {
         match measure.facts().subject {
@@ -51,11 +53,14 @@ fn wanted(state: &State) -> Option<LookedFor> {
                 wanted.campaigns = true;
                 wanted.needs = wanted.needs.and(measure.needs());
             }
-            Subject::Account => wanted.account = true,
+            Subject::Account => {
+                let so_far = wanted.account.unwrap_or_default();
+                wanted.account = Some(so_far.and(measure.account_needs()));
+            }
             Subject::Trade => {}
         }
     }
-    (wanted.campaigns || wanted.account).then_some(wanted)
+    (wanted.campaigns || wanted.account.is_some()).then_some(wanted)
 }
 
 /// The next look behind a moment that is no stop.
@@ -75,9 +80,9 @@ impl Engine {
         let at = next.clock.now;
         self.forget_closed(next, facts);
         let Some(wanted) = wanted(next) else { return };
-        let account = account && wanted.account;
+        let account = wanted.account.filter(|_| account);
         let campaigns = wanted.campaigns && !next.account.lots().is_empty();
-        if !campaigns && !account {
+        if !campaigns && account.is_none() {
             return;
         }
         let book = book_seen(
@@ -335,7 +340,7 @@ pub(crate) fn figure_now(
     of: &Watched,
     measure: Measure,
 ) -> Option<Figure> {
-    let account = matches!(of, Watched::Account);
+    let account = matches!(of, Watched::Account).then(|| measure.account_needs());
     let book = book_seen(
         state,
         quoter,

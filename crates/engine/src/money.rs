@@ -12,6 +12,7 @@ use desk::{
     Requirement, Turn, money_effect, requirement,
 };
 use market::Quoter;
+use rayon::prelude::*;
 
 use crate::refusal::Refusal;
 use crate::state::{State, spot_of, underlying_of};
@@ -297,14 +298,41 @@ fn requirement_at(state: &State, quoter: &mut Quoter, symbol: &str, key: MemoKey
 /// Margin of everything held, by underlying.
 pub fn requirements(state: &State, quoter: &mut Quoter) -> Vec<(String, Requirement)> {
     let each = signatures(state);
+    let key = |signature: u64| (state.clock.now, signature, state.rules);
+    let known = |symbol: &String, signature: u64| {
+        state.memo.read(|m| {
+            let found = m.margins.get(symbol);
+            found
+                .filter(|(k, _)| *k == key(signature))
+                .map(|(_, r)| r.clone())
+        })
+    };
+    let mut missing = Vec::new();
+    for (symbol, signature) in each.iter() {
+        if known(symbol, *signature).is_none()
+            && let Some(basis) = basis(state, symbol)
+        {
+            missing.push((
+                symbol,
+                *signature,
+                holdings_of(state, quoter, symbol),
+                basis,
+            ));
+        }
+    }
+    // The pairing of each is a function of what stands here, whatever thread works it out.
+    let found: Vec<Requirement> = missing
+        .par_iter()
+        .map(|(_, _, holding, basis)| requirement(holding, basis))
+        .collect();
+    state.memo.read(|m| {
+        for ((symbol, signature, ..), r) in missing.iter().zip(found) {
+            m.margins.insert((*symbol).clone(), (key(*signature), r));
+        }
+    });
     each.iter()
         .map(|(symbol, signature)| {
-            let found = requirement_at(
-                state,
-                quoter,
-                symbol,
-                (state.clock.now, *signature, state.rules),
-            );
+            let found = known(symbol, *signature).unwrap_or_default();
             (symbol.clone(), found)
         })
         .collect()

@@ -633,13 +633,16 @@ fn nearest(state: &State, seen: &CampaignSeen) -> (f64, String) {
         (seen.earnings, "earnings or a decision"),
         (seen.ex_date, "an ex-date"),
     ];
-    for (date, what) in events {
-        let inside = date.filter(|d| seen.expiry.is_some_and(|end| *d <= end));
-        if let Some(date) = inside.filter(|_| !seen.sold.is_empty()) {
-            let left = sessions_to(at.date(), date);
+    for (next, what) in events {
+        let inside = next.filter(|n| seen.expiry.is_some_and(|end| n.date <= end));
+        if let Some(next) = inside.filter(|_| !seen.sold.is_empty()) {
             better(
-                2.0 / (2.0 + left as f64),
-                format!("{what} on {}, in {left} sessions", short_date(date)),
+                2.0 / (2.0 + next.sessions as f64),
+                format!(
+                    "{what} on {}, in {} sessions",
+                    short_date(next.date),
+                    next.sessions
+                ),
             );
         }
     }
@@ -661,7 +664,7 @@ fn changes(
     let gains = |state: &State, quoter: &mut Quoter| {
         let at = state.clock.now;
         let spot = state.world.spot(&u.symbol, at)?.to_f64();
-        let of = AsOf::at(campaign, at)?;
+        let of = AsOf::at(campaign, at, u)?;
         let shape = shape(state, quoter, &of, u)?;
         let zones = desk::zones_of(&shape);
         let here = zones.iter().find(|z| z.from <= spot && spot < z.to)?;

@@ -2,17 +2,23 @@
 //! about it: the campaigns from their chapters, marked in the market of that moment, so that a
 //! campaign of today and one of a past day are seen by the same code.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
+use std::sync::Arc;
 
-use desk::calendar::{close_of, last_trading, previous_session};
+use desk::calendar::{close_of, last_trading, open_of, previous_session};
 use desk::life::held_by;
-use desk::rules::{AccountSeen, BookSeen, CampaignSeen, Largest, Needs, SeenGreeks, SoldLeg};
+use desk::rules::{
+    AccountNeeds, AccountSeen, BookSeen, CampaignSeen, Largest, Needs, NextDate, SeenGreeks,
+    SoldLeg, sessions_to,
+};
 use desk::{
-    BookGreeks, Campaign, Carry, EntryPrice, EventKind, Holding, Kind, Leg, Legs, Moment, Money,
-    PositionGreeks, Price, Proposal, Shape, Structure, Underlying, standing, zones_of,
+    BookGreeks, Campaign, Carry, Contract, EntryPrice, EventKind, Holding, Instrument, Kind, Leg,
+    LegMarket, Legs, Moment, Money, PositionGreeks, Price, Proposal, Shape, Structure, Underlying,
+    standing, zones_of,
 };
 use jiff::civil::Date;
 use market::{Quoter, World};
+use rayon::prelude::*;
 
 use crate::campaigns::all_open;
 use crate::money::{account_value, alone, evaluate_alone, total_requirement};
@@ -26,10 +32,25 @@ const YEAR: usize = 252;
 /// How far ahead events are looked for, in days.
 const EVENTS_AHEAD: i64 = 120;
 
-/// A memory of what changes only from day to day. Every answer is a function of world and moment.
+/// A memory of what changes only from day to day, or never. Every answer is a function of world and
+/// moment.
 #[derive(Default)]
 pub struct Sights {
     ranks: HashMap<String, (Date, Vec<f64>)>,
+    /// The next earnings or decision and the next ex-date, by symbol: outcomes become known at
+    /// openings alone.
+    next: HashMap<String, ((Date, bool), NextDates)>,
+    /// Campaigns by number, after so many chapters.
+    known: HashMap<u64, (usize, Arc<AsOf>)>,
+    /// Volatility at the entry, by campaign and the moment of its opening.
+    entries: HashMap<(u64, Moment), Option<f64>>,
+}
+
+/// The next earnings or decision, and the next ex-date.
+#[derive(Debug, Clone, Copy, Default)]
+struct NextDates {
+    news: Option<NextDate>,
+    ex: Option<NextDate>,
 }
 
 /// Volatility of 30 days ahead, at the money; nothing where nothing is known.
@@ -68,51 +89,60 @@ pub fn index_price(state: &State) -> f64 {
 }
 
 /// A campaign as far as its chapters until a moment make it.
-pub(crate) struct AsOf<'a> {
-    pub campaign: &'a Campaign,
+pub(crate) struct AsOf {
+    pub campaign: u64,
     pub held: Holding,
     /// Cash of its chapters, fees taken off.
     pub cash: Money,
     /// What its opening brought.
     pub entry: Money,
     pub opened: Moment,
+    /// What it holds, as a kind of structure.
+    pub structure: Structure,
+    /// Its outline where all that is held ends together; otherwise it is the model's.
+    pub exact: Option<Shape>,
 }
 
-impl<'a> AsOf<'a> {
+impl AsOf {
     /// As of a moment; nothing before its opening.
-    pub(crate) fn at(campaign: &'a Campaign, at: Moment) -> Option<AsOf<'a>> {
+    pub(crate) fn at(campaign: &Campaign, at: Moment, u: &Underlying) -> Option<AsOf> {
         let chapters = campaign.chapters.iter().filter(|c| c.at <= at);
         let first = campaign.chapters.first().filter(|c| c.at <= at)?;
         let legs = held_by(&campaign.chapters, at).into_iter();
+        let held = Holding::new(legs.map(|(instrument, quantity)| Leg {
+            instrument,
+            quantity,
+        }));
         // An order that fills in parts opens in several chapters.
         let of_first = |c: &&desk::Chapter| c.order.is_some() && c.order == first.order;
-        let entry = chapters.clone().filter(of_first).map(|c| c.cash).sum();
+        let entry = if first.order.is_some() {
+            chapters.clone().filter(of_first).map(|c| c.cash).sum()
+        } else {
+            first.cash
+        };
+        let cash = chapters.map(|c| c.cash - c.fees).sum();
+        let ends_together = held.is_one_expiration() || held.options().next().is_none();
         Some(AsOf {
-            campaign,
-            held: Holding::new(legs.map(|(instrument, quantity)| Leg {
-                instrument,
-                quantity,
-            })),
-            cash: chapters.map(|c| c.cash - c.fees).sum(),
-            entry: if first.order.is_some() {
-                entry
-            } else {
-                first.cash
-            },
+            campaign: campaign.id,
+            exact: (ends_together && !held.is_empty()).then(|| Shape::of(&held, u, cash)),
+            structure: Structure::of(&held, u),
             opened: first.at,
+            held,
+            cash,
+            entry,
         })
     }
 }
 
 /// What is held of it is worth so much now; nothing where a leg has no market.
-fn worth(state: &State, quoter: &mut Quoter, of: &AsOf<'_>, u: &Underlying) -> Option<Money> {
+fn worth(state: &State, quoter: &mut Quoter, of: &AsOf, u: &Underlying) -> Option<Money> {
     let at = state.clock.now;
     let mut sum = Money::ZERO;
     for leg in of.held.legs() {
         let mark = quoter.quote_any(&state.world, &leg.instrument, at)?.mark();
         if u.is_margined(&leg.instrument) {
             // A future is settled at each close; what it gained since is known of what is held now.
-            let lots = state.account.lots_of(of.campaign.id);
+            let lots = state.account.lots_of(of.campaign);
             let own = lots.filter(|l| l.instrument == leg.instrument);
             sum += own.map(|l| l.worth(mark)).sum();
         } else {
@@ -127,14 +157,11 @@ fn worth(state: &State, quoter: &mut Quoter, of: &AsOf<'_>, u: &Underlying) -> O
 pub(crate) fn shape(
     state: &State,
     quoter: &mut Quoter,
-    of: &AsOf<'_>,
+    of: &AsOf,
     u: &Underlying,
 ) -> Option<Shape> {
-    if of.held.is_empty() {
-        return None;
-    }
-    if of.held.is_one_expiration() || of.held.options().next().is_none() {
-        return Some(Shape::of(&of.held, u, of.cash));
+    if of.held.is_empty() || of.exact.is_some() {
+        return of.exact.clone();
     }
     let proposal = Proposal {
         structure: of.held.clone(),
@@ -147,30 +174,100 @@ pub(crate) fn shape(
     judged.ok().map(|e| e.horizon.shape)
 }
 
+/// One of something held, ready to be priced, and its market.
+pub(crate) struct One {
+    pub instrument: Instrument,
+    pub quantity: i64,
+    pub market: LegMarket,
+    /// Of a single contract or share.
+    pub priced: Legs,
+    pub greeks: PositionGreeks,
+}
+
+/// What a campaign holds that has a market, each made ready to be priced.
+pub(crate) struct Held<'a> {
+    pub campaign: &'a Campaign,
+    pub underlying: &'a Underlying,
+    pub spot: f64,
+    pub each: Vec<One>,
+}
+
+impl Held<'_> {
+    /// Greeks of all of it.
+    pub(crate) fn greeks(&self) -> PositionGreeks {
+        let each = self.each.iter();
+        each.fold(PositionGreeks::default(), |sum, one| {
+            sum.plus(one.greeks.times(one.quantity))
+        })
+    }
+
+    /// Value of all of it at each of many prices.
+    pub(crate) fn values(&self, spots: &[f64]) -> Vec<f64> {
+        let mut sum = vec![0.0; spots.len()];
+        for one in &self.each {
+            let values = one.priced.values(spots);
+            for (sum, value) in sum.iter_mut().zip(values) {
+                *sum += value * one.quantity as f64;
+            }
+        }
+        sum
+    }
+}
+
+/// Quotes everything that is held, together: for a fraction of one by one.
+fn remember_held(state: &State, quoter: &mut Quoter) {
+    let lots = state.account.lots().iter();
+    let held: BTreeSet<&Contract> = lots.filter_map(|l| l.instrument.option()).collect();
+    let held: Vec<Contract> = held.into_iter().cloned().collect();
+    quoter.remember(&state.world, &held, state.clock.now);
+}
+
+/// What is held and has a market, by campaign.
+pub(crate) fn all_held<'a>(state: &'a State, quoter: &mut Quoter) -> Vec<Held<'a>> {
+    remember_held(state, quoter);
+    let quoter = &*quoter;
+    let open = all_open(state);
+    // What a leg is worth is a function of the moment, whatever thread works it out.
+    let each = open.into_par_iter();
+    each.filter_map(|c| held_of(state, quoter, c)).collect()
+}
+
+fn held_of<'a>(state: &'a State, quoter: &Quoter, campaign: &'a Campaign) -> Option<Held<'a>> {
+    let (world, at) = (&state.world, state.clock.now);
+    let underlying = world.underlying(&campaign.symbol)?;
+    let spot = world.spot(&campaign.symbol, at)?;
+    let carry = world.carry(&campaign.symbol).unwrap_or(Carry::Yield(0.0));
+    let held = state.account.holding_of(campaign.id);
+    let one = |leg: &Leg| {
+        let market = quoter.remembered_leg(world, &leg.instrument, at)?;
+        let single = Holding::new([Leg {
+            instrument: leg.instrument.clone(),
+            quantity: 1,
+        }]);
+        let priced = Legs::at(&single, underlying, &[market], (&carry, spot), at).ok()?;
+        Some(One {
+            instrument: leg.instrument.clone(),
+            quantity: leg.quantity,
+            market,
+            greeks: *priced.greeks(spot.to_f64()).ok()?.first()?,
+            priced,
+        })
+    };
+    Some(Held {
+        campaign,
+        underlying,
+        spot: spot.to_f64(),
+        each: held.legs().iter().filter_map(one).collect(),
+    })
+}
+
 /// Net Greeks of what is held and has a market.
-pub fn greeks_of(
+fn greeks_of(
     state: &State,
     quoter: &mut Quoter,
     held: &Holding,
     u: &Underlying,
 ) -> Option<PositionGreeks> {
-    let at = state.clock.now;
-    let spot = state.world.spot(&u.symbol, at)?;
-    let legs = priced(state, quoter, held, u)?;
-    let each = legs.greeks(spot.to_f64()).ok()?;
-    Some(
-        each.iter()
-            .fold(PositionGreeks::default(), |sum, g| sum.plus(*g)),
-    )
-}
-
-/// What is held and has a market, ready to be priced.
-pub(crate) fn priced(
-    state: &State,
-    quoter: &mut Quoter,
-    held: &Holding,
-    u: &Underlying,
-) -> Option<Legs> {
     let at = state.clock.now;
     let (legs, markets): (Vec<Leg>, Vec<_>) = held
         .legs()
@@ -179,14 +276,19 @@ pub(crate) fn priced(
         .unzip();
     let spot = state.world.spot(&u.symbol, at)?;
     let carry = state.world.carry(&u.symbol).unwrap_or(Carry::Yield(0.0));
-    Legs::at(&Holding::new(legs), u, &markets, (&carry, spot), at).ok()
+    let legs = Legs::at(&Holding::new(legs), u, &markets, (&carry, spot), at).ok()?;
+    let each = legs.greeks(spot.to_f64()).ok()?;
+    Some(
+        each.iter()
+            .fold(PositionGreeks::default(), |sum, g| sum.plus(*g)),
+    )
 }
 
 /// One sold option as it stands.
 fn sold_leg(
     state: &State,
     quoter: &mut Quoter,
-    contract: &desk::Contract,
+    contract: &Contract,
     spot: Price,
 ) -> Option<SoldLeg> {
     let listed = quoter.quote(&state.world, contract, state.clock.now)?;
@@ -245,10 +347,16 @@ pub(crate) fn campaign_seen(
 ) -> Option<CampaignSeen> {
     let (world, at) = (&state.world, state.clock.now);
     let u = world.underlying(&campaign.symbol)?;
-    let of = AsOf::at(campaign, at).filter(|of| !of.held.is_empty())?;
+    let of = sights.as_of(campaign, at, u)?;
+    if of.held.is_empty() {
+        return None;
+    }
     let spot = world.spot(&campaign.symbol, at)?;
     let price = spot.to_f64();
-    let now = first_vol(world, &of.held, u, at);
+    let now = needs
+        .vol
+        .then(|| first_vol(world, &of.held, u, at))
+        .flatten();
     let deviation = now.map_or(0.0, |(vol, end)| vol * at.years_until(end).sqrt());
     let shape = needs.shape.then(|| shape(state, quoter, &of, u)).flatten();
     let limited = |e: &desk::Extent| e.limited();
@@ -256,15 +364,15 @@ pub(crate) fn campaign_seen(
     let sold: Vec<SoldLeg> = sold
         .filter_map(|(c, _)| sold_leg(state, quoter, c, spot))
         .collect();
-    let events = if needs.events {
-        world.events(&u.symbol, at, EVENTS_AHEAD)
+    let next = if needs.events {
+        sights.next_dates(world, &u.symbol, at)
     } else {
-        Vec::new()
+        NextDates::default()
     };
-    let next = |kind: EventKind| events.iter().find(|e| e.kind == kind).map(|e| e.date);
-    let vol_entry = {
-        let then = AsOf::at(campaign, of.opened);
-        then.and_then(|t| first_vol(world, &t.held, u, of.opened))
+    let vol_entry = if needs.vol {
+        sights.vol_entry(world, campaign, u, of.opened)
+    } else {
+        None
     };
     let rank = needs
         .rank
@@ -287,7 +395,7 @@ pub(crate) fn campaign_seen(
     Some(CampaignSeen {
         campaign: campaign.id,
         symbol: campaign.symbol.clone(),
-        structure: Structure::of(&of.held, u),
+        structure: of.structure,
         opened: of.opened,
         expiry: of.held.options().map(|(c, _)| c.expiry).min(),
         profit: needs
@@ -303,16 +411,64 @@ pub(crate) fn campaign_seen(
         to_sold: to_sold(&of.held, price, deviation),
         to_even: shape.as_ref().and_then(|s| to_even(s, price, deviation)),
         sold,
-        earnings: next(EventKind::News),
-        ex_date: next(EventKind::ExDividend),
+        earnings: next.news,
+        ex_date: next.ex,
         vol: now.map(|(vol, _)| vol),
-        vol_entry: vol_entry.map(|(vol, _)| vol),
+        vol_entry,
         rank,
         greeks,
     })
 }
 
 impl Sights {
+    /// A campaign as of a moment; what follows from its chapters is worked out once.
+    fn as_of(&mut self, campaign: &Campaign, at: Moment, u: &Underlying) -> Option<Arc<AsOf>> {
+        let count = campaign.chapters.partition_point(|c| c.at <= at);
+        let kept = self.known.get(&campaign.id);
+        if let Some((_, kept)) = kept.filter(|(known, _)| *known == count) {
+            return Some(Arc::clone(kept));
+        }
+        let found = Arc::new(AsOf::at(campaign, at, u)?);
+        self.known.insert(campaign.id, (count, Arc::clone(&found)));
+        Some(found)
+    }
+
+    fn next_dates(&mut self, world: &World, symbol: &str, at: Moment) -> NextDates {
+        let key = (at.date(), at >= open_of(at.date()));
+        if let Some((_, kept)) = self.next.get(symbol).filter(|(known, _)| *known == key) {
+            return *kept;
+        }
+        let events = world.events(symbol, at, EVENTS_AHEAD);
+        let first = |kind: EventKind| {
+            let date = events.iter().find(|e| e.kind == kind)?.date;
+            let sessions = sessions_to(at.date(), date);
+            Some(NextDate { date, sessions })
+        };
+        let found = NextDates {
+            news: first(EventKind::News),
+            ex: first(EventKind::ExDividend),
+        };
+        self.next.insert(symbol.to_owned(), (key, found));
+        found
+    }
+
+    /// Volatility of the first expiration of what was held at the opening, as it was then.
+    fn vol_entry(
+        &mut self,
+        world: &World,
+        campaign: &Campaign,
+        u: &Underlying,
+        opened: Moment,
+    ) -> Option<f64> {
+        *self
+            .entries
+            .entry((campaign.id, opened))
+            .or_insert_with(|| {
+                let then = AsOf::at(campaign, opened, u)?;
+                first_vol(world, &then.held, u, opened).map(|(vol, _)| vol)
+            })
+    }
+
     /// Rank of the volatility of 30 days in its past year of closes.
     fn rank(&mut self, world: &World, symbol: &str, at: Moment) -> Option<f64> {
         let today = at.date();
@@ -332,7 +488,7 @@ pub(crate) fn at_risk(state: &State, quoter: &mut Quoter, campaign: &Campaign) -
     let Some(u) = state.world.underlying(&campaign.symbol) else {
         return Money::ZERO;
     };
-    let limited = AsOf::at(campaign, state.clock.now)
+    let limited = AsOf::at(campaign, state.clock.now, u)
         .and_then(|of| shape(state, quoter, &of, u))
         .and_then(|s| s.least.limited());
     limited.map_or_else(
@@ -376,15 +532,8 @@ pub(crate) fn largest(state: &State, risks: &[(&Campaign, Money)]) -> Largest {
 /// Greeks of the whole book.
 pub fn book_greeks(state: &State, quoter: &mut Quoter) -> BookGreeks {
     let (mut out, index) = (BookGreeks::default(), index_price(state));
-    for campaign in all_open(state) {
-        let Some(u) = state.world.underlying(&campaign.symbol) else {
-            continue;
-        };
-        let held = state.account.holding_of(campaign.id);
-        let spot = state.world.spot(&campaign.symbol, state.clock.now);
-        if let (Some(g), Some(spot)) = (greeks_of(state, quoter, &held, u), spot) {
-            out.add(&g, u.beta, spot.to_f64(), index);
-        }
+    for held in all_held(state, quoter) {
+        out.add(&held.greeks(), held.underlying.beta, held.spot, index);
     }
     out
 }
@@ -403,26 +552,38 @@ pub fn since_close(state: &State, value: Money, before: Date) -> Option<(Money, 
     Some((value - then - paid_in, then))
 }
 
-/// What is seen of the account at the state's moment.
-pub fn account_seen(state: &State, quoter: &mut Quoter) -> AccountSeen {
+/// What is seen of the account at the state's moment; what is not needed is left at nothing.
+pub fn account_seen(state: &State, quoter: &mut Quoter, needs: AccountNeeds) -> AccountSeen {
     let value = account_value(state, quoter);
-    let greeks = book_greeks(state, quoter);
+    let greeks = if needs.greeks {
+        book_greeks(state, quoter)
+    } else {
+        BookGreeks::default()
+    };
     let open = all_open(state);
-    let risks: Vec<(&Campaign, Money)> = open
-        .iter()
-        .map(|c| (*c, at_risk(state, quoter, c)))
-        .collect();
+    let risks: Vec<(&Campaign, Money)> = if needs.largest {
+        open.iter()
+            .map(|c| (*c, at_risk(state, quoter, c)))
+            .collect()
+    } else {
+        Vec::new()
+    };
     let today = last_trading(state.clock.now).date();
     let monday = today
         .checked_sub(jiff::Span::new().days(i64::from(today.weekday().to_monday_zero_offset())))
         .unwrap_or(today);
+    let used = if needs.margin {
+        total_requirement(state, quoter) + state.reserved
+    } else {
+        Money::ZERO
+    };
     AccountSeen {
         value,
         lean: greeks.lean,
         index: index_price(state),
         theta: greeks.theta,
         vega: greeks.vega,
-        used: total_requirement(state, quoter) + state.reserved,
+        used,
         largest: largest(state, &risks),
         open: open.len() as i64,
         day: since_close(state, value, today),
@@ -430,14 +591,17 @@ pub fn account_seen(state: &State, quoter: &mut Quoter) -> AccountSeen {
     }
 }
 
-/// What is seen of the open campaigns, and with `account` of the account.
+/// What is seen of the open campaigns, and of the account where something of it is needed.
 pub fn book_seen(
     state: &State,
     quoter: &mut Quoter,
     sights: &mut Sights,
     needs: Needs,
-    account: bool,
+    account: Option<AccountNeeds>,
 ) -> BookSeen {
+    if needs.marks || needs.account {
+        remember_held(state, quoter);
+    }
     let open = all_open(state);
     let seen = open
         .into_iter()
@@ -446,7 +610,7 @@ pub fn book_seen(
     BookSeen {
         at: state.clock.now,
         campaigns: seen,
-        account: account.then(|| account_seen(state, quoter)),
+        account: account.map(|needs| account_seen(state, quoter, needs)),
     }
 }
 
@@ -458,8 +622,8 @@ pub(crate) fn at_moment(state: &State, at: Moment) -> State {
             now: at,
             ..state.clock
         },
-        memo: std::sync::Arc::default(),
-        slot_memo: std::sync::Arc::default(),
+        memo: Arc::default(),
+        slot_memo: Arc::default(),
         ..state.clone()
     }
 }

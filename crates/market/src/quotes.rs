@@ -20,6 +20,7 @@ use desk::{
 use jiff::civil::Date;
 use libm::{exp, log};
 use quant::{EarlyExercise, Style, Terms, Valuation, europeans, find_root, implied_vol};
+use rayon::prelude::*;
 
 use crate::listing;
 use crate::market_data::Listed;
@@ -49,6 +50,27 @@ struct Slot {
     number: i64,
     slice: Option<Slice>,
     exercise: Option<EarlyExercise>,
+}
+
+impl Slot {
+    fn of(world: &World, underlying: &Underlying, contract: &Contract, number: i64) -> Slot {
+        let start = Moment::from_millis(number * SLOT);
+        let spot = world
+            .spot(&underlying.symbol, start)
+            .unwrap_or_default()
+            .to_f64();
+        let slice = world.slice(
+            &underlying.symbol,
+            start,
+            underlying.expiry_moment(contract),
+            spot,
+        );
+        Slot {
+            number,
+            slice,
+            exercise: slice.and_then(|s| exercise(&s, with_boundary(underlying), spot)),
+        }
+    }
 }
 
 /// A contract's place in the world: what quoting needs besides the moment.
@@ -95,7 +117,7 @@ impl Quoter {
 
     /// Quotes contracts at one moment and remembers them: for a fraction of one by one where
     /// several end together. They are in order.
-    pub(crate) fn remember(&mut self, world: &World, contracts: &[Contract], at: Moment) {
+    pub fn remember(&mut self, world: &World, contracts: &[Contract], at: Moment) {
         self.moment = Some(at);
         self.quoted.clear();
         let simulated = |together: &'_ [Contract]| {
@@ -107,18 +129,30 @@ impl Quoter {
             .chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry)
             .filter_map(|g| Some((g, simulated(g)?)))
             .collect();
-        for (together, underlying) in &groups {
-            self.prepare(world, underlying, &together[0], at);
+        let number = at.millis().div_euclid(SLOT);
+        let missing: Vec<(&Contract, &Underlying)> = groups
+            .iter()
+            .map(|(together, u)| (&together[0], *u))
+            .filter(|(first, u)| self.misses(u, first, number))
+            .collect();
+        // Each is a function of world and moment, whatever thread works it out.
+        let built: Vec<Slot> = missing
+            .par_iter()
+            .map(|(first, u)| Slot::of(world, u, first, number))
+            .collect();
+        for ((first, _), slot) in missing.into_iter().zip(built) {
+            self.keep(first, slot);
         }
         let live = last_trading(at);
-        let quote = |(together, underlying): &(&[Contract], &Underlying)| {
+        let quote = |this: &Quoter, (together, underlying): &(&[Contract], &Underlying)| {
             let spot = world
                 .spot(&underlying.symbol, at)
                 .unwrap_or_default()
                 .to_f64();
-            self.quote_at(world, underlying, together, (at, live), spot)
+            this.quote_at(world, underlying, together, (at, live), spot)
         };
-        let listed: Vec<Vec<Listed>> = groups.iter().map(quote).collect();
+        let this = &*self;
+        let listed: Vec<Vec<Listed>> = groups.par_iter().map(|g| quote(this, g)).collect();
         for ((together, _), listed) in groups.iter().zip(listed) {
             if listed.len() == together.len() {
                 self.quoted.extend(together.iter().cloned().zip(listed));
@@ -370,18 +404,42 @@ impl Quoter {
     ) -> Option<LegMarket> {
         match instrument {
             Instrument::Option(contract) => self.leg(world, contract, at),
-            Instrument::Underlying(symbol) => Some(LegMarket::of_underlying(
-                underlying_quote(world, symbol, at)?,
-                world.spot(symbol, at)?,
-                world.rate(A_MONTH),
-            )),
+            Instrument::Underlying(symbol) => leg_of_underlying(world, symbol, at),
         }
     }
 
     /// What an evaluation needs of one leg: quotes and the volatility its mark implies.
     pub fn leg(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<LegMarket> {
-        let underlying = world.owner(contract)?;
         let listed = self.quote(world, contract, at)?;
+        Quoter::leg_of(world, contract, at, &listed)
+    }
+
+    /// As [`Quoter::leg_any`] of what was remembered at this moment; it can be asked by several
+    /// threads.
+    pub fn remembered_leg(
+        &self,
+        world: &World,
+        instrument: &Instrument,
+        at: Moment,
+    ) -> Option<LegMarket> {
+        match instrument {
+            Instrument::Option(contract) => {
+                let known = self.moment == Some(at);
+                let place = self.quoted.binary_search_by(|(c, _)| c.cmp(contract));
+                let listed = self.quoted.get(place.ok().filter(|_| known)?)?.1;
+                Quoter::leg_of(world, contract, at, &listed)
+            }
+            Instrument::Underlying(symbol) => leg_of_underlying(world, symbol, at),
+        }
+    }
+
+    fn leg_of(
+        world: &World,
+        contract: &Contract,
+        at: Moment,
+        listed: &Listed,
+    ) -> Option<LegMarket> {
+        let underlying = world.owner(contract)?;
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
         let expiry = underlying.expiry_moment(contract);
         if world.recorded(&underlying.symbol).is_some() {
@@ -446,38 +504,24 @@ impl Quoter {
     /// Solves the boundaries of the contract's expiration as of the slot that `at` lies in, where
     /// they are not known.
     fn prepare(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment) {
-        if underlying.style == Style::European {
-            return;
-        }
         let number = at.millis().div_euclid(SLOT);
-        let build = || {
-            let start = Moment::from_millis(number * SLOT);
-            let spot = world
-                .spot(&underlying.symbol, start)
-                .unwrap_or_default()
-                .to_f64();
-            let slice = world.slice(
-                &underlying.symbol,
-                start,
-                underlying.expiry_moment(contract),
-                spot,
-            );
-            Slot {
-                number,
-                slice,
-                exercise: slice.and_then(|s| exercise(&s, with_boundary(underlying), spot)),
-            }
-        };
+        if self.misses(underlying, contract, number) {
+            self.keep(contract, Slot::of(world, underlying, contract, number));
+        }
+    }
+
+    /// Whether boundaries of a slot are needed and not known.
+    fn misses(&self, underlying: &Underlying, contract: &Contract, number: i64) -> bool {
         let known = self
             .slots
             .get(&contract.root)
             .and_then(|by_date| by_date.get(&contract.expiry));
-        if known.is_none_or(|kept| kept.number != number) {
-            self.slots
-                .entry(contract.root.clone())
-                .or_default()
-                .insert(contract.expiry, build());
-        }
+        underlying.style == Style::American && known.is_none_or(|kept| kept.number != number)
+    }
+
+    fn keep(&mut self, contract: &Contract, slot: Slot) {
+        let by_date = self.slots.entry(contract.root.clone()).or_default();
+        by_date.insert(contract.expiry, slot);
     }
 
     /// Forgets expirations that have passed.
@@ -507,6 +551,14 @@ pub(crate) fn quote_standing(world: &World, instrument: &Instrument, at: Moment)
 /// Each contract shifts at an instant of its own.
 fn beat(live: i64, key: u64) -> i64 {
     (live + (key % FLICKER as u64) as i64) / FLICKER
+}
+
+fn leg_of_underlying(world: &World, symbol: &str, at: Moment) -> Option<LegMarket> {
+    Some(LegMarket::of_underlying(
+        underlying_quote(world, symbol, at)?,
+        world.spot(symbol, at)?,
+        world.rate(A_MONTH),
+    ))
 }
 
 /// The market in shares or a future: some ticks around the price, by how liquid and how dear it is.

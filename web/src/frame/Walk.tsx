@@ -37,7 +37,7 @@ const STEPS: Step[] = [
   {
     at: '[data-walk=views]',
     title: 'From draft to book',
-    text: 'The ticket reads an order back before it is sent. It works in Orders, is carried in Book, and every cent stands in Ledger. Press ? at any time for keys and words.',
+    text: 'The ticket reads an order back before it is sent. It works in Orders, is carried in Book, and every cent stands in Ledger. Rounds says each morning what asks for a decision. Press ? at any time for keys and words.',
   },
 ];
 

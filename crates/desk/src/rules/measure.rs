@@ -271,7 +271,11 @@ impl Measure {
                 n.marks = true;
                 n.shape = true;
             }
-            M::ToBreakEven => n.shape = true,
+            M::ToBreakEven => {
+                n.shape = true;
+                n.vol = true;
+            }
+            M::ToSoldStrike | M::Vol | M::VolSince => n.vol = true,
             M::SoldDelta | M::SoldTimeValue | M::SoldPrice => n.marks = true,
             M::EarningsIn | M::ExDateIn => n.events = true,
             M::Rank => n.rank = true,
@@ -283,6 +287,19 @@ impl Measure {
         // A part of the account needs to know what that is worth.
         n.account = self == M::LossOfAccount;
         n
+    }
+
+    /// What must be known of the account to judge it.
+    pub fn account_needs(self) -> AccountNeeds {
+        use Measure as M;
+        AccountNeeds {
+            greeks: matches!(self, M::Lean | M::LeanOfAccount | M::Theta | M::Vega),
+            largest: matches!(
+                self,
+                M::OneTrade | M::OneSymbol | M::OneSector | M::OneExpiration
+            ),
+            margin: self == M::PowerUsed,
+        }
     }
 
     /// What holds where a rule with this limit rings, after "it".
@@ -374,6 +391,8 @@ pub struct Needs {
     pub marks: bool,
     /// Its outline.
     pub shape: bool,
+    /// Volatility of its first expiration, and the price in deviations of it.
+    pub vol: bool,
     /// Events ahead.
     pub events: bool,
     /// Rank of volatility.
@@ -389,6 +408,7 @@ impl Needs {
     pub const ALL: Needs = Needs {
         marks: true,
         shape: true,
+        vol: true,
         events: true,
         rank: true,
         greeks: true,
@@ -400,10 +420,40 @@ impl Needs {
         Needs {
             marks: self.marks || o.marks,
             shape: self.shape || o.shape,
+            vol: self.vol || o.vol,
             events: self.events || o.events,
             rank: self.rank || o.rank,
             greeks: self.greeks || o.greeks,
             account: self.account || o.account,
+        }
+    }
+}
+
+/// What must be known of the account beside its value: the rest is not worked out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct AccountNeeds {
+    /// Greeks of the book.
+    pub greeks: bool,
+    /// Where most capital is at risk.
+    pub largest: bool,
+    /// Margin held.
+    pub margin: bool,
+}
+
+impl AccountNeeds {
+    /// Everything.
+    pub const ALL: AccountNeeds = AccountNeeds {
+        greeks: true,
+        largest: true,
+        margin: true,
+    };
+
+    /// What either needs.
+    pub fn and(self, o: AccountNeeds) -> AccountNeeds {
+        AccountNeeds {
+            greeks: self.greeks || o.greeks,
+            largest: self.largest || o.largest,
+            margin: self.margin || o.margin,
         }
     }
 }

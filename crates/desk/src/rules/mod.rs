@@ -10,9 +10,11 @@ mod seen;
 
 use std::collections::BTreeMap;
 
-pub use measure::{Group, MEASURES, Measure, MeasureFacts, Needs, Side, Subject, Unit};
+pub use measure::{
+    AccountNeeds, Group, MEASURES, Measure, MeasureFacts, Needs, Side, Subject, Unit,
+};
 pub use seen::{
-    AccountSeen, BookSeen, CampaignSeen, Figure, Largest, SeenGreeks, SoldLeg, TradeSeen,
+    AccountSeen, BookSeen, CampaignSeen, Figure, Largest, NextDate, SeenGreeks, SoldLeg, TradeSeen,
     sessions_to,
 };
 
@@ -313,9 +315,24 @@ pub fn judge(rules: &[Rule], book: &BookSeen) -> Vec<Judgement> {
             .is_some_and(|by| rule.condition.is_back(seen, by)),
     };
     let mut out = Vec::new();
+    // Most campaigns share what rules them with others of their structure and symbol.
+    let mut shared: BTreeMap<(Structure, &str), Vec<Ruling<'_>>> = BTreeMap::new();
     for c in &book.campaigns {
-        let of_it = (c.structure, c.symbol.as_str(), Some(c.campaign));
-        for r in ruling(rules, Subject::Campaign, of_it) {
+        let of_it = (c.structure, c.symbol.as_str());
+        let named = rules.iter().any(|r| r.scope == Scope::Campaign(c.campaign));
+        let own;
+        let in_force = if named {
+            own = ruling(
+                rules,
+                Subject::Campaign,
+                (of_it.0, of_it.1, Some(c.campaign)),
+            );
+            &own
+        } else {
+            let of_all = || ruling(rules, Subject::Campaign, (of_it.0, of_it.1, None));
+            &*shared.entry(of_it).or_insert_with(of_all)
+        };
+        for r in in_force {
             if let Some(seen) = c.figure(r.rule.condition.measure, book.at) {
                 out.push(judged(r.rule, Some(c.campaign), seen));
             }

@@ -115,6 +115,15 @@ pub struct SeenGreeks {
     pub vega: f64,
 }
 
+/// A date ahead.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NextDate {
+    /// The date.
+    pub date: Date,
+    /// Sessions to it; none on the date itself.
+    pub sessions: i64,
+}
+
 /// An open campaign at a moment. What is absent is not known then, or was not asked for.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CampaignSeen {
@@ -147,9 +156,9 @@ pub struct CampaignSeen {
     /// Its sold options.
     pub sold: Vec<SoldLeg>,
     /// The next earnings or decision.
-    pub earnings: Option<Date>,
+    pub earnings: Option<NextDate>,
     /// The next ex-date.
-    pub ex_date: Option<Date>,
+    pub ex_date: Option<NextDate>,
     /// Volatility of its first expiration, a fraction.
     pub vol: Option<f64>,
     /// The same at the entry, of what was held then.
@@ -197,8 +206,8 @@ impl CampaignSeen {
             M::LossOfAccount => Figure::share(lost?, self.account?, 100),
             M::DaysLeft => Some(Figure::count(at.days_until(self.expiry?))),
             M::DaysOpen => Some(Figure::count(days_open())),
-            M::EarningsIn => Some(Figure::count(sessions_to(at.date(), self.earnings?))),
-            M::ExDateIn => Some(Figure::count(sessions_to(at.date(), self.ex_date?))),
+            M::EarningsIn => Some(Figure::count(self.earnings?.sessions)),
+            M::ExDateIn => Some(Figure::count(self.ex_date?.sessions)),
             M::ToSoldStrike => Figure::model(self.to_sold?),
             M::ToBreakEven => Figure::model(self.to_even?),
             M::SoldDelta => {

@@ -37,8 +37,14 @@ fn seen() -> CampaignSeen {
                 delta: -0.12,
             },
         ],
-        earnings: Some(date(2031, 3, 20)),
-        ex_date: Some(date(2031, 3, 14)),
+        earnings: Some(NextDate {
+            date: date(2031, 3, 20),
+            sessions: sessions_to(date(2031, 3, 11), date(2031, 3, 20)),
+        }),
+        ex_date: Some(NextDate {
+            date: date(2031, 3, 14),
+            sessions: sessions_to(date(2031, 3, 11), date(2031, 3, 14)),
+        }),
         vol: Some(0.42),
         vol_entry: Some(0.37),
         rank: Some(63.0),

@@ -5,7 +5,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use desk::calendar::previous_session;
 use desk::rounds::Reason;
-use desk::rules::{Figure, Measure, Side, Subject, ruling};
+use desk::rules::{AccountNeeds, Figure, Measure, Side, Subject, ruling};
 use desk::{Answer, BellSide, Decision, EntryPrice, OwnDate, Structure, Until, short_date};
 use engine::State as DeskState;
 use engine::rounds::{Asks, Dated, Given, Quiet, Rounds, Since, rounds_of};
@@ -330,7 +330,7 @@ const BANDS: [Measure; 8] = [
 ];
 
 fn bands(state: &DeskState, quoter: &mut Quoter) -> Vec<BandWire> {
-    let seen = account_seen(state, quoter);
+    let seen = account_seen(state, quoter, AccountNeeds::ALL);
     let rules = ruling(
         &state.my_rules,
         Subject::Account,

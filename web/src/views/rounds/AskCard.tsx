@@ -136,7 +136,7 @@ export function AskCard({ ask, at }: { ask: Ask; at: number }) {
       className="rounded border border-strong bg-raised px-3 pt-2"
     >
       <div className="flex items-center gap-x-4 gap-y-1 pb-1.5 max-md:flex-wrap">
-        <h3 className="min-w-0 font-serif text-[17px] leading-6">
+        <h2 className="min-w-0 font-serif text-[17px] leading-6">
           {ask.campaign == null ? (
             <span className="first-letter:uppercase">{ask.title}</span>
           ) : (
@@ -144,7 +144,7 @@ export function AskCard({ ask, at }: { ask: Ask; at: number }) {
               {ask.title}
             </Link>
           )}
-        </h3>
+        </h2>
         {p?.scaled && <RangeStrip strip={p.scaled} id={`ask-${p.campaign}`} width={120} bare />}
         {p && (
           <span className="whitespace-nowrap">
