@@ -12,7 +12,9 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use common::*;
 use desk::order::Event;
+use desk::rules::{Condition, MEASURES, Rule, Scope};
 use desk::*;
+use engine::rounds::{Given, rounds_of};
 use engine::{Execution, Tie};
 use market::{Quoter, Step};
 
@@ -362,7 +364,8 @@ impl Player {
 
     fn step(&mut self) {
         let (what, done) = match self.draws.below(100) {
-            0..=21 => ("open", self.open()),
+            0..=19 => ("open", self.open()),
+            20..=21 => ("review", self.review()),
             22..=41 => ("close", self.close()),
             42..=51 => ("roll", self.roll()),
             52..=57 => ("bracket", self.linked()),
@@ -399,6 +402,65 @@ impl Player {
             *self.done.entry(what).or_default() += 1;
         }
         self.run.keep();
+    }
+
+    /// Sets a rule, throws one away, or answers what asks; nobody asks twice, and what was thrown away
+    /// or answered is silent.
+    fn review(&mut self) -> Option<bool> {
+        let rules = self.state().my_rules.clone();
+        if rules.len() < 6 {
+            let m = MEASURES[self.draws.below(MEASURES.len())];
+            let limit = self.draws.between(0, 60);
+            let rule = Rule {
+                id: 0,
+                scope: match self.draws.below(3) {
+                    0 => Scope::Structure(Structure::Vertical),
+                    1 => Scope::Symbol("NMOU".into()),
+                    _ => Scope::All,
+                },
+                condition: Condition {
+                    measure: m.measure,
+                    side: m.sides[0],
+                    limit: Decimal::whole(limit),
+                },
+                again: self.draws.chance(2).then_some(Decimal::ZERO),
+                on: true,
+            };
+            return Some(self.run.engine.set_rule(None, rule).is_ok());
+        }
+        if self.draws.chance(2) {
+            let id = rules[self.draws.below(6)].id;
+            self.run.engine.remove_rule(id).unwrap();
+            let s = self.state();
+            assert!(s.standing.keys().all(|(rule, _)| *rule != id));
+            assert!(
+                s.bells
+                    .iter()
+                    .all(|b| b.rule != Some(id) || !b.unanswered())
+            );
+            return Some(true);
+        }
+        let r = rounds_of(self.state(), &mut Quoter::new());
+        let mut ids: Vec<u64> = r.asks.iter().filter_map(|a| a.campaign).collect();
+        ids.extend(r.quiet.iter().map(|q| q.campaign));
+        let distinct: std::collections::BTreeSet<u64> = ids.iter().copied().collect();
+        assert_eq!(distinct.len(), ids.len(), "{ids:?}");
+        let asks = r.asks.first()?;
+        let reason = &asks.reasons.first()?.reason;
+        let given = Given {
+            campaign: asks.campaign,
+            reason: reason.key(),
+            says: reason.says(),
+            answer: Answer::LetBe(Until::Change),
+            order: None,
+            note: String::new(),
+        };
+        self.run.engine.decide(given).unwrap();
+        let after = rounds_of(self.state(), &mut Quoter::new());
+        let same = after.asks.iter().filter(|a| a.campaign == asks.campaign);
+        let mut left = same.flat_map(|a| &a.reasons);
+        assert!(left.all(|s| s.reason.key() != reason.key()), "{reason:?}");
+        Some(true)
     }
 
     fn check(&self, operation: usize, whole: bool) {
@@ -545,6 +607,7 @@ fn whatever_is_done_and_wherever_it_is_stopped_the_books_hold() {
         "bracket",
         "change",
         "rearrange",
+        "review",
         "import",
         "restart",
     ] {

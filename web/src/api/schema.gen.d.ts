@@ -1862,6 +1862,11 @@ export interface components {
              * @description The order behind it.
              */
             order?: number | null;
+            /**
+             * Format: int64
+             * @description The other campaign, where lots moved between two: moving them there takes it back.
+             */
+            other?: number | null;
             /** @description Profit booked, before fees. */
             realised: string;
             /** @description Realised less fees, of this chapter and all before it. */

@@ -59,16 +59,12 @@ async fn main() {
         })
         .await;
         b.run("document.activeElement.blur()").await;
-        beside(&b, "smile").await;
-        shot(&b, "chain-smile").await;
-        beside(&b, "nothing").await;
         b.click("[data-testid=tray-A]").await;
         b.keys("3").await;
         b.find("[data-testid=bench-outline]").await;
         for (key, name) in [
             ("o", "bench"),
             ("m", "bench-map"),
-            ("g", "bench-greeks"),
             ("r", "bench-grid"),
             ("p", "bench-chance"),
             ("v", "bench-compare"),
@@ -80,6 +76,11 @@ async fn main() {
         b.press("packages").await;
         b.find("[data-package]").await;
         shot(&b, "packages").await;
+        for (view, there) in [("rounds", "[data-ask]"), ("rules", "section li")] {
+            b.goto(&format!("{home}/{view}")).await;
+            b.find(there).await;
+            shot(&b, view).await;
+        }
         for view in ["orders", "book", "balance", "ledger"] {
             b.goto(&format!("{home}/{view}")).await;
             b.find("main table tbody tr").await;

@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::{Campaign, Label};
+use desk::{Campaign, ChapterKind, Label};
 use engine::campaigns::ahead;
 use engine::state::underlying_of;
 use market::Quoter;
@@ -37,6 +37,8 @@ struct ChapterWire {
     day: i64,
     /// The order behind it.
     order: Option<u64>,
+    /// The other campaign, where lots moved between two: moving them there takes it back.
+    other: Option<u64>,
     /// By how much each instrument that the campaign holds changed.
     legs: Vec<LegWire>,
     /// Cash before fees, received above zero.
@@ -180,6 +182,18 @@ fn title(state: &engine::State, c: &Campaign) -> String {
         .unwrap_or_else(|| format!("campaign {}", c.id))
 }
 
+/// The campaign that lots came from or went to.
+fn other_of(state: &engine::State, id: u64, chapter: &desk::Chapter) -> Option<u64> {
+    let moved = |kind| matches!(kind, ChapterKind::MovedIn | ChapterKind::MovedOut);
+    if !moved(chapter.kind) {
+        return None;
+    }
+    let same = |x: &&desk::Chapter| x.entry == chapter.entry && moved(x.kind);
+    let mut all = state.account.campaigns().filter(|c| c.id != id);
+    let other = all.find(|c| c.chapters.iter().any(|x| same(&x)))?;
+    Some(other.id)
+}
+
 fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
     let chapter = |(chapter, running): (&desk::Chapter, desk::Money)| ChapterWire {
         at: moment(chapter.at),
@@ -201,6 +215,7 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
             .map_or(0, |first| first.days_until(chapter.at.date())),
         running: money(running),
         order: chapter.order,
+        other: other_of(state, c.id, chapter),
         legs: chapter.legs.iter().map(|(i, n)| leg(i, *n)).collect(),
         cash: money(chapter.cash),
         realised: money(chapter.realised),

@@ -16,5 +16,6 @@ mod orders_and_money;
 mod packages;
 mod refusals;
 mod rework;
+mod rounds;
 mod schema_fuzz;
 mod stream;

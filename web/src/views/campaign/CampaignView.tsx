@@ -14,6 +14,7 @@ import { Coming } from './Coming';
 import { Life } from './Life';
 import { Picture } from './Picture';
 import { Scroll } from '../../ui/Page';
+import { Why } from './Why';
 
 const th = 'border-b border-strong px-2 py-1 text-[12px] font-normal text-ink2';
 const field = 'h-6 rounded border border-strong bg-raised px-2 placeholder:text-ink2';
@@ -198,6 +199,7 @@ function Chapters({ page: p }: { page: CampaignPage }) {
             <td className="px-2">
               {x.words}
               <span className="text-ink2"> · ledger {x.entry}</span>
+              <Why chapter={x} campaign={c.campaign} />
             </td>
             <td className={`num px-2 ${tone(x.cash)}`}>{money(x.cash, true)}</td>
             <td className={`num px-2 ${tone(x.realised)}`}>{money(x.realised, true)}</td>
