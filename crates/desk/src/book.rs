@@ -49,6 +49,8 @@ pub struct Strip {
     pub spot: f64,
     /// Sold strikes.
     pub shorts: Vec<f64>,
+    /// Where the trader's rules about the price ring.
+    pub rings: Vec<f64>,
 }
 
 /// Where an outline ends in profit and where not, from a price of zero on and without gaps; the last
@@ -111,8 +113,7 @@ pub fn deviations_to_nearest(
 impl Strip {
     /// A strip from `low` to `high`, each price at the place that it is given.
     fn drawn(
-        holding: &Holding,
-        shape: &Shape,
+        (holding, shape, rings): (&Holding, &Shape, &[f64]),
         (low, high, spot): (f64, f64, f64),
         place: impl Fn(f64) -> f64,
     ) -> Strip {
@@ -128,12 +129,18 @@ impl Strip {
             zones: zones.filter(|z| z.to > z.from).collect(),
             spot,
             shorts: sold(holding).map(at).collect(),
+            // What rings beyond the strip is not on it.
+            rings: rings
+                .iter()
+                .map(|p| place(*p))
+                .filter(|p| (low..=high).contains(p))
+                .collect(),
         }
     }
 
     /// The strip of a holding with its outline. Strikes, the price and the break-evens are on it,
     /// but for those that lie beyond half and twice the price.
-    pub fn of(holding: &Holding, shape: &Shape, spot: f64) -> Strip {
+    pub fn of(holding: &Holding, shape: &Shape, rings: &[f64], spot: f64) -> Strip {
         let near = |p: &f64| *p > 0.5 * spot && *p < 2.0 * spot;
         let edges = zones_of(shape).into_iter().skip(1).map(|z| z.from);
         let strikes = holding.options().map(|(c, _)| c.strike.to_f64());
@@ -142,7 +149,7 @@ impl Strip {
             .fold((spot, spot), |(a, b), k| (a.min(k), b.max(k)));
         let margin = ((b - a) * 0.25).max(spot * 0.04);
         let (low, high) = ((a - margin).max(0.0), b + margin);
-        Strip::drawn(holding, shape, (low, high, spot), |p| p)
+        Strip::drawn((holding, shape, rings), (low, high, spot), |p| p)
     }
 
     /// The same in deviations of the price by a date, from `−reach` to `reach` with the price at 0,
@@ -150,15 +157,14 @@ impl Strip {
     /// logarithm of the price; nothing where it is not above zero. What lies farther stands at the
     /// edge.
     pub fn in_deviations(
-        holding: &Holding,
-        shape: &Shape,
+        (holding, shape, rings): (&Holding, &Shape, &[f64]),
         spot: f64,
         deviation: f64,
         reach: f64,
     ) -> Option<Strip> {
         let place = |p: f64| (p / spot).ln() / deviation;
         (deviation > 0.0 && spot > 0.0)
-            .then(|| Strip::drawn(holding, shape, (-reach, reach, 0.0), place))
+            .then(|| Strip::drawn((holding, shape, rings), (-reach, reach, 0.0), place))
     }
 }
 

@@ -4189,6 +4189,8 @@ export interface components {
              * @description Left end.
              */
             low: number;
+            /** @description Where the trader's rules about the price ring. */
+            rings: number[];
             /** @description Sold strikes. */
             shorts: number[];
             /**
@@ -4408,6 +4410,8 @@ export interface components {
         };
         /** @description What was found. */
         WaysWire: {
+            /** @description Limits that stood empty and are the trader's own rules. */
+            byRule: string[];
             /** @description How many of them kept within the limits. */
             kept: number;
             /** @description Different holdings that were looked at. */

@@ -72,7 +72,7 @@ export function RangeStrip({
   return (
     <svg
       role="img"
-      aria-label={`At expiration${bare ? ', in deviations' : ''}: ${words}. Price now ${fixed(strip.spot, 2)}.`}
+      aria-label={`At expiration${bare ? ', in deviations' : ''}: ${words}. Price now ${fixed(strip.spot, 2)}.${strip.rings.length > 0 ? ` My rules ring at ${strip.rings.map((r) => fixed(r, 2)).join(', ')}.` : ''}`}
       width={width}
       height={bare ? 19 : 26}
     >
@@ -94,6 +94,9 @@ export function RangeStrip({
       <line x1={0} x2={width} y1={14.5} y2={14.5} stroke="var(--strong)" />
       {strip.shorts.map((s) => (
         <line key={s} x1={x(s)} x2={x(s)} y1={2} y2={17} stroke="var(--ink)" strokeWidth={1.5} />
+      ))}
+      {strip.rings.map((r) => (
+        <path key={r} d={`M${x(r) - 3} 0h6l-3 4.5z`} fill="var(--brass)" data-testid="rule-mark" />
       ))}
       {bare &&
         [-2, -1, 0, 1, 2].map((k) => (

@@ -180,7 +180,7 @@ export const TERMS = {
   },
   scaledStrip: {
     name: 'range',
-    text: 'Where it ends in profit (plain) and in loss (hatched), in expected moves to its first expiration: marks are sold strikes, the dot is the price now, a short line each σ.',
+    text: 'Where it ends in profit (plain) and in loss (hatched), in expected moves to its first expiration: marks are sold strikes, the dot is the price now, a short line each σ, a triangle where one of your rules rings.',
   },
   nearest: {
     name: 'σ to it',

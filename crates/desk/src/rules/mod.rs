@@ -18,8 +18,13 @@ pub use seen::{
     sessions_to,
 };
 
+use quant::Kind;
+
+use crate::book::zones_of;
+use crate::holding::Holding;
 use crate::naming::Structure;
-use crate::number::Decimal;
+use crate::number::{Decimal, Money};
+use crate::shape::Shape;
 use crate::time::Moment;
 
 /// Whom a rule is for.
@@ -347,6 +352,73 @@ pub fn judge(rules: &[Rule], book: &BookSeen) -> Vec<Judgement> {
         }
     }
     out
+}
+
+/// Prices at which rules about the price ring, ascending: at a price itself, or so many deviations
+/// before a sold strike or a break-even. `deviation` is that of the logarithm of the price.
+pub fn ring_prices(
+    in_force: &[Ruling<'_>],
+    holding: &Holding,
+    shape: &Shape,
+    deviation: f64,
+) -> Vec<f64> {
+    let mut out = Vec::new();
+    for Condition { measure, limit, .. } in in_force.iter().map(|r| r.rule.condition) {
+        let limit = limit.to_f64();
+        let before = (-limit * deviation).exp();
+        match measure {
+            Measure::Price => out.push(limit),
+            Measure::ToSoldStrike if deviation > 0.0 => {
+                for (c, _) in holding.options().filter(|(_, n)| *n < 0) {
+                    let strike = c.strike.to_f64();
+                    out.push(match c.kind {
+                        Kind::Call => strike * before,
+                        Kind::Put => strike / before,
+                    });
+                }
+            }
+            Measure::ToBreakEven if deviation > 0.0 => {
+                let zones = zones_of(shape);
+                for pair in zones.windows(2) {
+                    // The profit lies above the edge, or below it.
+                    let edge = pair[1].from;
+                    out.push(if pair[1].gain {
+                        edge / before
+                    } else {
+                        edge * before
+                    });
+                }
+            }
+            _ => {}
+        }
+    }
+    out.sort_by(f64::total_cmp);
+    out.dedup();
+    out
+}
+
+/// The strictest of the trader's limits on what a new trade may lose, in money; absent without such
+/// a rule.
+pub fn most_at_risk(
+    rules: &[Rule],
+    of_it: (Structure, &str, Option<u64>),
+    account: Money,
+) -> Option<Money> {
+    let in_force = ruling(rules, Subject::Trade, of_it);
+    let limits = in_force.iter().filter_map(|r| {
+        let limit = r.rule.condition.limit;
+        match r.rule.condition.measure {
+            // A limit is in 1e-8, money in 1e-4.
+            Measure::TradeRiskMoney => Some(Money::from_raw(limit.raw() / 10_000)),
+            Measure::TradeRisk => {
+                let part = i128::from(account.raw()) * i128::from(limit.raw());
+                let raw = part / (100 * i128::from(Decimal::SCALE));
+                Some(Money::from_raw(raw as i64))
+            }
+            _ => None,
+        }
+    });
+    limits.min()
 }
 
 /// A rule that has rung for a campaign or the account, until it may ring again.

@@ -24,7 +24,7 @@ fn a_strip_in_deviations() {
             (112.0, f64::INFINITY, false)
         ]
     );
-    let strip = |deviation| Strip::in_deviations(&holding, &shape, 100.0, deviation, 3.0);
+    let strip = |deviation| Strip::in_deviations((&holding, &shape, &[]), 100.0, deviation, 3.0);
     let scaled = strip(0.1).unwrap();
     assert_eq!((scaled.low, scaled.high, scaled.spot), (-3.0, 3.0, 0.0));
     assert_eq!((scaled.zones[0].from, scaled.zones[2].to), (-3.0, 3.0));
@@ -49,9 +49,9 @@ fn a_far_break_even_is_on_the_wide_strip() {
     let edges: Vec<f64> = zones_of(&shape).iter().skip(1).map(|z| z.from).collect();
     assert_eq!(edges, [107.0, 266.0]);
     let last = |s: &Strip| *s.zones.last().unwrap();
-    let narrow = Strip::of(&holding, &shape, 100.0);
+    let narrow = Strip::of(&holding, &shape, &[], 100.0);
     assert!(narrow.high < 266.0 && last(&narrow).gain);
-    let wide = Strip::in_deviations(&holding, &shape, 100.0, 0.6, 3.0).unwrap();
+    let wide = Strip::in_deviations((&holding, &shape, &[]), 100.0, 0.6, 3.0).unwrap();
     assert!(!last(&wide).gain);
     assert!((last(&wide).from - (2.66_f64).ln() / 0.6).abs() < 1e-12);
 }

@@ -436,3 +436,72 @@ fn structures_are_told_apart() {
         assert_eq!(Measure::of_word(m.word), Some(m.measure));
     }
 }
+
+/// A put sold at 95 and a call sold at 105 for 2.00 together, 10 % a deviation: by hand, a rule half a
+/// deviation before a sold strike rings at 95·e^0.05 and 105·e^−0.05, at the break-evens at 93 and 107;
+/// a price where it is said. Where it rings by the picture it rings by the figure.
+#[test]
+fn rules_about_the_price_know_where_they_ring() {
+    let held = structure("-1 95P -1 105C");
+    let shape = Shape::of(&held, &underlying(), Money::whole(200));
+    let of_it = |rules: &[Rule]| {
+        let rules = ruling(
+            rules,
+            Subject::Campaign,
+            (Structure::Strangle, "NMOU", None),
+        );
+        ring_prices(&rules, &held, &shape, 0.1)
+    };
+    let near = |found: Vec<f64>, wanted: [f64; 2]| {
+        assert_eq!(found.len(), 2);
+        for (f, w) in found.iter().zip(wanted) {
+            assert!((f - w).abs() < 1e-9, "{found:?}");
+        }
+    };
+    let half = 0.05_f64.exp();
+    let strikes = rule(Measure::ToSoldStrike, Side::Below, "0.5");
+    near(of_it(&[strikes.clone()]), [95.0 * half, 105.0 / half]);
+    let evens = rule(Measure::ToBreakEven, Side::Below, "0");
+    near(of_it(&[evens]), [93.0, 107.0]);
+    let price = Rule {
+        scope: Scope::Symbol("NMOU".into()),
+        ..rule(Measure::Price, Side::Above, "111.5")
+    };
+    assert_eq!(of_it(&[price]), [111.5]);
+    assert_eq!(
+        of_it(&[rule(Measure::DaysLeft, Side::Below, "20")]),
+        [0.0; 0]
+    );
+    // A step inside the mark the distance is above the limit, a step beyond it below.
+    let ring = of_it(std::slice::from_ref(&strikes))[1];
+    for (spot, rings) in [(ring * 0.9999, false), (ring * 1.0001, true)] {
+        let seen = CampaignSeen {
+            to_sold: Some((105.0 / spot).ln() / 0.1),
+            ..seen()
+        };
+        let figure = seen.figure(Measure::ToSoldStrike, at()).unwrap();
+        assert_eq!(strikes.condition.rings(figure), rings, "{spot}");
+    }
+}
+
+/// The strictest limit on what a trade may lose, in exact money: 2.5 % of 61,234.56 are 1,530.864.
+#[test]
+fn the_strictest_limit_on_risk_counts() {
+    let percent = rule(Measure::TradeRisk, Side::Above, "2.5");
+    let money = |limit: &str| Rule {
+        id: 2,
+        ..rule(Measure::TradeRiskMoney, Side::Above, limit)
+    };
+    let account: Money = "61234.56".parse().unwrap();
+    let most = |rules: &[Rule]| {
+        let of_it = (Structure::Condor, "NMOU", None);
+        most_at_risk(rules, of_it, account).map(|m| m.to_string())
+    };
+    assert_eq!(most(&[percent.clone()]).as_deref(), Some("1530.864"));
+    assert_eq!(
+        most(&[percent.clone(), money("1500")]).as_deref(),
+        Some("1500.00")
+    );
+    assert_eq!(most(&[percent, money("2000")]).as_deref(), Some("1530.864"));
+    assert_eq!(most(&[]), None);
+}

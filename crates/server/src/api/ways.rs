@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use desk::rework::{Limits, Measure, Out};
+use desk::rules::{Measure as Rules, Side, Subject, most_at_risk, ruling};
 use desk::{Money, Price};
 use engine::State as DeskState;
 use engine::campaigns::{self, proposal};
@@ -200,6 +201,8 @@ struct WaysWire {
     waiting: Vec<u64>,
     /// What ruled the others out, the most first.
     ruled_out: Vec<RuledOut>,
+    /// Limits that stood empty and are the trader's own rules.
+    by_rule: Vec<String>,
     /// The best, the best first; at most three of one kind of move.
     ways: Vec<WayWire>,
 }
@@ -278,6 +281,58 @@ fn wire(w: &WayOut, before: &desk::Evaluation, u: &desk::Underlying) -> Option<W
     })
 }
 
+/// Limits that were left empty are the trader's own rules, where there are such: what a trade may
+/// lose, and the band of the book's lean. They are told.
+fn by_my_rules(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    campaign: u64,
+    limits: &mut Limits,
+) -> Vec<String> {
+    let mut told = Vec::new();
+    let Some(c) = state.account.campaign(campaign) else {
+        return told;
+    };
+    let Some(u) = state.world.underlying(&c.symbol) else {
+        return told;
+    };
+    let held = state.account.holding_of(campaign);
+    let of_it = (desk::Structure::of(&held, u), c.symbol.as_str(), None);
+    let value = money::account_value(state, quoter);
+    if limits.loss.is_none()
+        && let Some(most) = most_at_risk(&state.my_rules, of_it, value)
+    {
+        limits.loss = Some(most);
+        told.push(format!("max loss at most {}", most.grouped()));
+    }
+    if limits.lean.is_none() {
+        let account = ruling(
+            &state.my_rules,
+            Subject::Account,
+            (desk::Structure::Other, "", None),
+        );
+        let limit = |side: Side| {
+            let of_lean = account.iter().map(|r| r.rule.condition);
+            let mut found = of_lean.filter(|x| x.measure == Rules::Lean && x.side == side);
+            found.next().map(|x| x.limit.to_f64())
+        };
+        let (from, to) = (limit(Side::Below), limit(Side::Above));
+        if from.is_some() || to.is_some() {
+            limits.lean = Some((
+                from.unwrap_or(f64::NEG_INFINITY),
+                to.unwrap_or(f64::INFINITY),
+            ));
+            let ends = [
+                from.map(|x| format!("from {x}")),
+                to.map(|x| format!("up to {x}")),
+            ];
+            let ends: Vec<String> = ends.into_iter().flatten().collect();
+            told.push(format!("lean of the book {}", ends.join(" ")));
+        }
+    }
+    told
+}
+
 fn looked_for(
     state: &DeskState,
     quoter: &mut Quoter,
@@ -291,9 +346,11 @@ fn looked_for(
         campaign.totals.booked(),
     );
     let u = underlying_of(state, &symbol)?;
+    let mut limits = request.limits.parse()?;
+    let by_rule = by_my_rules(state, quoter, id, &mut limits);
     let search = Search {
         at: request.at.into(),
-        limits: request.limits.parse()?,
+        limits,
         measure: match request.measure {
             WaysMeasure::Chance => Measure::Chance,
             WaysMeasure::CreditADay => Measure::CreditADay,
@@ -319,6 +376,7 @@ fn looked_for(
         looked: found.looked,
         kept: found.kept,
         waiting: found.waiting,
+        by_rule,
         ruled_out,
         ways: found
             .best

@@ -102,7 +102,10 @@ async fn the_daily_record_adds_up() {
         assert_eq!(row.get(2), d["value"].as_str());
         assert_eq!(row.get(4), d["figures"]["parts"]["total"].as_str());
     }
-    assert_eq!(rows[1].iter().last(), Some("a \"quiet\" day, all in all"));
+    assert_eq!(
+        rows[1].iter().next_back(),
+        Some("a \"quiet\" day, all in all")
+    );
     // A date of one's own stands in the calendar until it is taken away.
     let own = json!({ "date": "2031-03-21", "what": "look at it again" });
     let (_, own) = p.post("/api/dates", &own).await;

@@ -207,6 +207,7 @@ function Found({ found: f, onTake }: { found: WaysFound; onTake: (then: Leg[]) =
         {f.ways.length > 0 &&
           ' Here are the best, at most three of one kind, as of the moment they were looked for.'}
       </p>
+      {f.byRule.length > 0 && <p className="text-ink2">By my rules: {f.byRule.join(', ')}.</p>}
       {f.waiting.length > 0 && (
         <Notice>
           {`Order ${f.waiting.join(' and ')} waits to close some of what is held, so the ticket refuses whatever else would close it. `}

@@ -1,5 +1,6 @@
 //! One open campaign as the book carries it.
 
+use desk::rules::{Subject, ring_prices, ruling};
 use desk::{BookGreeks, Campaign, Leg, Lot, Money, Package, Price, PriceStyle};
 use engine::State as DeskState;
 use engine::campaigns::proposal;
@@ -61,6 +62,8 @@ pub struct Strip {
     pub spot: f64,
     /// Sold strikes.
     pub shorts: Vec<f64>,
+    /// Where the trader's rules about the price ring.
+    pub rings: Vec<f64>,
 }
 
 impl From<desk::Strip> for Strip {
@@ -76,6 +79,7 @@ impl From<desk::Strip> for Strip {
             zones: strip.zones.into_iter().map(zone).collect(),
             spot: strip.spot,
             shorts: strip.shorts,
+            rings: strip.rings,
         }
     }
 }
@@ -253,6 +257,9 @@ pub(crate) fn carried(
         .events(symbol, now, days.unwrap_or(30))
         .into_iter()
         .next();
+    let of_it = (desk::Structure::of(&held, u), symbol.as_str(), Some(id));
+    let in_force = ruling(&state.my_rules, Subject::Campaign, of_it);
+    let rings = shape.map_or_else(Vec::new, |s| ring_prices(&in_force, &held, s, deviation));
     let lean = judged.as_ref().map(|e| {
         let mut of_it = BookGreeks::default();
         of_it.add(&e.greeks, u.beta, price, index_price(state));
@@ -267,7 +274,7 @@ pub(crate) fn carried(
             .filter(|l| *l < Money::ZERO && total < Money::ZERO)
             .map(|l| total.to_f64() / l.to_f64()),
         scaled: shape
-            .and_then(|s| desk::Strip::in_deviations(&held, s, price, deviation, REACH))
+            .and_then(|s| desk::Strip::in_deviations((&held, s, &rings), price, deviation, REACH))
             .map(Strip::from),
         nearest: shape.and_then(|s| desk::deviations_to_nearest(&held, s, price, deviation)),
         next: event.map(|e| {
@@ -311,7 +318,7 @@ pub(crate) fn carried(
         evens: shape.map_or_else(Vec::new, |s| {
             s.evens.iter().map(|e| even(e, u.style_of_price)).collect()
         }),
-        strip: shape.map(|s| desk::Strip::of(&held, s, price).into()),
+        strip: shape.map(|s| desk::Strip::of(&held, s, &rings, price).into()),
         greeks: judged.as_ref().map(|e| greeks(&e.greeks)),
         margin: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.alone.total)),
         unvalued,
