@@ -460,7 +460,10 @@ fn rules_about_the_price_know_where_they_ring() {
     };
     let half = 0.05_f64.exp();
     let strikes = rule(Measure::ToSoldStrike, Side::Below, "0.5");
-    near(of_it(&[strikes.clone()]), [95.0 * half, 105.0 / half]);
+    near(
+        of_it(std::slice::from_ref(&strikes)),
+        [95.0 * half, 105.0 / half],
+    );
     let evens = rule(Measure::ToBreakEven, Side::Below, "0");
     near(of_it(&[evens]), [93.0, 107.0]);
     let price = Rule {
@@ -497,7 +500,10 @@ fn the_strictest_limit_on_risk_counts() {
         let of_it = (Structure::Condor, "NMOU", None);
         most_at_risk(rules, of_it, account).map(|m| m.to_string())
     };
-    assert_eq!(most(&[percent.clone()]).as_deref(), Some("1530.864"));
+    assert_eq!(
+        most(std::slice::from_ref(&percent)).as_deref(),
+        Some("1530.864")
+    );
     assert_eq!(
         most(&[percent.clone(), money("1500")]).as_deref(),
         Some("1500.00")
