@@ -182,7 +182,7 @@ async fn income_seller(b: &Browser) {
         .await;
     b.press("keep").await;
     b.until("[aria-label=Checks]", "within the rule", |t| {
-        t.contains("of the account at risk; your rule says at most 50 %")
+        t.contains("part of the account at risk: ") && t.contains("your rule says at most 50 %")
     })
     .await;
     b.press("grid").await;
