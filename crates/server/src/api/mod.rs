@@ -15,6 +15,7 @@ mod history;
 mod ideas;
 mod life;
 mod orders;
+mod own_dates;
 mod packages;
 mod rework;
 mod rounds;
@@ -43,6 +44,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(history::router())
         .merge(rules::router())
         .merge(rounds::router())
+        .merge(own_dates::router())
         .merge(days::router())
         .merge(account::router())
         .merge(balance::router())

@@ -6,7 +6,7 @@ use axum::http::StatusCode;
 use desk::calendar::previous_session;
 use desk::rounds::Reason;
 use desk::rules::{AccountNeeds, Figure, Measure, Side, Subject, ruling};
-use desk::{Answer, BellSide, Decision, EntryPrice, OwnDate, Structure, Until, short_date};
+use desk::{Answer, BellSide, Decision, EntryPrice, Structure, Until, short_date};
 use engine::State as DeskState;
 use engine::rounds::{Asks, Dated, Given, Quiet, Rounds, Since, rounds_of};
 use engine::sight::account_seen;
@@ -24,7 +24,7 @@ use crate::api::wire::words::{DatedWord, FitsWord, SideWord};
 use crate::api::wire::{date, moment, parse_price};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
-use crate::http::problem::{Body, Path, Problem};
+use crate::http::problem::{Body, Problem};
 
 /// Why something asks.
 #[derive(Debug, Serialize, ToSchema)]
@@ -579,85 +579,9 @@ async fn done(State(app): State<AppState>) -> Result<StatusCode, Problem> {
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// A date of the trader's own.
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-struct OwnDateRequest {
-    /// ISO date.
-    date: String,
-    /// What it is, 1 to 120 characters.
-    what: String,
-    /// The campaign it belongs to.
-    #[serde(default)]
-    campaign: Option<u64>,
-}
-
-/// A date of the trader's own, kept.
-#[derive(Debug, Serialize, ToSchema)]
-struct OwnDateWire {
-    /// Its number.
-    id: u64,
-    /// ISO date.
-    date: String,
-    /// What it is.
-    what: String,
-    /// The campaign it belongs to.
-    campaign: Option<u64>,
-}
-
-/// Adds a date of the trader's own: it stands in rounds and in the calendar.
-#[utoipa::path(
-    post,
-    path = "/dates",
-    tag = "rounds",
-    request_body = OwnDateRequest,
-    responses(
-        (status = 201, body = OwnDateWire),
-        (status = 404, body = Problem),
-        (status = 422, body = Problem),
-    ),
-)]
-async fn add_date(
-    State(app): State<AppState>,
-    Body(request): Body<OwnDateRequest>,
-) -> Result<(StatusCode, Json<OwnDateWire>), Problem> {
-    let wanted = OwnDate {
-        id: 0,
-        date: date("date", &request.date)?,
-        what: request.what,
-        campaign: request.campaign,
-    };
-    let kept = app.command(move |desk| desk.add_date(wanted)).await?;
-    let wire = OwnDateWire {
-        id: kept.id,
-        date: kept.date.to_string(),
-        what: kept.what,
-        campaign: kept.campaign,
-    };
-    Ok((StatusCode::CREATED, Json(wire)))
-}
-
-/// Takes a date of the trader's own away.
-#[utoipa::path(
-    delete,
-    path = "/dates/{id}",
-    tag = "rounds",
-    params(("id" = u64, Path)),
-    responses((status = 204), (status = 404, body = Problem)),
-)]
-async fn remove_date(
-    State(app): State<AppState>,
-    Path(id): Path<u64>,
-) -> Result<StatusCode, Problem> {
-    app.command(move |desk| desk.remove_date(id)).await?;
-    Ok(StatusCode::NO_CONTENT)
-}
-
 pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
         .routes(routes!(rounds))
         .routes(routes!(decide))
         .routes(routes!(done))
-        .routes(routes!(add_date))
-        .routes(routes!(remove_date))
 }
