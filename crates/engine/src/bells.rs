@@ -62,8 +62,20 @@ pub(crate) fn end_bells(next: &mut State, facts: &mut Vec<Fact>) {
     let over = |b: &Arc<Bell>| b.is_set() && b.until.is_some_and(|until| until < today);
     if next.bells.iter().any(over) {
         let all = Arc::make_mut(&mut next.bells);
-        facts.extend(all.iter().filter(|b| over(b)).map(|b| Fact::BellGone(b.id)));
-        all.retain(|b| !over(b));
+        all.retain_mut(|b| {
+            if !over(b) {
+                return true;
+            }
+            if !b.unanswered() {
+                facts.push(Fact::BellGone(b.id));
+                return false;
+            }
+            // What it rang stands until it is answered; it only listens no more.
+            let bell = Arc::make_mut(b);
+            bell.again = None;
+            facts.push(Fact::Bell(bell.clone()));
+            true
+        });
     }
 }
 

@@ -63,6 +63,19 @@ fn wanted(state: &State) -> Option<LookedFor> {
     (wanted.campaigns || wanted.account.is_some()).then_some(wanted)
 }
 
+fn listens_to_a_symbol(state: &State) -> bool {
+    let on_symbol = |b: &Bell| {
+        matches!(
+            &b.listens,
+            Listens::Figure {
+                of: Watched::Symbol(_),
+                ..
+            }
+        )
+    };
+    state.bells.iter().any(|b| b.is_set() && on_symbol(b))
+}
+
 /// The next look behind a moment that is no stop.
 pub(crate) fn look_after(at: Moment) -> Moment {
     Moment::from_millis((at.millis().div_euclid(A_LOOK) + 1) * A_LOOK)
@@ -81,8 +94,9 @@ impl Engine {
         self.forget_closed(next, facts);
         let Some(wanted) = wanted(next) else { return };
         let account = wanted.account.filter(|_| account);
-        let campaigns = wanted.campaigns && !next.account.lots().is_empty();
-        if !campaigns && account.is_none() {
+        // A bell on a volatility listens without any position.
+        let holds = !next.account.lots().is_empty() || listens_to_a_symbol(next);
+        if !(wanted.campaigns && holds) && account.is_none() {
             return;
         }
         let book = book_seen(

@@ -266,3 +266,45 @@ fn what_is_left_of_a_millisecond_counts_the_next_time() {
     assert!(matches!(refused, engine::Refusal::ReadOnly(_)), "{refused}");
     assert!(broken.due(1_000_000_000).is_none() && broken.take_facts().is_empty());
 }
+
+/// A bell on a volatility rings where nothing is held, and stands behind its last day until it is
+/// answered.
+#[test]
+fn a_bell_on_a_volatility_needs_no_position_and_outlives_its_last_day_once_rung() {
+    let mut run = Run::new(3);
+    let wanted = Wanted {
+        again: Some(Decimal::ZERO),
+        until: Some(start().plus_millis(10 * 86_400_000).date()),
+        ..Wanted::once(Listens::Figure {
+            of: Watched::Symbol("NMOU".into()),
+            condition: Condition {
+                measure: Measure::Vol,
+                side: Side::Above,
+                limit: "43.5".parse().unwrap(),
+            },
+        })
+    };
+    run.engine.set_bell(wanted.clone()).unwrap();
+    let never = Listens::Figure {
+        of: Watched::Symbol("NMOU".into()),
+        condition: Condition {
+            measure: Measure::Vol,
+            side: Side::Above,
+            limit: "900".parse().unwrap(),
+        },
+    };
+    let never = Wanted {
+        listens: never,
+        ..wanted
+    };
+    run.engine.set_bell(never).unwrap();
+    run.engine
+        .advance(start().plus_millis(15 * 86_400_000))
+        .unwrap();
+    let bells = &run.engine.state().bells;
+    assert_eq!(bells.len(), 1, "{bells:?}");
+    assert!(bells[0].unanswered() && bells[0].again.is_none());
+    run.engine.note_clock();
+    run.keep();
+    assert_eq!(difference(&run.engine, &run.again()), None);
+}

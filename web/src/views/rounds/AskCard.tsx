@@ -201,12 +201,19 @@ const current = () => {
   return at instanceof HTMLElement ? at : list()[0];
 };
 
-/** Does what a key says on the card that has the focus; false where there is none. */
+/** What is sent or answered at once is never done by a key on a card that was not chosen. */
+const AT_ONCE: readonly CardAct[] = ['close', 'noted'];
+
+/**
+ * Does what a key says on the card that has the focus, or on the first one where nothing is sent by
+ * it: else the first press only chooses the card. False where there is none.
+ */
 export function actOnCard(act: CardAct): boolean {
   const card = current();
   if (!card) return false;
+  const chosen = card.contains(document.activeElement);
   card.focus();
-  cards.get(card)?.[act]();
+  if (chosen || !AT_ONCE.includes(act)) cards.get(card)?.[act]();
   return true;
 }
 
