@@ -8,14 +8,15 @@ use crate::rules::Largest;
 pub const DAY_MOVES: [i64; 5] = [-5, -1, 0, 1, 5];
 
 /// The form of the rows that are made now. A row keeps the number of its form.
-pub const DAY_VERSION: u32 = 2;
+pub const DAY_VERSION: u32 = 3;
 
 /// One close.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Day {
     /// ISO date.
     pub date: String,
-    /// The form that it was made in: of form 1 the value alone is known.
+    /// The form that it was made in: of form 1 the value alone is known, of form 2 what interest and
+    /// dividends made is among the other and the trades.
     pub version: u32,
     /// The account's value.
     pub value: Money,

@@ -11,7 +11,8 @@ mod account_rules;
 mod ahead;
 mod bell;
 mod bench;
-mod book;
+pub mod beta;
+pub mod book;
 pub mod calendar;
 mod carry;
 mod checks;
@@ -103,7 +104,7 @@ pub use package::{MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Package, PackageError};
 pub use package_quote::{Ladder, PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::{CampaignFigures, campaign_sentence, tails};
 pub use price_style::PriceStyle;
-pub use quant::{Kind, Lognormal, Style};
+pub use quant::{Accuracy, Kind, Lognormal, Style};
 pub use scene::Shift;
 pub use shape::{Even, Extent, Kink, Shape};
 pub use smile::{Smile, SmileQuote};
@@ -113,4 +114,4 @@ pub use time::{Moment, MomentError, day_number, short_date};
 pub use underlying::{
     Fees, LISTED_AHEAD, MarginClass, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind,
 };
-pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, terms_of};
+pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, plain_terms, terms_of};

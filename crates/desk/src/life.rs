@@ -1,13 +1,14 @@
 //! The profit of a campaign over the days of its life, and what made it: the price, its curvature,
-//! time, volatility, what was paid to the market at its fills, and what none of these explains.
+//! time, volatility, interest, dividends, what was paid to the market at its fills, and what none of
+//! these explains.
 //!
-//! From look to look the profit of what was held is δ·ΔS + ½·γ·ΔS² + θ·Δt + vega·Δσ to second order
+//! From look to look the profit of what was held is δ·ΔS + ½·γ·ΔS² + θ·Δt + vega·Δσ + ρ·Δr to second order
 //! (the expansion of Taylor in the model's own Greeks at the first look); the rest is named as such
 //! and never spread over the others.
 
 use std::collections::BTreeMap;
 
-use crate::account::Chapter;
+use crate::account::{Chapter, ChapterKind};
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
 use crate::time::Moment;
@@ -21,6 +22,8 @@ pub struct Looked {
     pub mark: Price,
     /// Its volatility; zero for the underlying itself.
     pub vol: f64,
+    /// Interest to its end; zero for the underlying itself, and at its end.
+    pub rate: f64,
     /// Greeks of one contract or share, in money.
     pub greeks: PositionGreeks,
 }
@@ -49,6 +52,10 @@ pub struct Parts {
     pub theta: f64,
     /// The change of each volatility.
     pub vega: f64,
+    /// The change of the interest that each is priced with.
+    pub rate: f64,
+    /// Dividends on shares.
+    pub dividends: f64,
     /// Fills and settlements away from the marks of their moment, and cash without a fill.
     pub trades: f64,
     /// Fees, below zero.
@@ -58,6 +65,11 @@ pub struct Parts {
 }
 
 impl Parts {
+    /// What the model explains of it.
+    pub fn explained(&self) -> f64 {
+        self.delta + self.gamma + self.theta + self.vega + self.rate
+    }
+
     /// Both together.
     pub fn plus(self, o: Parts) -> Parts {
         Parts {
@@ -66,6 +78,8 @@ impl Parts {
             gamma: self.gamma + o.gamma,
             theta: self.theta + o.theta,
             vega: self.vega + o.vega,
+            rate: self.rate + o.rate,
+            dividends: self.dividends + o.dividends,
             trades: self.trades + o.trades,
             fees: self.fees + o.fees,
             other: self.other + o.other,
@@ -130,10 +144,10 @@ pub fn life(chapters: &[Chapter], looks: &[Look], u: &Underlying) -> Option<Vec<
             // What ends has no volatility any more.
             if to.vol > 0.0 && from.vol > 0.0 {
                 parts.vega += n * from.greeks.vega * 100.0 * (to.vol - from.vol);
+                parts.rate += n * from.greeks.rho * 100.0 * (to.rate - from.rate);
             }
         }
-        let explained = parts.delta + parts.gamma + parts.theta + parts.vega;
-        parts.other = parts.total.to_f64() - explained;
+        parts.other = parts.total.to_f64() - parts.explained();
         stride(look.at, parts, written(last.at).unwrap_or(0));
     }
     for look in looks {
@@ -144,12 +158,15 @@ pub fn life(chapters: &[Chapter], looks: &[Look], u: &Underlying) -> Option<Vec<
         let mut parts = Parts::default();
         for chapter in here {
             parts.total += chapter.cash;
+            if chapter.kind == ChapterKind::Dividend {
+                parts.dividends += chapter.cash.to_f64();
+            }
             parts.fees -= chapter.fees;
             for (instrument, quantity) in &chapter.legs {
                 parts.total += worth(instrument, *quantity, look.legs.get(instrument)?.mark);
             }
         }
-        parts.trades = parts.total.to_f64();
+        parts.trades = parts.total.to_f64() - parts.dividends;
         parts.total += parts.fees;
         stride(look.at, parts, written(look.at).unwrap_or(0));
     }

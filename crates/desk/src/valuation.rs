@@ -113,6 +113,31 @@ pub fn terms_of(
     }
 }
 
+/// The terms of an option before whose end no cash is paid: they alone say what it is worth.
+/// Nothing where a dividend is still to come.
+pub fn plain_terms(
+    contract: &Contract,
+    underlying: &Underlying,
+    at: Moment,
+    market: &PricedIn<'_>,
+) -> Option<Terms> {
+    let (expiry, rate, carry) = (
+        underlying.expiry_moment(contract),
+        market.rate,
+        market.carry,
+    );
+    if carry.dividends(at, expiry).next().is_some() {
+        return None;
+    }
+    let carry_yield = carry.yield_until(at, expiry, rate, market.spot);
+    let terms = terms_of(contract, underlying, at, (rate, carry_yield), market.vol);
+    let is_share_call = underlying.kind == UnderlyingKind::Shares && terms.kind == Kind::Call;
+    // Without dividends an American call on shares is not exercised early.
+    let held = is_share_call && rate >= 0.0 && matches!(carry, Carry::Dividends(_));
+    let style = if held { Style::European } else { terms.style };
+    Some(Terms { style, ..terms })
+}
+
 /// A European option on shares that pay cash on known dates: worth what it would be on the shares
 /// less the present value of what they pay before its end (escrowed dividends, F. Black 1975; the
 /// forward is that of the schedule). Price and time move the shares and not the dividends, so a
@@ -233,19 +258,11 @@ impl Priced {
             kind: terms.kind,
             strike: terms.strike,
         };
-        let is_share_call = underlying.kind == UnderlyingKind::Shares && terms.kind == Kind::Call;
-        let paid = market.carry.present_value(at, expiry, rate);
-        if paid == 0.0 {
-            // Without dividends an American call on shares is not exercised early.
-            let style =
-                if is_share_call && rate >= 0.0 && matches!(market.carry, Carry::Dividends(_)) {
-                    Style::European
-                } else {
-                    terms.style
-                };
-            let model = Model::new(&Terms { style, ..terms }, Accuracy::Interactive)?;
+        if let Some(plain) = plain_terms(contract, underlying, at, market) {
+            let model = Model::new(&plain, Accuracy::Interactive)?;
             return Ok(ready(Way::Plain(Box::new(model))));
         }
+        let paid = market.carry.present_value(at, expiry, rate);
         let american = terms.style == Style::American;
         let exercised = market
             .carry

@@ -157,7 +157,7 @@ fn parts(
         }
     }
     memory.0 = now;
-    let explained = sum.delta + sum.gamma + sum.theta + sum.vega + sum.trades;
+    let explained = sum.explained() + sum.dividends + sum.trades;
     Parts {
         total: profit,
         other: (profit - sum.fees).to_f64() - explained,
@@ -211,6 +211,11 @@ fn look_of(held: &Held<'_>, at: Moment) -> Option<Look> {
         let looked = Looked {
             mark: one.market.quote.mark(),
             vol: one.market.vol,
+            rate: if one.instrument.option().is_some() {
+                one.market.rate
+            } else {
+                0.0
+            },
             greeks: one.greeks,
         };
         (one.instrument.clone(), looked)

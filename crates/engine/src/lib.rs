@@ -28,6 +28,7 @@
 //! ```
 
 mod account_commands;
+pub mod balance;
 pub mod bells;
 pub mod campaigns;
 mod changes;

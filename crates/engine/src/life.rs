@@ -90,6 +90,7 @@ pub(crate) fn look(state: &State, quoter: &mut Quoter, c: &Campaign, at: Moment)
             Looked {
                 mark: inside.max(Price::ZERO),
                 vol: 0.0,
+                rate: 0.0,
                 greeks: desk::PositionGreeks::default(),
             }
         } else {
@@ -102,6 +103,11 @@ pub(crate) fn look(state: &State, quoter: &mut Quoter, c: &Campaign, at: Moment)
             Looked {
                 mark: market.quote.mark(),
                 vol: market.vol,
+                rate: if instrument.option().is_some() {
+                    market.rate
+                } else {
+                    0.0
+                },
                 greeks: *priced.greeks(spot.to_f64()).ok()?.first()?,
             }
         };

@@ -5,6 +5,7 @@
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
+use desk::book::STRESS_MOVES;
 use desk::calendar::{close_of, last_trading, open_of, previous_session};
 use desk::life::held_by;
 use desk::rules::{
@@ -20,6 +21,7 @@ use jiff::civil::Date;
 use market::{Quoter, World};
 use rayon::prelude::*;
 
+use crate::balance::{Chosen, items, stress_moves};
 use crate::campaigns::all_open;
 use crate::money::{account_value, alone, evaluate_alone, total_requirement};
 use crate::state::State;
@@ -552,6 +554,24 @@ pub fn since_close(state: &State, value: Money, before: Date) -> Option<(Money, 
     Some((value - then - paid_in, then))
 }
 
+/// Loss of what is held in the worst of the moves of [`STRESS_MOVES`], each name by its beta. What
+/// cannot be valued is in none of them.
+pub fn stress_loss(state: &State, quoter: &mut Quoter) -> Money {
+    let chosen = Chosen {
+        held: true,
+        ..Chosen::default()
+    };
+    let mut sum = [0.0; STRESS_MOVES.len()];
+    let at = state.clock.now;
+    for item in items(state, quoter, &chosen).iter().filter(|i| i.on) {
+        if let Some(u) = state.world.underlying(&item.symbol) {
+            // What a model refuses is told where the book is shown.
+            let _ = stress_moves(&item.position(u, at), u.beta, &mut sum);
+        }
+    }
+    Money::from_model(-sum.into_iter().fold(0.0, f64::min))
+}
+
 /// What is seen of the account at the state's moment; what is not needed is left at nothing.
 pub fn account_seen(state: &State, quoter: &mut Quoter, needs: AccountNeeds) -> AccountSeen {
     let value = account_value(state, quoter);
@@ -585,6 +605,11 @@ pub fn account_seen(state: &State, quoter: &mut Quoter, needs: AccountNeeds) -> 
         vega: greeks.vega,
         used,
         largest: largest(state, &risks),
+        stress: if needs.stress {
+            stress_loss(state, quoter)
+        } else {
+            Money::ZERO
+        },
         open: open.len() as i64,
         day: since_close(state, value, today),
         week: since_close(state, value, monday),

@@ -223,6 +223,7 @@ fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
         premium,
         width: p.width,
         activity: p.activity,
+        basket: false,
         sector: None,
         event: None,
         dividend: None,

@@ -26,6 +26,8 @@ pub(crate) struct Spec {
     pub width: f64,
     /// Contracts traded and open, relative scale.
     pub activity: f64,
+    /// It stands for many names: an index, or a fund on many.
+    pub basket: bool,
     /// The sector whose moves it shares, and the share of its own variance that they are.
     pub sector: Option<(&'static str, f64)>,
     /// What is scheduled.
@@ -220,6 +222,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         premium,
         width,
         activity,
+        basket: false,
         sector: None,
         event: None,
         dividend: None,
@@ -253,6 +256,7 @@ pub(crate) fn specs() -> Vec<Spec> {
     vec![
         Spec {
             index_yield: 0.014,
+            basket: true,
             ..spec(
                 "WXMR",
                 index,
@@ -265,6 +269,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         },
         Spec {
             dividend: pays(date(2031, 3, 21), 0.014),
+            basket: true,
             ..spec(
                 "WXMT",
                 trust,
@@ -277,6 +282,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         },
         Spec {
             dividend: pays(date(2031, 3, 21), 0.011),
+            basket: true,
             ..spec(
                 "SMLX",
                 small,
@@ -290,6 +296,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         Spec {
             dividend: pays(date(2031, 3, 21), 0.006),
             sector: Some(("technology", 0.9)),
+            basket: true,
             ..spec(
                 "TKZR",
                 stock("TKZR", "Technology Trust", 1.3),
@@ -432,6 +439,7 @@ pub(crate) fn specs() -> Vec<Spec> {
             )
         },
         Spec {
+            basket: true,
             index_yield: 0.018,
             ..spec(
                 "SKRY",

@@ -593,6 +593,11 @@ impl World {
         Some(self.path(symbol)?.spec.sector?.0)
     }
 
+    /// Whether an underlying stands for many names: an index, or a fund on many.
+    pub fn is_basket(&self, symbol: &str) -> bool {
+        self.path(symbol).is_some_and(|p| p.spec.basket)
+    }
+
     /// All dated events of an underlying that are announced at a moment, those behind it among them,
     /// by date. Everything ahead is announced three years before.
     pub fn announced(&self, symbol: &str, at: Moment) -> Vec<Announced> {

@@ -318,7 +318,16 @@ impl DayRow {
                 let exact = joined(&[p.total, p.fees]);
                 format!(
                     "{exact};{}",
-                    model(&[p.delta, p.gamma, p.theta, p.vega, p.trades, p.other])
+                    model(&[
+                        p.delta,
+                        p.gamma,
+                        p.theta,
+                        p.vega,
+                        p.trades,
+                        p.other,
+                        p.rate,
+                        p.dividends,
+                    ])
                 )
             }),
             greeks: f.map(|DayFigures { greeks: g, .. }| {
@@ -354,7 +363,13 @@ impl DayRow {
         let text = self.parts.as_deref()?;
         let mut exact = text.splitn(3, ';');
         let (total, fees) = (exact.next()?.parse().ok()?, exact.next()?.parse().ok()?);
-        let [delta, gamma, theta, vega, trades, other] = parted::<f64, 6>(exact.next()?)?;
+        let model = exact.next()?;
+        let [delta, gamma, theta, vega, trades, other, rate, dividends] = parted::<f64, 8>(model)
+            .or_else(|| {
+            // A row of form 2 has interest and dividends among the others.
+            let [a, b, c, d, e, f] = parted::<f64, 6>(model)?;
+            Some([a, b, c, d, e, f, 0.0, 0.0])
+        })?;
         let [lean, lean_money, index_gamma, a_day, a_point, rho] =
             parted::<f64, 6>(self.greeks.as_deref()?)?;
         let [up, down, still] = parted::<Money, 3>(self.at_risk.as_deref()?)?;
@@ -367,6 +382,8 @@ impl DayRow {
                 gamma,
                 theta,
                 vega,
+                rate,
+                dividends,
                 trades,
                 fees,
                 other,

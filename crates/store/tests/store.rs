@@ -427,6 +427,8 @@ fn a_day() -> Day {
                 gamma: -1e-17,
                 fees: "-2.60".parse().unwrap(),
                 other: 1.0 / 3.0,
+                rate: -0.25,
+                dividends: 12.5,
                 ..desk::life::Parts::default()
             },
             cash: Money::whole(41_000),

@@ -72,6 +72,123 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/balance/ahead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Each name alone by two of its deviations, and the profit of the book some closes ahead as drawn
+         *     from sessions of the past: estimates, with their errors.
+         */
+        post: operations["book_ahead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/bands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bands of my rules with where the book stands, as it is and as it is looked at, and at the closes
+         *     of the past weeks.
+         */
+        post: operations["book_bands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The whole book in the terms of one index, under its moves, with what is only being considered. */
+        post: operations["book_looked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/explained": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What made the profit from one close to another, or to now: by campaign, and by price, time,
+         *     volatility, interest, dividends, trades and fees. The parts add up to the ledger and the marks.
+         */
+        get: operations["book_explained"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/margins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Margin and buying power after moves of the index: what is considered is entered at its middle, and
+         *     what is left out closed at it.
+         */
+        post: operations["book_margins"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/balance/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Looks for the smallest changes that bring the book where it should be: over what is listed, and
+         *     over the campaigns held. Nothing is sent.
+         */
+        post: operations["mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bells": {
         parameters: {
             query?: never;
@@ -946,6 +1063,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Paper portfolios by name. */
+        get: operations["papers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a paper portfolio under a name; one of the same name is replaced. */
+        put: operations["keep_paper"];
+        post?: never;
+        /** Throws a paper portfolio away. */
+        delete: operations["drop_paper"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pick/{symbol}": {
         parameters: {
             query?: never;
@@ -1261,16 +1413,56 @@ export interface components {
             /** @description The same if the price were there now. */
             today: number[];
         };
-        /** @description One thing that is coming: exercise, assignment, settlement, an end. */
+        /** @description What is asked. */
+        AheadRequest: {
+            /** @description What is looked at, and through what. */
+            look: components["schemas"]["LookWire"];
+            /** @description Paths, 1,000 to 50,000. */
+            paths: number;
+            /** @description Closes ahead, 1 to 63. */
+            sessions: number;
+        };
+        /** @description The book some closes ahead. */
         AheadWire: {
-            /** @description OSI symbol, where it is about one contract. */
-            contract?: string | null;
-            /** @description Of a bought option: what was said, that it is not to be exercised; absent elsewhere. */
-            declined?: boolean | null;
-            /** @description It asks for a decision. */
-            presses: boolean;
-            /** @description In a sentence. */
-            words: string;
+            /** @description Each name alone, the worst first. */
+            alone: components["schemas"]["AloneWire"][];
+            asOne?: components["schemas"]["DrawnWire"] | null;
+            /** @description As of. */
+            at: string;
+            /** @description Names without such a past: their beta times the index. */
+            byBeta: string[];
+            /**
+             * Format: double
+             * @description Calendar days to it.
+             */
+            days: number;
+            /** @description What is in none of it, and why. */
+            missing: string[];
+            past?: components["schemas"]["DrawnWire"] | null;
+            /** @description Sessions that are drawn from. */
+            sessions: number;
+            /** @description The close that is looked at. */
+            until: string;
+        };
+        /** @description One name moving alone. */
+        AloneWire: {
+            /**
+             * Format: double
+             * @description Profit where it falls by as much.
+             */
+            fallen: number;
+            /**
+             * Format: double
+             * @description And where it rises.
+             */
+            risen: number;
+            /** @description Which. */
+            symbol: string;
+            /**
+             * Format: double
+             * @description Two deviations of its price, percent.
+             */
+            twoSigma: number;
         };
         /** @description An answer. */
         AnswerWire: {
@@ -1299,6 +1491,18 @@ export interface components {
         } | {
             /** @enum {string} */
             as: "noted";
+        };
+        /** @description A name that moves beside the index. */
+        ApartWire: {
+            /**
+             * Format: double
+             * @description Percent of its price, −99 to 200.
+             */
+            percent: number;
+            /** @description every name of a sector. */
+            sector?: string | null;
+            /** @description One symbol; or */
+            symbol?: string | null;
         };
         /** @description A campaign, or the account, that asks. */
         AskWire: {
@@ -1380,6 +1584,29 @@ export interface components {
             seen: string;
             /** @description What it is largest in. */
             which?: string | null;
+        };
+        /** @description What is asked. */
+        BandsRequest: {
+            /**
+             * Format: double
+             * @description A loss that is accepted, percent of the account, 0.1 to 100.
+             */
+            acceptedLoss?: number | null;
+            /**
+             * Format: double
+             * @description In this fall of the index, percent, 0.1 to 90.
+             */
+            inFall?: number | null;
+            /** @description What is looked at. Rules look through the broad index and the market's betas. */
+            look: components["schemas"]["LookWire"];
+        };
+        /** @description Bands of my rules. */
+        BandsWire: {
+            /** @description As of. */
+            at: string;
+            /** @description The bands: of each measure that a rule is about, and of the others that the book has. */
+            bands: components["schemas"]["BandWire"][];
+            suggested?: components["schemas"]["Suggested"] | null;
         };
         /** @description One bar, and the volatilities at its close. */
         BarWire: {
@@ -1536,6 +1763,51 @@ export interface components {
             /** @description Prices, ascending. */
             prices: number[];
         };
+        /** @description The beta of one name. */
+        BetaWire: {
+            /**
+             * Format: double
+             * @description Its standard error.
+             */
+            error?: number | null;
+            /**
+             * Format: double
+             * @description Estimated.
+             */
+            estimated?: number | null;
+            /**
+             * Format: double
+             * @description The market's own.
+             */
+            market: number;
+            /** @description Pairs of returns. */
+            pairs?: number | null;
+            /**
+             * Format: double
+             * @description Part of the variance that the index explains.
+             */
+            rSquared?: number | null;
+            /** @description Where it comes from. */
+            source: string;
+            /** @description Which. */
+            symbol: string;
+            /**
+             * Format: double
+             * @description The one that counts.
+             */
+            used: number;
+        };
+        /** @description How much names move with the index. */
+        BetasWire: {
+            /** @description The trader's own, by symbol. */
+            own?: {
+                [key: string]: number;
+            };
+            /** @description Estimated over so many sessions, 20 to 750; absent: the market's own. */
+            sessions?: number | null;
+            /** @description Two thirds of each, and one third of 1. */
+            towardOne?: boolean;
+        };
         /** @description One expiration's rows. */
         Block: {
             /** @description Key of the expiration. */
@@ -1574,6 +1846,77 @@ export interface components {
              * @description Vega a point.
              */
             vega: number;
+        };
+        /** @description A line over the move. */
+        BookLine: {
+            /**
+             * Format: double
+             * @description Days on.
+             */
+            days: number;
+            /** @description Profit at each move. */
+            profits: number[];
+        };
+        /** @description The book as it is looked at. */
+        BookLooked: {
+            /** @description As of. */
+            at: string;
+            /** @description Betas. */
+            betas: components["schemas"]["BetaWire"][];
+            /** @description The same divided. */
+            divisions: components["schemas"]["Division"][];
+            drawn?: components["schemas"]["Drawn"] | null;
+            /** @description The index. */
+            index: string;
+            /** @description Everything that can be looked at, in or out. */
+            items: components["schemas"]["ItemWire"][];
+            /**
+             * Format: double
+             * @description Days to the last expiration of what counts.
+             */
+            lastDays?: number | null;
+            /** @description What is in no figure, and why. */
+            missing: string[];
+            /**
+             * Format: double
+             * @description How volatility has answered the broad index in the past year: by so many times its fall.
+             */
+            pastAnswer?: number | null;
+            /**
+             * Format: double
+             * @description Its price.
+             */
+            price: number;
+            /** @description The table of moves. */
+            table: components["schemas"]["MoveRow"][];
+            /** @description Sum of what counts. */
+            total: components["schemas"]["Sums"];
+            /** @description The account's value. */
+            value: string;
+            /**
+             * Format: double
+             * @description Its own deviation a year, by 30-day volatility: the cone of the map.
+             */
+            volatility?: number | null;
+        };
+        /** @description What is asked of the book. */
+        BookRequest: {
+            /** @description Answer about the moment of an earlier answer, where it is still known. */
+            at?: string | null;
+            /**
+             * Format: double
+             * @description Calendar days on at which the table stands.
+             */
+            days?: number;
+            /** @description Lines over the move at so many days on; without them none is drawn. */
+            lines?: number[];
+            /** @description What is looked at, and through what. */
+            look: components["schemas"]["LookWire"];
+            /** @description The map is drawn. */
+            map?: boolean;
+            /** @description Moves of the table in percent, ascending. */
+            moves?: number[];
+            span?: components["schemas"]["Span"] | null;
         };
         /** @description The book. */
         BookView: {
@@ -2067,6 +2410,17 @@ export interface components {
             /** @description Prices of the outlines. */
             prices: number[];
         };
+        /** @description A draft that is looked at beside the book. */
+        ConsideredWire: {
+            /** @description The name that it is switched by. */
+            key: string;
+            /** @description Its legs. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description What it is called. */
+            name?: string | null;
+            /** @description What it is on. */
+            symbol: string;
+        };
         /**
          * @description How often an expiration comes.
          * @enum {string}
@@ -2272,6 +2626,18 @@ export interface components {
             /** @description Whole cents, above zero. */
             amount: string;
         };
+        /**
+         * @description Which way of the index is good for something.
+         * @enum {string}
+         */
+        Direction: "up" | "down" | "neither";
+        /** @description The book divided in one way. */
+        Division: {
+            /** @description By what: symbol, sector, structure, expiration or direction. */
+            by: string;
+            /** @description Its rows, the largest capital at risk first. */
+            rows: components["schemas"]["GroupRow"][];
+        };
         /** @description A draft that was read. */
         DraftRead: {
             /** @description The draft. */
@@ -2296,6 +2662,50 @@ export interface components {
             /** @description Underlying symbol. */
             symbol: string;
             target?: components["schemas"]["TargetWire"] | null;
+        };
+        /** @description Lines and map. */
+        Drawn: {
+            /** @description Moves across the map in percent. */
+            across: number[];
+            /** @description Days of the map; empty where it is not drawn. */
+            ahead: number[];
+            /** @description Moves along the lines in percent. */
+            along: number[];
+            /** @description The lines. */
+            lines: components["schemas"]["BookLine"][];
+            /** @description Profit over the map: for each day, at each move. */
+            map: number[][];
+        };
+        /** @description Profit over the paths. */
+        DrawnWire: {
+            /** @description Paths in each. */
+            bars: number[];
+            /**
+             * Format: double
+             * @description Standard deviation.
+             */
+            deviation: number;
+            /** @description Edges of the bars. */
+            edges: number[];
+            /**
+             * Format: double
+             * @description Its standard error.
+             */
+            error: number;
+            /**
+             * Format: double
+             * @description Part that loses.
+             */
+            losing: number;
+            /**
+             * Format: double
+             * @description Mean profit.
+             */
+            mean: number;
+            /** @description Paths. */
+            paths: number;
+            /** @description The worst 5 and 1 percent. */
+            worst: components["schemas"]["WorstWire"][];
         };
         /** @description A way of easing; without its three parts easing stops. */
         EaseRequest: {
@@ -2495,6 +2905,25 @@ export interface components {
             /** @description Exercised if it ends in the money by a cent (as without an instruction), or left to expire. */
             exercise: boolean;
         };
+        /** @description What made the profit between two moments. */
+        ExplainedWire: {
+            /** @description At the end. */
+            after: string;
+            /** @description Value of the account at the begin. */
+            before: string;
+            /** @description What the account made beyond its campaigns. */
+            beside: string;
+            /** @description Paid in between. */
+            deposits: string;
+            /** @description The close that it begins at. */
+            from: string;
+            /** @description By campaign, the largest first. */
+            made: components["schemas"]["MadeWire"][];
+            /** @description Their sum. */
+            sum: components["schemas"]["PartsWire"];
+            /** @description Its end. */
+            to: string;
+        };
         /** @description The best or worst outcome. */
         ExtentWire: {
             /** @description Signed profit; absent when unlimited. */
@@ -2552,6 +2981,52 @@ export interface components {
          * @enum {string}
          */
         FitsWord: "close" | "rework" | "exercise" | "do not exercise" | "let be" | "noted" | "to order" | "to balance";
+        /** @description Where the book should be. */
+        GoalWire: {
+            /**
+             * Format: double
+             * @description At least.
+             */
+            from: number;
+            /** @enum {string} */
+            of: "lean";
+            /**
+             * Format: double
+             * @description At most.
+             */
+            to: number;
+        } | {
+            /**
+             * Format: double
+             * @description At most.
+             */
+            most: number;
+            /** @enum {string} */
+            of: "stress";
+        } | {
+            /**
+             * Format: double
+             * @description At least.
+             */
+            from: number;
+            /** @enum {string} */
+            of: "vega";
+            /**
+             * Format: double
+             * @description At most.
+             */
+            to: number;
+        } | {
+            /**
+             * Format: double
+             * @description At most, percent.
+             */
+            most: number;
+            /** @enum {string} */
+            of: "sector";
+            /** @description Which. */
+            sector: string;
+        };
         /** @description Greeks along price or time. */
         GreekCurvesWire: {
             /** @description Prices, or days from now. */
@@ -2625,6 +3100,17 @@ export interface components {
             /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
             values?: number[][] | null;
         };
+        /** @description One division of the book. */
+        GroupRow: {
+            /** @description Items in it that count. */
+            count: number;
+            /** @description Profit at each move of the table. */
+            moves: number[];
+            /** @description What. */
+            name: string;
+            /** @description What it adds. */
+            sums: components["schemas"]["Sums"];
+        };
         /**
          * @description Where a measure stands in the form.
          * @enum {string}
@@ -2691,6 +3177,38 @@ export interface components {
             /** @description What is wrong, by line. */
             problems: components["schemas"]["LineProblem"][];
         };
+        /** @description One item of the book. */
+        ItemWire: {
+            /** @description Which way is good for it. */
+            direction: components["schemas"]["Direction"];
+            /** @description First expiration (ISO). */
+            expiry?: string | null;
+            /** @description The name that it is switched by. */
+            key: string;
+            /** @description Its legs. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description Profit at each move of the table. */
+            moves: number[];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Number of the campaign or the order.
+             */
+            number?: number | null;
+            /** @description It counts. */
+            on: boolean;
+            /** @description Sector. */
+            sector?: string | null;
+            /** @description Where it comes from. */
+            source: components["schemas"]["SourceWord"];
+            /** @description Kind of structure. */
+            structure: string;
+            /** @description What it adds. */
+            sums: components["schemas"]["Sums"];
+            /** @description What it is on. */
+            symbol: string;
+        };
         /**
          * @description A call or a put.
          * @enum {string}
@@ -2725,6 +3243,11 @@ export interface components {
             /** @description Which. */
             name: string;
         };
+        /**
+         * @description What the best is measured by.
+         * @enum {string}
+         */
+        LeastWord: "costADay" | "capital" | "sideEffects" | "packages";
         /** @description One line of the ledger. */
         LedgerLine: {
             /** @description Premium or payment, before fees. */
@@ -2873,6 +3396,40 @@ export interface components {
             /** @description How. */
             tie: components["schemas"]["TieWire"];
         };
+        /** @description What is looked at, and through what. */
+        LookWire: {
+            /** @description Names that move beside the index. */
+            apart?: components["schemas"]["ApartWire"][];
+            /** @description Betas. */
+            betas?: components["schemas"]["BetasWire"];
+            /** @description Drafts. */
+            drafts?: components["schemas"]["ConsideredWire"][];
+            /** @description What is really held counts. */
+            held: boolean;
+            /** @description In terms of this underlying; absent: the broad index. */
+            index?: string | null;
+            /** @description Of that without these, by key (`c12`). */
+            off?: string[];
+            /** @description Orders and drafts with these, by key. */
+            on?: string[];
+            vol?: components["schemas"]["VolWire"] | null;
+        };
+        /** @description What one campaign made. */
+        MadeWire: {
+            /**
+             * Format: int64
+             * @description Which.
+             */
+            campaign: number;
+            /** @description What made it. */
+            parts: components["schemas"]["PartsWire"];
+            /** @description What it is on. */
+            symbol: string;
+            /** @description What it is called. */
+            title: string;
+            /** @description Why its parts are not told, where they are not. */
+            untold?: string | null;
+        };
         /** @description Profit over date and price. */
         MapWire: {
             /** @description Days from now, ascending; the last is the first expiration. */
@@ -2881,6 +3438,18 @@ export interface components {
             prices: number[];
             /** @description Profit at each date, at each price. */
             profit: number[][];
+        };
+        /** @description Margin after one move. */
+        MarginAfter: {
+            /** @description Buying power. */
+            buyingPower: string;
+            /** @description Margin held. */
+            margin: string;
+            /**
+             * Format: double
+             * @description Percent.
+             */
+            percent: number;
         };
         /** @description The margin of a structure. */
         MarginSheet: {
@@ -2901,6 +3470,20 @@ export interface components {
             moved: components["schemas"]["MovedPoint"][];
             /** @description What it is called. */
             name: string;
+        };
+        /** @description What is asked of the margin. */
+        MarginsRequest: {
+            /** @description What is looked at, and through what. */
+            look: components["schemas"]["LookWire"];
+            /** @description Moves in percent, ascending. */
+            moves: number[];
+        };
+        /** @description Margin after moves. */
+        MarginsWire: {
+            /** @description As of. */
+            at: string;
+            /** @description Move by move. */
+            rows: components["schemas"]["MarginAfter"][];
         };
         /** @description One expiration on the ribbon. */
         Mark: {
@@ -2989,6 +3572,52 @@ export interface components {
             /** @description What its limit is counted in. */
             unit: components["schemas"]["UnitWord"];
         };
+        /** @description What is asked. */
+        MendRequest: {
+            /**
+             * Format: int64
+             * @description Calendar days to the expirations that are looked at, from.
+             */
+            daysFrom?: number;
+            /**
+             * Format: int64
+             * @description And to.
+             */
+            daysTo?: number;
+            /** @description Where it should be. */
+            goal: components["schemas"]["GoalWire"];
+            /** @description What the best is measured by. */
+            least?: components["schemas"]["LeastWord"];
+            /** @description What is looked at, and through what. */
+            look: components["schemas"]["LookWire"];
+            /**
+             * Format: int64
+             * @description Most packages, 1 to 100.
+             */
+            most?: number;
+            /**
+             * @description Over these underlyings; empty: over indexes, funds on many names, and futures that move with
+             *     the index.
+             */
+            symbols?: string[];
+        };
+        /** @description What was found. */
+        MendWire: {
+            /** @description As of. */
+            at: string;
+            /** @description The book as it is looked at. */
+            before: components["schemas"]["StandingWire"];
+            /** @description The best, the best first; of one kind two at most. */
+            best: components["schemas"]["RemedyWire"][];
+            /** @description Candidates that were looked at. */
+            looked: number;
+            /** @description How many reach the goal. */
+            reach: number;
+            /** @description What was looked over. */
+            symbols: string[];
+            /** @description It is there already. */
+            there: boolean;
+        };
         /** @description A campaign that becomes part of another. */
         MergeRequest: {
             /**
@@ -3048,6 +3677,34 @@ export interface components {
              * @description The campaign it moves to; absent: a new one.
              */
             to?: number | null;
+        };
+        /** @description One move of the table. */
+        MoveRow: {
+            /**
+             * Format: double
+             * @description Lean afterwards.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description The same in percent of the account's value.
+             */
+            ofAccount?: number | null;
+            /**
+             * Format: double
+             * @description Percent.
+             */
+            percent: number;
+            /**
+             * Format: double
+             * @description Price of the index then.
+             */
+            price: number;
+            /**
+             * Format: double
+             * @description Profit of what counts.
+             */
+            profit: number;
         };
         /** @description What is needed after the market has moved, marks worked out at their volatility. */
         MovedPoint: {
@@ -3327,6 +3984,20 @@ export interface components {
             /** @description Widths to choose from. */
             widths: string[];
         };
+        /** @description One draft of a paper portfolio. */
+        PaperDraft: {
+            /** @description The draft. */
+            draft: components["schemas"]["DraftWire"];
+            /** @description It counts. */
+            on: boolean;
+        };
+        /** @description A paper portfolio. */
+        PaperWire: {
+            /** @description Its drafts. */
+            drafts: components["schemas"]["PaperDraft"][];
+            /** @description What is really held counts beside it. */
+            held: boolean;
+        };
         /** @description One part of a requirement. */
         PartWire: {
             /** @description Money it needs. */
@@ -3341,6 +4012,11 @@ export interface components {
              * @description The move of the price.
              */
             delta: number;
+            /**
+             * Format: double
+             * @description Dividends.
+             */
+            dividends: number;
             /** @description Fees, below zero. */
             fees: string;
             /**
@@ -3353,6 +4029,11 @@ export interface components {
              * @description What none of these explains.
              */
             other: number;
+            /**
+             * Format: double
+             * @description Interest.
+             */
+            rate: number;
             /**
              * Format: double
              * @description Time.
@@ -3370,6 +4051,16 @@ export interface components {
              * @description Volatility.
              */
             vega: number;
+        };
+        /** @description A figure of a past close. */
+        PastFigure: {
+            /** @description ISO date. */
+            date: string;
+            /**
+             * Format: double
+             * @description The figure.
+             */
+            value: number;
         };
         /** @description A contract that was picked. */
         Picked: {
@@ -3587,6 +4278,41 @@ export interface components {
          * @enum {string}
          */
         Regime: "strategy rules" | "portfolio rules" | "scan plus exposure";
+        /** @description A change that reaches the goal. */
+        RemedyWire: {
+            /** @description The book afterwards. */
+            after: components["schemas"]["StandingWire"];
+            /**
+             * Format: int64
+             * @description The campaign that is changed; absent where something is bought or sold.
+             */
+            campaign?: number | null;
+            /** @description Cash at the middle before fees, received above zero. */
+            cash: string;
+            /**
+             * Format: double
+             * @description Less earned a day, with the trading cost spread over its days; below zero: more.
+             */
+            costADay: number;
+            /** @description Bands of my rules that held before and do not afterwards, by name. */
+            leaves: string[];
+            /** @description Legs of all packages, or what the campaign would hold. */
+            legs: components["schemas"]["LegWire"][];
+            /**
+             * Format: int64
+             * @description Packages.
+             */
+            packages: number;
+            /** @description What it is on. */
+            symbol: string;
+            /**
+             * Format: double
+             * @description Cost of trading: fees and half the width of its market.
+             */
+            trading: number;
+            /** @description In words. */
+            words: string;
+        };
         /** @description A new limit. */
         RepriceRequest: {
             /** @description Signed net limit. */
@@ -4124,6 +4850,24 @@ export interface components {
             /** @description Exchange time. */
             until: string;
         };
+        /**
+         * @description Where an item comes from.
+         * @enum {string}
+         */
+        SourceWord: "campaign" | "order" | "draft";
+        /** @description How far the map goes. */
+        Span: {
+            /**
+             * Format: double
+             * @description Calendar days ahead, 1 to 1,100; absent: to the last expiration, 60 at most.
+             */
+            days?: number | null;
+            /**
+             * Format: double
+             * @description Percent of the index either way, 1 to 60.
+             */
+            reach: number;
+        };
         /** @description Prices to draw between. */
         SpanWire: "usual" | {
             /**
@@ -4140,6 +4884,39 @@ export interface components {
         } | {
             /** @description From one price to another. */
             between: number[];
+        };
+        /** @description The book in the figures that bands are about. */
+        StandingWire: {
+            /**
+             * Format: double
+             * @description Capital at risk.
+             */
+            capital: number;
+            /**
+             * Format: double
+             * @description Delta in index shares.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description The same in the sector that is asked about.
+             */
+            sector: number;
+            /**
+             * Format: double
+             * @description Loss in the worst move of the index within 10 %.
+             */
+            stress: number;
+            /**
+             * Format: double
+             * @description A day.
+             */
+            theta: number;
+            /**
+             * Format: double
+             * @description A point.
+             */
+            vega: number;
         };
         /**
          * @description How far to jump.
@@ -4211,6 +4988,71 @@ export interface components {
          * @enum {string}
          */
         SubjectWord: "campaign" | "account" | "trade";
+        /** @description What an accepted loss comes to: arithmetic, no advice. */
+        Suggested: {
+            /**
+             * Format: double
+             * @description The lean that loses it along a straight line; the same below zero in a rise.
+             */
+            lean: number;
+            /** @description That loss in money. */
+            loss: string;
+            /** @description How it is worked out. */
+            words: string;
+        };
+        /** @description Figures that add up. */
+        Sums: {
+            /**
+             * Format: double
+             * @description Change of the lean for one point of the index.
+             */
+            gamma: number;
+            /**
+             * Format: double
+             * @description Change of the money for one percent by one percent more.
+             */
+            gammaMoney: number;
+            /**
+             * Format: double
+             * @description Delta in index shares.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description The same as money for one percent of the index.
+             */
+            leanMoney: number;
+            /**
+             * Format: double
+             * @description A percentage point of the rate.
+             */
+            rho: number;
+            /**
+             * Format: double
+             * @description Capital at risk.
+             */
+            risk: number;
+            /**
+             * Format: double
+             * @description A day.
+             */
+            theta: number;
+            /**
+             * Format: double
+             * @description What it is worth by its models.
+             */
+            value: number;
+            /**
+             * Format: double
+             * @description A volatility point; points of different names are added as they are.
+             */
+            vega: number;
+            /**
+             * Format: double
+             * @description The same, each leg weighted by √(30/days) and by beta.
+             */
+            weightedVega: number;
+        };
         /** @description Where the trader expects the price to be, and when. */
         TargetWire: {
             /** @description The date (ISO); the first expiration when absent. */
@@ -4312,6 +5154,20 @@ export interface components {
          * @enum {string}
          */
         VerdictWord: "fine" | "note" | "warning" | "blocking";
+        /** @description How volatility answers. */
+        VolWire: {
+            /**
+             * Format: double
+             * @description Each moves by so many points, −50 to 100.
+             */
+            points: number;
+        } | {
+            /**
+             * Format: double
+             * @description Each answers its own name by so many times its fall, −5 to 10.
+             */
+            perMove: number;
+        };
         /** @description A way out. */
         WayWire: {
             /** @description Tied up afterwards, taken alone. */
@@ -4435,6 +5291,29 @@ export interface components {
              * @description Units held that it stands on.
              */
             units: number;
+        };
+        /** @description The worst part of the paths. */
+        WorstWire: {
+            /**
+             * Format: double
+             * @description So many make less than this.
+             */
+            edge: number;
+            /**
+             * Format: double
+             * @description Standard error of that.
+             */
+            error: number;
+            /**
+             * Format: double
+             * @description Their mean.
+             */
+            mean: number;
+            /**
+             * Format: double
+             * @description Percent of the paths.
+             */
+            percent: number;
         };
         /** @description A stretch of the range strip. */
         Zone: {
@@ -4691,6 +5570,288 @@ export interface operations {
             421: components["responses"]["WrongHost"];
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
+        };
+    };
+    book_ahead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AheadRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AheadWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    book_bands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BandsWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    book_looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookLooked"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    book_explained: {
+        parameters: {
+            query?: {
+                /** @description From the close of this day (ISO); absent: the last one. */
+                from?: string | null;
+                /** @description To the close of this day; absent: to now. */
+                to?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExplainedWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    book_margins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarginsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarginsWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     bells: {
@@ -6971,6 +8132,115 @@ export interface operations {
             };
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
+        };
+    };
+    papers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["PaperWire"];
+                    };
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    keep_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaperWire"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    drop_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
         };
     };
     pick: {

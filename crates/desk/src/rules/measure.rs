@@ -223,6 +223,10 @@ measures! {
     OneSector "one_sector", Account, Account, Percent, ABOVE, false, "largest sector";
     /// In one expiration.
     OneExpiration "one_expiration", Account, Account, Percent, ABOVE, false, "largest expiration";
+    /// Loss of the book in the worst move of the index up to ten percent either way.
+    StressLoss "stress_loss", Account, Account, Money, ABOVE, false, "stress loss, index within 10 %";
+    /// The same in percent of the account's value.
+    StressLossOfAccount "stress_loss_of_account", Account, Account, Percent, ABOVE, false, "stress loss, of the account";
     /// Open campaigns.
     OpenCampaigns "open_campaigns", Account, Account, Count, ABOVE, false, "open campaigns";
     /// Loss since the close before, money paid in left out.
@@ -299,6 +303,7 @@ impl Measure {
                 M::OneTrade | M::OneSymbol | M::OneSector | M::OneExpiration
             ),
             margin: self == M::PowerUsed,
+            stress: matches!(self, M::StressLoss | M::StressLossOfAccount),
         }
     }
 
@@ -371,6 +376,13 @@ impl Measure {
             M::OneSymbol => format!("risks more than {limit} % of its value in one symbol"),
             M::OneSector => format!("risks more than {limit} % of its value in one sector"),
             M::OneExpiration => format!("risks more than {limit} % of its value in one expiration"),
+            M::StressLoss => {
+                format!("would lose more than {limit} in the worst move of the index within 10 %")
+            }
+            M::StressLossOfAccount => format!(
+                "would lose more than {limit} % of its value in the worst move of the index within \
+                 10 %"
+            ),
             M::OpenCampaigns => format!("has more than {limit} campaigns open"),
             M::DayLoss => format!("has lost {limit} {or} today"),
             M::DayLossOfAccount => format!("has lost {limit} % {or} today"),
@@ -438,6 +450,8 @@ pub struct AccountNeeds {
     pub largest: bool,
     /// Margin held.
     pub margin: bool,
+    /// Its stress loss.
+    pub stress: bool,
 }
 
 impl AccountNeeds {
@@ -446,6 +460,7 @@ impl AccountNeeds {
         greeks: true,
         largest: true,
         margin: true,
+        stress: true,
     };
 
     /// What either needs.
@@ -454,6 +469,7 @@ impl AccountNeeds {
             greeks: self.greeks || o.greeks,
             largest: self.largest || o.largest,
             margin: self.margin || o.margin,
+            stress: self.stress || o.stress,
         }
     }
 }

@@ -246,6 +246,8 @@ pub struct AccountSeen {
     pub used: Money,
     /// Capital at risk in the largest trade, symbol, sector and expiration.
     pub largest: Largest,
+    /// Loss in the worst of the moves of [`crate::book::STRESS_MOVES`], 0 where none loses.
+    pub stress: Money,
     /// Open campaigns.
     pub open: i64,
     /// Profit since the close before, and the value then.
@@ -291,6 +293,8 @@ impl AccountSeen {
             M::OneSymbol => part(&self.largest.symbol),
             M::OneSector => part(&self.largest.sector),
             M::OneExpiration => part(&self.largest.expiration),
+            M::StressLoss => Some(Figure::money(self.stress)),
+            M::StressLossOfAccount => Figure::share(self.stress, self.value, 100),
             M::OpenCampaigns => Some(Figure::count(self.open)),
             M::DayLoss => lost(self.day),
             M::DayLossOfAccount => lost_part(self.day),

@@ -20,3 +20,4 @@ mod rework;
 mod structures;
 mod templates;
 mod ways;
+mod worth;

@@ -60,6 +60,7 @@ fn seen() -> CampaignSeen {
 fn account() -> AccountSeen {
     let of = |name: &str, amount| Some((name.to_owned(), Money::whole(amount)));
     AccountSeen {
+        stress: Money::whole(3_000),
         value: Money::whole(60_000),
         lean: 31.8,
         index: 2_940.0,
@@ -149,6 +150,8 @@ fn every_rule_at_its_edge() {
         (M::OneSymbol, Above, "5", "0.01"),
         (M::OneSector, Above, "10", "0.01"),
         (M::OneExpiration, Above, "15", "0.01"),
+        (M::StressLoss, Above, "3000", "0.01"),
+        (M::StressLossOfAccount, Above, "5", "0.01"),
         (M::OpenCampaigns, Above, "9", "1"),
         (M::DayLoss, Above, "300", "0.01"),
         (M::DayLossOfAccount, Above, "0.49751244", "0.00000001"),

@@ -60,7 +60,7 @@ const MOST_NOTE: usize = 2_000;
 
 impl DraftWire {
     /// Whether it can be kept; contracts may have expired since.
-    fn check(&self, state: &DeskState) -> Result<(), Refusal> {
+    pub(crate) fn check(&self, state: &DeskState) -> Result<(), Refusal> {
         let refuse = |field: &'static str, message: String| Err(Refusal::Field { field, message });
         let u = underlying_of(state, &self.symbol)?;
         let length = |text: &Option<String>| text.as_ref().map_or(0, |t| t.chars().count());

@@ -27,6 +27,10 @@ pub(crate) struct PartsWire {
     theta: f64,
     /// Volatility.
     vega: f64,
+    /// Interest.
+    rate: f64,
+    /// Dividends.
+    dividends: f64,
     /// Fills and settlements away from the marks of their moment; cash without a fill.
     trades: f64,
     /// Fees, below zero.
@@ -43,6 +47,8 @@ impl From<Parts> for PartsWire {
             gamma: p.gamma,
             theta: p.theta,
             vega: p.vega,
+            rate: p.rate,
+            dividends: p.dividends,
             trades: p.trades,
             fees: money(p.fees),
             other: p.other,

@@ -1,7 +1,7 @@
 //! One use case per file: request type, parse, core call, answer.
 
 mod account;
-mod balance;
+pub(crate) mod balance;
 mod bells;
 pub(crate) mod bench;
 mod campaigns;

@@ -22,6 +22,7 @@ use tower_http::set_header::SetResponseHeaderLayer;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 
+use crate::api::balance::book::BookDesk;
 use crate::api::{self, stream};
 use crate::app::handle::{DeskHandle, Unserved};
 use crate::app::refusal::Refusal;
@@ -33,6 +34,8 @@ use crate::http::problem::Problem;
 pub struct AppState {
     /// The desk task.
     pub desk: DeskHandle,
+    /// What readers of the whole book remember.
+    pub(crate) book: Arc<BookDesk>,
     quoters: Arc<Mutex<Vec<Quoter>>>,
     streams: Arc<Semaphore>,
 }
@@ -48,6 +51,7 @@ impl AppState {
     pub fn new(desk: DeskHandle) -> AppState {
         AppState {
             desk,
+            book: Arc::default(),
             quoters: Arc::default(),
             streams: Arc::new(Semaphore::new(MOST_STREAMS)),
         }

@@ -7,7 +7,7 @@ use crate::interchange::statement::csv_of;
 
 /// Columns. Money in the account's currency, exact; Greeks in money, the delta and gamma in shares
 /// of the index; empty where a row of form 1 does not know.
-pub const DAY_COLUMNS: [&str; 39] = [
+pub const DAY_COLUMNS: [&str; 41] = [
     "date",
     "version",
     "value",
@@ -47,6 +47,8 @@ pub const DAY_COLUMNS: [&str; 39] = [
     "largest_expiration",
     "largest_expiration_amount",
     "missing",
+    "rate_part",
+    "dividends_part",
 ];
 
 fn row(day: &Day, drawdown: Option<Money>) -> Vec<String> {
@@ -78,6 +80,7 @@ fn row(day: &Day, drawdown: Option<Money>) -> Vec<String> {
         out.extend([name, amount]);
     }
     out.push(f.missing.join("; "));
+    out.extend([p.rate, p.dividends].map(|v| v.to_string()));
     out
 }
 

@@ -5,7 +5,7 @@ use std::process::{Command, Stdio};
 
 use serde_json::{Value, json};
 
-fn calc(what: &str, cases: &Value) -> (Vec<Value>, Option<i32>) {
+pub fn calc(what: &str, cases: &Value) -> (Vec<Value>, Option<i32>) {
     let mut child = Command::new(env!("CARGO_BIN_EXE_pikebell"))
         .args(["calc", what])
         .stdin(Stdio::piped())

@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod calc;
+mod calc_book;
 mod calc_campaign;
 mod calc_margin;
 mod export;

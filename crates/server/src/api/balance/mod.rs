@@ -1,5 +1,13 @@
-//! The account's money and margin, its rules, and the margin sheet of a structure.
+//! The account's money and margin, its rules, the margin sheet of a structure; and the whole book in
+//! the terms of one index.
 
+pub(crate) mod asked;
+mod bands;
+pub(crate) mod book;
+mod chances;
+mod explained;
+mod mend;
+mod papers;
 pub(crate) mod sheet;
 
 use axum::Json;
@@ -154,4 +162,10 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .routes(routes!(set_account_rules))
         .routes(routes!(deposit))
         .routes(routes!(margin_sheet))
+        .merge(book::router())
+        .merge(bands::router())
+        .merge(chances::router())
+        .merge(mend::router())
+        .merge(explained::router())
+        .merge(papers::router())
 }

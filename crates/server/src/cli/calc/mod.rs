@@ -1,10 +1,11 @@
-//! The batch calculator: `pikebell calc price|iv|chance|position|margin|campaign|event`.
+//! The batch calculator: `pikebell calc price|iv|chance|position|margin|campaign|book|event`.
 //!
 //! Rows are read, worked out in parallel and written in their order, a block at a time. A row that
 //! cannot be priced gets an `error` text and the good rows are still written; the exit status then
 //! is 1. What cannot be read at all (no such file, a missing column) ends the run with status 2 and
 //! a message, before anything is written.
 
+mod book;
 mod campaign;
 mod chance;
 mod event;
@@ -46,6 +47,9 @@ pub enum Calc {
     /// Whole campaigns from their fills: cash, profit, outline with what was realised (JSON).
     #[command(after_long_help = campaign::HELP)]
     Campaign(Files),
+    /// A whole book in the terms of one index, and its profit under shocks (JSON).
+    #[command(after_long_help = book::HELP)]
+    Book(Files),
     /// The move that two expirations price into an event.
     #[command(after_long_help = event::HELP)]
     Event(Files),
@@ -91,6 +95,7 @@ pub fn run(what: &Calc) -> Result<Outcome, String> {
         Calc::Position(f) => (f, position::run),
         Calc::Margin(f) => (f, margin::run),
         Calc::Campaign(f) => (f, campaign::run),
+        Calc::Book(f) => (f, book::run),
         Calc::Event(f) => (f, event::run),
     };
     let input: Box<dyn Read> = match &files.input {

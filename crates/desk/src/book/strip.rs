@@ -1,29 +1,8 @@
-//! The book: sums of Greeks in the terms of one index, and a campaign on one line of prices.
+//! The range strip: a campaign on one line of prices, and how far the price is from its edges.
 
 use crate::holding::Holding;
 use crate::number::Price;
 use crate::shape::{Even, Shape};
-use crate::valuation::PositionGreeks;
-
-/// Greeks of the whole book.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
-pub struct BookGreeks {
-    /// Delta in shares of the index: delta·beta·price/index, summed.
-    pub lean: f64,
-    /// Per day.
-    pub theta: f64,
-    /// Per volatility point; points of different underlyings are added as they are.
-    pub vega: f64,
-}
-
-impl BookGreeks {
-    /// Adds Greeks in one underlying at its price, which moves `beta` times as much as the index.
-    pub fn add(&mut self, greeks: &PositionGreeks, beta: f64, spot: f64, index: f64) {
-        self.lean += greeks.delta * beta * spot / index;
-        self.theta += greeks.theta;
-        self.vega += greeks.vega;
-    }
-}
 
 /// A stretch of the range strip.
 #[derive(Debug, Clone, Copy, PartialEq)]
