@@ -66,7 +66,7 @@ const router = createBrowserRouter([
         }),
       },
       {
-        path: 'balance',
+        path: 'balance/:part?',
         errorElement: <ViewFault />,
         lazy: async () => ({
           Component: (await import('./views/balance/BalanceView')).BalanceView,

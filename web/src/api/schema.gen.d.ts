@@ -1413,56 +1413,16 @@ export interface components {
             /** @description The same if the price were there now. */
             today: number[];
         };
-        /** @description What is asked. */
-        AheadRequest: {
-            /** @description What is looked at, and through what. */
-            look: components["schemas"]["LookWire"];
-            /** @description Paths, 1,000 to 50,000. */
-            paths: number;
-            /** @description Closes ahead, 1 to 63. */
-            sessions: number;
-        };
-        /** @description The book some closes ahead. */
+        /** @description One thing that is coming: exercise, assignment, settlement, an end. */
         AheadWire: {
-            /** @description Each name alone, the worst first. */
-            alone: components["schemas"]["AloneWire"][];
-            asOne?: components["schemas"]["DrawnWire"] | null;
-            /** @description As of. */
-            at: string;
-            /** @description Names without such a past: their beta times the index. */
-            byBeta: string[];
-            /**
-             * Format: double
-             * @description Calendar days to it.
-             */
-            days: number;
-            /** @description What is in none of it, and why. */
-            missing: string[];
-            past?: components["schemas"]["DrawnWire"] | null;
-            /** @description Sessions that are drawn from. */
-            sessions: number;
-            /** @description The close that is looked at. */
-            until: string;
-        };
-        /** @description One name moving alone. */
-        AloneWire: {
-            /**
-             * Format: double
-             * @description Profit where it falls by as much.
-             */
-            fallen: number;
-            /**
-             * Format: double
-             * @description And where it rises.
-             */
-            risen: number;
-            /** @description Which. */
-            symbol: string;
-            /**
-             * Format: double
-             * @description Two deviations of its price, percent.
-             */
-            twoSigma: number;
+            /** @description OSI symbol, where it is about one contract. */
+            contract?: string | null;
+            /** @description Of a bought option: what was said, that it is not to be exercised; absent elsewhere. */
+            declined?: boolean | null;
+            /** @description It asks for a decision. */
+            presses: boolean;
+            /** @description In a sentence. */
+            words: string;
         };
         /** @description An answer. */
         AnswerWire: {
@@ -1599,14 +1559,6 @@ export interface components {
             inFall?: number | null;
             /** @description What is looked at. Rules look through the broad index and the market's betas. */
             look: components["schemas"]["LookWire"];
-        };
-        /** @description Bands of my rules. */
-        BandsWire: {
-            /** @description As of. */
-            at: string;
-            /** @description The bands: of each measure that a rule is about, and of the others that the book has. */
-            bands: components["schemas"]["BandWire"][];
-            suggested?: components["schemas"]["Suggested"] | null;
         };
         /** @description One bar, and the volatilities at its close. */
         BarWire: {
@@ -1763,8 +1715,26 @@ export interface components {
             /** @description Prices, ascending. */
             prices: number[];
         };
+        /** @description How much names move with the index. */
+        BetasWire: {
+            /** @description The trader's own, by symbol. */
+            own?: {
+                [key: string]: number;
+            };
+            /** @description Estimated over so many sessions, 20 to 750; absent: the market's own. */
+            sessions?: number | null;
+            /** @description Two thirds of each, and one third of 1. */
+            towardOne?: boolean;
+        };
+        /** @description One expiration's rows. */
+        Block: {
+            /** @description Key of the expiration. */
+            key: string;
+            /** @description Rows, strikes from high to low. */
+            rows: components["schemas"]["Row"][];
+        };
         /** @description The beta of one name. */
-        BetaWire: {
+        BookBeta: {
             /**
              * Format: double
              * @description Its standard error.
@@ -1797,23 +1767,30 @@ export interface components {
              */
             used: number;
         };
-        /** @description How much names move with the index. */
-        BetasWire: {
-            /** @description The trader's own, by symbol. */
-            own?: {
-                [key: string]: number;
-            };
-            /** @description Estimated over so many sessions, 20 to 750; absent: the market's own. */
-            sessions?: number | null;
-            /** @description Two thirds of each, and one third of 1. */
-            towardOne?: boolean;
+        /**
+         * @description Which way of the index is good for something.
+         * @enum {string}
+         */
+        BookDirection: "up" | "down" | "neither";
+        /** @description The book divided in one way. */
+        BookDivision: {
+            /** @description By what: symbol, sector, structure, expiration or direction. */
+            by: string;
+            /** @description Its rows, the largest capital at risk first. */
+            rows: components["schemas"]["BookPart"][];
         };
-        /** @description One expiration's rows. */
-        Block: {
-            /** @description Key of the expiration. */
-            key: string;
-            /** @description Rows, strikes from high to low. */
-            rows: components["schemas"]["Row"][];
+        /** @description Lines and map. */
+        BookDrawn: {
+            /** @description Moves across the map in percent. */
+            across: number[];
+            /** @description Days of the map; empty where it is not drawn. */
+            ahead: number[];
+            /** @description Moves along the lines in percent. */
+            along: number[];
+            /** @description The lines. */
+            lines: components["schemas"]["BookLine"][];
+            /** @description Profit over the map: for each day, at each move. */
+            map: number[][];
         };
         /** @description What a draft does to the book. */
         BookEffect: {
@@ -1847,6 +1824,38 @@ export interface components {
              */
             vega: number;
         };
+        /** @description One item of the book. */
+        BookItem: {
+            /** @description Which way is good for it. */
+            direction: components["schemas"]["BookDirection"];
+            /** @description First expiration (ISO). */
+            expiry?: string | null;
+            /** @description The name that it is switched by. */
+            key: string;
+            /** @description Its legs. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description Profit at each move of the table. */
+            moves: number[];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Number of the campaign or the order.
+             */
+            number?: number | null;
+            /** @description It counts. */
+            on: boolean;
+            /** @description Sector. */
+            sector?: string | null;
+            /** @description Where it comes from. */
+            source: components["schemas"]["BookSource"];
+            /** @description Kind of structure. */
+            structure: string;
+            /** @description What it adds. */
+            sums: components["schemas"]["BookSums"];
+            /** @description What it is on. */
+            symbol: string;
+        };
         /** @description A line over the move. */
         BookLine: {
             /**
@@ -1862,14 +1871,14 @@ export interface components {
             /** @description As of. */
             at: string;
             /** @description Betas. */
-            betas: components["schemas"]["BetaWire"][];
+            betas: components["schemas"]["BookBeta"][];
             /** @description The same divided. */
-            divisions: components["schemas"]["Division"][];
-            drawn?: components["schemas"]["Drawn"] | null;
+            divisions: components["schemas"]["BookDivision"][];
+            drawn?: components["schemas"]["BookDrawn"] | null;
             /** @description The index. */
             index: string;
             /** @description Everything that can be looked at, in or out. */
-            items: components["schemas"]["ItemWire"][];
+            items: components["schemas"]["BookItem"][];
             /**
              * Format: double
              * @description Days to the last expiration of what counts.
@@ -1888,9 +1897,9 @@ export interface components {
              */
             price: number;
             /** @description The table of moves. */
-            table: components["schemas"]["MoveRow"][];
+            table: components["schemas"]["BookMove"][];
             /** @description Sum of what counts. */
-            total: components["schemas"]["Sums"];
+            total: components["schemas"]["BookSums"];
             /** @description The account's value. */
             value: string;
             /**
@@ -1898,6 +1907,45 @@ export interface components {
              * @description Its own deviation a year, by 30-day volatility: the cone of the map.
              */
             volatility?: number | null;
+        };
+        /** @description One move of the table. */
+        BookMove: {
+            /**
+             * Format: double
+             * @description Lean afterwards.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description The same in percent of the account's value.
+             */
+            ofAccount?: number | null;
+            /**
+             * Format: double
+             * @description Percent.
+             */
+            percent: number;
+            /**
+             * Format: double
+             * @description Price of the index then.
+             */
+            price: number;
+            /**
+             * Format: double
+             * @description Profit of what counts.
+             */
+            profit: number;
+        };
+        /** @description One division of the book. */
+        BookPart: {
+            /** @description Items in it that count. */
+            count: number;
+            /** @description Profit at each move of the table. */
+            moves: number[];
+            /** @description What. */
+            name: string;
+            /** @description What it adds. */
+            sums: components["schemas"]["BookSums"];
         };
         /** @description What is asked of the book. */
         BookRequest: {
@@ -1916,7 +1964,78 @@ export interface components {
             map?: boolean;
             /** @description Moves of the table in percent, ascending. */
             moves?: number[];
-            span?: components["schemas"]["Span"] | null;
+            span?: components["schemas"]["BookSpan"] | null;
+        };
+        /**
+         * @description Where an item comes from.
+         * @enum {string}
+         */
+        BookSource: "campaign" | "order" | "draft";
+        /** @description How far the map goes. */
+        BookSpan: {
+            /**
+             * Format: double
+             * @description Calendar days ahead, 1 to 1,100; absent: to the last expiration, 60 at most.
+             */
+            days?: number | null;
+            /**
+             * Format: double
+             * @description Percent of the index either way, 1 to 60.
+             */
+            reach: number;
+        };
+        /** @description Figures that add up. */
+        BookSums: {
+            /**
+             * Format: double
+             * @description Change of the lean for one point of the index.
+             */
+            gamma: number;
+            /**
+             * Format: double
+             * @description Change of the money for one percent by one percent more.
+             */
+            gammaMoney: number;
+            /**
+             * Format: double
+             * @description Delta in index shares.
+             */
+            lean: number;
+            /**
+             * Format: double
+             * @description The same as money for one percent of the index.
+             */
+            leanMoney: number;
+            /**
+             * Format: double
+             * @description A percentage point of the rate.
+             */
+            rho: number;
+            /**
+             * Format: double
+             * @description Capital at risk.
+             */
+            risk: number;
+            /**
+             * Format: double
+             * @description A day.
+             */
+            theta: number;
+            /**
+             * Format: double
+             * @description What it is worth by its models.
+             */
+            value: number;
+            /**
+             * Format: double
+             * @description A volatility point; points of different names are added as they are.
+             */
+            vega: number;
+            /**
+             * Format: double
+             * @description The same, each leg weighted by √(30/days) and by beta.
+             */
+            weightedVega: number;
         };
         /** @description The book. */
         BookView: {
@@ -2626,18 +2745,6 @@ export interface components {
             /** @description Whole cents, above zero. */
             amount: string;
         };
-        /**
-         * @description Which way of the index is good for something.
-         * @enum {string}
-         */
-        Direction: "up" | "down" | "neither";
-        /** @description The book divided in one way. */
-        Division: {
-            /** @description By what: symbol, sector, structure, expiration or direction. */
-            by: string;
-            /** @description Its rows, the largest capital at risk first. */
-            rows: components["schemas"]["GroupRow"][];
-        };
         /** @description A draft that was read. */
         DraftRead: {
             /** @description The draft. */
@@ -2662,50 +2769,6 @@ export interface components {
             /** @description Underlying symbol. */
             symbol: string;
             target?: components["schemas"]["TargetWire"] | null;
-        };
-        /** @description Lines and map. */
-        Drawn: {
-            /** @description Moves across the map in percent. */
-            across: number[];
-            /** @description Days of the map; empty where it is not drawn. */
-            ahead: number[];
-            /** @description Moves along the lines in percent. */
-            along: number[];
-            /** @description The lines. */
-            lines: components["schemas"]["BookLine"][];
-            /** @description Profit over the map: for each day, at each move. */
-            map: number[][];
-        };
-        /** @description Profit over the paths. */
-        DrawnWire: {
-            /** @description Paths in each. */
-            bars: number[];
-            /**
-             * Format: double
-             * @description Standard deviation.
-             */
-            deviation: number;
-            /** @description Edges of the bars. */
-            edges: number[];
-            /**
-             * Format: double
-             * @description Its standard error.
-             */
-            error: number;
-            /**
-             * Format: double
-             * @description Part that loses.
-             */
-            losing: number;
-            /**
-             * Format: double
-             * @description Mean profit.
-             */
-            mean: number;
-            /** @description Paths. */
-            paths: number;
-            /** @description The worst 5 and 1 percent. */
-            worst: components["schemas"]["WorstWire"][];
         };
         /** @description A way of easing; without its three parts easing stops. */
         EaseRequest: {
@@ -3100,17 +3163,6 @@ export interface components {
             /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
             values?: number[][] | null;
         };
-        /** @description One division of the book. */
-        GroupRow: {
-            /** @description Items in it that count. */
-            count: number;
-            /** @description Profit at each move of the table. */
-            moves: number[];
-            /** @description What. */
-            name: string;
-            /** @description What it adds. */
-            sums: components["schemas"]["Sums"];
-        };
         /**
          * @description Where a measure stands in the form.
          * @enum {string}
@@ -3176,38 +3228,6 @@ export interface components {
             booked: number;
             /** @description What is wrong, by line. */
             problems: components["schemas"]["LineProblem"][];
-        };
-        /** @description One item of the book. */
-        ItemWire: {
-            /** @description Which way is good for it. */
-            direction: components["schemas"]["Direction"];
-            /** @description First expiration (ISO). */
-            expiry?: string | null;
-            /** @description The name that it is switched by. */
-            key: string;
-            /** @description Its legs. */
-            legs: components["schemas"]["LegWire"][];
-            /** @description Profit at each move of the table. */
-            moves: number[];
-            /** @description What it is called. */
-            name: string;
-            /**
-             * Format: int64
-             * @description Number of the campaign or the order.
-             */
-            number?: number | null;
-            /** @description It counts. */
-            on: boolean;
-            /** @description Sector. */
-            sector?: string | null;
-            /** @description Where it comes from. */
-            source: components["schemas"]["SourceWord"];
-            /** @description Kind of structure. */
-            structure: string;
-            /** @description What it adds. */
-            sums: components["schemas"]["Sums"];
-            /** @description What it is on. */
-            symbol: string;
         };
         /**
          * @description A call or a put.
@@ -3600,6 +3620,8 @@ export interface components {
              *     the index.
              */
             symbols?: string[];
+            /** @description Options sold with nothing that covers them are looked at too, where the account allows it. */
+            uncovered?: boolean;
         };
         /** @description What was found. */
         MendWire: {
@@ -3607,7 +3629,10 @@ export interface components {
             at: string;
             /** @description The book as it is looked at. */
             before: components["schemas"]["StandingWire"];
-            /** @description The best, the best first; of one kind two at most. */
+            /**
+             * @description The best, the best first, of one kind two at most: what is bought or sold, then what is done
+             *     with campaigns.
+             */
             best: components["schemas"]["RemedyWire"][];
             /** @description Candidates that were looked at. */
             looked: number;
@@ -3678,34 +3703,6 @@ export interface components {
              */
             to?: number | null;
         };
-        /** @description One move of the table. */
-        MoveRow: {
-            /**
-             * Format: double
-             * @description Lean afterwards.
-             */
-            lean: number;
-            /**
-             * Format: double
-             * @description The same in percent of the account's value.
-             */
-            ofAccount?: number | null;
-            /**
-             * Format: double
-             * @description Percent.
-             */
-            percent: number;
-            /**
-             * Format: double
-             * @description Price of the index then.
-             */
-            price: number;
-            /**
-             * Format: double
-             * @description Profit of what counts.
-             */
-            profit: number;
-        };
         /** @description What is needed after the market has moved, marks worked out at their volatility. */
         MovedPoint: {
             /** @description Change of buying power from now. */
@@ -3732,6 +3729,26 @@ export interface components {
             ratePoints?: number;
             /** @description As the price moves. */
             sticky?: components["schemas"]["StickyWire"];
+        };
+        /** @description One name moving alone. */
+        NameAlone: {
+            /**
+             * Format: double
+             * @description Profit where it falls by as much.
+             */
+            fallen: number;
+            /**
+             * Format: double
+             * @description And where it rises.
+             */
+            risen: number;
+            /** @description Which. */
+            symbol: string;
+            /**
+             * Format: double
+             * @description Two deviations of its price, percent.
+             */
+            twoSigma: number;
         };
         /** @description A price of a package in words and as a signed number. */
         NetPrice: {
@@ -4674,6 +4691,49 @@ export interface components {
             /** @description Its desk is at work. */
             open: boolean;
         };
+        /** @description One band. */
+        ScaleWire: {
+            /** @description Decimals that it is told with. */
+            decimals: number;
+            /**
+             * Format: double
+             * @description At least, by my rules.
+             */
+            from?: number | null;
+            /** @description The measure, by its word. */
+            measure: string;
+            /** @description As a noun. */
+            noun: string;
+            /**
+             * Format: double
+             * @description As the account is.
+             */
+            now?: number | null;
+            /** @description At the closes of the past weeks, oldest first. */
+            past: components["schemas"]["PastFigure"][];
+            /**
+             * Format: double
+             * @description As it is looked at.
+             */
+            then?: number | null;
+            /**
+             * Format: double
+             * @description At most, by my rules.
+             */
+            to?: number | null;
+            /** @description What it is counted in. */
+            unit: components["schemas"]["UnitWord"];
+            /** @description In which it is largest, where it is one of the largest. */
+            which?: string | null;
+        };
+        /** @description Bands of my rules. */
+        ScalesWire: {
+            /** @description As of. */
+            at: string;
+            /** @description The bands: of each measure that a rule is about, and of the others that the book has. */
+            bands: components["schemas"]["ScaleWire"][];
+            suggested?: components["schemas"]["Suggested"] | null;
+        };
         /** @description Whom a rule is for. */
         ScopeWire: {
             /** @enum {string} */
@@ -4850,24 +4910,6 @@ export interface components {
             /** @description Exchange time. */
             until: string;
         };
-        /**
-         * @description Where an item comes from.
-         * @enum {string}
-         */
-        SourceWord: "campaign" | "order" | "draft";
-        /** @description How far the map goes. */
-        Span: {
-            /**
-             * Format: double
-             * @description Calendar days ahead, 1 to 1,100; absent: to the last expiration, 60 at most.
-             */
-            days?: number | null;
-            /**
-             * Format: double
-             * @description Percent of the index either way, 1 to 60.
-             */
-            reach: number;
-        };
         /** @description Prices to draw between. */
         SpanWire: "usual" | {
             /**
@@ -5000,58 +5042,67 @@ export interface components {
             /** @description How it is worked out. */
             words: string;
         };
-        /** @description Figures that add up. */
-        Sums: {
+        /** @description Profit over the paths. */
+        TailsDrawn: {
+            /** @description Paths in each. */
+            bars: number[];
             /**
              * Format: double
-             * @description Change of the lean for one point of the index.
+             * @description Standard deviation.
              */
-            gamma: number;
+            deviation: number;
+            /** @description Edges of the bars. */
+            edges: number[];
             /**
              * Format: double
-             * @description Change of the money for one percent by one percent more.
+             * @description Its standard error.
              */
-            gammaMoney: number;
+            error: number;
             /**
              * Format: double
-             * @description Delta in index shares.
+             * @description Part that loses.
              */
-            lean: number;
+            losing: number;
             /**
              * Format: double
-             * @description The same as money for one percent of the index.
+             * @description Mean profit.
              */
-            leanMoney: number;
+            mean: number;
+            /** @description Paths. */
+            paths: number;
+            /** @description The worst 5 and 1 percent. */
+            worst: components["schemas"]["WorstPart"][];
+        };
+        /** @description What is asked. */
+        TailsRequest: {
+            /** @description What is looked at, and through what. */
+            look: components["schemas"]["LookWire"];
+            /** @description Paths, 1,000 to 50,000. */
+            paths: number;
+            /** @description Closes ahead, 1 to 63. */
+            sessions: number;
+        };
+        /** @description The book some closes ahead. */
+        TailsWire: {
+            /** @description Each name alone, the worst first. */
+            alone: components["schemas"]["NameAlone"][];
+            asOne?: components["schemas"]["TailsDrawn"] | null;
+            /** @description As of. */
+            at: string;
+            /** @description Names without such a past: their beta times the index. */
+            byBeta: string[];
             /**
              * Format: double
-             * @description A percentage point of the rate.
+             * @description Calendar days to it.
              */
-            rho: number;
-            /**
-             * Format: double
-             * @description Capital at risk.
-             */
-            risk: number;
-            /**
-             * Format: double
-             * @description A day.
-             */
-            theta: number;
-            /**
-             * Format: double
-             * @description What it is worth by its models.
-             */
-            value: number;
-            /**
-             * Format: double
-             * @description A volatility point; points of different names are added as they are.
-             */
-            vega: number;
-            /**
-             * Format: double
-             * @description The same, each leg weighted by √(30/days) and by beta.
-             */
-            weightedVega: number;
+            days: number;
+            /** @description What is in none of it, and why. */
+            missing: string[];
+            past?: components["schemas"]["TailsDrawn"] | null;
+            /** @description Sessions that are drawn from. */
+            sessions: number;
+            /** @description The close that is looked at. */
+            until: string;
         };
         /** @description Where the trader expects the price to be, and when. */
         TargetWire: {
@@ -5293,7 +5344,7 @@ export interface components {
             units: number;
         };
         /** @description The worst part of the paths. */
-        WorstWire: {
+        WorstPart: {
             /**
              * Format: double
              * @description So many make less than this.
@@ -5581,7 +5632,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AheadRequest"];
+                "application/json": components["schemas"]["TailsRequest"];
             };
         };
         responses: {
@@ -5590,7 +5641,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AheadWire"];
+                    "application/json": components["schemas"]["TailsWire"];
                 };
             };
             400: components["responses"]["Unreadable"];
@@ -5639,7 +5690,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BandsWire"];
+                    "application/json": components["schemas"]["ScalesWire"];
                 };
             };
             400: components["responses"]["Unreadable"];

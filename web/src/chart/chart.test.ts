@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { below, contour } from '../views/bench/contour';
+import { below, contour } from './contour';
 import { makeAxis, reach, ROW } from './axis';
 import { LINE, spread } from './spread';
 

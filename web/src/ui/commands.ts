@@ -32,7 +32,7 @@ export const COMMANDS = {
   toBench: everywhere('3', 'Bench', 'where the draft is judged'),
   toOrders: everywhere('4', 'Orders', 'what is working, filled and cancelled'),
   toBook: everywhere('5', 'Book', 'what is held'),
-  toBalance: everywhere('6', 'Balance', 'the account: margin, level, money'),
+  toBalance: everywhere('6', 'Balance', 'the whole book under any market; money and margin'),
   toLedger: everywhere('7', 'Ledger', 'every booking'),
   toRules: everywhere('', 'my rules', 'your own limits and habits'),
   toDays: everywhere('', 'daily record', 'a row of figures for each close'),

@@ -84,6 +84,38 @@ export const TERMS = {
     name: 'lean',
     text: 'The delta of all positions, expressed in shares of the Wexmoor 300 Index (weighted by beta and price).',
   },
+  indexGamma: {
+    name: 'gamma',
+    text: 'Change of the lean when the index rises by one point: gamma × (beta × price / index)².',
+  },
+  bookVega: {
+    name: 'vega',
+    text: 'Money for one point of every volatility, added as it is; weighted: each leg by √(30 / days left) and its beta. Rough either way, since volatilities do not move alike.',
+  },
+  atRisk: {
+    name: 'capital at risk',
+    text: 'The most that each can lose where that has a limit, otherwise what it ties up.',
+  },
+  stressLoss: {
+    name: 'stress loss',
+    text: 'The largest loss among the moves of the range.',
+  },
+  volAnswer: {
+    name: 'volatility',
+    text: 'What implied volatility does when prices move. Answers: each falls by so many times what its own name rises, and rises as it falls, both relative. By itself: all move by so many points.',
+  },
+  considered: {
+    name: 'considered',
+    text: 'Drafts that are switched in beside what is held: nothing of them is sent.',
+  },
+  bookMap: {
+    name: 'book map',
+    text: 'Profit of the whole book over the move of the index and the days ahead.',
+  },
+  mend: {
+    name: 'mend',
+    text: 'The least change that brings the book where it should be.',
+  },
   earns: { name: 'earns', text: 'What a calendar day is worth, prices unchanged: theta of all.' },
   // A structure and its judgement.
   draft: { name: 'draft', text: 'A structure that is being built: nothing of it is sent.' },
@@ -105,12 +137,18 @@ export const TERMS = {
   },
   madeByTrades: {
     name: 'fills',
-    text: 'What fills and settlements brought beside the mark of their moment, and dividends.',
+    text: 'What fills and settlements brought beside the mark of their moment.',
     unit: 'money',
   },
+  madeByRate: {
+    name: 'interest',
+    text: 'Rho times the change of the interest that each leg is priced with.',
+    unit: 'money',
+  },
+  madeByDividends: { name: 'dividends', text: 'Dividends on shares held.', unit: 'money' },
   madeByOther: {
     name: 'other',
-    text: 'What price, gamma, time and volatility do not explain together.',
+    text: 'What price, gamma, time, volatility and interest do not explain together.',
     unit: 'money',
   },
   waysOut: {

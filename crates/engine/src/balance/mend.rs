@@ -38,6 +38,8 @@ pub struct MendAsked {
     pub days: (i64, i64),
     /// Most packages.
     pub most: i64,
+    /// Options sold with nothing that covers them are looked at too, where the account allows it.
+    pub uncovered: bool,
 }
 
 /// What can be done.
@@ -276,20 +278,21 @@ fn of_one_side(
     (g, ground): (usize, &Ground<'_>),
     all: &[(Contract, One)],
     range: std::ops::Range<usize>,
-    most: i64,
+    asked: &MendAsked,
 ) -> Vec<Candidate<Pick>> {
     let fee = state.world.fees().option.to_f64();
     let units = ground.u.multiplier as f64;
     let at = state.clock.now;
     let mut out = Vec::new();
     // A sold option alone needs the highest levels.
+    let most = asked.most;
     let naked = |kind| {
         let needed = if kind == Kind::Put && ground.u.kind == UnderlyingKind::Shares {
             4
         } else {
             5
         };
-        state.rules.allows() >= needed
+        asked.uncovered && state.rules.allows() >= needed
     };
     for i in range.clone() {
         let (c, one) = &all[i];
@@ -314,7 +317,14 @@ fn of_one_side(
         };
         out.push(single(1, price));
         if naked(c.kind) && one.market.quote.bid > desk::Price::ZERO {
-            out.push(single(-1, alone(ground, c, &one.market)));
+            // A put can lose its strike less what it brings; a call has no limit and counts what it
+            // ties up.
+            let capital = if put {
+                c.strike.to_f64() * units - price
+            } else {
+                alone(ground, c, &one.market)
+            };
+            out.push(single(-1, capital));
         }
         let reach = (i + 1)..range.end.min(i + 1 + WIDEST);
         for (j, (d, other)) in reach.clone().zip(&all[reach]) {
@@ -663,7 +673,7 @@ pub fn mended(
             }
             let found: Vec<Candidate<Pick>> = ranges
                 .into_par_iter()
-                .flat_map_iter(|r| of_one_side(state, (g, ground), ones, r, asked.most))
+                .flat_map_iter(|r| of_one_side(state, (g, ground), ones, r, asked))
                 .collect();
             candidates.extend(found);
             candidates.extend(itself(state, quoter, (g, ground), asked.most));

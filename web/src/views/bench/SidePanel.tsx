@@ -1,10 +1,14 @@
+import { useNavigate } from 'react-router';
 import type { BenchAnswer, EvaluateRequest } from '../../api/client';
+import { useDrafts } from '../../drafts/store';
 import { fixed, percent } from '../../format';
 import { cents, money } from '../../money';
 import { MarginSheet } from '../../ticket/MarginSheet';
 import { Checks } from '../../ticket/MoneyTable';
 import { RiskRule } from '../../ticket/RiskRule';
+import { Button } from '../../ui/controls';
 import { Scroll } from '../../ui/Page';
+import { lookAtDraft } from '../balance/look';
 
 type Row = [string, string, string?];
 function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [string, string] }) {
@@ -41,6 +45,7 @@ function Rows({ title, rows, heads }: { title: string; rows: Row[]; heads?: [str
 
 /** In plain words, money, effect on the book, checks: of the draft at the market of now. */
 export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: EvaluateRequest }) {
+  const navigate = useNavigate();
   const e = b.evaluation;
   const m = e.money;
   const cash = m.cash.startsWith('-') ? 'you pay' : 'you receive';
@@ -79,6 +84,16 @@ export function SidePanel({ bench: b, request }: { bench: BenchAnswer; request: 
           ['buying power', cents(before.buyingPower), cents(after.buyingPower)],
         ]}
       />
+      <Button
+        className="-mt-1 self-start"
+        title="The whole book with this draft, under any move of the index"
+        onClick={() => {
+          lookAtDraft(useDrafts.getState().active);
+          void navigate('/balance');
+        }}
+      >
+        on the book map
+      </Button>
       <p className="-mt-2 text-ink2">
         account at risk{' '}
         <b className="whitespace-nowrap text-ink">

@@ -1,17 +1,15 @@
 import { scaleLinear } from 'd3-scale';
 import type { BenchAnswer } from '../../api/client';
+import { ContourLegend, ContourNames, Contours } from '../../chart/Contours';
 import { Hatch } from '../../chart/glyph';
 import { HistoryPane } from '../../chart/HistoryPane';
 import { isOption, parts } from '../../drafts/contract';
 import { fixed } from '../../format';
-import { below, contour, type Segment } from './contour';
 import { at, label } from './plot';
 import { useScene } from './scene';
 
 const LEFT = 60;
 const BOTTOM = 26;
-const colour = (level: number) =>
-  level === 0 ? 'var(--ink)' : level > 0 ? 'var(--gain)' : 'var(--loss)';
 type Props = {
   symbol: string;
   bench: BenchAnswer;
@@ -42,25 +40,6 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
   ];
   const read = picked ?? spot;
   const events = b.events.filter((e) => e.days <= days);
-  const all = map.profit.flat();
-  // Round heights between the worst and the best on the map, without the even one. Along a flat end a
-  // height that is the end's own would be a line of rounding.
-  const [worst, best] = [Math.min(...all), Math.max(...all)];
-  const least = (best - worst) / 50;
-  const levels = scaleLinear([worst, best], [0, 1])
-    .ticks(8)
-    .filter((v) => v !== 0 && v - worst > least && best - v > least);
-  const lines = [...levels, 0].map((level) => ({
-    level,
-    segments: contour(map.days, prices, map.profit, level),
-  }));
-  const path = (segments: Segment[]) =>
-    segments
-      .map(
-        ([x0, y0, x1, y1]) =>
-          `M${x(x0).toFixed(1)} ${y(y0).toFixed(1)}L${x(x1).toFixed(1)} ${y(y1).toFixed(1)}`,
-      )
-      .join('');
   const deviation = Math.log((b.bands[2] ?? spot) / spot) / Math.sqrt(Math.max(b.days, 1e-9));
   const cone = (k: number) =>
     map.days
@@ -70,52 +49,16 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
       )
       .join('');
   const [dayTicks, priceTicks] = [x.ticks(8), y.ticks(9)];
-  const half = days / (map.days.length - 1) / 2;
-  // A height is named where its line begins at the left: its highest and its lowest beginning, where they are apart.
-  const named = (segments: Segment[]): [number, number][] => {
-    const ends = segments.flatMap(([x0, y0, x1, y1]): [number, number][] => [
-      [x0, y0],
-      [x1, y1],
-    ]);
-    const first = Math.min(...ends.map(([d]) => d));
-    const begins = ends.filter(([d]) => d <= first + 1e-9).sort((p, q) => q[1] - p[1]);
-    const [high, low] = [begins[0], begins.at(-1)];
-    return high === undefined ? [] : low && y(low[1]) - y(high[1]) > 30 ? [high, low] : [high];
-  };
   const chosen = b.lines[0];
   const told = chosen && at(b.prices, chosen.profit, read);
   const kinds = [...new Set(events.map((e) => e.kind))];
   return (
     <>
       <p className="flex h-[18px] items-center gap-3 overflow-hidden px-2 text-[12px] whitespace-nowrap text-ink2">
-        {[
-          { words: 'break-even', stroke: 'var(--ink)', width: 2.5 },
-          { words: 'equal profit', stroke: 'var(--gain)', width: 1 },
-          { words: 'equal loss', stroke: 'var(--loss)', width: 1 },
-          { words: 'one and two σ', stroke: 'var(--slate)', width: 1, dash: '2 4' },
-          { words: 'chosen date', stroke: 'var(--brass)', width: 1.5 },
-        ].map((l) => (
-          <span key={l.words} className="flex items-center gap-1">
-            <svg aria-hidden width={20} height={4}>
-              <line
-                x1={0}
-                x2={20}
-                y1={2}
-                y2={2}
-                stroke={l.stroke}
-                strokeWidth={l.width}
-                strokeDasharray={l.dash}
-              />
-            </svg>
-            {l.words}
-          </span>
-        ))}
-        <span className="flex items-center gap-1">
-          <svg aria-hidden width={20} height={12}>
-            <rect width={20} height={12} fill="url(#map-loss)" />
-          </svg>
-          loss
-        </span>
+        <ContourLegend
+          hatch="map-loss"
+          more={[{ words: 'chosen date', stroke: 'var(--brass)', width: 1.5 }]}
+        />
         {kinds.map((kind) => (
           <span key={kind}>{kind === 'news' ? '◆ earnings or decision' : '◇ ex-date'}</span>
         ))}
@@ -171,31 +114,18 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
             </clipPath>
           </defs>
           <g clipPath="url(#map-box)">
-            {map.days.map((d, i) =>
-              below(prices, map.profit[i] ?? []).map(([from, to]) => (
-                <rect
-                  key={`${d} ${from}`}
-                  x={x(d - half)}
-                  width={x(d + half) - x(d - half) + 0.5}
-                  y={y(to)}
-                  height={Math.max(0, y(from) - y(to))}
-                  fill="url(#map-loss)"
-                />
-              )),
-            )}
             {[-2, -1, 1, 2].map((k) => (
               <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />
             ))}
-            {lines.map((l) => (
-              <path
-                key={l.level}
-                data-testid={l.level === 0 ? 'map-even' : undefined}
-                d={path(l.segments)}
-                fill="none"
-                stroke={colour(l.level)}
-                strokeWidth={l.level === 0 ? 2.5 : 1}
-              />
-            ))}
+            <Contours
+              xs={map.days}
+              ys={prices}
+              values={map.profit}
+              x={x}
+              y={y}
+              hatch="map-loss"
+              evenId="map-even"
+            />
             <line
               x1={x(0)}
               x2={x(days)}
@@ -290,24 +220,15 @@ export function TimeMap({ symbol, bench: b, width: whole, height, onPick }: Prop
               {t === 0 ? 'now' : `${t} d`}
             </text>
           ))}
-          {lines.flatMap((l) =>
-            named(l.segments).map(([d, p]) => (
-              <text
-                key={`${l.level} ${p}`}
-                x={x(d) > width - 60 ? x(d) - 6 : x(d) + 6}
-                textAnchor={x(d) > width - 60 ? 'end' : 'start'}
-                y={y(p) + 4}
-                fontSize={12}
-                fontWeight={l.level === 0 ? 700 : 600}
-                fill={colour(l.level)}
-                stroke="var(--ground)"
-                strokeWidth={4}
-                paintOrder="stroke"
-              >
-                {l.level === 0 ? 'break-even' : fixed(l.level, 0, true)}
-              </text>
-            )),
-          )}
+          <ContourNames
+            xs={map.days}
+            ys={prices}
+            values={map.profit}
+            x={x}
+            y={y}
+            width={width}
+            even="break-even"
+          />
         </svg>
       </div>
     </>

@@ -10,6 +10,7 @@ import { openTicket } from '../../ticket/open';
 import { Asked } from '../../ui/Asked';
 import { Button, Figure, Notice } from '../../ui/controls';
 import { Term } from '../../ui/terms';
+import { lookWithout } from '../balance/look';
 import { Coming } from './Coming';
 import { Life } from './Life';
 import { Picture } from './Picture';
@@ -308,6 +309,17 @@ function Told({ page: p }: { page: CampaignPage }) {
         <span className="text-ink2">campaign {c.campaign}</span>
         {c.held.length === 0 && <b>closed</b>}
         <span className="ml-auto flex gap-2">
+          {at && (
+            <Button
+              title="The whole book as it would be without this campaign"
+              onClick={() => {
+                lookWithout(c.campaign);
+                void navigate('/balance');
+              }}
+            >
+              the book without it
+            </Button>
+          )}
           {at && (
             <Button
               onClick={() => {

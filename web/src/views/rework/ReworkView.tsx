@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useLocation, useParams } from 'react-router';
 import {
   api,
   must,
@@ -42,7 +42,11 @@ export function ReworkView() {
 
 function Desk({ id }: { id: number }) {
   const client = useQueryClient();
-  const [paths, setPaths] = useState<Path[]>([FIRST]);
+  // What was found elsewhere is where it begins; what is held is one step back.
+  const given = (useLocation().state as { then?: Leg[] } | null)?.then;
+  const [paths, setPaths] = useState<Path[]>(() => [
+    given ? { past: [null], now: given, future: [] } : FIRST,
+  ]);
   const [which, setWhich] = useState(0);
   const [at, setAt] = useState<ReworkAt>('middle');
   const path = paths[which] ?? FIRST;

@@ -48,7 +48,7 @@ struct PastFigure {
 /// One band.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct BandWire {
+struct ScaleWire {
     /// The measure, by its word.
     measure: &'static str,
     /// As a noun.
@@ -86,11 +86,11 @@ struct Suggested {
 /// Bands of my rules.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct BandsWire {
+struct ScalesWire {
     /// As of.
     at: String,
     /// The bands: of each measure that a rule is about, and of the others that the book has.
-    bands: Vec<BandWire>,
+    bands: Vec<ScaleWire>,
     /// What an accepted loss comes to.
     suggested: Option<Suggested>,
 }
@@ -160,7 +160,7 @@ fn bands(
     quoter: &mut Quoter,
     desk: &BookDesk,
     request: &BandsRequest,
-) -> Result<BandsWire, Refusal> {
+) -> Result<ScalesWire, Refusal> {
     let chosen = request.look.chosen(state)?;
     let looked = plainly(state, quoter, &desk.memo, &chosen);
     let then = seen_with(state, quoter, &looked);
@@ -169,7 +169,7 @@ fn bands(
     let wire = |measure: Measure| {
         let facts = measure.facts();
         let (from, to) = limits(&state.my_rules, measure);
-        BandWire {
+        ScaleWire {
             measure: facts.word,
             noun: facts.noun,
             unit: facts.unit.into(),
@@ -211,7 +211,7 @@ fn bands(
         }
         _ => None,
     };
-    Ok(BandsWire {
+    Ok(ScalesWire {
         at: moment(state.clock.now),
         bands: BALANCED.map(wire).into(),
         suggested,
@@ -226,7 +226,7 @@ fn bands(
     tag = "account",
     request_body = BandsRequest,
     responses(
-        (status = 200, body = BandsWire),
+        (status = 200, body = ScalesWire),
         (status = 404, body = Problem),
         (status = 422, body = Problem),
     ),
@@ -234,7 +234,7 @@ fn bands(
 async fn book_bands(
     State(app): State<AppState>,
     Body(request): Body<BandsRequest>,
-) -> Result<Json<BandsWire>, Problem> {
+) -> Result<Json<ScalesWire>, Problem> {
     let desk = app.book.clone();
     Ok(Json(
         app.read(move |state, quoter| bands(state, quoter, &desk, &request))

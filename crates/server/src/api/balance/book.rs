@@ -57,7 +57,7 @@ const AHEAD: usize = 25;
 /// How far the map goes.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
-struct Span {
+struct BookSpan {
     /// Percent of the index either way, 1 to 60.
     reach: f64,
     /// Calendar days ahead, 1 to 1,100; absent: to the last expiration, 60 at most.
@@ -82,7 +82,7 @@ struct BookRequest {
     lines: Vec<f64>,
     /// The reach of lines and map; without it neither is drawn.
     #[serde(default)]
-    span: Option<Span>,
+    span: Option<BookSpan>,
     /// The map is drawn.
     #[serde(default)]
     map: bool,
@@ -94,7 +94,7 @@ struct BookRequest {
 /// Figures that add up.
 #[derive(Debug, Clone, Copy, Default, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct Sums {
+struct BookSums {
     /// Delta in index shares.
     lean: f64,
     /// The same as money for one percent of the index.
@@ -117,10 +117,10 @@ struct Sums {
     risk: f64,
 }
 
-impl Sums {
-    fn of(l: &Looked, index: f64) -> Sums {
+impl BookSums {
+    fn of(l: &Looked, index: f64) -> BookSums {
         let (w, percent) = (&l.worked, index * 0.01);
-        Sums {
+        BookSums {
             lean: w.index.delta,
             lean_money: w.index.delta * percent,
             gamma: w.index.gamma,
@@ -134,7 +134,7 @@ impl Sums {
         }
     }
 
-    fn add(&mut self, o: &Sums) {
+    fn add(&mut self, o: &BookSums) {
         self.lean += o.lean;
         self.lean_money += o.lean_money;
         self.gamma += o.gamma;
@@ -151,7 +151,7 @@ impl Sums {
 /// Where an item comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-enum SourceWord {
+enum BookSource {
     /// An open campaign.
     Campaign,
     /// What is left of an open order.
@@ -163,7 +163,7 @@ enum SourceWord {
 /// Which way of the index is good for something.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-enum Direction {
+enum BookDirection {
     /// A rise.
     Up,
     /// A fall.
@@ -175,11 +175,11 @@ enum Direction {
 /// One item of the book.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct ItemWire {
+struct BookItem {
     /// The name that it is switched by.
     key: String,
     /// Where it comes from.
-    source: SourceWord,
+    source: BookSource,
     /// Number of the campaign or the order.
     number: Option<u64>,
     /// What it is on.
@@ -193,13 +193,13 @@ struct ItemWire {
     /// First expiration (ISO).
     expiry: Option<String>,
     /// Which way is good for it.
-    direction: Direction,
+    direction: BookDirection,
     /// It counts.
     on: bool,
     /// Its legs.
     legs: Vec<LegWire>,
     /// What it adds.
-    sums: Sums,
+    sums: BookSums,
     /// Profit at each move of the table.
     moves: Vec<f64>,
 }
@@ -207,7 +207,7 @@ struct ItemWire {
 /// The beta of one name.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct BetaWire {
+struct BookBeta {
     /// Which.
     symbol: String,
     /// The one that counts.
@@ -229,13 +229,13 @@ struct BetaWire {
 /// One division of the book.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct GroupRow {
+struct BookPart {
     /// What.
     name: String,
     /// Items in it that count.
     count: usize,
     /// What it adds.
-    sums: Sums,
+    sums: BookSums,
     /// Profit at each move of the table.
     moves: Vec<f64>,
 }
@@ -243,17 +243,17 @@ struct GroupRow {
 /// The book divided in one way.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct Division {
+struct BookDivision {
     /// By what: symbol, sector, structure, expiration or direction.
     by: &'static str,
     /// Its rows, the largest capital at risk first.
-    rows: Vec<GroupRow>,
+    rows: Vec<BookPart>,
 }
 
 /// One move of the table.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct MoveRow {
+struct BookMove {
     /// Percent.
     percent: f64,
     /// Price of the index then.
@@ -279,7 +279,7 @@ struct BookLine {
 /// Lines and map.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct Drawn {
+struct BookDrawn {
     /// Moves along the lines in percent.
     along: Vec<f64>,
     /// The lines.
@@ -309,17 +309,17 @@ struct BookLooked {
     /// The account's value.
     value: String,
     /// Everything that can be looked at, in or out.
-    items: Vec<ItemWire>,
+    items: Vec<BookItem>,
     /// Sum of what counts.
-    total: Sums,
+    total: BookSums,
     /// The same divided.
-    divisions: Vec<Division>,
+    divisions: Vec<BookDivision>,
     /// The table of moves.
-    table: Vec<MoveRow>,
+    table: Vec<BookMove>,
     /// Lines and map.
-    drawn: Option<Drawn>,
+    drawn: Option<BookDrawn>,
     /// Betas.
-    betas: Vec<BetaWire>,
+    betas: Vec<BookBeta>,
     /// Days to the last expiration of what counts.
     last_days: Option<f64>,
     /// What is in no figure, and why.
@@ -342,29 +342,29 @@ fn evenly(from: f64, to: f64, points: usize) -> Vec<f64> {
         .collect()
 }
 
-/// Sums lists of equal length.
+/// BookSums lists of equal length.
 fn add_all(sum: &mut [f64], more: &[f64]) {
     for (s, m) in sum.iter_mut().zip(more) {
         *s += m;
     }
 }
 
-fn direction(lean: f64, index: f64, value: Money) -> Direction {
+fn direction(lean: f64, index: f64, value: Money) -> BookDirection {
     let least = 0.0005 * value.to_f64().abs();
     match lean * index {
-        d if d > least => Direction::Up,
-        d if d < -least => Direction::Down,
-        _ => Direction::Neither,
+        d if d > least => BookDirection::Up,
+        d if d < -least => BookDirection::Down,
+        _ => BookDirection::Neither,
     }
 }
 
-fn item_wire(l: &Looked, index: f64, value: Money) -> ItemWire {
+fn item_wire(l: &Looked, index: f64, value: Money) -> BookItem {
     let (source, number) = match l.item.source {
-        Source::Campaign(id) => (SourceWord::Campaign, Some(id)),
-        Source::Order(id) => (SourceWord::Order, Some(id)),
-        Source::Draft => (SourceWord::Draft, None),
+        Source::Campaign(id) => (BookSource::Campaign, Some(id)),
+        Source::Order(id) => (BookSource::Order, Some(id)),
+        Source::Draft => (BookSource::Draft, None),
     };
-    ItemWire {
+    BookItem {
         key: l.item.key.clone(),
         source,
         number,
@@ -376,7 +376,7 @@ fn item_wire(l: &Looked, index: f64, value: Money) -> ItemWire {
         direction: direction(l.worked.index.delta, index, value),
         on: l.item.on,
         legs: legs_wire(&l.item.holding),
-        sums: Sums::of(l, index),
+        sums: BookSums::of(l, index),
         moves: l.worked.moves.clone(),
     }
 }
@@ -387,34 +387,34 @@ fn division(
     on: &[&Looked],
     (index, moves): (f64, usize),
     name: impl Fn(&Looked) -> String,
-) -> Division {
-    let mut rows: Vec<GroupRow> = Vec::new();
+) -> BookDivision {
+    let mut rows: Vec<BookPart> = Vec::new();
     for l in on {
         let name = name(l);
         let place = rows.iter().position(|r| r.name == name);
         let place = place.unwrap_or_else(|| {
-            rows.push(GroupRow {
+            rows.push(BookPart {
                 name,
                 count: 0,
-                sums: Sums::default(),
+                sums: BookSums::default(),
                 moves: vec![0.0; moves],
             });
             rows.len() - 1
         });
         let row = &mut rows[place];
         row.count += 1;
-        row.sums.add(&Sums::of(l, index));
+        row.sums.add(&BookSums::of(l, index));
         add_all(&mut row.moves, &l.worked.moves);
     }
     rows.sort_by(|a, b| b.sums.risk.total_cmp(&a.sums.risk));
-    Division { by, rows }
+    BookDivision { by, rows }
 }
 
-fn divisions(on: &[&Looked], (index, moves): (f64, usize), value: Money) -> Vec<Division> {
-    let word = |d: Direction| match d {
-        Direction::Up => "a rise is good for it",
-        Direction::Down => "a fall is good for it",
-        Direction::Neither => "neither way",
+fn divisions(on: &[&Looked], (index, moves): (f64, usize), value: Money) -> Vec<BookDivision> {
+    let word = |d: BookDirection| match d {
+        BookDirection::Up => "a rise is good for it",
+        BookDirection::Down => "a fall is good for it",
+        BookDirection::Neither => "neither way",
     };
     let of = (index, moves);
     vec![
@@ -449,14 +449,14 @@ fn missing(looked: &[Looked]) -> Vec<String> {
     each.collect()
 }
 
-fn betas(looked: &[Looked]) -> Vec<BetaWire> {
-    let mut out: Vec<BetaWire> = Vec::new();
+fn betas(looked: &[Looked]) -> Vec<BookBeta> {
+    let mut out: Vec<BookBeta> = Vec::new();
     for l in looked {
         if out.iter().any(|b| b.symbol == l.item.symbol) {
             continue;
         }
         let e = l.beta.estimated;
-        out.push(BetaWire {
+        out.push(BookBeta {
             symbol: l.item.symbol.clone(),
             used: l.beta.used,
             source: match l.beta.source {
@@ -532,13 +532,13 @@ fn look(
     let looked = worked(state, quoter, &desk.memo, all, (&lens, index), &wanted);
     let on: Vec<&Looked> = looked.iter().filter(|l| l.item.on).collect();
     let value = account_value(state, quoter);
-    let mut total = Sums::default();
+    let mut total = BookSums::default();
     let n = wanted.moves.len();
     let (mut profits, mut leans) = (vec![0.0; n], vec![0.0; n]);
     let mut lines = vec![vec![0.0; wanted.along.len()]; wanted.lines.len()];
     let mut map = vec![vec![0.0; wanted.across.len()]; wanted.ahead.len()];
     for l in &on {
-        total.add(&Sums::of(l, index));
+        total.add(&BookSums::of(l, index));
         add_all(&mut profits, &l.worked.moves);
         add_all(&mut leans, &l.worked.leans);
         for (sum, more) in lines.iter_mut().zip(&l.worked.lines) {
@@ -549,7 +549,7 @@ fn look(
         }
     }
     let of = value.to_f64();
-    let table = (0..n).map(|i| MoveRow {
+    let table = (0..n).map(|i| BookMove {
         percent: request.moves[i],
         price: (index * (1.0 + wanted.moves[i])).max(0.0),
         profit: profits[i],
@@ -557,7 +557,7 @@ fn look(
         lean: leans[i],
     });
     let percents = |all: &[f64]| all.iter().map(|x| 100.0 * x).collect();
-    let drawn = request.span.is_some().then(|| Drawn {
+    let drawn = request.span.is_some().then(|| BookDrawn {
         along: percents(&wanted.along),
         lines: wanted
             .lines

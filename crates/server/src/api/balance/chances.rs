@@ -18,7 +18,7 @@ use crate::http::problem::{Body, Problem};
 /// What is asked.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
-struct AheadRequest {
+struct TailsRequest {
     /// What is looked at, and through what.
     look: LookWire,
     /// Closes ahead, 1 to 63.
@@ -30,7 +30,7 @@ struct AheadRequest {
 /// One name moving alone.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct AloneWire {
+struct NameAlone {
     /// Which.
     symbol: String,
     /// Two deviations of its price, percent.
@@ -44,7 +44,7 @@ struct AloneWire {
 /// The worst part of the paths.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct WorstWire {
+struct WorstPart {
     /// Percent of the paths.
     percent: f64,
     /// So many make less than this.
@@ -58,7 +58,7 @@ struct WorstWire {
 /// Profit over the paths.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct DrawnWire {
+struct TailsDrawn {
     /// Paths.
     paths: usize,
     /// Mean profit.
@@ -70,16 +70,16 @@ struct DrawnWire {
     /// Part that loses.
     losing: f64,
     /// The worst 5 and 1 percent.
-    worst: Vec<WorstWire>,
+    worst: Vec<WorstPart>,
     /// Edges of the bars.
     edges: Vec<f64>,
     /// Paths in each.
     bars: Vec<usize>,
 }
 
-impl From<Drawn> for DrawnWire {
-    fn from(d: Drawn) -> DrawnWire {
-        DrawnWire {
+impl From<Drawn> for TailsDrawn {
+    fn from(d: Drawn) -> TailsDrawn {
+        TailsDrawn {
             paths: d.paths,
             mean: d.mean,
             error: d.error,
@@ -88,7 +88,7 @@ impl From<Drawn> for DrawnWire {
             worst: d
                 .tails
                 .iter()
-                .map(|t| WorstWire {
+                .map(|t| WorstPart {
                     percent: 100.0 * t.part,
                     edge: t.edge,
                     mean: t.mean,
@@ -104,7 +104,7 @@ impl From<Drawn> for DrawnWire {
 /// The book some closes ahead.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-struct AheadWire {
+struct TailsWire {
     /// As of.
     at: String,
     /// The close that is looked at.
@@ -112,11 +112,11 @@ struct AheadWire {
     /// Calendar days to it.
     days: f64,
     /// Each name alone, the worst first.
-    alone: Vec<AloneWire>,
+    alone: Vec<NameAlone>,
     /// Correlations as in the past; absent where nothing counts.
-    past: Option<DrawnWire>,
+    past: Option<TailsDrawn>,
     /// All of them one.
-    as_one: Option<DrawnWire>,
+    as_one: Option<TailsDrawn>,
     /// Sessions that are drawn from.
     sessions: usize,
     /// Names without such a past: their beta times the index.
@@ -131,17 +131,17 @@ struct AheadWire {
     post,
     path = "/balance/ahead",
     tag = "account",
-    request_body = AheadRequest,
+    request_body = TailsRequest,
     responses(
-        (status = 200, body = AheadWire),
+        (status = 200, body = TailsWire),
         (status = 404, body = Problem),
         (status = 422, body = Problem),
     ),
 )]
 async fn book_ahead(
     State(app): State<AppState>,
-    Body(request): Body<AheadRequest>,
-) -> Result<Json<AheadWire>, Problem> {
+    Body(request): Body<TailsRequest>,
+) -> Result<Json<TailsWire>, Problem> {
     let answer = app.read(move |state, quoter| {
         within("sessions", request.sessions as f64, (1.0, 63.0), "")?;
         within("paths", request.paths as f64, (1_000.0, 50_000.0), "")?;
@@ -149,13 +149,13 @@ async fn book_ahead(
         let chosen = request.look.chosen(state)?;
         let all = items(state, quoter, &chosen);
         let a = ahead(state, &all, &lens, (request.sessions, request.paths));
-        let alone = a.alone.iter().map(|x| AloneWire {
+        let alone = a.alone.iter().map(|x| NameAlone {
             symbol: x.symbol.clone(),
             two_sigma: 100.0 * x.two_sigma,
             fallen: x.fallen,
             risen: x.risen,
         });
-        Ok::<_, Refusal>(AheadWire {
+        Ok::<_, Refusal>(TailsWire {
             at: moment(state.clock.now),
             until: moment(a.until),
             days: a.days,

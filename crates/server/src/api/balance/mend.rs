@@ -97,6 +97,9 @@ struct MendRequest {
     /// Most packages, 1 to 100.
     #[serde(default = "most")]
     most: i64,
+    /// Options sold with nothing that covers them are looked at too, where the account allows it.
+    #[serde(default)]
+    uncovered: bool,
 }
 
 fn from() -> i64 {
@@ -300,6 +303,7 @@ fn look(
         symbols: request.symbols.clone(),
         days: (request.days_from, request.days_to),
         most: request.most,
+        uncovered: request.uncovered,
     };
     let index = price_of(state, &lens.index);
     let found = mended(state, quoter, &desk.memo, &chosen, (&lens, index), &asked)?;
