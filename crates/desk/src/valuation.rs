@@ -3,7 +3,7 @@
 //! Each leg keeps its own implied volatility as the price moves (sticky strike). Position Greeks
 //! are in money: a leg's Greek × contracts × multiplier.
 
-use quant::{Accuracy, Kind, Model, Style, Tail, Terms, Valuation};
+use quant::{Accuracy, Kind, Model, PricedOn, Style, Tail, Terms, Valuation, Vanilla, price_all};
 
 use crate::carry::Carry;
 use crate::contract::Contract;
@@ -154,9 +154,8 @@ struct Escrowed {
 impl Escrowed {
     fn new(terms: &Terms, paid: f64) -> Result<Escrowed, quant::Error> {
         let terms = Terms {
-            style: Style::European,
             carry_yield: 0.0,
-            ..*terms
+            ..european(*terms)
         };
         Ok(Escrowed {
             model: Model::new(&terms, Accuracy::Interactive)?,
@@ -264,30 +263,17 @@ impl Priced {
         }
         let paid = market.carry.present_value(at, expiry, rate);
         let american = terms.style == Style::American;
-        let exercised = market
-            .carry
-            .dividends(at, expiry)
-            .filter(|_| american && terms.kind == Kind::Call)
-            .map(|(ex, _)| {
-                let eve = ex.plus_millis(-1);
-                let time = at.years_until(eve).max(0.0);
-                let paid = market.carry.present_value(at, eve, rate);
-                Escrowed::new(&Terms { time, ..terms }, paid)
-            })
-            .collect::<Result<_, _>>()?;
-        let style = Style::European;
-        let early = (american && terms.kind == Kind::Put)
-            .then(|| {
-                Ok::<_, quant::Error>(Box::new((
-                    Model::new(&terms, Accuracy::Interactive)?,
-                    Model::new(&Terms { style, ..terms }, Accuracy::Interactive)?,
-                )))
-            })
-            .transpose()?;
+        let early = american && terms.kind == Kind::Put;
+        let models = || {
+            Ok::<_, quant::Error>(Box::new((
+                Model::new(&terms, Accuracy::Interactive)?,
+                Model::new(&european(terms), Accuracy::Interactive)?,
+            )))
+        };
         Ok(ready(Way::Schedule {
             held: Box::new(Escrowed::new(&terms, paid)?),
-            exercised,
-            early,
+            exercised: eves(&terms, at, expiry, market)?,
+            early: early.then(models).transpose()?,
         }))
     }
 
@@ -323,7 +309,7 @@ impl Priced {
             european.prices(spots, &mut plain);
             for (i, price) in out.iter_mut().enumerate() {
                 let exercise = self.kind.intrinsic(spots[i], self.strike);
-                *price = (*price + (other[i] - plain[i]).max(0.0)).max(exercise);
+                *price = with_early(*price, other[i] - plain[i], exercise);
             }
         }
     }
@@ -414,6 +400,90 @@ impl Priced {
                 }),
         }
     }
+}
+
+/// A put of the schedule with what early exercise adds to it under the yield; never below exercise.
+fn with_early(held: f64, adds: f64, exercise: f64) -> f64 {
+    (held + adds.max(0.0)).max(exercise)
+}
+
+fn european(terms: Terms) -> Terms {
+    Terms {
+        style: Style::European,
+        ..terms
+    }
+}
+
+/// An American call exercised just before each ex-date; nothing of any other option.
+fn eves(
+    terms: &Terms,
+    at: Moment,
+    expiry: Moment,
+    market: &PricedIn<'_>,
+) -> Result<Vec<Escrowed>, quant::Error> {
+    let carry = market.carry;
+    let call = terms.style == Style::American && terms.kind == Kind::Call;
+    let dates = carry.dividends(at, expiry).filter(|_| call);
+    dates
+        .map(|(ex, _)| {
+            let eve = ex.plus_millis(-1);
+            let time = at.years_until(eve).max(0.0);
+            Escrowed::new(
+                &Terms { time, ..*terms },
+                carry.present_value(at, eve, market.rate),
+            )
+        })
+        .collect()
+}
+
+/// Prices of an option before whose end cash is paid, each at a price of the underlying and a
+/// volatility of its own: those of [`Priced`], early exercise of all worked out side by side.
+///
+/// # Errors
+/// Terms that the models refuse.
+pub(crate) fn paying_prices(
+    contract: &Contract,
+    underlying: &Underlying,
+    at: Moment,
+    market: &PricedIn<'_>,
+    states: &[(f64, f64)],
+) -> Result<Vec<f64>, quant::Error> {
+    let (expiry, rate) = (underlying.expiry_moment(contract), market.rate);
+    let carry_yield = market.carry.yield_until(at, expiry, rate, market.spot);
+    let paid = market.carry.present_value(at, expiry, rate);
+    let mut out = Vec::with_capacity(states.len());
+    let (mut rows, mut places) = (Vec::new(), Vec::new());
+    for (i, (spot, vol)) in states.iter().enumerate() {
+        let terms = terms_of(contract, underlying, at, (rate, carry_yield), *vol);
+        let mut price = Escrowed::new(&terms, paid)?.price(*spot);
+        for eve in eves(&terms, at, expiry, market)? {
+            price = price.max(eve.price(*spot));
+        }
+        out.push(price);
+        if terms.style == Style::American && terms.kind == Kind::Put {
+            if *spot <= 0.0 {
+                out[i] = price.max(terms.strike);
+                continue;
+            }
+            places.push(i);
+            let row = |terms| Vanilla {
+                terms,
+                spot: *spot,
+                on: PricedOn::Spot,
+            };
+            rows.extend([row(terms), row(european(terms))]);
+        }
+    }
+    let prices = price_all(&rows, Accuracy::Interactive);
+    let (pairs, _) = prices.as_chunks::<2>();
+    for (i, [american, plain]) in places.into_iter().zip(pairs) {
+        let adds = american.clone()? - plain.clone()?;
+        let exercise = contract
+            .kind
+            .intrinsic(states[i].0, contract.strike.to_f64());
+        out[i] = with_early(out[i], adds, exercise);
+    }
+    Ok(out)
 }
 
 /// What an option is priced in.

@@ -11,7 +11,7 @@ use crate::carry::Carry;
 use crate::contract::Contract;
 use crate::time::Moment;
 use crate::underlying::Underlying;
-use crate::valuation::{Priced, PricedIn, plain_terms};
+use crate::valuation::{Priced, PricedIn, paying_prices, plain_terms};
 
 /// How volatility answers.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -220,7 +220,7 @@ impl BookOption<'_> {
         accuracy: Accuracy,
     ) -> Result<Vec<f64>, quant::Error> {
         let mut out = vec![0.0; states.len()];
-        let (mut rows, mut places) = (Vec::new(), Vec::new());
+        let (mut rows, mut places, mut paying) = (Vec::new(), Vec::new(), Vec::new());
         let mut from = 0;
         while from < states.len() {
             let State { days, vol, .. } = states[from];
@@ -231,9 +231,11 @@ impl BookOption<'_> {
             let group = from..from + alike;
             let prices: Vec<f64> = states[group.clone()].iter().map(|s| s.spot).collect();
             match self.terms(spot, days, vol) {
-                None => self
-                    .paying(spot, days, vol)?
-                    .prices(&prices, &mut out[group.clone()]),
+                None if alike >= WORTH_A_MODEL => {
+                    let priced = self.paying(spot, days, vol)?;
+                    priced.prices(&prices, &mut out[group.clone()]);
+                }
+                None => paying.extend(group.clone()),
                 Some(terms) if terms.time <= 0.0 => {
                     for (out, price) in out[group.clone()].iter_mut().zip(&prices) {
                         *out = terms.kind.intrinsic(*price, terms.strike);
@@ -262,6 +264,17 @@ impl BookOption<'_> {
         for (i, price) in places.into_iter().zip(price_all(&rows, accuracy)) {
             out[i] = price?;
         }
+        let same_day = |a: &usize, b: &usize| states[*a].days == states[*b].days;
+        for day in paying.chunk_by(same_day) {
+            let each: Vec<(f64, f64)> = day
+                .iter()
+                .map(|i| (states[*i].spot, states[*i].vol))
+                .collect();
+            let prices = self.paying_prices(spot, states[day[0]].days, &each)?;
+            for (i, price) in day.iter().zip(prices) {
+                out[*i] = price;
+            }
+        }
         Ok(out)
     }
 
@@ -286,6 +299,34 @@ impl BookOption<'_> {
                     vol,
                 },
             ),
+            BookOption::Model { .. } => unreachable!("the terms of the model world are plain"),
+        }
+    }
+
+    /// Prices where a dividend is still to come, each at a price and a volatility of its own.
+    fn paying_prices(
+        &self,
+        spot: f64,
+        days: f64,
+        states: &[(f64, f64)],
+    ) -> Result<Vec<f64>, quant::Error> {
+        match self {
+            BookOption::Listed {
+                contract,
+                underlying,
+                at,
+                carry,
+                rate,
+                vol,
+            } => {
+                let market = PricedIn {
+                    rate: *rate,
+                    carry,
+                    spot,
+                    vol: *vol,
+                };
+                paying_prices(contract, underlying, later(*at, days), &market, states)
+            }
             BookOption::Model { .. } => unreachable!("the terms of the model world are plain"),
         }
     }

@@ -19,3 +19,4 @@ mod rework;
 mod rounds;
 mod schema_fuzz;
 mod stream;
+mod whole_book;
