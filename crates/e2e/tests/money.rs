@@ -45,7 +45,7 @@ async fn orders_and_money() {
         b.find("[data-cell]").await;
 
         // The balance: parts that add up, kinds, levels, and a refusal in words.
-        b.goto(&format!("{home}/balance")).await;
+        b.goto(&format!("{home}/balance/account")).await;
         let balance = b
             .until("main", "the balance", |t| {
                 t.contains("buying power for shares") && t.contains("TNYBM1")

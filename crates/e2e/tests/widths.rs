@@ -62,7 +62,8 @@ async fn every_view_on_every_width() {
             ("book", "main table"),
             (campaign.as_str(), "[data-stretch]"),
             (rework.as_str(), "[aria-label=Figures]"),
-            ("balance", "main table"),
+            ("balance", "[data-testid=book-even]"),
+            ("balance/account", "main table"),
             ("ledger", "main table"),
         ];
         for (width, height) in SIZES {

@@ -186,7 +186,7 @@ function Found({ m, of, items }: { m: Mended; of: Of; items: BookItem[] }) {
           ? change(r.after.sector, m.before.sector, 0, false)
           : change(r.after.capital, m.before.capital, 0, false),
     },
-    { key: 'do', head: '', cell: (r) => <Deeds r={r} held={held(r)} /> },
+    { key: 'do', head: 'do', cell: (r) => <Deeds r={r} held={held(r)} /> },
   ];
   if (m.there)
     return <p data-testid="mend-found">The book is there already: nothing has to be done.</p>;
