@@ -1956,7 +1956,10 @@ export interface components {
              * @description Calendar days on at which the table stands.
              */
             days?: number;
-            /** @description Lines over the move at so many days on; without them none is drawn. */
+            /**
+             * @description Lines over the move at so many days on, and one at the last expiration of what counts; without
+             *     any none is drawn.
+             */
             lines?: number[];
             /** @description What is looked at, and through what. */
             look: components["schemas"]["LookWire"];

@@ -116,6 +116,13 @@ async fn main() {
             vec![cores * 100.0],
             30.0,
         );
+        b.enter(&program).await;
+        report(
+            "a campaign switched out of the whole book, and in again, to the repaint of its map",
+            "ms",
+            switches(&b, &program).await,
+            60.0,
+        );
         report(
             "memory of the running demo",
             "MB",
@@ -290,6 +297,34 @@ async fn slides(b: &Browser, label: &str, curve: &str) -> Vec<f64> {
             .await
             .as_f64(),
         );
+        tokio::time::sleep(Duration::from_millis(110)).await;
+    }
+    out
+}
+
+/// One campaign after the other switched out of the whole book and in again, clocked from the press to
+/// the frame that shows the other map, quotes running.
+async fn switches(b: &Browser, program: &Program) -> Vec<f64> {
+    b.goto(&format!("{}/balance", program.door.address)).await;
+    b.find("[data-testid=book-even]").await;
+    let press = |chip: usize| {
+        format!(
+            "const [done] = arguments;
+            const path = document.querySelector('[data-testid=book-even]');
+            const chips = document.querySelectorAll('[aria-label=\"What is looked at\"] \
+            button[aria-pressed]');
+            const given = setTimeout(() => done(null), 2000);
+            const began = performance.now();
+            new MutationObserver((_, o) => {{ o.disconnect(); requestAnimationFrame(() => \
+            setTimeout(() => {{ clearTimeout(given); done(performance.now() - began); }}, 0)); }})
+                .observe(path, {{ attributes: true, attributeFilter: ['d'] }});
+            chips[{chip}].click();"
+        )
+    };
+    let mut out = Vec::new();
+    for i in 0..NUDGES {
+        // The first chip is all that is held; every one is pressed twice.
+        out.extend(b.run_async(&press(1 + (i / 2) % 8)).await.as_f64());
         tokio::time::sleep(Duration::from_millis(110)).await;
     }
     out

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import type { BookLooked } from '../../api/client';
 import { shelfQuery } from '../../api/queries';
 import { useDrafts } from '../../drafts/store';
@@ -12,7 +12,16 @@ import { Term } from '../../ui/terms';
 import { BookMap } from './BookMap';
 import { Chips } from './Chips';
 import { Days } from './Days';
-import { choose, considered, lookOf, requestOf, useChosen, useTrial, type Chosen } from './look';
+import {
+  choose,
+  considered,
+  datesOf,
+  lookOf,
+  requestOf,
+  useChosen,
+  useTrial,
+  type Chosen,
+} from './look';
 import { Mend } from './Mend';
 import { MoveLines } from './MoveLines';
 import { MoveTable } from './MoveTable';
@@ -92,6 +101,36 @@ function Totals({ b }: { b: BookLooked }) {
   );
 }
 
+/** Days on that have a line, beside today and the last end. */
+function Dates() {
+  const dates = useChosen((s) => s.dates);
+  const [text, setText] = useState<string>();
+  const wrong = text !== undefined && datesOf(text) === undefined;
+  return (
+    <label className="flex items-center gap-1 text-ink2">
+      lines today, at the last end, and in days
+      <input
+        value={text ?? dates.join(', ')}
+        aria-invalid={wrong}
+        onBlur={() => {
+          setText(undefined);
+        }}
+        onChange={(e) => {
+          setText(e.target.value);
+          const read = datesOf(e.target.value);
+          if (read) choose({ dates: read });
+        }}
+        className="h-6 w-24 rounded border border-strong bg-raised px-2 text-ink"
+      />
+      {wrong && (
+        <span role="alert" className="text-loss">
+          whole days, four at most
+        </span>
+      )}
+    </label>
+  );
+}
+
 /** The whole book in one index, under any market, with what is only being considered. */
 export function BookPart() {
   const chosen = useChosen();
@@ -152,6 +191,7 @@ export function BookPart() {
                       ))}
                     </select>
                   </label>
+                  {chosen.picture === 'lines' && <Dates />}
                   {chosen.picture === 'map' && (
                     <label className="flex items-center gap-1 text-ink2">
                       days ahead

@@ -29,7 +29,7 @@ function Chip({
       onClick={onPress}
       className={`inline-flex h-6 max-w-[230px] items-center gap-1 rounded-full border px-2 whitespace-nowrap ${on ? 'border-brass bg-brass-soft' : 'border-dashed border-strong text-ink2'}`}
     >
-      <svg aria-hidden width={8} height={8}>
+      <svg aria-hidden width={8} height={8} className="shrink-0">
         <circle
           cx={4}
           cy={4}

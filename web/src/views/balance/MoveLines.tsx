@@ -14,7 +14,12 @@ type Props = {
   width: number;
   height: number;
 };
-const called = (days: number) => (days === 0 ? 'today' : `in ${fixed(days, 0)} d`);
+const called = (days: number, last: number | null | undefined) =>
+  days === 0
+    ? 'today'
+    : last != null && Math.abs(days - last) < 1
+      ? `at the last end, in ${fixed(days, 0)} d`
+      : `in ${fixed(days, 0)} d`;
 
 /** Profit of the whole book over the move of the index: today, and some days on. */
 export function MoveLines({ looked: b, before, width, height }: Props) {
@@ -61,7 +66,7 @@ export function MoveLines({ looked: b, before, width, height }: Props) {
             <span aria-hidden style={{ color: shade(i) }}>
               ━{' '}
             </span>
-            {called(l.days)} <b>{fixed(valueAt(moves, l.profits, at), 0, true)}</b>
+            {called(l.days, b.lastDays)} <b>{fixed(valueAt(moves, l.profits, at), 0, true)}</b>
           </span>
         ))}
         {was.length > 0 && (
@@ -141,18 +146,20 @@ export function MoveLines({ looked: b, before, width, height }: Props) {
           stroke="var(--brass)"
           strokeDasharray="2 3"
         />
-        {across.map((t) => (
-          <text
-            key={t}
-            x={x(t)}
-            y={height - 7}
-            textAnchor="middle"
-            fontSize={12}
-            fill="var(--ink2)"
-          >
-            {`${fixed(t, 0, true)} %`}
-          </text>
-        ))}
+        {across
+          .filter((t) => x(t) > LEFT + 16 && x(t) < width - 26)
+          .map((t) => (
+            <text
+              key={t}
+              x={x(t)}
+              y={height - 7}
+              textAnchor="middle"
+              fontSize={12}
+              fill="var(--ink2)"
+            >
+              {`${fixed(t, 0, true)} %`}
+            </text>
+          ))}
       </svg>
     </>
   );

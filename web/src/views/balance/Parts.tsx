@@ -1,9 +1,12 @@
 import { useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import type { BookItem, BookLooked, BookSums } from '../../api/client';
+import { choose as pick, put, SLOTS } from '../../drafts/store';
 import { fixed, longDate } from '../../format';
-import { Choices } from '../../ui/controls';
+import { openDraft, openOrder } from '../../ticket/open';
+import { Button, Choices } from '../../ui/controls';
 import { DataTable, type Column } from '../../ui/DataTable';
+import { keyOfDraft } from './look';
 
 type By = 'item' | 'symbol' | 'sector' | 'structure' | 'expiration' | 'direction' | 'beta';
 const BY: { value: By; label: string }[] = [
@@ -72,6 +75,46 @@ function columns(value: number): Column<Row>[] {
   ];
 }
 
+/** Where a draft or an order goes from here. */
+function Onward({ item: i }: { item: BookItem }) {
+  const navigate = useNavigate();
+  const small = '!h-5';
+  if (i.source === 'order')
+    return (
+      <Button
+        className={small}
+        onClick={() => {
+          if (i.number != null) openOrder(i.number);
+        }}
+      >
+        order
+      </Button>
+    );
+  return (
+    <>
+      <Button
+        className={small}
+        onClick={() => {
+          const slot = SLOTS.find((s) => keyOfDraft(s) === i.key);
+          if (slot) pick(slot);
+          else if (!put({ symbol: i.symbol, legs: i.legs })) return;
+          void navigate('/bench');
+        }}
+      >
+        bench
+      </Button>
+      <Button
+        className={small}
+        onClick={() => {
+          openDraft({ symbol: i.symbol, legs: i.legs });
+        }}
+      >
+        ticket
+      </Button>
+    </>
+  );
+}
+
 function nameOf(i: BookItem) {
   const words = (
     <>
@@ -83,8 +126,9 @@ function nameOf(i: BookItem) {
       {words}
     </Link>
   ) : (
-    <span>
-      {words} <span className="text-ink2">{i.source}</span>
+    <span className="inline-flex flex-wrap items-center gap-1.5">
+      <span>{words}</span> <span className="text-ink2">{i.source}</span>
+      <Onward item={i} />
     </span>
   );
 }

@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest';
 import type { Remedy } from '../../api/client';
 import {
   considered,
+  datesOf,
   lookOf,
   movesOf,
   opened,
@@ -68,6 +69,9 @@ describe('moves', () => {
     expect(movesOf([5, 1, 5])).toEqual([-5, -1, 0, 1, 5]);
     expect(stepsOf('1, 2 7.5')).toEqual([1, 2, 7.5]);
     for (const wrong of ['', '0', '-1', '1, x', '100']) expect(stepsOf(wrong)).toBeUndefined();
+    expect(datesOf('30, 7 7')).toEqual([7, 30]);
+    expect(datesOf('')).toEqual([]);
+    for (const wrong of ['1.5', '-1', 'x', '1,2,3,4,5']) expect(datesOf(wrong)).toBeUndefined();
   });
 });
 

@@ -28,6 +28,8 @@ export type Chosen = {
   reach: number;
   /** Days that the map goes; 0: to the last expiration, two months at most. */
   ahead: number;
+  /** Days on of the lines beside today and the last end. */
+  dates: number[];
   picture: 'map' | 'lines';
   section: 'moves' | 'parts' | 'mend' | 'ahead' | 'days';
 };
@@ -50,6 +52,7 @@ export const USUAL: Chosen = {
   days: 0,
   reach: 15,
   ahead: 0,
+  dates: [7, 30],
   picture: 'map',
   section: 'moves',
 };
@@ -145,12 +148,21 @@ export function stepsOf(text: string): number[] | undefined {
   const good = steps.every((s) => Number.isFinite(s) && s > 0 && s <= 99);
   return good && steps.length > 0 && steps.length <= 20 ? steps : undefined;
 }
+/** Days on as they are written: "7, 30"; undefined where one is none. */
+export function datesOf(text: string): number[] | undefined {
+  const days = text
+    .split(/[,;\s]+/)
+    .filter(Boolean)
+    .map(Number);
+  const good = days.every((d) => Number.isInteger(d) && d > 0 && d <= 1_000);
+  return good && days.length <= 4 ? [...new Set(days)].sort((a, b) => a - b) : undefined;
+}
 export function requestOf(c: Chosen, look: Look): BookRequest {
   return {
     look,
     moves: movesOf(c.steps),
     days: c.days,
-    lines: c.picture === 'lines' ? [0, 7, 30, 60] : [],
+    lines: c.picture === 'lines' ? [0, ...c.dates] : [],
     map: c.picture === 'map',
     span: { reach: c.reach, days: c.ahead === 0 ? null : c.ahead },
   };

@@ -77,7 +77,8 @@ struct BookRequest {
     /// Calendar days on at which the table stands.
     #[serde(default)]
     days: f64,
-    /// Lines over the move at so many days on; without them none is drawn.
+    /// Lines over the move at so many days on, and one at the last expiration of what counts; without
+    /// any none is drawn.
     #[serde(default)]
     lines: Vec<f64>,
     /// The reach of lines and map; without it neither is drawn.
@@ -499,6 +500,12 @@ fn wanted(request: &BookRequest, last: Option<f64>) -> Result<Wanted, Refusal> {
         if !request.lines.is_empty() {
             out.along = evenly(-reach, reach, ALONG);
             out.lines = request.lines.clone();
+            // The last end has its line where none is near it.
+            let near = |end: f64| out.lines.iter().any(|d| (d - end).abs() < 1.0);
+            if let Some(end) = last.filter(|end| !near(*end)) {
+                out.lines.push(end);
+                out.lines.sort_by(f64::total_cmp);
+            }
         }
         if request.map {
             out.across = evenly(-reach, reach, ACROSS);
