@@ -477,7 +477,7 @@ pub(crate) fn paying_prices(
     let prices = price_all(&rows, Accuracy::Interactive);
     let (pairs, _) = prices.as_chunks::<2>();
     for (i, [american, plain]) in places.into_iter().zip(pairs) {
-        let adds = american.clone()? - plain.clone()?;
+        let adds = (*american)? - (*plain)?;
         let exercise = contract
             .kind
             .intrinsic(states[i].0, contract.strike.to_f64());

@@ -1,0 +1,212 @@
+//! What could be done with the campaigns that are looked at: closed, halved, a side closed or rolled.
+
+use std::collections::HashMap;
+
+use desk::book::mend::{Candidate, Standing};
+use desk::rework::{Listed, Part, Rework, change, rework};
+use desk::{
+    Candidate as ListedOption, Candidates, Holding, Instrument, Kind, Leg, Money, Shape, Underlying,
+};
+use market::Quoter;
+
+use super::ground::{Ground, One, half, summed};
+use super::{Lens, Looked, MendAsked, Pick, Source};
+use crate::state::State;
+
+/// How far a side of a campaign is rolled: strikes either way, expirations later.
+const STRIKES: i64 = 8;
+const LATER: i64 = 3;
+
+/// A campaign that could be changed: what it would hold, and what that does.
+pub(super) struct Changed {
+    pub campaign: u64,
+    pub symbol: String,
+    pub then: Holding,
+    pub words: String,
+    pub cash: Money,
+}
+
+/// What is listed on an underlying around what is held of it.
+fn listed_around(
+    state: &State,
+    quoter: &mut Quoter,
+    ground: &Ground<'_>,
+    held: &Holding,
+) -> Option<Listed> {
+    let (world, at) = (&state.world, state.clock.now);
+    let all = world.expirations(&ground.u.symbol, at)?;
+    let stands = |e: &desk::Expiration| {
+        held.options()
+            .any(|(c, _)| ground.u.expiry_moment(c) == e.moment())
+    };
+    let first = all.iter().position(stands)?;
+    let last = all.iter().rposition(stands)?;
+    let mut dates = Vec::new();
+    for e in &all[first..(last + 1 + LATER as usize).min(all.len())] {
+        let variance = world.total_variance(&ground.u.symbol, at, e.moment());
+        let chain = quoter.chain(world, ground.u, e, at);
+        let listed = chain.into_iter().map(|(contract, l)| ListedOption {
+            contract,
+            delta: l.delta,
+        });
+        dates.push(Candidates {
+            spot: ground.spot,
+            deviation: variance.unwrap_or(0.0).sqrt(),
+            listed: listed.collect(),
+        });
+    }
+    Some(Listed::new(ground.spot, dates))
+}
+
+/// Everything that can be done to a campaign here.
+fn moves_of(held: &Holding) -> Vec<(Rework, String)> {
+    let has = |kind| held.options().any(|(c, _)| c.kind == kind);
+    let two_sided = has(Kind::Call) && has(Kind::Put);
+    let mut out = Vec::new();
+    let packages = held.packages();
+    if packages >= 2 {
+        out.push((Rework::More(-(packages / 2)), "take half off".to_owned()));
+    }
+    let sides: Vec<Part> = if two_sided {
+        vec![Part::Calls, Part::Puts]
+    } else {
+        vec![Part::All]
+    };
+    for side in &sides {
+        if two_sided {
+            let step = Rework::Close(side.clone());
+            out.push((step.clone(), step.to_string()));
+        }
+        for expirations in 0..=LATER {
+            for strikes in -STRIKES..=STRIKES {
+                if (expirations, strikes) == (0, 0) {
+                    continue;
+                }
+                let step = Rework::Roll {
+                    part: side.clone(),
+                    expirations,
+                    strikes,
+                };
+                out.push((step.clone(), step.to_string()));
+            }
+        }
+    }
+    out
+}
+
+/// The most that a campaign could lose with other legs; nothing where it has no limit or the model
+/// is needed.
+fn risk_then(u: &Underlying, then: &Holding, cash: Money) -> Option<f64> {
+    let plain = then.is_one_expiration() || then.options().next().is_none();
+    if then.is_empty() || !plain {
+        return then.is_empty().then_some(0.0);
+    }
+    let least = Shape::of(then, u, cash).least.limited()?;
+    Some((-least).max(Money::ZERO).to_f64())
+}
+
+/// Changes of the campaigns that are chosen.
+pub(super) fn changes(
+    state: &State,
+    quoter: &mut Quoter,
+    (lens, index): (&Lens, f64),
+    asked: &MendAsked,
+    looked: &[Looked],
+    out: &mut Vec<Candidate<Pick>>,
+) -> Vec<Changed> {
+    let fee = state.world.fees().option.to_f64();
+    let at = state.clock.now;
+    let mut all = Vec::new();
+    for (n, l) in looked.iter().enumerate() {
+        let Source::Campaign(id) = l.item.source else {
+            continue;
+        };
+        if !l.item.on || !l.item.missing.is_empty() {
+            continue;
+        }
+        let (Some(campaign), Some(ground)) = (
+            state.account.campaign(id),
+            Ground::of(state, lens, index, &l.item.symbol),
+        ) else {
+            continue;
+        };
+        let held = &l.item.holding;
+        let net = campaign.totals.booked() - state.account.open_cost(id);
+        let mut reached: Vec<(Holding, String)> = vec![(Holding::default(), "close it".to_owned())];
+        if let Some(listed) = listed_around(state, quoter, &ground, held) {
+            for (step, words) in moves_of(held) {
+                if let Ok(then) = rework(held, &step, &listed) {
+                    reached.push((then, words));
+                }
+            }
+        }
+        let orders: Vec<Holding> = reached.iter().map(|(then, _)| change(held, then)).collect();
+        let mut ones: HashMap<Instrument, Option<One>> = HashMap::new();
+        for leg in orders.iter().flat_map(|o| o.legs()) {
+            ones.entry(leg.instrument.clone()).or_insert_with(|| {
+                let market = quoter.leg_any(&state.world, &leg.instrument, at)?;
+                Some(One {
+                    adds: ground.one(state, &leg.instrument, &market)?,
+                    market,
+                })
+            });
+        }
+        for ((then, words), order) in reached.into_iter().zip(orders) {
+            let parts: Option<Vec<(&One, i64, f64)>> = order
+                .legs()
+                .iter()
+                .map(|leg| {
+                    let one = ones.get(&leg.instrument)?.as_ref()?;
+                    let units = ground.u.units(&leg.instrument) as f64;
+                    Some((one, leg.quantity, units))
+                })
+                .collect();
+            let Some(parts) = parts else { continue };
+            let sums: Vec<(&Standing, f64)> = parts
+                .iter()
+                .map(|(one, q, _)| (&one.adds, *q as f64))
+                .collect();
+            let paid = |(one, q, units): &(&One, i64, f64)| {
+                one.market.quote.mark().to_f64() * *q as f64 * units
+            };
+            let margined = |leg: &Leg| ground.u.is_margined(&leg.instrument);
+            let cash: f64 = -parts
+                .iter()
+                .zip(order.legs())
+                .filter(|(_, leg)| !margined(leg))
+                .map(|(p, _)| paid(p))
+                .sum::<f64>();
+            let cash = Money::from_model(cash);
+            let before = l.worked.risk.to_f64();
+            let after = risk_then(ground.u, &then, net + cash).unwrap_or(before);
+            let in_sector = asked.sector.is_some() && asked.sector == l.item.sector;
+            let contracts: i64 = order.options().map(|(_, q)| q.abs()).sum();
+            let trading = parts
+                .iter()
+                .map(|(one, q, units)| half(&one.market) * q.abs() as f64 * units)
+                .sum::<f64>()
+                + fee * contracts as f64;
+            let first = then.options().map(|(c, _)| c.expiry).min();
+            out.push(Candidate {
+                what: Pick::Change(all.len()),
+                kind: 1_000_000 + n as u64,
+                adds: Standing {
+                    capital: after - before,
+                    sector: if in_sector { after - before } else { 0.0 },
+                    ..summed(&sums)
+                },
+                trading,
+                days: first.map_or(1.0, |d| at.days_until(d).max(1) as f64),
+                most: 1,
+            });
+            all.push(Changed {
+                campaign: id,
+                symbol: l.item.symbol.clone(),
+                then,
+                words,
+                cash,
+            });
+        }
+    }
+    all
+}

@@ -1,0 +1,281 @@
+//! Mend: over what is listed on baskets, and over the campaigns held, the smallest changes that bring
+//! the chosen book where it should be.
+
+mod changes;
+mod ground;
+mod trades;
+
+use desk::book::mend::{Bands, Candidate, Goal, Least, Mending, Standing, mend};
+use desk::book::{STRESS_ANSWER, STRESS_MOVES};
+use desk::{Contract, Holding, Instrument, Leg, Money, UnderlyingKind};
+use market::Quoter;
+use rayon::prelude::*;
+
+use self::changes::changes;
+use self::ground::{Ground, One};
+use self::trades::{grounds_of, itself, listed_on, of_one_side, words_of};
+use super::{BookMemo, Chosen, Lens, Looked, Source, Wanted, items, worked};
+use crate::refusal::Refusal;
+use crate::state::State;
+
+/// What is asked.
+#[derive(Debug, Clone)]
+pub struct MendAsked {
+    /// Where the book should be.
+    pub goal: Goal,
+    /// The sector that a goal about one is of.
+    pub sector: Option<String>,
+    /// What the best is measured by.
+    pub least: Least,
+    /// The trader's own bands.
+    pub bands: Bands,
+    /// Over these; empty: over all baskets.
+    pub symbols: Vec<String>,
+    /// Calendar days to the expirations that are looked at, from and to.
+    pub days: (i64, i64),
+    /// Most packages.
+    pub most: i64,
+    /// Options sold with nothing that covers them are looked at too, where the account allows it.
+    pub uncovered: bool,
+}
+
+/// What can be done.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Remedy {
+    /// Something is bought or sold: so many packages of these legs.
+    Trade {
+        /// On what.
+        symbol: String,
+        /// One package.
+        unit: Holding,
+        /// "buy the put 2,750, 18 Apr".
+        words: String,
+    },
+    /// A campaign is changed.
+    Change {
+        /// Which.
+        campaign: u64,
+        /// What it is on.
+        symbol: String,
+        /// What it holds afterwards.
+        then: Holding,
+        /// "close the calls".
+        words: String,
+    },
+}
+
+/// A remedy with what it does.
+#[derive(Debug, Clone)]
+pub struct Mended {
+    /// What is done.
+    pub remedy: Remedy,
+    /// How much of it, and the book afterwards.
+    pub mending: Mending<()>,
+    /// Cash of it at the middle, received above zero, before fees.
+    pub cash: Money,
+}
+
+/// What was found.
+#[derive(Debug, Clone)]
+pub struct Remedies {
+    /// The book as it is.
+    pub book: Standing,
+    /// How far it is from the goal; 0: it is there.
+    pub away: f64,
+    /// Candidates looked at.
+    pub looked: usize,
+    /// How many reach the goal.
+    pub reach: usize,
+    /// The best, the best first: what is bought or sold, then what is done with campaigns.
+    pub best: Vec<Mended>,
+    /// What was looked over.
+    pub symbols: Vec<String>,
+}
+
+/// So many are listed: of what is bought or sold, and of what is done with campaigns.
+const SHOWN: usize = 10;
+const SHOWN_CHANGES: usize = 6;
+
+/// A candidate before it is worded: legs by place in its ground's list, or a change by number.
+#[derive(Debug, Clone, Copy)]
+enum Pick {
+    Legs {
+        ground: usize,
+        legs: [(usize, i64); 2],
+        two: bool,
+    },
+    Itself {
+        ground: usize,
+        quantity: i64,
+    },
+    Change(usize),
+}
+
+/// Looks for the smallest changes that bring the chosen book where it should be.
+///
+/// # Errors
+/// An index that is not known.
+pub fn mended(
+    state: &State,
+    quoter: &mut Quoter,
+    memo: &BookMemo,
+    chosen: &Chosen,
+    (lens, index): (&Lens, f64),
+    asked: &MendAsked,
+) -> Result<Remedies, Refusal> {
+    let wanted = Wanted {
+        moves: STRESS_MOVES.to_vec(),
+        ..Wanted::default()
+    };
+    let standard = Lens {
+        vol: STRESS_ANSWER,
+        apart: Vec::new(),
+        ..lens.clone()
+    };
+    let all = items(state, quoter, chosen);
+    let looked = worked(state, quoter, memo, all, (&standard, index), &wanted);
+    let on = || looked.iter().filter(|l| l.item.on);
+    let mut book = Standing {
+        moves: vec![0.0; STRESS_MOVES.len()],
+        ..Standing::default()
+    };
+    for l in on() {
+        let sector = asked.sector.is_some() && l.item.sector == asked.sector;
+        let risk = l.worked.risk.to_f64();
+        let adds = Standing {
+            lean: l.worked.index.delta,
+            theta: l.worked.greeks.theta,
+            vega: l.worked.greeks.vega,
+            moves: l.worked.moves.clone(),
+            capital: risk,
+            sector: if sector { risk } else { 0.0 },
+        };
+        book = book.with(&adds, 1.0);
+    }
+    let symbols = grounds_of(state, lens, asked);
+    let away = asked.goal.away(&book);
+    let mut candidates: Vec<Candidate<Pick>> = Vec::new();
+    let mut grounds: Vec<(Ground<'_>, Vec<(Contract, One)>)> = Vec::new();
+    if away > 0.0 {
+        for symbol in &symbols {
+            let ground = Ground::of(state, lens, index, symbol);
+            let ground =
+                ground.ok_or_else(|| Refusal::UnknownSymbol(symbol.clone(), String::new()))?;
+            let listed = listed_on(state, quoter, &ground, asked.days);
+            let ones: Vec<(Contract, One)> = listed
+                .into_par_iter()
+                .filter_map(|(c, market)| {
+                    let adds = ground.one(state, &Instrument::Option(c.clone()), &market)?;
+                    Some((c, One { adds, market }))
+                })
+                .collect();
+            grounds.push((ground, ones));
+        }
+        for (g, (ground, ones)) in grounds.iter().enumerate() {
+            let mut ranges = Vec::new();
+            let mut from = 0;
+            let one_side = |a: &Contract, b: &Contract| {
+                a.expiry == b.expiry && a.root == b.root && a.kind == b.kind
+            };
+            for side in ones.chunk_by(|(a, _), (b, _)| one_side(a, b)) {
+                ranges.push(from..from + side.len());
+                from += side.len();
+            }
+            let found: Vec<Candidate<Pick>> = ranges
+                .into_par_iter()
+                .flat_map_iter(|r| of_one_side(state, (g, ground), ones, r, asked))
+                .collect();
+            candidates.extend(found);
+            candidates.extend(itself(state, quoter, (g, ground), asked.most));
+        }
+    }
+    let mut done: Vec<Candidate<Pick>> = Vec::new();
+    let changed = if away > 0.0 {
+        changes(state, quoter, (lens, index), asked, &looked, &mut done)
+    } else {
+        Vec::new()
+    };
+    let by = |of: &[Candidate<Pick>], shown| {
+        mend(&book, &asked.bands, &asked.goal, asked.least, of, shown)
+    };
+    let (trades, reworks) = (by(&candidates, SHOWN), by(&done, SHOWN_CHANGES));
+    let told = |m: Mending<Pick>| {
+        let (remedy, cash) = match m.what {
+            Pick::Change(i) => {
+                let c = &changed[i];
+                let remedy = Remedy::Change {
+                    campaign: c.campaign,
+                    symbol: c.symbol.clone(),
+                    then: c.then.clone(),
+                    words: c.words.clone(),
+                };
+                (remedy, c.cash)
+            }
+            Pick::Legs { ground, legs, two } => {
+                let (g, ones) = &grounds[ground];
+                let legs = &legs[..if two { 2 } else { 1 }];
+                let unit = Holding::new(
+                    legs.iter()
+                        .map(|(i, q)| Leg::option(ones[*i].0.clone(), *q)),
+                );
+                let paid: Money = legs
+                    .iter()
+                    .map(|(i, q)| {
+                        let mark = ones[*i].1.market.quote.mark();
+                        mark.times(q * g.u.multiplier * m.packages)
+                    })
+                    .sum();
+                let words = words_of(&unit, g.u);
+                let symbol = g.u.symbol.clone();
+                (
+                    Remedy::Trade {
+                        symbol,
+                        unit,
+                        words,
+                    },
+                    -paid,
+                )
+            }
+            Pick::Itself { ground, quantity } => {
+                let g = &grounds[ground].0;
+                let symbol = g.u.symbol.clone();
+                let unit = Holding::new([Leg {
+                    instrument: Instrument::Underlying(symbol.clone()),
+                    quantity,
+                }]);
+                let paid = if g.u.kind == UnderlyingKind::Future {
+                    0.0
+                } else {
+                    g.spot * (quantity * m.packages) as f64
+                };
+                let words = words_of(&unit, g.u);
+                (
+                    Remedy::Trade {
+                        symbol,
+                        unit,
+                        words,
+                    },
+                    Money::from_model(-paid),
+                )
+            }
+        };
+        Mended {
+            remedy,
+            mending: m.without_what(),
+            cash,
+        }
+    };
+    Ok(Remedies {
+        away,
+        looked: trades.looked + reworks.looked,
+        reach: trades.reach + reworks.reach,
+        best: trades
+            .best
+            .into_iter()
+            .chain(reworks.best)
+            .map(told)
+            .collect(),
+        book,
+        symbols,
+    })
+}
