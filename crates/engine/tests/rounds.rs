@@ -465,7 +465,7 @@ fn the_daily_record_adds_up_and_is_replayed_alike() {
         value += f.parts.total + f.deposits;
         assert_eq!(value, d.value, "{}", d.date);
         let p = f.parts;
-        let sum = p.delta + p.gamma + p.theta + p.vega + p.trades + p.fees.to_f64() + p.other;
+        let sum = p.explained() + p.dividends + p.trades + p.fees.to_f64() + p.other;
         assert!((sum - p.total.to_f64()).abs() < 1e-6, "{}", d.date);
         assert_eq!(f.at_moves[2], Money::ZERO);
         assert!(f.missing.iter().any(|m| m.contains("not told in parts")));

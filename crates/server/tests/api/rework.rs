@@ -452,8 +452,7 @@ async fn what_made_a_profit_adds_up() {
             .map_or(0, |t| units(&json!(t)));
         let total = units(&c["realised"]) + open - units(&c["fees"]);
         let parts = |p: &Value| -> f64 {
-            let each = ["delta", "gamma", "theta", "vega", "trades", "other"];
-            each.iter().map(|k| p[k].as_f64().unwrap()).sum::<f64>() + amount(&p["fees"])
+            PARTS.iter().map(|k| p[k].as_f64().unwrap()).sum::<f64>() + amount(&p["fees"])
         };
         assert_eq!(units(&life["all"]["total"]), total, "{what}: {life}");
         for sums in ["days", "chapters"] {

@@ -242,17 +242,7 @@ async fn days_are_explained_to_the_cent() {
         );
         for m in made.iter().chain([&json!({ "parts": e["sum"] })]) {
             let p = &m["parts"];
-            let model = [
-                "delta",
-                "gamma",
-                "theta",
-                "vega",
-                "rate",
-                "dividends",
-                "trades",
-                "other",
-            ];
-            let sum: f64 = model.iter().map(|k| number(&p[k])).sum();
+            let sum: f64 = PARTS.iter().map(|k| number(&p[*k])).sum();
             let fees = raw(&p["fees"]) as f64 / 1e4;
             near(sum + fees, raw(&p["total"]) as f64 / 1e4, "parts");
         }

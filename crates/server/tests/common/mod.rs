@@ -190,6 +190,18 @@ pub fn ticket(id: &str, legs: &Value, quantity: i64, limit: &str) -> Value {
     })
 }
 
+/// The parts of a profit beside its fees; with those they add up to it.
+pub const PARTS: [&str; 8] = [
+    "delta",
+    "gamma",
+    "theta",
+    "vega",
+    "rate",
+    "dividends",
+    "trades",
+    "other",
+];
+
 /// Legs turned over: what closes them.
 pub fn turned(legs: &Value) -> Value {
     times(legs, -1)

@@ -103,12 +103,14 @@ function Line({ lived, page: p }: { lived: Lived; page: CampaignPage }) {
   );
 }
 
-const PARTS = ['delta', 'gamma', 'theta', 'vega', 'trades', 'other'] as const;
+const PARTS = ['delta', 'gamma', 'theta', 'vega', 'rate', 'dividends', 'trades', 'other'] as const;
 const TERMS_OF = {
   delta: 'madeByDelta',
   gamma: 'madeByGamma',
   theta: 'madeByTheta',
   vega: 'madeByVega',
+  rate: 'madeByRate',
+  dividends: 'madeByDividends',
   trades: 'madeByTrades',
   other: 'madeByOther',
 } as const;

@@ -31,8 +31,8 @@ const model = (
   by: of,
   cell: (d) => fixed(of(d), decimals, true),
 });
-const part = (key: 'delta' | 'gamma' | 'theta' | 'vega' | 'trades' | 'other', head: string) =>
-  model(key, head, 0, (d) => d.figures?.parts[key]);
+type Part = 'delta' | 'gamma' | 'theta' | 'vega' | 'rate' | 'dividends' | 'trades' | 'other';
+const part = (key: Part, head: string) => model(key, head, 0, (d) => d.figures?.parts[key]);
 const date: Column<Day> = {
   key: 'date',
   head: 'close of',
@@ -64,6 +64,8 @@ const SETS: Record<string, Column<Day>[]> = {
     part('gamma', 'gamma'),
     part('theta', 'theta'),
     part('vega', 'vega'),
+    part('rate', 'interest'),
+    part('dividends', 'dividends'),
     part('trades', 'new trades'),
     {
       key: 'fees',

@@ -61,6 +61,8 @@ export function PartsOfDay({ day }: { day: Day }) {
     ['gamma', fixed(f.parts.gamma, 2, true)],
     ['theta', fixed(f.parts.theta, 2, true)],
     ['vega', fixed(f.parts.vega, 2, true)],
+    ['interest', fixed(f.parts.rate, 2, true)],
+    ['dividends', fixed(f.parts.dividends, 2, true)],
     ['new trades', fixed(f.parts.trades, 2, true)],
     ['fees', cents(f.parts.fees, true)],
     ['other', fixed(f.parts.other, 2, true)],
