@@ -1,6 +1,6 @@
 //! What rework says before an order is what the book says after it; and what lies ahead, as a calendar.
 
-use crate::common::{HOST, Place, Program, TOKEN, ticket, units};
+use crate::common::{HOST, PARTS, Place, Program, TOKEN, ticket, units};
 use axum::http::StatusCode;
 use serde_json::{Value, json};
 
