@@ -173,6 +173,8 @@ struct State {
 /// So many prices of one option at one moment and volatility are cheaper from one model than one by
 /// one.
 const WORTH_A_MODEL: usize = 8;
+/// A price below this is nothing: rounding may leave so much of a fall to 0.
+const WORTHLESS: f64 = 1e-9;
 const DAY_MILLIS: f64 = 86_400_000.0;
 
 impl BookOption<'_> {
@@ -246,7 +248,7 @@ impl BookOption<'_> {
                         Model::new(&terms, accuracy)?.prices(&prices, &mut out[group.clone()]);
                     }
                     for i in group.clone() {
-                        if states[i].spot <= 0.0 {
+                        if states[i].spot < WORTHLESS {
                             out[i] = worthless(&terms);
                         } else if alike < WORTH_A_MODEL || accuracy == Accuracy::Reference {
                             places.push(i);

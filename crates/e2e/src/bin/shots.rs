@@ -81,11 +81,18 @@ async fn main() {
             b.find(there).await;
             shot(&b, view).await;
         }
-        for view in ["orders", "book", "balance", "ledger"] {
+        for view in ["orders", "book", "ledger"] {
             b.goto(&format!("{home}/{view}")).await;
             b.find("main table tbody tr").await;
             shot(&b, view).await;
         }
+        b.goto(&format!("{home}/balance")).await;
+        b.find("[data-testid=book-even]").await;
+        b.until("[aria-label='Moves of the index']", "its margins", |t| {
+            t.contains(".00") || t.matches(',').count() > 40
+        })
+        .await;
+        shot(&b, "balance").await;
         b.goto(&format!("{home}/book")).await;
         b.find("main table tbody tr").await;
         b.run(

@@ -50,6 +50,7 @@ function said(b: BookLooked): string {
       row.ofAccount == null ? '' : `, ${fixed(Math.abs(row.ofAccount), 1)} % of the account`;
     return `A ${way} of ${b.index} by ${fixed(Math.abs(percent), 0)} % ${does} ${fixed(Math.abs(row.profit), 0)}${of}.`;
   };
+  if (!b.items.some((i) => i.on)) return 'Nothing is switched in.';
   const t = b.total;
   const day =
     t.theta < 0 ? `A day costs ${fixed(-t.theta, 0)}.` : `A day earns ${fixed(t.theta, 0)}.`;

@@ -112,29 +112,36 @@ export function Days() {
           </select>
         </label>
       </div>
-      <Asked query={explained} what="days">
-        {(e) => (
-          <>
-            <p data-testid="explained">
-              {shortWhen(e.from)} to {shortWhen(e.to)}: the account went from {cents(e.before)} to{' '}
-              {cents(e.after)}
-              {/[1-9]/.test(e.deposits) && `, ${cents(e.deposits, true)} of it paid in`}; its
-              campaigns made <b className={tone(e.sum.total)}>{cents(e.sum.total, true)}</b>
-              {/[1-9]/.test(e.beside) && `, and ${cents(e.beside, true)} were made beside them`}.
-            </p>
-            {e.made.length === 0 ? (
-              <p className="text-ink2">Nothing was held in between.</p>
-            ) : (
-              <DataTable
-                label="What made it"
-                rows={e.made}
-                columns={columns(e)}
-                id={(m) => m.campaign}
-              />
-            )}
-          </>
-        )}
-      </Asked>
+      {record.data && closes.length === 0 ? (
+        <p className="text-ink2">
+          No close is in the record yet: what made the profit of a day stands here from the first
+          one on.
+        </p>
+      ) : (
+        <Asked query={explained} what="days">
+          {(e) => (
+            <>
+              <p data-testid="explained">
+                {shortWhen(e.from)} to {shortWhen(e.to)}: the account went from {cents(e.before)} to{' '}
+                {cents(e.after)}
+                {/[1-9]/.test(e.deposits) && `, ${cents(e.deposits, true)} of it paid in`}; its
+                campaigns made <b className={tone(e.sum.total)}>{cents(e.sum.total, true)}</b>
+                {/[1-9]/.test(e.beside) && `, and ${cents(e.beside, true)} were made beside them`}.
+              </p>
+              {e.made.length === 0 ? (
+                <p className="text-ink2">Nothing was held in between.</p>
+              ) : (
+                <DataTable
+                  label="What made it"
+                  rows={e.made}
+                  columns={columns(e)}
+                  id={(m) => m.campaign}
+                />
+              )}
+            </>
+          )}
+        </Asked>
+      )}
     </section>
   );
 }
