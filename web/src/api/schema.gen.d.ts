@@ -3637,6 +3637,8 @@ export interface components {
              *     with campaigns.
              */
             best: components["schemas"]["RemedyWire"][];
+            /** @description How many of them are beyond the buying power, even one package. */
+            beyond: number;
             /** @description Candidates that were looked at. */
             looked: number;
             /** @description How many reach the goal. */

@@ -145,7 +145,7 @@ pub enum Least {
     CostADay,
     /// Capital that it ties up.
     Capital,
-    /// Bands that it leaves that held before, then cost.
+    /// Bands that it leaves that held before, then what it adds to stress loss and capital.
     SideEffects,
     /// Packages.
     Packages,
@@ -271,10 +271,13 @@ pub fn mend<T: Clone + Send + Sync>(
     let mut found: Vec<Mending<T>> = candidates.par_iter().filter_map(judge).collect();
     let reach = found.len();
     let leaves = |m: &Mending<T>| m.leaves.iter().filter(|l| **l).count() as f64;
+    let grows = |m: &Mending<T>| {
+        (m.after.stress() - book.stress()).max(0.0) + (m.after.capital - book.capital).max(0.0)
+    };
     let rank = |m: &Mending<T>| match least {
         Least::CostADay => [m.cost_a_day, m.after.capital],
         Least::Capital => [m.after.capital - book.capital, m.cost_a_day],
-        Least::SideEffects => [leaves(m), m.cost_a_day],
+        Least::SideEffects => [leaves(m), grows(m)],
         Least::Packages => [m.packages as f64, m.cost_a_day],
     };
     let order = |a: &Mending<T>, b: &Mending<T>| {

@@ -194,8 +194,9 @@ function Found({ m, of, items }: { m: Mended; of: Of; items: BookItem[] }) {
     <>
       <p data-testid="mend-found" className="text-ink2">
         <b className="text-ink">{count(m.looked)}</b> changes looked at over {m.symbols.join(', ')}{' '}
-        and the campaigns that are switched in; <b className="text-ink">{count(m.reach)}</b> reach
-        it. The best, two of a kind:
+        and the campaigns that are switched in; {count(m.beyond)} are beyond the buying power,{' '}
+        <b className="text-ink">{count(m.reach)}</b> of the others reach it. The best, two of a
+        kind:
       </p>
       {m.best.length > 0 && (
         <DataTable
@@ -207,7 +208,8 @@ function Found({ m, of, items }: { m: Mended; of: Of; items: BookItem[] }) {
       )}
       <p className="text-[12px] text-ink2">
         Cost a day: what a day earns less, with fees and half the width of the market spread over
-        the days to its first end. The stress loss is the worst of twelve moves of the index within
+        the days to its first end. Side effects: bands that it leaves, then what it adds to stress
+        loss and capital at risk. The stress loss is the worst of twelve moves of the index within
         10 %, volatility answering by twice each name’s fall, as rules count it. Lean through the
         index and betas above.
       </p>
@@ -218,7 +220,7 @@ function Found({ m, of, items }: { m: Mended; of: Of; items: BookItem[] }) {
 /** Mend: for a goal, the smallest changes that reach it. */
 export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
   const [asked, setAsked] = useState<Asked>({ of: 'lean', from: '', to: '', most: '', sector: '' });
-  const [least, setLeast] = useState<Least>('costADay');
+  const [least, setLeast] = useState<Least>('sideEffects');
   const [days, setDays] = useState({ from: '20', to: '60' });
   const [uncovered, setUncovered] = useState(false);
   const set = (part: Partial<Asked>) => {
@@ -355,9 +357,9 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
           value={least}
           onChange={setLeast}
           choices={[
+            { value: 'sideEffects', label: 'side effects' },
             { value: 'costADay', label: 'cost a day' },
             { value: 'capital', label: 'capital' },
-            { value: 'sideEffects', label: 'side effects' },
             { value: 'packages', label: 'packages' },
           ]}
         />

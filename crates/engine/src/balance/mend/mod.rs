@@ -15,6 +15,7 @@ use self::changes::changes;
 use self::ground::{Ground, One};
 use self::trades::{grounds_of, itself, listed_on, of_one_side, words_of};
 use super::{BookMemo, Chosen, Lens, Looked, Source, Wanted, items, worked};
+use crate::money::buying_power;
 use crate::refusal::Refusal;
 use crate::state::State;
 
@@ -84,6 +85,8 @@ pub struct Remedies {
     pub away: f64,
     /// Candidates looked at.
     pub looked: usize,
+    /// How many of them not even one package of is within the buying power.
+    pub beyond: usize,
     /// How many reach the goal.
     pub reach: usize,
     /// The best, the best first: what is bought or sold, then what is done with campaigns.
@@ -195,6 +198,16 @@ pub fn mended(
     } else {
         Vec::new()
     };
+    // What the buying power does not bear is no remedy.
+    let looked_at = candidates.len() + done.len();
+    let free = buying_power(state, quoter).to_f64();
+    candidates.retain_mut(|c| {
+        if c.adds.capital > 0.0 {
+            c.most = c.most.min((free / c.adds.capital) as i64);
+        }
+        c.most >= 1
+    });
+    let beyond = looked_at - candidates.len() - done.len();
     let by = |of: &[Candidate<Pick>], shown| {
         mend(&book, &asked.bands, &asked.goal, asked.least, of, shown)
     };
@@ -267,7 +280,8 @@ pub fn mended(
     };
     Ok(Remedies {
         away,
-        looked: trades.looked + reworks.looked,
+        looked: looked_at,
+        beyond,
         reach: trades.reach + reworks.reach,
         best: trades
             .best

@@ -183,6 +183,8 @@ struct MendWire {
     there: bool,
     /// Candidates that were looked at.
     looked: usize,
+    /// How many of them are beyond the buying power, even one package.
+    beyond: usize,
     /// How many reach the goal.
     reach: usize,
     /// What was looked over.
@@ -312,6 +314,7 @@ fn look(
         before: (&found.book).into(),
         there: found.away <= 0.0,
         looked: found.looked,
+        beyond: found.beyond,
         reach: found.reach,
         symbols: found.symbols,
         best: found.best.into_iter().map(remedy_wire).collect(),
