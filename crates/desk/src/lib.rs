@@ -46,6 +46,7 @@ pub mod rework;
 pub mod rounds;
 pub mod rules;
 mod scene;
+pub mod scout;
 mod shape;
 mod smile;
 mod template;

@@ -90,7 +90,7 @@ impl Lognormal {
     }
 
     /// Expected price counted only where it finishes below `price`.
-    fn partial(&self, price: f64) -> f64 {
+    pub fn partial(&self, price: f64) -> f64 {
         if price <= 0.0 {
             0.0
         } else if price == f64::INFINITY {

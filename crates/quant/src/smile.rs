@@ -75,8 +75,8 @@ impl<W: Fn(f64, f64) -> f64> SurfaceChances<W> {
         smile_below(w(k), (w(k + h) - w(k - h)) / (2.0 * h), k).clamp(0.0, 1.0)
     }
 
-    /// E(S − K)⁺, undiscounted.
-    fn call(&self, strike: f64, time: f64) -> f64 {
+    /// E(S − K)⁺, undiscounted; the whole forward less the strike at a strike of 0 or below.
+    pub fn call(&self, strike: f64, time: f64) -> f64 {
         let forward = self.forward(time);
         if strike <= 0.0 {
             return forward - strike;

@@ -9,7 +9,7 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use cli::{calc, export, import};
+use cli::{calc, export, import, scout};
 use server::{Beginning, Guard, Runs, Settings, Token, demo::DEMO_SEED};
 
 #[derive(Parser)]
@@ -60,6 +60,8 @@ enum Command {
     /// Writes what the market shows at a moment, as CSV.
     #[command(subcommand)]
     Export(export::Export),
+    /// Judges every structure of chosen families by what you expect, as CSV.
+    Scout(scout::Scout),
     /// Reads CSV files into a market of your own, for `serve --market`.
     #[command(subcommand)]
     Import(import::Import),
@@ -148,6 +150,7 @@ fn main() -> ExitCode {
         Command::Restore { from, data } => restore(&from, &data.unwrap_or_else(|| own_file(FILE))),
         Command::Check { data } => return check(&data.unwrap_or_else(|| own_file(FILE))),
         Command::Export(what) => export::run(&what),
+        Command::Scout(what) => scout::run(&what),
         Command::Import(what) => match import::run(&what) {
             Ok(true) => Ok(()),
             Ok(false) => return ExitCode::FAILURE,

@@ -17,6 +17,7 @@ mod my_rules;
 mod position;
 mod regime;
 mod rework;
+mod scout;
 mod structures;
 mod templates;
 mod ways;

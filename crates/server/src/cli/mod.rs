@@ -3,3 +3,4 @@
 pub mod calc;
 pub mod export;
 pub mod import;
+pub mod scout;

@@ -15,7 +15,7 @@ use server::demo::DEMO_SEED;
 use server::folder;
 
 mod view;
-use view::View;
+pub(super) use view::View;
 
 /// What to write.
 #[derive(Debug, Subcommand)]
@@ -160,21 +160,35 @@ Columns, one row for each event, ascending; nothing that is announced after the 
   known          opening at which the outcome is known, RFC 3339
 A market from files has none yet.";
 
-/// Writes one export.
-pub fn run(what: &Export) -> Result<(), String> {
-    let at = match what {
-        Export::Chain(listed) | Export::Surface(listed) => &listed.at,
-        Export::Bars(bars) => &bars.at,
-        Export::Instrument(at) | Export::Expirations(at) => at,
-        Export::Events(events) => &events.at,
-    };
+/// A market opened at a moment, and an underlying of it.
+pub(super) struct Opened {
+    world: World,
+    symbol: String,
+    moment: Moment,
+}
+
+impl Opened {
+    /// What is read of it.
+    pub fn view(&self) -> View<'_> {
+        // It was found when the market was opened.
+        let underlying = self.world.underlying(&self.symbol);
+        View {
+            world: &self.world,
+            underlying: underlying.expect("a symbol that was found"),
+            at: self.moment,
+        }
+    }
+}
+
+/// Opens what is asked for.
+pub(super) fn opened(at: &At) -> Result<Opened, String> {
     let (world, last) = world_of(at)?;
     let moment = match (&at.at, last) {
         (Some(text), last) => moment("at", text, last.is_some())?,
         (None, Some(last)) => last,
         (None, None) => server::demo::present(),
     };
-    let Some(underlying) = world.underlying(&at.symbol) else {
+    if world.underlying(&at.symbol).is_none() {
         let known: Vec<&str> = world
             .underlyings(moment)
             .map(|u| u.symbol.as_str())
@@ -184,12 +198,36 @@ pub fn run(what: &Export) -> Result<(), String> {
             at.symbol,
             known.join(", ")
         ));
+    }
+    Ok(Opened {
+        world,
+        symbol: at.symbol.clone(),
+        moment,
+    })
+}
+
+impl At {
+    /// Where the answer goes.
+    pub(super) fn output(&self) -> Result<Box<dyn Write>, String> {
+        Ok(match &self.output {
+            Some(path) => Box::new(BufWriter::new(
+                File::create(path).map_err(|e| format!("{}: {e}", path.display()))?,
+            )),
+            None => Box::new(BufWriter::new(std::io::stdout().lock())),
+        })
+    }
+}
+
+/// Writes one export.
+pub fn run(what: &Export) -> Result<(), String> {
+    let at = match what {
+        Export::Chain(listed) | Export::Surface(listed) => &listed.at,
+        Export::Bars(bars) => &bars.at,
+        Export::Instrument(at) | Export::Expirations(at) => at,
+        Export::Events(events) => &events.at,
     };
-    let view = View {
-        world: &world,
-        underlying,
-        at: moment,
-    };
+    let opened = opened(at)?;
+    let view = opened.view();
     let chosen = match what {
         Export::Chain(listed) | Export::Surface(listed) => view.chosen(listed)?,
         _ => view.expirations(),
@@ -199,12 +237,7 @@ pub fn run(what: &Export) -> Result<(), String> {
         _ => None,
     };
     let from = from.map(|text| date("from", text)).transpose()?;
-    let output: Box<dyn Write> = match &at.output {
-        Some(path) => Box::new(BufWriter::new(
-            File::create(path).map_err(|e| format!("{}: {e}", path.display()))?,
-        )),
-        None => Box::new(BufWriter::new(std::io::stdout().lock())),
-    };
+    let output = at.output()?;
     let mut table = csv::WriterBuilder::new()
         .terminator(csv::Terminator::CRLF)
         .from_writer(output);

@@ -8,7 +8,7 @@ use market::{Quoter, World, strikes};
 use super::{Listed, date};
 
 /// One underlying at a moment.
-pub(super) struct View<'a> {
+pub(in crate::cli) struct View<'a> {
     pub world: &'a World,
     pub underlying: &'a Underlying,
     pub at: Moment,
@@ -119,7 +119,7 @@ impl View<'_> {
 }
 
 /// How a price is carried to a moment.
-pub(super) struct Carried {
+pub(in crate::cli) struct Carried {
     /// Years of 365 days until then.
     pub years: f64,
     /// Interest, continuously compounded.

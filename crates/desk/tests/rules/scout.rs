@@ -1,0 +1,393 @@
+//! Scout: one's own law, families complete against brute force, and figures against integration.
+
+use crate::common::*;
+use desk::scout::*;
+use desk::*;
+use jiff::civil::date;
+use quant::{Lognormal, cdf};
+
+/// The market's law: 100 carried to 101, deviation of the logarithm 0.2.
+fn flat() -> Lognormal {
+    Lognormal::new(100.0, (1.01_f64).ln(), 0.2, 1.0).unwrap()
+}
+
+fn laws(regions: &[(f64, f64, f64)]) -> Result<Laws, ExpectationError> {
+    let of = |(low, high, sure): &(f64, f64, f64)| Region {
+        low: *low,
+        high: *high,
+        sure: *sure,
+    };
+    let regions: Vec<Region> = regions.iter().map(of).collect();
+    Laws::new(MarketLaw::Flat(flat()), &regions)
+}
+
+const FAR: f64 = f64::INFINITY;
+
+/// A percentage that equals the market's chance changes nothing; another one scales the region by p/m
+/// and the rest by (1 − p)/(1 − m), and both laws are laws.
+#[test]
+fn ones_own_law_is_the_markets_scaled() {
+    let m = flat().below(110.0) - flat().below(95.0);
+    let same = laws(&[(95.0, 110.0, m)]).unwrap();
+    let other = laws(&[(95.0, 110.0, 0.7)]).unwrap();
+    let mut before = Upto::default();
+    for price in [0.0, 40.0, 95.0, 100.0, 104.5, 110.0, 150.0, FAR] {
+        let (a, b) = (same.upto(price), other.upto(price));
+        assert!((a.own - a.market).abs() < 1e-12 && (a.own_mean - a.market_mean).abs() < 1e-9);
+        let inside = flat().below(price.clamp(95.0, 110.0)) - flat().below(95.0);
+        let outside = flat().below(price) - inside;
+        let wanted = inside * 0.7 / m + outside * 0.3 / (1.0 - m);
+        assert!(
+            (b.own - wanted).abs() < 1e-12,
+            "{price}: {} {wanted}",
+            b.own
+        );
+        assert!(b.own >= before.own && b.own_mean >= before.own_mean);
+        before = b;
+    }
+    let whole = other.upto(FAR);
+    assert!((whole.own - 1.0).abs() < 1e-12 && (whole.market - 1.0).abs() < 1e-12);
+    assert!((whole.market_mean - 101.0).abs() < 1e-9);
+    // Two that touch, open at both ends, and a rest between none.
+    let two = laws(&[(0.0, 90.0, 0.25), (90.0, FAR, 0.75)]).unwrap();
+    assert!((two.upto(90.0).own - 0.25).abs() < 1e-12);
+}
+
+#[test]
+fn what_makes_no_law_is_refused_by_name() {
+    use ExpectationError as E;
+    let refused = |regions: &[(f64, f64, f64)]| laws(regions).err().unwrap();
+    assert!(matches!(refused(&[(110.0, 95.0, 0.5)]), E::Inside { .. }));
+    assert!(matches!(refused(&[(95.0, 95.0, 0.5)]), E::Inside { .. }));
+    assert!(matches!(refused(&[(90.0, 95.0, 1.5)]), E::Sure(_)));
+    let overlap = refused(&[(90.0, 100.0, 0.2), (99.0, 110.0, 0.2)]);
+    assert_eq!(
+        overlap,
+        E::Overlap {
+            until: 100.0,
+            from: 99.0
+        }
+    );
+    assert!(matches!(
+        refused(&[(90.0, 95.0, 0.6), (95.0, 99.0, 0.6)]),
+        E::TooSure(_)
+    ));
+    assert!(matches!(refused(&[(1e7, FAR, 0.1)]), E::Impossible { .. }));
+    assert!(matches!(
+        refused(&[(0.0, 90.0, 0.2), (90.0, FAR, 0.7)]),
+        E::Everything(_)
+    ));
+}
+
+/// Strikes of 90 to 110 by 5 in two expirations, quoted 0.20 wide around their values at 20 %.
+fn endings(u: &Underlying, at: Moment) -> Vec<Ending> {
+    [day(), date(2031, 6, 20)]
+        .into_iter()
+        .map(|expiry| {
+            let ends = u.expiry_moment(&contract("100C", expiry));
+            let years = at.years_until(ends);
+            let options = [90, 95, 100, 105, 110].into_iter().flat_map(|k| {
+                ["C", "P"].map(|kind| {
+                    let c = contract(&format!("{k}{kind}"), expiry);
+                    let terms = terms_of(&c, u, at, (0.0, 0.0), 0.2);
+                    let value = quant::european_price(&terms, 100.0);
+                    let middle = (value * 20.0).round() as i64 * 5;
+                    Quoted {
+                        bid: Price::cents((middle - 10).max(0)),
+                        ask: Price::cents(middle + 10),
+                        vol: Some(0.2),
+                        contract: c,
+                    }
+                })
+            });
+            Ending {
+                ends,
+                years,
+                rate: 0.0,
+                paid: 0.0,
+                forward: 100.0,
+                variance: 0.04 * years,
+                options: options.collect(),
+            }
+        })
+        .collect()
+}
+
+struct Place {
+    u: Underlying,
+    laws: Laws,
+    at: Moment,
+    forward: f64,
+    deviation: f64,
+    endings: Vec<Ending>,
+}
+
+impl Place {
+    fn new(regions: &[Region]) -> Place {
+        let u = Underlying {
+            style: quant::Style::European,
+            ..underlying()
+        };
+        let at = Moment::at(date(2031, 3, 11), 10, 42);
+        let endings = endings(&u, at);
+        let years = endings[0].years;
+        let law = Lognormal::new(100.0, 0.0, 0.2, years).unwrap();
+        Place {
+            laws: Laws::new(MarketLaw::Flat(law), regions).unwrap(),
+            forward: 100.0,
+            deviation: 0.2 * years.sqrt(),
+            u,
+            at,
+            endings,
+        }
+    }
+
+    fn found(&self, asked: &ScoutAsked) -> (Found, Vec<Judged>) {
+        let scouted = Scouted {
+            underlying: &self.u,
+            spot: price("100"),
+            at: self.at,
+            by: self.endings[0].ends,
+            days: 38,
+            laws: &self.laws,
+            forward: self.forward,
+            deviation: self.deviation,
+            fees: Fees {
+                option: "0.65".parse().unwrap(),
+                ..Fees::default()
+            },
+            dividends: 0.0,
+            endings: self.endings.clone(),
+        };
+        let mut rows = Vec::new();
+        let found = scout(&scouted, asked, |some| rows.extend(some)).unwrap();
+        (found, rows)
+    }
+}
+
+fn asked(families: &[Family]) -> ScoutAsked {
+    ScoutAsked {
+        families: families.to_vec(),
+        width: None,
+        reach: 9.0,
+        price: Decimal::ZERO,
+        fees: true,
+        rank: Rank::Expected,
+        best: None,
+    }
+}
+
+/// Every set of up to four of the twenty options with quantities of −2 to 2 is looked at: those that
+/// fit a family's words are found, once each, and no others.
+#[test]
+fn families_are_complete() {
+    let place = Place::new(&[]);
+    let all: Vec<(Family, usize)> = FAMILIES
+        .iter()
+        .map(|(f, _)| (*f, place.found(&asked(&[*f])).1.len()))
+        .collect();
+    let count = |f: Family| all.iter().find(|(g, _)| *g == f).unwrap().1;
+    // Counted by hand: 5 strikes and 2 rights in each of 2 expirations.
+    let pairs = 10; // of 5 strikes
+    assert_eq!(count(Family::Single), 2 * 2 * 5 * 2);
+    assert_eq!(count(Family::Vertical), 2 * 2 * pairs * 2);
+    assert_eq!(count(Family::Straddle), 2 * 5 * 2);
+    assert_eq!(count(Family::Strangle), 2 * pairs * 2);
+    assert_eq!(count(Family::Ratio), 2 * 2 * pairs * 4);
+    // Three strikes of five: 4 evenly apart (three by 5, one by 10), 6 not; calls, puts, and both.
+    assert_eq!(count(Family::Butterfly), 2 * 3 * 4 * 2);
+    assert_eq!(count(Family::ButterflySkewed), 2 * 3 * 6 * 2);
+    // Four of five: left out is one; wings are even where the first, the middle or the last is.
+    assert_eq!(count(Family::Condor), 2 * 3 * 3 * 2);
+    assert_eq!(count(Family::CondorSkewed), 2 * 3 * 2 * 2);
+    assert_eq!(count(Family::Calendar), 2 * 5 * 2);
+    assert_eq!(count(Family::Diagonal), 2 * (25 - 5) * 2);
+    assert_eq!(count(Family::Covered), 2 * 5);
+    assert_eq!(count(Family::Protected), 2 * 5);
+    assert_eq!(count(Family::Collar), 2 * pairs);
+    for (family, word) in FAMILIES {
+        assert_eq!(Family::of_word(word), Some(*family));
+        let (found, rows) = place.found(&asked(&[*family]));
+        assert_eq!((found.judged, found.given), (rows.len(), rows.len()));
+        let mut texts: Vec<String> = rows.iter().map(|r| legs_text(&r.legs)).collect();
+        texts.sort();
+        let many = texts.len();
+        texts.dedup();
+        assert_eq!(texts.len(), many, "{word}: each once");
+    }
+    // Wings of 5 alone: neighbours pair, and of condors the body stays free.
+    let narrow = ScoutAsked {
+        width: Some(5.0),
+        ..asked(&[Family::Vertical])
+    };
+    assert_eq!(place.found(&narrow).1.len(), 2 * 2 * 4 * 2);
+}
+
+/// Means, chances and worst twentieths of every candidate against sums over 40,000 prices; longer legs
+/// by Black's formula there.
+#[test]
+fn figures_are_those_of_integration() {
+    let regions = [
+        Region {
+            low: 97.0,
+            high: 104.0,
+            sure: 0.8,
+        },
+        Region {
+            low: 108.0,
+            high: FAR,
+            sure: 0.01,
+        },
+    ];
+    let place = Place::new(&regions);
+    let families: Vec<Family> = FAMILIES.iter().map(|(f, _)| *f).collect();
+    let (_, rows) = place.found(&asked(&families));
+    assert!(rows.len() > 400);
+    let n = 40_000;
+    let law = Lognormal::new(100.0, 0.0, place.deviation, 1.0).unwrap();
+    let m: Vec<f64> = regions
+        .iter()
+        .map(|r| law.below(r.high) - law.below(r.low))
+        .collect();
+    let rest = (1.0 - 0.81) / (1.0 - m[0] - m[1]);
+    let factor = |s: f64| {
+        let inside = regions.iter().position(|r| r.low <= s && s < r.high);
+        inside.map_or(rest, |i| regions[i].sure / m[i])
+    };
+    // Even steps of the normal variable between −8 and 8, at their middles.
+    let step = 16.0 / n as f64;
+    let points: Vec<(f64, f64, f64)> = (0..n)
+        .map(|i| {
+            let z = -8.0 + step * (f64::from(i) + 0.5);
+            let d = place.deviation;
+            let s = 100.0 * (d * z - 0.5 * d * d).exp();
+            let mass = cdf(z + step / 2.0) - cdf(z - step / 2.0);
+            (s, mass, mass * factor(s))
+        })
+        .collect();
+    let later = place.endings[0].ends.years_until(place.endings[1].ends);
+    for row in rows.iter().step_by(3) {
+        let contracts: i64 = row
+            .legs
+            .iter()
+            .filter(|(i, _)| i.option().is_some())
+            .map(|(_, q)| q.abs())
+            .sum();
+        let cost = row.net.to_f64() + 0.65 * contracts as f64;
+        let profit = |s: f64| {
+            let leg = |(i, q): &(Instrument, i64)| {
+                let Some(c) = i.option() else {
+                    return s * *q as f64;
+                };
+                let (k, q) = (c.strike.to_f64(), *q as f64 * 100.0);
+                if c.expiry == day() {
+                    return q * c.kind.intrinsic(s, k);
+                }
+                let v = 0.2 * later.sqrt();
+                let d1 = (s / k).ln() / v + v / 2.0;
+                let call = s * cdf(d1) - k * cdf(d1 - v);
+                q * match c.kind {
+                    Kind::Call => call,
+                    Kind::Put => call - s + k,
+                }
+            };
+            row.legs.iter().map(leg).sum::<f64>() - cost
+        };
+        let mut each: Vec<(f64, f64, f64)> = points
+            .iter()
+            .map(|(s, market, own)| (profit(*s), *market, *own))
+            .collect();
+        let told = legs_text(&row.legs);
+        let x = &row.measured;
+        let size = x.least.map_or(5_000.0, |l| l.abs().max(20.0));
+        let mean =
+            |of: fn(&(f64, f64, f64)) -> f64| -> f64 { each.iter().map(|p| p.0 * of(p)).sum() };
+        assert!(
+            (x.market_mean - mean(|p| p.1)).abs() < 1e-4 * size,
+            "{told}: {x:?}"
+        );
+        assert!(
+            (x.own_mean - mean(|p| p.2)).abs() < 3e-4 * size,
+            "{told}: {x:?}"
+        );
+        let chance = |of: fn(&(f64, f64, f64)) -> f64| -> f64 {
+            each.iter().filter(|p| p.0 > 1e-9).map(of).sum()
+        };
+        assert!(
+            (x.market_chance - chance(|p| p.1)).abs() < 4e-4,
+            "{told}: {x:?}"
+        );
+        assert!(
+            (x.own_chance - chance(|p| p.2)).abs() < 2e-3,
+            "{told}: {x:?}"
+        );
+        each.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let (mut left, mut worst) = (0.05, 0.0);
+        for (p, _, own) in &each {
+            let take = own.min(left);
+            worst += p * take / 0.05;
+            left -= take;
+        }
+        assert!(
+            (x.own_worst - worst).abs() < 1e-3 * size,
+            "{told}: {} {worst}",
+            x.own_worst
+        );
+        let (top, bottom) = (each[each.len() - 1].0, each[0].0);
+        assert!(
+            x.most.is_none_or(|m| m > top - 1e-2 * size),
+            "{told}: {x:?} {top}"
+        );
+        assert!(
+            x.least.is_none_or(|l| l < bottom + 1e-2 * size),
+            "{told}: {x:?} {bottom}"
+        );
+        for even in &x.evens {
+            assert!(
+                profit(*even).abs() < 1e-4 * size.max(100.0),
+                "{told}: {even}"
+            );
+        }
+    }
+}
+
+/// The price of a package lies between its middle and its far side, rounded against who buys it; a leg
+/// that nobody bids for is sold at nothing.
+#[test]
+fn a_package_is_rounded_against_the_trader() {
+    let mut place = Place::new(&[]);
+    for q in &mut place.endings[0].options {
+        if q.contract.label().contains("110") {
+            q.bid = Price::ZERO;
+            q.ask = price("0.05");
+        }
+    }
+    let at = |part: &str| {
+        let what = ScoutAsked {
+            price: part.parse().unwrap(),
+            width: Some(5.0),
+            ..asked(&[Family::Vertical])
+        };
+        let (_, rows) = place.found(&what);
+        let wanted = |r: &&Judged| {
+            let t = legs_text(&r.legs);
+            t.starts_with("+1 TEST  310418C00105000; -1 TEST  310418C00110000")
+        };
+        rows.iter().find(wanted).unwrap().clone()
+    };
+    let q = place.endings[0]
+        .options
+        .iter()
+        .find(|q| q.contract == contract("105C", day()))
+        .unwrap();
+    let middle = (q.bid + q.ask).half();
+    // The middle of the sold one is half its ask: 0.025, so the sum is rounded up by half a cent.
+    assert_eq!(at("0").price, middle - price("0.02"));
+    assert_eq!(at("1").price, q.ask);
+    let far = at("1");
+    assert_eq!(far.net, far.price.times(100));
+    assert_eq!(far.capital, far.net, "a debit ties up itself");
+    let between = at("0.37").price;
+    let exact = middle.to_f64() - 0.025 + 0.37 * (q.ask.to_f64() - middle.to_f64() + 0.025);
+    assert_eq!(between, Price::cents((exact * 100.0 - 1e-9).ceil() as i64));
+}
