@@ -150,7 +150,13 @@ fn main() -> ExitCode {
         Command::Restore { from, data } => restore(&from, &data.unwrap_or_else(|| own_file(FILE))),
         Command::Check { data } => return check(&data.unwrap_or_else(|| own_file(FILE))),
         Command::Export(what) => export::run(&what),
-        Command::Scout(what) => scout::run(&what),
+        Command::Scout(what) => match scout::run(&what) {
+            Ok(()) => Ok(()),
+            Err(message) => {
+                eprintln!("pikebell: {message}");
+                return ExitCode::from(2);
+            }
+        },
         Command::Import(what) => match import::run(&what) {
             Ok(true) => Ok(()),
             Ok(false) => return ExitCode::FAILURE,

@@ -6,3 +6,4 @@ mod calc_book;
 mod calc_campaign;
 mod calc_margin;
 mod export;
+mod scout;
