@@ -138,7 +138,7 @@ impl Pieces<'_> {
                 p.b = *whole;
             }
             let (a, b) = (p.value, p.end());
-            let part = if a < q && b < q || (a < q && b <= q) {
+            let part = if a < q && b <= q {
                 between(&p.a, &p.b)
             } else if a >= q && b >= q {
                 continue;
