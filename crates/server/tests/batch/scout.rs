@@ -103,7 +103,7 @@ fn every_candidate_of_two_expirations() {
         "--width-max",
         "10",
         "--reach",
-        "0.35",
+        "0.28",
         "--rank",
         "expected",
         "--all",
