@@ -32,6 +32,11 @@ const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./views/days/DaysView')).DaysView }),
       },
       {
+        path: 'scout',
+        errorElement: <ViewFault />,
+        lazy: async () => ({ Component: (await import('./views/scout/ScoutView')).ScoutView }),
+      },
+      {
         path: 'chain/:symbol?',
         errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/chain/ChainView')).ChainView }),

@@ -105,7 +105,7 @@ pub use package::{MOST_CONTRACTS, MOST_LEGS, MOST_UNITS, Package, PackageError};
 pub use package_quote::{Ladder, PackageQuote, Quote, leg_prices, package_quote};
 pub use plain::{CampaignFigures, campaign_sentence, tails};
 pub use price_style::PriceStyle;
-pub use quant::{Accuracy, Kind, Lognormal, Style};
+pub use quant::{Accuracy, Kind, Lognormal, Style, event_move};
 pub use scene::Shift;
 pub use shape::{Even, Extent, Kink, Shape};
 pub use smile::{Smile, SmileQuote};

@@ -548,7 +548,7 @@ async fn from_the_chain_to_a_closed_trade() {
         .await;
 
         // The bench judges it: outline and dates, Greeks, grid, chance.
-        b.keys("3").await;
+        b.keys("4").await;
         b.find("[data-testid=bench-outline]").await;
         b.until("[data-testid=read-out]", "profits", |t| {
             t.contains("today") && t.contains("in 19 d")

@@ -250,7 +250,7 @@ async fn income_seller(b: &Browser) {
     b.keys(ESCAPE).await;
     // They stand under the order they wait for; all that works is cancelled on a second word, and
     // found again among what is done.
-    b.keys("4").await;
+    b.keys("5").await;
     b.until("[aria-label=Working]", "a tree", |t| {
         t.matches('└').count() == 2 && t.contains("Cancel all")
     })

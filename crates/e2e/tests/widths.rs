@@ -62,6 +62,7 @@ async fn every_view_on_every_width() {
             ("book", "main table"),
             (campaign.as_str(), "[data-stretch]"),
             (rework.as_str(), "[aria-label=Figures]"),
+            ("scout", "main table"),
             ("balance", "[data-testid=book-even]"),
             ("balance/account", "main table"),
             ("ledger", "main table"),

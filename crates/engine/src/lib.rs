@@ -46,6 +46,7 @@ pub mod sight;
 pub mod state;
 pub mod trading;
 pub mod tried;
+pub mod universe;
 pub mod ways;
 
 pub use engine::{Checkpoint, Engine};

@@ -61,6 +61,11 @@ pub fn vol30(world: &World, symbol: &str, at: Moment) -> Option<f64> {
     Some((world.total_variance(symbol, at, end)? / at.years_until(end)).sqrt()).filter(|v| *v > 0.0)
 }
 
+/// Volatility realised over the past 30 sessions; nothing without a past.
+pub fn realised30(world: &World, symbol: &str, at: Moment) -> Option<f64> {
+    desk::realised(&world.closes(symbol, at, 31)?)
+}
+
 /// Volatilities of 30 days at the closes of the year before a date.
 fn past_vols(world: &World, symbol: &str, today: Date) -> Vec<f64> {
     let mut day = today;

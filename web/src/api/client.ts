@@ -58,6 +58,7 @@ export type RulesFile = S['RulesFile'];
 export type Measure = S['MeasureWire'];
 export type Structure = S['StructureWord'];
 export type Balance = S['Balance'];
+export type ScoutRow = S['ScoutRow'];
 export type Look = S['LookWire'];
 export type BookRequest = S['BookRequest'];
 export type BookLooked = S['BookLooked'];

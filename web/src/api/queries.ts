@@ -65,6 +65,12 @@ export const bellsQuery = queryOptions({
   refetchInterval: 20_000,
   queryFn: async () => must(await api.GET('/api/bells')),
 });
+/** Every underlying in one row, asked again now and then. */
+export const scoutMarketQuery = queryOptions({
+  queryKey: ['scout', 'market'],
+  refetchInterval: 10_000,
+  queryFn: async () => must(await api.GET('/api/scout/market')),
+});
 export const balanceQuery = queryOptions({
   queryKey: ['balance'],
   refetchInterval: 2_000,

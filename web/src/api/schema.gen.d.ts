@@ -1309,6 +1309,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scout/market": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every underlying in one row: is it dear, what comes, what does trading it cost, what does it add to
+         *     my book.
+         */
+        get: operations["scout_market"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/market.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV. */
+        get: operations["scout_market_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf": {
         parameters: {
             query?: never;
@@ -3764,6 +3801,35 @@ export interface components {
             /** @description Signed: above zero is paid by the buyer of the package. */
             value: string;
         };
+        /** @description News that is scheduled. */
+        NewsWire: {
+            /** @description ISO date. */
+            date: string;
+            /** @description How many those were. */
+            past: number;
+            /**
+             * Format: double
+             * @description The priced one over the past ones.
+             */
+            premium?: number | null;
+            /**
+             * Format: double
+             * @description Mean size of the move that is priced, percent.
+             */
+            priced?: number | null;
+            /**
+             * Format: double
+             * @description Mean size of past moves, percent.
+             */
+            real?: number | null;
+            /**
+             * Format: int64
+             * @description Sessions to it.
+             */
+            sessions: number;
+            /** @description In plain words. */
+            what: string;
+        };
         /** @description A note. */
         NoteRequest: {
             /** @description At most 1,000 characters; empty takes it away. */
@@ -4761,6 +4827,96 @@ export interface components {
             campaign: number;
             /** @enum {string} */
             for: "campaign";
+        };
+        /** @description One underlying: volatilities in percent a year, differences in points. */
+        ScoutRow: {
+            /**
+             * Format: double
+             * @description How much it moves with the index.
+             */
+            beta: number;
+            /**
+             * Format: double
+             * @description Change since the close before, percent.
+             */
+            change?: number | null;
+            /**
+             * Format: int64
+             * @description Calendar days to the expiration that is looked at for that.
+             */
+            days?: number | null;
+            /** @description Open campaigns in it. */
+            held: number;
+            /**
+             * Format: double
+             * @description Implied volatility of 30 days.
+             */
+            implied?: number | null;
+            /** @description Closes of the past month. */
+            month: number[];
+            /** @description Full name. */
+            name: string;
+            /**
+             * Format: double
+             * @description Near less far, points.
+             */
+            nearFar?: number | null;
+            news?: components["schemas"]["NewsWire"] | null;
+            /**
+             * Format: double
+             * @description The same in percent of its width.
+             */
+            ofWidth?: number | null;
+            /**
+             * Format: int64
+             * @description Contracts open there.
+             */
+            openInterest: number;
+            /**
+             * Format: double
+             * @description Implied over realised.
+             */
+            overRealised?: number | null;
+            /**
+             * Format: double
+             * @description Its percentile there.
+             */
+            percentile?: number | null;
+            /** @description Price as its market writes it. */
+            price: string;
+            /**
+             * Format: double
+             * @description Put side less call side, points.
+             */
+            putCall?: number | null;
+            /**
+             * Format: double
+             * @description Its rank in the past year.
+             */
+            rank?: number | null;
+            /**
+             * Format: double
+             * @description Realised over the past 30 sessions.
+             */
+            realised?: number | null;
+            /** @description In and out of an at-the-money vertical of one expected move. */
+            roundTrip?: string | null;
+            /** @description Sector. */
+            sector?: string | null;
+            /** @description Symbol. */
+            symbol: string;
+            /**
+             * Format: int64
+             * @description Traded there today.
+             */
+            volume: number;
+        };
+        /** @description The table. */
+        ScoutTable: {
+            /** @description As of. */
+            at: string;
+            /** @description Its rows. */
+            rows: components["schemas"]["ScoutRow"][];
         };
         /** @description What the program pushes. */
         ServerMessage: {
@@ -8917,6 +9073,52 @@ export interface operations {
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];
+        };
+    };
+    scout_market: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoutTable"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    scout_market_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     shelf: {

@@ -3,6 +3,7 @@ import { COMMANDS, hint, type CommandId } from '../ui/commands';
 
 export const VIEWS: { path: string; to: CommandId }[] = [
   { path: '/rounds', to: 'toRounds' },
+  { path: '/scout', to: 'toScout' },
   { path: '/chain', to: 'toChain' },
   { path: '/bench', to: 'toBench' },
   { path: '/orders', to: 'toOrders' },

@@ -70,6 +70,38 @@ export const TERMS = {
     name: 'σ',
     text: 'Standard deviations: one σ is the expected move to that expiration.',
   },
+  overRealised: {
+    name: 'IV / real.',
+    text: 'Implied volatility of 30 days over what the past 30 sessions realised: above 1 more is asked than was moved.',
+  },
+  nearFar: {
+    name: 'near − far',
+    text: 'Volatility of the first expiration at least a week ahead less that of one near three months.',
+    unit: 'points',
+  },
+  putCall: {
+    name: 'put − call',
+    text: 'Implied volatility of the put at delta −0.25 less that of the call at 0.25, near thirty days.',
+    unit: 'points',
+  },
+  pricedMove: {
+    name: 'priced, %',
+    text: 'Mean size of the move that the expirations around the next earnings or decision price for it.',
+    unit: '%',
+  },
+  realMove: {
+    name: 'past, %',
+    text: 'Mean size of the moves at its past earnings or decisions, from the close before to the opening after; how many.',
+    unit: '%',
+  },
+  eventPremium: {
+    name: 'priced / past',
+    text: 'The priced move over the past ones: above 1 it is priced dearer than it has turned out.',
+  },
+  roundTrip: {
+    name: 'in and out',
+    text: 'What it costs to go into an at-the-money call vertical one expected move wide, near thirty days, and out again: its market crossed twice, and fees.',
+  },
   // Greeks.
   delta: { name: 'Δ', text: 'Delta: money gained when the price rises by 1.00.' },
   gamma: { name: 'Γ', text: 'Gamma: change of delta when the price rises by 1.00.' },

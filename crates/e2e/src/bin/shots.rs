@@ -60,12 +60,11 @@ async fn main() {
         .await;
         b.run("document.activeElement.blur()").await;
         b.click("[data-testid=tray-A]").await;
-        b.keys("3").await;
+        b.keys("4").await;
         b.find("[data-testid=bench-outline]").await;
         for (key, name) in [
             ("o", "bench"),
             ("m", "bench-map"),
-            ("r", "bench-grid"),
             ("p", "bench-chance"),
             ("v", "bench-compare"),
         ] {
@@ -86,6 +85,9 @@ async fn main() {
             b.find("main table tbody tr").await;
             shot(&b, view).await;
         }
+        b.goto(&format!("{home}/scout")).await;
+        b.find("main table tbody tr").await;
+        shot(&b, "scout").await;
         b.goto(&format!("{home}/balance")).await;
         b.find("[data-testid=book-even]").await;
         b.until("[aria-label='Moves of the index']", "its margins", |t| {

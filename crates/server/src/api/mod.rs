@@ -21,6 +21,7 @@ mod rework;
 mod rounds;
 mod rules;
 pub(crate) mod runs;
+mod scout;
 mod smile;
 mod statements;
 pub(crate) mod stream;
@@ -40,6 +41,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(bench::router())
         .merge(compare::router())
         .merge(ideas::router())
+        .merge(scout::router())
         .merge(smile::router())
         .merge(history::router())
         .merge(rules::router())

@@ -37,7 +37,7 @@ const POSITION_COLUMNS: [&str; 9] = [
     "profit",
 ];
 
-pub(super) fn csv_of(header: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {
+pub(crate) fn csv_of(header: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {
     let mut out = csv::WriterBuilder::new()
         .terminator(csv::Terminator::CRLF)
         .from_writer(Vec::new());

@@ -12,6 +12,7 @@ mod import;
 mod judging;
 mod kept;
 mod lifecycle;
+mod market_table;
 mod orders_and_money;
 mod packages;
 mod refusals;

@@ -211,7 +211,7 @@ pub fn head(state: &DeskState, symbol: &str) -> Result<ChainHead, Refusal> {
         change: u.style_of_price.write(spot - before),
         change_percent: (level / before.to_f64() - 1.0) * 100.0,
         vol30: vol30(world, symbol, at).unwrap_or(0.0),
-        realised: desk::realised(&world.closes(symbol, at, 31).unwrap_or_default()),
+        realised: engine::sight::realised30(world, symbol, at),
         rank: stands.map(|s| s.rank),
         percentile: stands.map(|s| s.percentile),
         terms: format!("{style} · {settlement} · {}", u.multiplier),

@@ -1,0 +1,290 @@
+//! Every underlying in one row: is it dear, what comes, what does trading it cost, what does it add
+//! to my book.
+
+use desk::calendar::{close_of, previous_session};
+use desk::rules::sessions_to;
+use desk::{
+    Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying,
+    UnderlyingKind, event_move, package_quote,
+};
+use jiff::civil::Date;
+use market::{AnnouncedKind, Quoter};
+use rayon::prelude::*;
+
+use crate::campaigns::all_open;
+use crate::sight::{realised30, vol_standing, vol30};
+use crate::state::State;
+
+/// News that is scheduled, and what it is priced at.
+#[derive(Debug, Clone, PartialEq)]
+pub struct News {
+    /// Its date.
+    pub date: Date,
+    /// In plain words.
+    pub what: String,
+    /// Sessions to it.
+    pub sessions: i64,
+    /// Mean size of the move that is priced for it, a fraction; nothing where the expirations do not
+    /// tell it.
+    pub priced: Option<f64>,
+    /// Mean size of the moves at past ones of its kind.
+    pub real: Option<f64>,
+    /// How many those were.
+    pub past: usize,
+}
+
+/// What it costs to go into an at-the-money vertical as wide as the expected move and out again.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct RoundTrip {
+    /// The market crossed twice and four contracts' fees.
+    pub cost: Money,
+    /// In percent of the width.
+    pub of_width: f64,
+    /// Calendar days to its expiration.
+    pub days: i64,
+}
+
+/// One underlying.
+#[derive(Debug, Clone, PartialEq)]
+pub struct UniverseRow {
+    /// Symbol.
+    pub symbol: String,
+    /// Full name.
+    pub name: String,
+    /// Sector.
+    pub sector: Option<String>,
+    /// Price.
+    pub price: Price,
+    /// Change since the close before, a fraction of it.
+    pub change: Option<f64>,
+    /// Closes of the past month, oldest first.
+    pub month: Vec<f64>,
+    /// Implied volatility of 30 days.
+    pub implied: Option<f64>,
+    /// Where it stands between the lowest and the highest of its past year, percent.
+    pub rank: Option<f64>,
+    /// Closes of the past year below it, percent.
+    pub percentile: Option<f64>,
+    /// Realised over the past 30 sessions.
+    pub realised: Option<f64>,
+    /// Volatility of the first expiration at least a week ahead less that of one near three months, a
+    /// fraction.
+    pub near_far: Option<f64>,
+    /// Volatility of the put at delta −0.25 less that of the call at 0.25, near thirty days.
+    pub put_call: Option<f64>,
+    /// The next earnings or decision.
+    pub news: Option<News>,
+    /// What trading costs.
+    pub round_trip: Option<RoundTrip>,
+    /// Contracts open in the expiration near thirty days.
+    pub open_interest: i64,
+    /// And traded there today.
+    pub volume: i64,
+    /// How much it moves with the index.
+    pub beta: f64,
+    /// Open campaigns in it.
+    pub held: usize,
+}
+
+/// The expiration nearest to so many days ahead.
+fn near(all: &[Expiration], at: Moment, days: i64) -> Option<&Expiration> {
+    all.iter()
+        .min_by_key(|e| (at.days_until(e.date) - days).abs())
+}
+
+/// Volatility at the forward of an expiration, and its years.
+fn volatility(state: &State, symbol: &str, e: &Expiration) -> Option<(f64, f64)> {
+    let at = state.clock.now;
+    let years = at.years_until(e.moment());
+    let variance = state.world.total_variance(symbol, at, e.moment())?;
+    (years > 0.0 && variance > 0.0).then(|| (years, (variance / years).sqrt()))
+}
+
+/// Mean size of the moves over past news of a kind: from the close before it to the first trading
+/// that knows it.
+fn real_moves(state: &State, symbol: &str, kind: AnnouncedKind) -> (Option<f64>, usize) {
+    let (world, at) = (&state.world, state.clock.now);
+    let past = world.announced(symbol, at).into_iter();
+    let moves: Vec<f64> = past
+        .filter(|e| e.kind == kind && e.known <= at)
+        .filter_map(|e| {
+            let before = last_close(e.known);
+            let from = world.spot(symbol, before)?.to_f64();
+            Some((world.spot(symbol, e.known)?.to_f64() / from - 1.0).abs())
+        })
+        .collect();
+    let n = moves.len();
+    ((n > 0).then(|| moves.iter().sum::<f64>() / n as f64), n)
+}
+
+/// The last close before a moment.
+fn last_close(at: Moment) -> Moment {
+    close_of(previous_session(at.date()))
+}
+
+fn news(state: &State, symbol: &str, all: &[Expiration]) -> Option<News> {
+    let (world, at) = (&state.world, state.clock.now);
+    let announced = world.announced(symbol, at);
+    let next = announced
+        .into_iter()
+        .find(|e| e.kind != AnnouncedKind::ExDividend && e.known > at)?;
+    let years = at.years_until(next.known);
+    // The last expiration that does not contain it and the first that does; or the first two.
+    let first = all.iter().position(|e| e.moment() > next.known);
+    let priced = first.and_then(|i| {
+        let (a, b) = if i > 0 { (i - 1, i) } else { (0, 1) };
+        let of = |i: usize| volatility(state, symbol, all.get(i)?);
+        Some(event_move(of(a)?, of(b)?, years).ok()?.mean_move)
+    });
+    let (real, past) = real_moves(state, symbol, next.kind);
+    Some(News {
+        date: next.date,
+        sessions: sessions_to(at.date(), next.date),
+        what: next.what,
+        priced,
+        real,
+        past,
+    })
+}
+
+/// The market in the options of one expiration.
+struct Chained {
+    contract: Contract,
+    quote: Quote,
+    delta: f64,
+    implied: Option<f64>,
+}
+
+fn chained(state: &State, quoter: &mut Quoter, u: &Underlying, e: &Expiration) -> Vec<Chained> {
+    let chain = quoter.chain(&state.world, u, e, state.clock.now);
+    let each = chain.into_iter().map(|(contract, l)| Chained {
+        contract,
+        quote: l.quote,
+        delta: l.delta,
+        implied: l.implied,
+    });
+    each.collect()
+}
+
+/// The option of a right whose delta is nearest to a size.
+fn at_delta(chain: &[Chained], kind: Kind, size: f64) -> Option<f64> {
+    let side = chain.iter().filter(|c| c.contract.kind == kind);
+    let quoted = side.filter(|c| c.implied.is_some());
+    let away = |c: &&Chained| (c.delta.abs() - size).abs();
+    quoted.min_by(|a, b| away(a).total_cmp(&away(b)))?.implied
+}
+
+/// Into a call vertical from the strike nearest to the price to that one expected move higher, and
+/// out of it, at the far sides.
+fn round_trip(
+    state: &State,
+    u: &Underlying,
+    chain: &[Chained],
+    (spot, deviation, days): (f64, f64, i64),
+) -> Option<RoundTrip> {
+    let calls = || chain.iter().filter(|c| c.contract.kind == Kind::Call);
+    let nearest = |price: f64| {
+        let away = |c: &&Chained| (c.contract.strike.to_f64() - price).abs();
+        calls().min_by(|a, b| away(a).total_cmp(&away(b)))
+    };
+    let (low, high) = (nearest(spot)?, nearest(spot * deviation.exp())?);
+    let width = high.contract.strike - low.contract.strike;
+    if width <= Price::ZERO {
+        return None;
+    }
+    let legs = Holding::new([
+        Leg::option(low.contract.clone(), 1),
+        Leg::option(high.contract.clone(), -1),
+    ]);
+    let quotes: Vec<Quote> = legs
+        .legs()
+        .iter()
+        .filter_map(|l| {
+            let c = l.instrument.option()?;
+            Some(if *c == low.contract {
+                low.quote
+            } else {
+                high.quote
+            })
+        })
+        .collect();
+    let q = package_quote(&legs, &quotes, u);
+    let fees = u.fees(&legs, &state.world.fees());
+    let cost = (q.cross - q.rest).times(u.multiplier) + fees + fees;
+    Some(RoundTrip {
+        cost,
+        of_width: 100.0 * cost.to_f64() / width.times(u.multiplier).to_f64(),
+        days,
+    })
+}
+
+fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
+    let (world, at) = (&state.world, state.clock.now);
+    let symbol = u.symbol.as_str();
+    let price = world.spot(symbol, at)?;
+    let before = world.previous_close(symbol, at);
+    let all = world.expirations(symbol, at).unwrap_or_default();
+    let month = world.closes(symbol, at, 22).unwrap_or_default();
+    let standing = vol_standing(world, symbol, at);
+    let week = all.iter().find(|e| at.days_until(e.date) >= 7);
+    let quarter = near(&all, at, 90);
+    let near_far = week
+        .zip(quarter)
+        .filter(|(a, b)| a.moment() < b.moment())
+        .and_then(|(a, b)| {
+            let (near, far) = (volatility(state, symbol, a)?, volatility(state, symbol, b)?);
+            Some(near.1 - far.1)
+        });
+    // A reader of its own for each: what it answers does not depend on what it remembers.
+    let mut quoter = Quoter::new();
+    let thirty = near(&all, at, 30);
+    let chain = thirty.map_or_else(Vec::new, |e| chained(state, &mut quoter, u, e));
+    let deviation = thirty.and_then(|e| volatility(state, symbol, e));
+    let held = all_open(state)
+        .iter()
+        .filter(|c| c.symbol == symbol)
+        .count();
+    Some(UniverseRow {
+        symbol: u.symbol.clone(),
+        name: u.name.clone(),
+        sector: world.sector(symbol).map(str::to_owned),
+        price,
+        change: before.map(|b| price.to_f64() / b.to_f64() - 1.0),
+        implied: vol30(world, symbol, at),
+        rank: standing.map(|s| s.rank),
+        percentile: standing.map(|s| s.percentile),
+        realised: realised30(world, symbol, at),
+        month,
+        near_far,
+        put_call: at_delta(&chain, Kind::Put, 0.25)
+            .zip(at_delta(&chain, Kind::Call, 0.25))
+            .map(|(put, call)| put - call),
+        news: news(state, symbol, &all),
+        round_trip: thirty.zip(deviation).and_then(|(e, (years, vol))| {
+            let of = (price.to_f64(), vol * years.sqrt(), at.days_until(e.date));
+            round_trip(state, u, &chain, of)
+        }),
+        open_interest: chain.iter().map(|c| c.quote.open_interest).sum(),
+        volume: chain.iter().map(|c| c.quote.volume).sum(),
+        beta: u.beta,
+        held,
+    })
+}
+
+/// Every underlying that is traded now; of futures each month that has options.
+pub fn universe(state: &State) -> Vec<UniverseRow> {
+    let at = state.clock.now;
+    let all: Vec<&Underlying> = state
+        .world
+        .underlyings(at)
+        .filter(|u| {
+            u.kind != UnderlyingKind::Future
+                || state
+                    .world
+                    .expirations(&u.symbol, at)
+                    .is_some_and(|e| !e.is_empty())
+        })
+        .collect();
+    // A row is a function of the moment, whatever thread works it out.
+    all.par_iter().filter_map(|u| row(state, u)).collect()
+}
