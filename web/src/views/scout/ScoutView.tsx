@@ -61,7 +61,7 @@ const FIRST: Column<ScoutRow>[] = [
     left: true,
     by: (r) => r.symbol,
     cell: (r) => (
-      <Link to={`/chain/${r.symbol}`} title={r.name} className="hover:text-brass">
+      <Link to={`/chain/${r.symbol}`} title={r.name} className="whitespace-nowrap hover:text-brass">
         <b>{r.symbol}</b>
         {r.held > 0 && (
           <>
