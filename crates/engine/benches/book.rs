@@ -13,7 +13,7 @@ use desk::book::{Scenario, VolAnswer};
 use desk::{Accuracy, Holding, Kind, Leg, Moment, Money, Saved};
 use engine::Engine;
 use engine::balance::{
-    BookMemo, Chosen, Considered, Item, Lens, MendAsked, Wanted, ahead, items, mended, worked,
+    BookMemo, Chosen, Considered, Item, Lens, LookWanted, MendAsked, ahead, items, mended, worked,
 };
 use engine::sight::{INDEX, index_price};
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
@@ -121,11 +121,11 @@ fn benches(c: &mut Criterion) {
     group.bench_function("the same, each volatility answering its own move", |b| {
         b.iter(|| black_box(revalued(&engine, &all, answers)));
     });
-    let wanted = Wanted {
+    let wanted = LookWanted {
         moves: evenly(-0.2, 0.2, 17),
         across: evenly(-0.15, 0.15, 37),
         ahead: evenly(0.0, 60.0, 25),
-        ..Wanted::default()
+        ..LookWanted::default()
     };
     let index = index_price(state);
     for (what, vol) in [

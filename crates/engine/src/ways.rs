@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use desk::rework::{self, Asked, At, Dated, Family, Field, Limits, Measure, Out, Way, change};
+use desk::rework::{self, Asked, At, Dated, Field, Limits, Measure, MoveFamily, Out, Way, change};
 use desk::{
     AccountView, Candidate, Candidates, Evaluation, Holding, LegMarket, Link, Money, Package,
     Price, Pricing, Proposal, Purpose, Request, TimeInForce, money_effect, money_taken,
@@ -195,7 +195,7 @@ pub fn ways_out(
     }
     let mut left = left.into_iter();
     // Of each kind of move, how many were asked about and how many are shown.
-    let mut kinds: HashMap<Vec<Family>, (usize, usize)> = HashMap::new();
+    let mut kinds: HashMap<Vec<MoveFamily>, (usize, usize)> = HashMap::new();
     while out.best.len() < SHOWN {
         let wanted = |w: &Way| {
             let (asked, shown) = kinds.entry(w.kind()).or_default();

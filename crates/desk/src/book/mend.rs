@@ -9,7 +9,7 @@ use rayon::prelude::*;
 
 /// The book's figures that bands are about.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Standing {
+pub struct Stance {
     /// Delta in index shares.
     pub lean: f64,
     /// A day.
@@ -24,11 +24,11 @@ pub struct Standing {
     pub sector: f64,
 }
 
-impl Standing {
+impl Stance {
     /// With so many packages of something more.
-    pub fn with(&self, adds: &Standing, packages: f64) -> Standing {
+    pub fn with(&self, adds: &Stance, packages: f64) -> Stance {
         let moves = self.moves.iter().zip(&adds.moves);
-        Standing {
+        Stance {
             lean: self.lean + packages * adds.lean,
             theta: self.theta + packages * adds.theta,
             vega: self.vega + packages * adds.vega,
@@ -80,7 +80,7 @@ pub enum Goal {
 
 impl Goal {
     /// How far the book is from it; 0 where it is reached.
-    pub fn away(&self, book: &Standing) -> f64 {
+    pub fn away(&self, book: &Stance) -> f64 {
         match self {
             Goal::Lean(band) => band.outside(book.lean),
             Goal::Stress(most) => (book.stress() - most).max(0.0),
@@ -107,7 +107,7 @@ pub struct Bands {
 
 impl Bands {
     /// Which of them a book leaves: lean, theta, vega, stress loss, capital.
-    pub fn left(&self, book: &Standing) -> [bool; 5] {
+    pub fn left(&self, book: &Stance) -> [bool; 5] {
         let out = |band: Option<Band>, x: f64| band.is_some_and(|b| !b.holds(x));
         let above = |most: Option<f64>, x: f64| most.is_some_and(|most| x > most);
         [
@@ -122,13 +122,13 @@ impl Bands {
 
 /// Something that could be done, one package of it.
 #[derive(Debug, Clone)]
-pub struct Candidate<T> {
+pub struct Prospect<T> {
     /// What it is.
     pub what: T,
     /// Of those of one kind only a few are listed.
     pub kind: u64,
     /// What one package adds to the book.
-    pub adds: Standing,
+    pub adds: Stance,
     /// Cost of trading one package: fees, and half the width of its market.
     pub trading: f64,
     /// Days until it has to be done again: those to its first expiration, 1 at least.
@@ -159,7 +159,7 @@ pub struct Mending<T> {
     /// Packages of it.
     pub packages: i64,
     /// The book afterwards.
-    pub after: Standing,
+    pub after: Stance,
     /// Less earned a day, trading cost included; below zero: more.
     pub cost_a_day: f64,
     /// Cost of trading all of it.
@@ -197,7 +197,7 @@ pub struct Mendings<T> {
 }
 
 /// The fewest packages that reach a goal; nothing where none up to `most` do.
-fn fewest(book: &Standing, adds: &Standing, goal: &Goal, most: i64) -> Option<i64> {
+fn fewest(book: &Stance, adds: &Stance, goal: &Goal, most: i64) -> Option<i64> {
     // A line: where it enters the band is a division.
     let along = |x: f64, step: f64, band: &Band| {
         let gap = if x < band.from {
@@ -245,15 +245,15 @@ const OF_A_KIND: usize = 2;
 
 /// Looks through candidates for those that reach a goal, and lists the best.
 pub fn mend<T: Clone + Send + Sync>(
-    book: &Standing,
+    book: &Stance,
     bands: &Bands,
     goal: &Goal,
     least: Least,
-    candidates: &[Candidate<T>],
+    candidates: &[Prospect<T>],
     shown: usize,
 ) -> Mendings<T> {
     let before = bands.left(book);
-    let judge = |c: &Candidate<T>| {
+    let judge = |c: &Prospect<T>| {
         let packages = fewest(book, &c.adds, goal, c.most)?;
         let n = packages as f64;
         let after = book.with(&c.adds, n);

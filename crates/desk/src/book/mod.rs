@@ -7,7 +7,7 @@ mod worth;
 
 pub use strip::{Strip, Zone, bands, deviations_to_nearest, zones_of};
 pub use worth::{
-    BookLeg, BookOption, BookPosition, LegError, OwnGreeks, Scenario, VolAnswer, Worth,
+    BookLeg, BookOption, BookPosition, LegError, LegWorth, OwnGreeks, Scenario, VolAnswer,
 };
 
 use crate::valuation::PositionGreeks;

@@ -12,7 +12,7 @@ use rayon::prelude::*;
 
 /// One name: what it did, and what the book makes of it.
 #[derive(Debug, Clone)]
-pub struct Name {
+pub struct NamePast {
     /// Simple returns of past sessions; the same sessions for every name.
     pub returns: Vec<f64>,
     /// Moves of the name at which its profit is known, ascending.
@@ -21,7 +21,7 @@ pub struct Name {
     pub profits: Vec<f64>,
 }
 
-impl Name {
+impl NamePast {
     /// Profit after a move: straight between the moves that are known, and on beyond them.
     fn profit(&self, own: f64) -> f64 {
         let last = self.moves.len() - 1;
@@ -46,7 +46,7 @@ pub enum Together {
 
 /// The worst part of the paths.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Tail {
+pub struct Worst {
     /// The part, 0.05.
     pub part: f64,
     /// Profit at its edge: so large a part of the paths makes less.
@@ -59,7 +59,7 @@ pub struct Tail {
 
 /// Profit of the book over the paths.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Drawn {
+pub struct PathsDrawn {
     /// Paths.
     pub paths: usize,
     /// Mean profit.
@@ -71,7 +71,7 @@ pub struct Drawn {
     /// Part of the paths that lose.
     pub losing: f64,
     /// The worst 5 and 1 percent.
-    pub tails: [Tail; 2],
+    pub tails: [Worst; 2],
     /// Edges of the bars, ascending: one more than there are bars.
     pub edges: Vec<f64>,
     /// How many paths end in each.
@@ -82,8 +82,8 @@ const TAILS: [f64; 2] = [0.05, 0.01];
 const BARS: usize = 48;
 
 /// The move of each name over a path that strings these sessions together.
-fn path(names: &[Name], sessions: &[usize]) -> f64 {
-    let profit = |name: &Name| {
+fn path(names: &[NamePast], sessions: &[usize]) -> f64 {
+    let profit = |name: &NamePast| {
         let grown: f64 = sessions.iter().map(|i| 1.0 + name.returns[*i]).product();
         name.profit(grown - 1.0)
     };
@@ -93,24 +93,24 @@ fn path(names: &[Name], sessions: &[usize]) -> f64 {
 /// Draws `paths` paths of `sessions` sessions each; nothing where no name is known, or none of its
 /// past. The same seed draws the same.
 pub fn drawn(
-    names: &[Name],
+    names: &[NamePast],
     sessions: usize,
     paths: usize,
     together: Together,
     seed: u64,
-) -> Option<Drawn> {
+) -> Option<PathsDrawn> {
     let past = names.iter().map(|n| n.returns.len()).min()?;
     if past == 0 || paths < 2 {
         return None;
     }
-    let sorted: Vec<Name>;
+    let sorted: Vec<NamePast>;
     let names = match together {
         Together::AsInThePast => names,
         Together::AsOne => {
-            let sort = |n: &Name| {
+            let sort = |n: &NamePast| {
                 let mut returns = n.returns[n.returns.len() - past..].to_vec();
                 returns.sort_by(f64::total_cmp);
-                Name {
+                NamePast {
                     returns,
                     ..n.clone()
                 }
@@ -146,7 +146,7 @@ pub fn drawn(
 }
 
 /// Figures of profits in ascending order.
-fn told(profits: &[f64]) -> Drawn {
+fn told(profits: &[f64]) -> PathsDrawn {
     let n = profits.len() as f64;
     let mean = profits.iter().sum::<f64>() / n;
     let variance = profits.iter().map(|p| (p - mean).powi(2)).sum::<f64>() / (n - 1.0);
@@ -159,7 +159,7 @@ fn told(profits: &[f64]) -> Drawn {
         // and G. Hancock, *North American Actuarial Journal* 9 (2005)).
         let own = worst.iter().map(|p| (p - mean).powi(2)).sum::<f64>() / count as f64;
         let edge_part = (1.0 - part) * (edge - mean).powi(2);
-        Tail {
+        Worst {
             part,
             edge,
             mean,
@@ -172,7 +172,7 @@ fn told(profits: &[f64]) -> Drawn {
     for p in profits {
         bars[(((p - low) / width) as usize).min(BARS - 1)] += 1;
     }
-    Drawn {
+    PathsDrawn {
         paths: profits.len(),
         mean,
         error: (variance / n).sqrt(),

@@ -83,7 +83,7 @@ pub enum BookOption<'a> {
 
 /// What a leg is.
 #[derive(Debug, Clone, Copy)]
-pub enum Worth<'a> {
+pub enum LegWorth<'a> {
     /// Shares, worth their price; where they are listed what they pay is received.
     Shares(Option<(&'a Carry, Moment)>),
     /// A future: its gains are settled, so that it is worth nothing by itself.
@@ -98,7 +98,7 @@ pub struct BookLeg<'a> {
     /// Contracts or shares times multiplier, sold below zero.
     pub units: f64,
     /// What.
-    pub worth: Worth<'a>,
+    pub worth: LegWorth<'a>,
 }
 
 /// What is held in one name.
@@ -113,7 +113,7 @@ pub struct BookPosition<'a> {
 /// Value and Greeks of a position in money, in the terms of its own name.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct OwnGreeks {
-    /// Worth of all legs; a future counts nothing.
+    /// The worth of all legs; a future counts nothing.
     pub value: f64,
     /// Per 1.00 of the price.
     pub delta: f64,
@@ -164,7 +164,7 @@ pub struct LegError {
 
 /// Where an option is to be priced.
 #[derive(Debug, Clone, Copy, PartialEq)]
-struct State {
+struct OptionState {
     spot: f64,
     days: f64,
     vol: f64,
@@ -218,14 +218,14 @@ impl BookOption<'_> {
     fn prices(
         &self,
         spot: f64,
-        states: &[State],
+        states: &[OptionState],
         accuracy: Accuracy,
     ) -> Result<Vec<f64>, quant::Error> {
         let mut out = vec![0.0; states.len()];
         let (mut rows, mut places, mut paying) = (Vec::new(), Vec::new(), Vec::new());
         let mut from = 0;
         while from < states.len() {
-            let State { days, vol, .. } = states[from];
+            let OptionState { days, vol, .. } = states[from];
             let alike = states[from..]
                 .iter()
                 .take_while(|s| s.days == days && s.vol == vol)
@@ -371,10 +371,10 @@ impl BookLeg<'_> {
     ) -> Result<Vec<f64>, quant::Error> {
         let moved = |own: f64| (spot * (1.0 + own)).max(0.0);
         let option = match &self.worth {
-            Worth::Future => {
+            LegWorth::Future => {
                 return Ok(scenarios.iter().map(|s| moved(s.own) - spot).collect());
             }
-            Worth::Shares(pays) => {
+            LegWorth::Shares(pays) => {
                 let paid = |days: f64| match pays {
                     Some((carry, at)) => carry
                         .dividends(*at, later(*at, days))
@@ -387,15 +387,15 @@ impl BookLeg<'_> {
                     .map(|s| moved(s.own) - spot + paid(s.days))
                     .collect());
             }
-            Worth::Option(option) => option,
+            LegWorth::Option(option) => option,
         };
-        let now = State {
+        let now = OptionState {
             spot,
             days: 0.0,
             vol: option.vol(),
         };
-        let states: Vec<State> = std::iter::once(now)
-            .chain(scenarios.iter().map(|s| State {
+        let states: Vec<OptionState> = std::iter::once(now)
+            .chain(scenarios.iter().map(|s| OptionState {
                 spot: moved(s.own),
                 days: s.days,
                 vol: s.vol.of(option.vol(), s.own),
@@ -441,16 +441,16 @@ impl BookPosition<'_> {
     pub fn leg_greeks(&self, accuracy: Accuracy) -> Result<Vec<OwnGreeks>, LegError> {
         let of = |(i, leg): (usize, &BookLeg<'_>)| {
             Ok(match &leg.worth {
-                Worth::Shares(_) => OwnGreeks {
+                LegWorth::Shares(_) => OwnGreeks {
                     value: leg.units * self.spot,
                     delta: leg.units,
                     ..OwnGreeks::default()
                 },
-                Worth::Future => OwnGreeks {
+                LegWorth::Future => OwnGreeks {
                     delta: leg.units,
                     ..OwnGreeks::default()
                 },
-                Worth::Option(option) => OwnGreeks::of(
+                LegWorth::Option(option) => OwnGreeks::of(
                     &option
                         .value(self.spot, accuracy)
                         .map_err(|error| LegError { leg: i, error })?,

@@ -6,7 +6,7 @@ mod ways;
 mod words;
 
 pub use judge::{Dated, Field, Made};
-pub use ways::{Asked, At, Family, Limits, Measure, Out, Way, Ways, ways};
+pub use ways::{Asked, At, Limits, Measure, MoveFamily, Out, Way, Ways, ways};
 
 use quant::Kind;
 use thiserror::Error;

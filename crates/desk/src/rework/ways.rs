@@ -139,8 +139,8 @@ impl Way {
     }
 
     /// Which families its moves are of: of one kind only a few are shown.
-    pub fn kind(&self) -> Vec<Family> {
-        self.moves.iter().map(Family::of).collect()
+    pub fn kind(&self) -> Vec<MoveFamily> {
+        self.moves.iter().map(MoveFamily::of).collect()
     }
 
     /// How good it is by a measure; more is better.
@@ -157,15 +157,15 @@ impl Way {
 
 /// Moves that differ only in how far they go.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Family {
+pub struct MoveFamily {
     what: Discriminant<Rework>,
     part: Option<Discriminant<Part>>,
     /// Later or nearer, higher or lower, more or fewer: the signs of it.
     way: (i64, i64),
 }
 
-impl Family {
-    fn of(step: &Rework) -> Family {
+impl MoveFamily {
+    fn of(step: &Rework) -> MoveFamily {
         let (part, way) = match step {
             Rework::Roll {
                 part,
@@ -176,7 +176,7 @@ impl Family {
             Rework::Closer(n) | Rework::Widen(n) | Rework::More(n) => (None, (n.signum(), 0)),
             _ => (None, (0, 0)),
         };
-        Family {
+        MoveFamily {
             what: discriminant(step),
             part: part.map(discriminant),
             way,

@@ -21,7 +21,7 @@
 
 use quant::Kind;
 
-use super::field::Material;
+use super::field::Prepared;
 
 macro_rules! families {
     ($($(#[$doc:meta])* $name:ident $word:literal;)*) => {
@@ -122,7 +122,7 @@ pub(super) struct Seed {
 }
 
 /// Every beginning of these families.
-pub(super) fn seeds(m: &Material<'_>, families: &[Family]) -> Vec<Seed> {
+pub(super) fn seeds(m: &Prepared<'_>, families: &[Family]) -> Vec<Seed> {
     let mut out = Vec::new();
     for family in families {
         for (ending, sides) in m.sides.iter().enumerate() {
@@ -143,7 +143,7 @@ const CALLS: usize = 0;
 const PUTS: usize = 1;
 
 /// Every candidate that begins there, the first strike its lowest; wings are at most `width` wide.
-pub(super) fn each(m: &Material<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
+pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
     use Family as F;
     let f = seed.family;
     let sides = &m.sides[seed.ending];
@@ -265,7 +265,7 @@ pub(super) fn each(m: &Material<'_>, seed: &Seed, width: f64, give: &mut impl Fn
 }
 
 /// Puts before calls where strikes are equal, nearer before later.
-pub(super) fn in_order(m: &Material<'_>, pack: &Pack) -> Vec<(usize, i8)> {
+pub(super) fn in_order(m: &Prepared<'_>, pack: &Pack) -> Vec<(usize, i8)> {
     let mut legs: Vec<(usize, i8)> = pack.legs().iter().map(|(i, n)| (*i as usize, *n)).collect();
     legs.sort_by_key(|(i, _)| {
         let s = &m.series[*i];

@@ -12,7 +12,7 @@ use crate::underlying::{Fees, Underlying};
 
 /// One option as it is quoted.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Quoted {
+pub struct OptionQuoted {
     /// The option.
     pub contract: Contract,
     /// Bid; 0 where nobody bids.
@@ -25,7 +25,7 @@ pub struct Quoted {
 
 /// One expiration.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Ending {
+pub struct ScoutEnding {
     /// When it ends.
     pub ends: Moment,
     /// Years until then.
@@ -39,7 +39,7 @@ pub struct Ending {
     /// Total variance at the forward.
     pub variance: f64,
     /// Its options, in any order.
-    pub options: Vec<Quoted>,
+    pub options: Vec<OptionQuoted>,
 }
 
 /// What is looked over.
@@ -65,12 +65,12 @@ pub struct Scouted<'a> {
     /// Dividends in cash that a share is paid until then.
     pub dividends: f64,
     /// Expirations that end then or later, ascending.
-    pub endings: Vec<Ending>,
+    pub endings: Vec<ScoutEnding>,
 }
 
 /// An option that takes part, with its place.
 #[derive(Debug, Clone)]
-pub(super) struct Series {
+pub(super) struct SeriesThen {
     pub contract: Contract,
     pub bid: Price,
     pub ask: Price,
@@ -84,12 +84,12 @@ pub(super) struct Series {
     /// Its mean at the date by the market and by one's own law.
     pub means: (f64, f64),
     /// What it comes to where it lasts longer.
-    pub lasting: Option<Lasting>,
+    pub lasting: Option<LastingThen>,
 }
 
 /// A longer option at the date.
 #[derive(Debug, Clone)]
-pub(super) struct Lasting {
+pub(super) struct LastingThen {
     /// Value at each price of the grid.
     pub values: Vec<f64>,
     /// Far above.
@@ -97,7 +97,7 @@ pub(super) struct Lasting {
 }
 
 /// Prices that longer options are valued at: evenly in the logarithm, and 0.
-pub(super) struct Grid {
+pub(super) struct PriceGrid {
     pub prices: Vec<f64>,
     pub upto: Vec<Upto>,
     /// The places that are even in the logarithm; the others are strikes of what ends there.
@@ -111,8 +111,8 @@ pub(super) struct Grid {
 const POINTS: usize = 961;
 const REACH: f64 = 6.0;
 
-impl Grid {
-    fn new(s: &Scouted<'_>, strikes: &[f64]) -> Grid {
+impl PriceGrid {
+    fn new(s: &Scouted<'_>, strikes: &[f64]) -> PriceGrid {
         let step = 2.0 * REACH * s.deviation / (POINTS - 1) as f64;
         let even = |i: f64| s.forward * (-REACH * s.deviation + step * i).exp();
         let mut marked: Vec<(f64, bool)> = (0..POINTS).map(|i| (even(i as f64), true)).collect();
@@ -130,7 +130,7 @@ impl Grid {
         let prices: Vec<f64> = marked.iter().map(|(p, _)| *p).collect();
         let places = marked.iter().enumerate().filter(|(_, (_, e))| *e);
         let quarter = |i: usize, part: f64| s.laws.upto(even(i as f64 + part));
-        Grid {
+        PriceGrid {
             upto: prices.iter().map(|p| s.laws.upto(*p)).collect(),
             even: places.map(|(i, _)| i).collect(),
             between: (0..POINTS - 1)
@@ -214,22 +214,22 @@ fn exercised(kind: Kind, strike: f64, upto: &Upto, whole: &Upto) -> (f64, f64) {
 }
 
 /// Everything that candidates are built from.
-pub(super) struct Material<'a> {
+pub(super) struct Prepared<'a> {
     pub scouted: &'a Scouted<'a>,
-    pub series: Vec<Series>,
+    pub series: Vec<SeriesThen>,
     /// By expiration: calls and puts, strikes ascending, as places in `series`.
     pub sides: Vec<[Vec<usize>; 2]>,
-    pub grid: Grid,
+    pub grid: PriceGrid,
     /// Options that have no implied volatility and last longer: in no candidate.
     pub unvalued: usize,
 }
 
-impl<'a> Material<'a> {
+impl<'a> Prepared<'a> {
     /// Options within `reach` deviations of their expiration's forward.
     ///
     /// # Errors
     /// Terms that the models refuse.
-    pub fn new(scouted: &'a Scouted<'a>, reach: f64) -> Result<Material<'a>, quant::Error> {
+    pub fn new(scouted: &'a Scouted<'a>, reach: f64) -> Result<Prepared<'a>, quant::Error> {
         let s = scouted;
         let mut series = Vec::new();
         let mut unvalued = 0;
@@ -249,8 +249,14 @@ impl<'a> Material<'a> {
             }
         }
         let strikes: Vec<f64> = series.iter().filter(|x| x.2).map(|x| x.3).collect();
-        let grid = Grid::new(s, &strikes);
-        let of = |(q, e, ends_then, strike, ending): &(&Quoted, usize, bool, f64, &Ending)| {
+        let grid = PriceGrid::new(s, &strikes);
+        let of = |(q, e, ends_then, strike, ending): &(
+            &OptionQuoted,
+            usize,
+            bool,
+            f64,
+            &ScoutEnding,
+        )| {
             let upto = s.laws.upto(*strike);
             let (lasting, means) = match q.vol {
                 Some(vol) if !ends_then => {
@@ -268,14 +274,14 @@ impl<'a> Material<'a> {
                     model.prices(&grid.prices, &mut values);
                     let tail = model.tail();
                     let means = grid.means(&values, tail);
-                    (Some(Lasting { values, tail }), means)
+                    (Some(LastingThen { values, tail }), means)
                 }
                 _ => (
                     None,
                     exercised(q.contract.kind, *strike, &upto, &grid.whole),
                 ),
             };
-            Ok(Series {
+            Ok(SeriesThen {
                 contract: q.contract.clone(),
                 bid: q.bid,
                 ask: q.ask,
@@ -287,7 +293,7 @@ impl<'a> Material<'a> {
                 lasting,
             })
         };
-        let series: Vec<Series> = series
+        let series: Vec<SeriesThen> = series
             .par_iter()
             .map(of)
             .collect::<Result<_, quant::Error>>()?;
@@ -299,7 +305,7 @@ impl<'a> Material<'a> {
         for side in sides.iter_mut().flatten() {
             side.sort_by_key(|i| series[*i].contract.strike);
         }
-        Ok(Material {
+        Ok(Prepared {
             scouted,
             series,
             sides,

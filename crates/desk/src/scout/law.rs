@@ -108,7 +108,7 @@ pub enum ExpectationError {
 
 /// A stretch of prices with what the market's density is multiplied by there.
 #[derive(Debug, Clone, Copy, PartialEq)]
-struct Stretch {
+struct LawStretch {
     from: f64,
     to: f64,
     factor: f64,
@@ -136,7 +136,7 @@ pub struct Upto {
 /// The market's law and one's own.
 pub struct Laws {
     market: MarketLaw,
-    stretches: Vec<Stretch>,
+    stretches: Vec<LawStretch>,
 }
 
 impl Laws {
@@ -226,7 +226,7 @@ impl Laws {
                 )
             }
         };
-        self.stretches.push(Stretch {
+        self.stretches.push(LawStretch {
             from,
             to,
             factor,

@@ -18,7 +18,7 @@ use quant::Kind;
 use rayon::prelude::*;
 
 pub use families::{FAMILIES, Family};
-pub use field::{Ending, Quoted, Scouted};
+pub use field::{OptionQuoted, ScoutEnding, Scouted};
 pub use law::{ExpectationError, Laws, MarketLaw, Region, Upto, Variance};
 pub use measure::{Measured, Pieces};
 
@@ -29,7 +29,7 @@ use crate::number::{Decimal, Money, Price};
 use crate::price_style::PriceStyle;
 use crate::underlying::{MarginClass, UnderlyingKind};
 use families::{Pack, each, in_order, seeds};
-use field::Material;
+use field::Prepared;
 
 /// What the best is measured by.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -80,7 +80,7 @@ pub struct ScoutAsked {
 
 /// One package, judged.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Judged {
+pub struct JudgedPack {
     /// Its family.
     pub family: Family,
     /// Its legs in order: the underlying first, then strikes ascending, puts before calls.
@@ -122,12 +122,12 @@ pub enum ScoutError {
     TooWide(usize, usize),
 }
 
-/// So many candidates keep their order within 300 MB.
-const MOST: usize = 10_000_000;
+/// So many candidates (32 B each, held twice while they are gathered) keep their order within 300 MB.
+const MOST: usize = 4_000_000;
 
 /// Everything that the figures of a pack come from, prepared once.
 struct Judge<'a> {
-    m: Material<'a>,
+    m: Prepared<'a>,
     asked: &'a ScoutAsked,
     basis: MarginBasis,
     multiplier: i64,
@@ -137,15 +137,15 @@ struct Judge<'a> {
     /// Where each option stands among all as they are written.
     order: Vec<u32>,
     /// Margins of packs whose sold options are covered, by their shape.
-    margins: RwLock<HashMap<Shape, Money>>,
+    margins: RwLock<HashMap<Spans, Money>>,
 }
 
-/// Of each leg: a put, its quantity, its distance from the first strike, whether it ends later.
-type Shape = [(bool, i8, i64, bool); 4];
+/// Of each leg of one expiration: a put, its quantity, its distance from the first strike.
+type Spans = [(bool, i8, i64); 4];
 
 impl<'a> Judge<'a> {
     fn new(scouted: &'a Scouted<'a>, asked: &'a ScoutAsked) -> Result<Judge<'a>, ScoutError> {
-        let m = Material::new(scouted, asked.reach)?;
+        let m = Prepared::new(scouted, asked.reach)?;
         if m.series.len() > usize::from(u16::MAX) {
             return Err(ScoutError::TooWide(m.series.len(), usize::from(u16::MAX)));
         }
@@ -245,32 +245,29 @@ impl<'a> Judge<'a> {
         });
         let strike = |i: usize| self.m.series[i].contract.strike.raw();
         let base = strike(legs[0].0);
-        let nearest = legs
-            .iter()
-            .map(|(i, _)| self.m.series[*i].ending)
-            .min()
-            .unwrap_or(0);
-        // A sold option that something bought near it covers needs the distance at most; alone it
-        // would need more, since that is a small part of the price. So the price takes no part.
+        let first = self.m.series[legs[0].0].ending;
+        let together = legs.iter().all(|(i, _)| self.m.series[*i].ending == first);
+        // Within one expiration a sold option that something bought near it covers needs the distance
+        // at most; alone it would need more, since that is a small part of the price. When all that is
+        // bought is near, the price takes no part, and the shape alone decides.
         let close_to = |i: usize| {
             let near = legs.iter().filter(|(j, n)| {
                 *n > 0 && self.m.series[*j].contract.kind == self.m.series[i].contract.kind
             });
-            near.map(|(j, _)| (strike(*j) - strike(i)).abs()).min()
+            near.map(|(j, _)| (strike(*j) - strike(i)).abs()).max()
         };
         let narrow = legs
             .iter()
             .filter(|(_, n)| *n < 0)
             .all(|(i, _)| close_to(*i).is_some_and(|d| 20 * d <= self.basis.spot.raw()));
-        let shape = (covered && narrow && pack.lots == 0).then(|| {
-            let mut shape = Shape::default();
+        let shape = (covered && together && narrow && pack.lots == 0).then(|| {
+            let mut shape = Spans::default();
             for (to, (i, n)) in shape.iter_mut().zip(&legs) {
                 let s = &self.m.series[*i];
                 *to = (
                     s.contract.kind == Kind::Put,
                     *n,
                     s.contract.strike.raw() - base,
-                    s.ending > nearest,
                 );
             }
             shape
@@ -457,9 +454,9 @@ impl<'a> Judge<'a> {
         (price, net)
     }
 
-    fn judged(&self, pack: &Pack) -> Judged {
+    fn judged(&self, pack: &Pack) -> JudgedPack {
         let (price, net) = self.net(pack);
-        Judged {
+        JudgedPack {
             family: pack.family,
             legs: self.legs(pack),
             price,
@@ -549,7 +546,7 @@ const AT_ONCE: usize = 4_096;
 pub fn scout(
     scouted: &Scouted<'_>,
     asked: &ScoutAsked,
-    mut give: impl FnMut(Vec<Judged>),
+    mut give: impl FnMut(Vec<JudgedPack>),
 ) -> Result<Found, ScoutError> {
     let judge = Judge::new(scouted, asked)?;
     let width = asked.width.unwrap_or(f64::INFINITY);
@@ -582,7 +579,7 @@ pub fn scout(
             out
         })
         .collect();
-    ranked.par_sort_by(|(a, x), (b, y)| b.total_cmp(a).then_with(|| judge.by_legs(x, y)));
+    ranked.par_sort_unstable_by(|(a, x), (b, y)| b.total_cmp(a).then_with(|| judge.by_legs(x, y)));
     ranked.truncate(asked.best.unwrap_or(usize::MAX));
     for some in ranked.chunks(AT_ONCE) {
         give(some.par_iter().map(|(_, p)| judge.judged(p)).collect());

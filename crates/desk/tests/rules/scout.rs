@@ -80,7 +80,7 @@ fn what_makes_no_law_is_refused_by_name() {
 }
 
 /// Strikes of 90 to 110 by 5 in two expirations, quoted 0.20 wide around their values at 20 %.
-fn endings(u: &Underlying, at: Moment) -> Vec<Ending> {
+fn endings(u: &Underlying, at: Moment) -> Vec<ScoutEnding> {
     [day(), date(2031, 6, 20)]
         .into_iter()
         .map(|expiry| {
@@ -92,7 +92,7 @@ fn endings(u: &Underlying, at: Moment) -> Vec<Ending> {
                     let terms = terms_of(&c, u, at, (0.0, 0.0), 0.2);
                     let value = quant::european_price(&terms, 100.0);
                     let middle = (value * 20.0).round() as i64 * 5;
-                    Quoted {
+                    OptionQuoted {
                         bid: Price::cents((middle - 10).max(0)),
                         ask: Price::cents(middle + 10),
                         vol: Some(0.2),
@@ -100,7 +100,7 @@ fn endings(u: &Underlying, at: Moment) -> Vec<Ending> {
                     }
                 })
             });
-            Ending {
+            ScoutEnding {
                 ends,
                 years,
                 rate: 0.0,
@@ -119,7 +119,7 @@ struct Place {
     at: Moment,
     forward: f64,
     deviation: f64,
-    endings: Vec<Ending>,
+    endings: Vec<ScoutEnding>,
 }
 
 impl Place {
@@ -142,7 +142,7 @@ impl Place {
         }
     }
 
-    fn found(&self, asked: &ScoutAsked) -> (Found, Vec<Judged>) {
+    fn found(&self, asked: &ScoutAsked) -> (Found, Vec<JudgedPack>) {
         let scouted = Scouted {
             underlying: &self.u,
             spot: price("100"),
@@ -369,7 +369,7 @@ fn a_package_is_rounded_against_the_trader() {
             ..asked(&[Family::Vertical])
         };
         let (_, rows) = place.found(&what);
-        let wanted = |r: &&Judged| {
+        let wanted = |r: &&JudgedPack| {
             let t = legs_text(&r.legs);
             t.starts_with("+1 TEST  310418C00105000; -1 TEST  310418C00110000")
         };

@@ -1,9 +1,9 @@
 //! The book under shocks: the laws that its sums hold, and what it says of listed positions.
 
 use crate::common::*;
-use desk::book::mend::{Band, Bands, Candidate, Goal, Least, Standing, mend};
-use desk::book::tails::{Name, Together, drawn};
-use desk::book::{BookLeg, BookOption, BookPosition, Scenario, VolAnswer, Worth};
+use desk::book::mend::{Band, Bands, Goal, Least, Prospect, Stance, mend};
+use desk::book::tails::{NamePast, Together, drawn};
+use desk::book::{BookLeg, BookOption, BookPosition, LegWorth, Scenario, VolAnswer};
 use desk::*;
 use jiff::civil::date;
 use proptest::prelude::*;
@@ -24,7 +24,7 @@ fn listed<'a>(
     let leg = |l: &'a Leg| BookLeg {
         units: (l.quantity * u.units(&l.instrument)) as f64,
         worth: match &l.instrument {
-            Instrument::Option(contract) => Worth::Option(BookOption::Listed {
+            Instrument::Option(contract) => LegWorth::Option(BookOption::Listed {
                 contract,
                 underlying: u,
                 at,
@@ -32,7 +32,7 @@ fn listed<'a>(
                 rate: 0.04,
                 vol,
             }),
-            Instrument::Underlying(_) => Worth::Shares(Some((carry, at))),
+            Instrument::Underlying(_) => LegWorth::Shares(Some((carry, at))),
         },
     };
     BookPosition {
@@ -129,7 +129,7 @@ fn any_leg() -> impl Strategy<Value = BookLeg<'static>> {
         };
         BookLeg {
             units: f64::from(quantity) * 100.0,
-            worth: Worth::Option(BookOption::Model { terms, on }),
+            worth: LegWorth::Option(BookOption::Model { terms, on }),
         }
     })
 }
@@ -149,8 +149,8 @@ proptest! {
         k in 0.0..3.0_f64,
     ) {
         let mut legs = legs;
-        legs.push(BookLeg { units: f64::from(shares), worth: Worth::Shares(None) });
-        legs.push(BookLeg { units: f64::from(shares) / 7.0, worth: Worth::Future });
+        legs.push(BookLeg { units: f64::from(shares), worth: LegWorth::Shares(None) });
+        legs.push(BookLeg { units: f64::from(shares) / 7.0, worth: LegWorth::Future });
         let asked = [
             scenario(0.0, 0.0, VolAnswer::PerMove(k)),
             scenario(0.0, 0.0, VolAnswer::Points(0.0)),
@@ -195,7 +195,7 @@ fn drawn_shares_have_a_closed_form() {
         .map(|i| 0.02 * (f64::from(i) * 2.399).sin() + 0.0007)
         .collect();
     let moves: Vec<f64> = (-200..=200).map(|i| f64::from(i) / 200.0).collect();
-    let shares = Name {
+    let shares = NamePast {
         profits: moves.iter().map(|m| 15_000.0 * m).collect(),
         moves,
         returns: returns.clone(),
@@ -241,7 +241,7 @@ fn drawn_shares_have_a_closed_form() {
     );
     // Two names of which one mirrors the other: together as in the past nothing happens, and where
     // all move as one they lose together.
-    let mirrored = Name {
+    let mirrored = NamePast {
         returns: returns.iter().map(|r| -r).collect(),
         ..shares.clone()
     };
@@ -253,13 +253,13 @@ fn drawn_shares_have_a_closed_form() {
     assert_eq!(as_one, drawn(&both, 1, 4_000, Together::AsOne, 5).unwrap());
 }
 
-fn adds(lean: f64, theta: f64, moves: [f64; 2], capital: f64) -> Standing {
-    Standing {
+fn adds(lean: f64, theta: f64, moves: [f64; 2], capital: f64) -> Stance {
+    Stance {
         lean,
         theta,
         moves: moves.to_vec(),
         capital,
-        ..Standing::default()
+        ..Stance::default()
     }
 }
 
@@ -268,7 +268,7 @@ fn adds(lean: f64, theta: f64, moves: [f64; 2], capital: f64) -> Standing {
 #[test]
 fn the_least_that_mends() {
     let book = adds(40.0, 60.0, [-5_000.0, 3_000.0], 10_000.0);
-    let candidate = |what: &'static str, adds: Standing, most| Candidate {
+    let candidate = |what: &'static str, adds: Stance, most| Prospect {
         kind: what.len() as u64,
         what,
         adds,

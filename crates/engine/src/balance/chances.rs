@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use desk::beta::returns;
 use desk::book::Scenario;
-use desk::book::tails::{Drawn, Name, Together, drawn};
+use desk::book::tails::{NamePast, PathsDrawn, Together, drawn};
 use desk::calendar::{close_of, last_trading, next_session};
 use desk::{Accuracy, Moment};
 use rayon::prelude::*;
@@ -29,7 +29,7 @@ pub struct Alone {
 
 /// The book over some sessions.
 #[derive(Debug, Clone)]
-pub struct Ahead {
+pub struct TailsAhead {
     /// The close that is looked at.
     pub until: Moment,
     /// Calendar days to it.
@@ -37,9 +37,9 @@ pub struct Ahead {
     /// Each name alone, the worst first.
     pub alone: Vec<Alone>,
     /// With correlations as in the past year.
-    pub past: Option<Drawn>,
+    pub past: Option<PathsDrawn>,
     /// With all of them one.
-    pub as_one: Option<Drawn>,
+    pub as_one: Option<PathsDrawn>,
     /// Sessions of the past that are drawn from.
     pub sessions: usize,
     /// Names without such a past: drawn as their beta times the index.
@@ -88,7 +88,7 @@ pub fn ahead(
     items: &[Item],
     lens: &Lens,
     (sessions, paths): (usize, usize),
-) -> Ahead {
+) -> TailsAhead {
     let (world, at) = (&state.world, state.clock.now);
     let until = close_ahead(at, sessions);
     let days = (until.millis() - at.millis()) as f64 / 86_400_000.0;
@@ -144,14 +144,14 @@ pub fn ahead(
             fallen,
             risen,
         };
-        let name = Name {
+        let name = NamePast {
             returns: own.clone(),
             moves,
             profits: sum,
         };
         Some((alone, name, missing))
     };
-    let valued: Vec<(Alone, Name, Vec<String>)> = named.par_iter().filter_map(valued).collect();
+    let valued: Vec<(Alone, NamePast, Vec<String>)> = named.par_iter().filter_map(valued).collect();
     let mut alone = Vec::new();
     let (mut names, mut missing) = (Vec::new(), Vec::new());
     for (a, name, unvalued) in valued {
@@ -164,7 +164,7 @@ pub fn ahead(
         worst(a).total_cmp(&worst(b))
     });
     let draw = |together| drawn(&names, sessions, paths, together, world.seed());
-    Ahead {
+    TailsAhead {
         until,
         days,
         past: draw(Together::AsInThePast),

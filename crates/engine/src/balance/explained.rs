@@ -16,7 +16,7 @@ use crate::state::State;
 
 /// What one campaign made.
 #[derive(Debug, Clone)]
-pub struct Made {
+pub struct CampaignMade {
     /// Which.
     pub campaign: u64,
     /// What it is on.
@@ -41,7 +41,7 @@ pub struct Explained {
     /// Paid in between, taken out below zero.
     pub deposits: Money,
     /// By campaign, those that made or lost most first.
-    pub made: Vec<Made>,
+    pub made: Vec<CampaignMade>,
     /// Sum of the campaigns.
     pub sum: Parts,
     /// What the account made beyond its campaigns; 0.00 where everything was valued.
@@ -93,7 +93,7 @@ fn made(
     c: &Campaign,
     (from, to): (Moment, Moment),
     closes: &[Moment],
-) -> Option<Made> {
+) -> Option<CampaignMade> {
     let u = state.world.underlying(&c.symbol)?;
     let behind = |at: Moment| at > from && at <= to;
     let held_before = !held_by(&c.chapters, from).is_empty();
@@ -106,7 +106,7 @@ fn made(
     if !held_before && chapters.is_empty() {
         return None;
     }
-    let named = |parts: Parts, untold: Option<&'static str>| Made {
+    let named = |parts: Parts, untold: Option<&'static str>| CampaignMade {
         campaign: c.id,
         symbol: c.symbol.clone(),
         title: state
@@ -222,7 +222,7 @@ pub fn explained(
         None => account_value(state, quoter),
     };
     let deposits = state.account.paid_in_since(begin) - state.account.paid_in_since(end);
-    let mut all: Vec<Made> = Vec::new();
+    let mut all: Vec<CampaignMade> = Vec::new();
     for c in state.account.campaigns() {
         if c.chapters.first().is_none_or(|x| x.at > end) {
             continue;

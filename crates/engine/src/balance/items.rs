@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use desk::book::{BookLeg, BookOption, BookPosition, Worth};
+use desk::book::{BookLeg, BookOption, BookPosition, LegWorth};
 use desk::{
     Carry, Contract, Holding, Instrument, LegMarket, Moment, Structure, Underlying, UnderlyingKind,
     recognise, short_date,
@@ -88,7 +88,7 @@ impl Item {
     pub fn position<'a>(&'a self, u: &'a Underlying, at: Moment) -> BookPosition<'a> {
         let leg = |(leg, market): (&'a desk::Leg, &LegMarket)| {
             let worth = match &leg.instrument {
-                Instrument::Option(contract) => Worth::Option(BookOption::Listed {
+                Instrument::Option(contract) => LegWorth::Option(BookOption::Listed {
                     contract,
                     underlying: u,
                     at,
@@ -96,8 +96,8 @@ impl Item {
                     rate: market.rate,
                     vol: market.vol,
                 }),
-                Instrument::Underlying(_) if u.kind == UnderlyingKind::Future => Worth::Future,
-                Instrument::Underlying(_) => Worth::Shares(Some((&self.carry, at))),
+                Instrument::Underlying(_) if u.kind == UnderlyingKind::Future => LegWorth::Future,
+                Instrument::Underlying(_) => LegWorth::Shares(Some((&self.carry, at))),
             };
             BookLeg {
                 units: (leg.quantity * u.units(&leg.instrument)) as f64,

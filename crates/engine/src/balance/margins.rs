@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use desk::{MarginBasis, MarginHolding, Money, at_move, margined};
 use rayon::prelude::*;
 
-use super::{Looked, Source};
+use super::{ItemLooked, Source};
 use crate::money::{basis, usable_cash};
 use crate::state::State;
 
@@ -19,7 +19,7 @@ pub struct After {
 }
 
 /// What one item brings if it is closed at its mark; futures bring nothing.
-fn worth(state: &State, looked: &Looked) -> Money {
+fn worth(state: &State, looked: &ItemLooked) -> Money {
     let Some(u) = state.world.underlying(&looked.item.symbol) else {
         return Money::ZERO;
     };
@@ -34,8 +34,8 @@ fn worth(state: &State, looked: &Looked) -> Money {
 /// imply. Money set aside for working orders stays aside, but where all of them are taken as filled.
 pub fn margins(
     state: &State,
-    looked: &[Looked],
-    apart: impl Fn(&Looked) -> f64 + Sync,
+    looked: &[ItemLooked],
+    apart: impl Fn(&ItemLooked) -> f64 + Sync,
     moves: &[f64],
 ) -> Vec<After> {
     let mut held: BTreeMap<&str, (MarginHolding, f64, f64)> = BTreeMap::new();

@@ -11,13 +11,13 @@ mod seen;
 mod worked;
 
 pub use betas::{BetaOf, BetaSource, Betas, past_answer};
-pub use chances::{Ahead, Alone, ahead};
-pub use explained::{Explained, MOST_SESSIONS, Made, explained};
+pub use chances::{Alone, TailsAhead, ahead};
+pub use explained::{CampaignMade, Explained, MOST_SESSIONS, explained};
 pub use items::{Chosen, Considered, Item, Source, items};
 pub use margins::{After, margins};
 pub use mend::{MendAsked, Mended, Remedies, Remedy, mended};
 pub use seen::{plainly, seen_with};
-pub use worked::{BookMemo, Looked, Wanted, Worked, stress_moves, worked};
+pub use worked::{BookMemo, ItemLooked, LookWanted, Worked, stress_moves, worked};
 
 use desk::book::VolAnswer;
 

@@ -5,7 +5,7 @@ use desk::book::{STRESS_ANSWER, STRESS_MOVES};
 use desk::rules::{AccountNeeds, AccountSeen, Largest};
 use market::Quoter;
 
-use super::{BookMemo, Chosen, Lens, Looked, Wanted, items, margins, worked};
+use super::{BookMemo, Chosen, ItemLooked, Lens, LookWanted, items, margins, worked};
 use crate::sight::{account_seen, index_price};
 use crate::state::State;
 
@@ -15,10 +15,10 @@ pub fn plainly(
     quoter: &mut Quoter,
     memo: &BookMemo,
     chosen: &Chosen,
-) -> Vec<Looked> {
-    let wanted = Wanted {
+) -> Vec<ItemLooked> {
+    let wanted = LookWanted {
         moves: STRESS_MOVES.to_vec(),
-        ..Wanted::default()
+        ..LookWanted::default()
     };
     let lens = Lens::plain(STRESS_ANSWER);
     let all = items(state, quoter, chosen);
@@ -33,7 +33,7 @@ pub fn plainly(
 }
 
 /// In which most capital is at risk, by a division of items.
-fn most(on: &[&Looked], of: impl Fn(&Looked) -> Option<String>) -> Option<(String, Money)> {
+fn most(on: &[&ItemLooked], of: impl Fn(&ItemLooked) -> Option<String>) -> Option<(String, Money)> {
     let mut sums: Vec<(String, Money)> = Vec::new();
     for l in on {
         let Some(name) = of(l) else { continue };
@@ -48,10 +48,10 @@ fn most(on: &[&Looked], of: impl Fn(&Looked) -> Option<String>) -> Option<(Strin
 
 /// What rules would see of the account. Its value, and the losses of day and week, are the real
 /// ones.
-pub fn seen_with(state: &State, quoter: &mut Quoter, looked: &[Looked]) -> AccountSeen {
+pub fn seen_with(state: &State, quoter: &mut Quoter, looked: &[ItemLooked]) -> AccountSeen {
     let real = account_seen(state, quoter, AccountNeeds::default());
-    let on: Vec<&Looked> = looked.iter().filter(|l| l.item.on).collect();
-    let sum = |of: fn(&Looked) -> f64| on.iter().map(|l| of(l)).sum::<f64>();
+    let on: Vec<&ItemLooked> = looked.iter().filter(|l| l.item.on).collect();
+    let sum = |of: fn(&ItemLooked) -> f64| on.iter().map(|l| of(l)).sum::<f64>();
     let mut moves = vec![0.0; STRESS_MOVES.len()];
     for l in &on {
         for (sum, p) in moves.iter_mut().zip(&l.worked.moves) {

@@ -17,7 +17,7 @@ use crate::state::State;
 
 /// What is wanted of each item.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Wanted {
+pub struct LookWanted {
     /// Moves of the index in the table, as fractions.
     pub moves: Vec<f64>,
     /// Days on at which the table stands.
@@ -58,7 +58,7 @@ pub struct Worked {
 
 /// An item with its beta and what it makes.
 #[derive(Debug, Clone)]
-pub struct Looked {
+pub struct ItemLooked {
     /// The item.
     pub item: Item,
     /// Its beta against the index.
@@ -84,9 +84,17 @@ fn bits(hasher: &mut DefaultHasher, numbers: &[f64]) {
     }
 }
 
-fn key(item: &Item, beta: f64, index: f64, lens: &Lens, wanted: &Wanted, at: Moment) -> u64 {
+fn key(
+    item: &Item,
+    (beta, index): (f64, f64),
+    lens: &Lens,
+    wanted: &LookWanted,
+    (at, version): (Moment, u64),
+) -> u64 {
     let mut h = DefaultHasher::new();
     at.millis().hash(&mut h);
+    // What was paid changes with the account, though the moment and the legs stay.
+    version.hash(&mut h);
     item.symbol.hash(&mut h);
     for leg in item.holding.legs() {
         (&leg.instrument, leg.quantity).hash(&mut h);
@@ -140,7 +148,7 @@ fn held_vol(vol: VolAnswer, own: f64, there: f64) -> VolAnswer {
 }
 
 /// Every scenario that is wanted, in one list.
-fn scenarios(beta: f64, apart: f64, lens: &Lens, wanted: &Wanted) -> Vec<Scenario> {
+fn scenarios(beta: f64, apart: f64, lens: &Lens, wanted: &LookWanted) -> Vec<Scenario> {
     let own = |index: f64| beta * index + apart;
     let at = |index: &f64, days: f64| Scenario {
         own: own(*index),
@@ -174,7 +182,7 @@ fn priced(
     item: &Item,
     (beta, index): (f64, f64),
     lens: &Lens,
-    wanted: &Wanted,
+    wanted: &LookWanted,
     at: Moment,
 ) -> Result<Worked, desk::book::LegError> {
     let apart = lens.apart(&item.symbol, item.sector.as_deref());
@@ -286,8 +294,8 @@ pub fn worked(
     memo: &BookMemo,
     items: Vec<Item>,
     (lens, index): (&Lens, f64),
-    wanted: &Wanted,
-) -> Vec<Looked> {
+    wanted: &LookWanted,
+) -> Vec<ItemLooked> {
     let (world, at) = (&state.world, state.clock.now);
     let mut betas: HashMap<String, BetaOf> = HashMap::new();
     for item in &items {
@@ -300,7 +308,12 @@ pub fn worked(
         .into_iter()
         .map(|item| {
             let beta = betas[&item.symbol];
-            (key(&item, beta.used, index, lens, wanted, at), beta, item)
+            let when = (at, state.version);
+            (
+                key(&item, (beta.used, index), lens, wanted, when),
+                beta,
+                item,
+            )
         })
         .collect();
     let known: Vec<Option<Arc<Worked>>> = keyed.iter().map(|(k, ..)| memo.get(*k)).collect();
@@ -330,14 +343,14 @@ pub fn worked(
             fresh.push((key, Arc::clone(&worked)));
             worked
         });
-        out.push(Looked { item, beta, worked });
+        out.push(ItemLooked { item, beta, worked });
     }
     memo.keep(&fresh);
     out
 }
 
 /// Nothing, in the shape of what is wanted.
-fn empty(wanted: &Wanted) -> Worked {
+fn empty(wanted: &LookWanted) -> Worked {
     Worked {
         moves: vec![0.0; wanted.moves.len()],
         leans: vec![0.0; wanted.moves.len()],

@@ -7,8 +7,8 @@ use std::path::PathBuf;
 use clap::Args;
 use desk::calendar::close_of;
 use desk::scout::{
-    Ending, FAMILIES, Family, Laws, MarketLaw, Measured, Quoted, RANKS, Rank, Region, ScoutAsked,
-    Scouted, Variance, legs_text, scout,
+    FAMILIES, Family, Laws, MarketLaw, Measured, OptionQuoted, RANKS, Rank, Region, ScoutAsked,
+    ScoutEnding, Scouted, Variance, legs_text, scout,
 };
 use desk::{Carry, Decimal, Lognormal, Moment};
 use jiff::civil::Date;
@@ -199,7 +199,7 @@ fn smile(view: &View<'_>, spot: f64, forward: f64, years: f64) -> Result<MarketL
 
 /// The expirations that end then or later, with what is quoted there, and what is known of the
 /// variance at the forward.
-type Quotes = (Vec<Ending>, Vec<(f64, f64)>);
+type Quotes = (Vec<ScoutEnding>, Vec<(f64, f64)>);
 
 fn endings(view: &View<'_>, by: Moment) -> Quotes {
     let mut quoter = Quoter::new();
@@ -215,13 +215,13 @@ fn endings(view: &View<'_>, by: Moment) -> Quotes {
             continue;
         }
         let chain = quoter.chain(view.world, view.underlying, &e, view.at);
-        let options = chain.into_iter().map(|(contract, l)| Quoted {
+        let options = chain.into_iter().map(|(contract, l)| OptionQuoted {
             contract,
             bid: l.quote.bid.max(desk::Price::ZERO),
             ask: l.quote.ask,
             vol: l.implied,
         });
-        out.push(Ending {
+        out.push(ScoutEnding {
             ends: e.moment(),
             years: c.years,
             rate: c.rate,

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use desk::book::mend::{Candidate, Standing};
+use desk::book::mend::{Prospect, Stance};
 use desk::rework::{Listed, Part, Rework, change, rework};
 use desk::{
     Candidate as ListedOption, Candidates, Holding, Instrument, Kind, Leg, Money, Shape, Underlying,
@@ -10,7 +10,7 @@ use desk::{
 use market::Quoter;
 
 use super::ground::{Ground, One, half, summed};
-use super::{Lens, Looked, MendAsked, Pick, Source};
+use super::{ItemLooked, Lens, MendAsked, Pick, Source};
 use crate::state::State;
 
 /// How far a side of a campaign is rolled: strikes either way, expirations later.
@@ -111,8 +111,8 @@ pub(super) fn changes(
     quoter: &mut Quoter,
     (lens, index): (&Lens, f64),
     asked: &MendAsked,
-    looked: &[Looked],
-    out: &mut Vec<Candidate<Pick>>,
+    looked: &[ItemLooked],
+    out: &mut Vec<Prospect<Pick>>,
 ) -> Vec<Changed> {
     let fee = state.world.fees().option.to_f64();
     let at = state.clock.now;
@@ -162,7 +162,7 @@ pub(super) fn changes(
                 })
                 .collect();
             let Some(parts) = parts else { continue };
-            let sums: Vec<(&Standing, f64)> = parts
+            let sums: Vec<(&Stance, f64)> = parts
                 .iter()
                 .map(|(one, q, _)| (&one.adds, *q as f64))
                 .collect();
@@ -187,10 +187,10 @@ pub(super) fn changes(
                 .sum::<f64>()
                 + fee * contracts as f64;
             let first = then.options().map(|(c, _)| c.expiry).min();
-            out.push(Candidate {
+            out.push(Prospect {
                 what: Pick::Change(all.len()),
                 kind: 1_000_000 + n as u64,
-                adds: Standing {
+                adds: Stance {
                     capital: after - before,
                     sector: if in_sector { after - before } else { 0.0 },
                     ..summed(&sums)

@@ -1,9 +1,9 @@
 //! An underlying as changes are looked for on it: what one of anything there adds to the book.
 
-use desk::book::mend::Standing;
+use desk::book::mend::Stance;
 use desk::book::{
-    BookLeg, BookOption, BookPosition, IndexGreeks, STRESS_ANSWER, STRESS_MOVES, Scenario, Worth,
-    weight,
+    BookLeg, BookOption, BookPosition, IndexGreeks, LegWorth, STRESS_ANSWER, STRESS_MOVES,
+    Scenario, weight,
 };
 use desk::{Accuracy, Carry, Instrument, LegMarket, Underlying, UnderlyingKind};
 
@@ -14,7 +14,7 @@ use crate::state::State;
 /// What one of something adds, and how it is traded.
 #[derive(Debug, Clone)]
 pub(super) struct One {
-    pub adds: Standing,
+    pub adds: Stance,
     pub market: LegMarket,
 }
 
@@ -48,10 +48,10 @@ impl Ground<'_> {
         state: &State,
         instrument: &Instrument,
         market: &LegMarket,
-    ) -> Option<Standing> {
+    ) -> Option<Stance> {
         let at = state.clock.now;
         let worth = match instrument {
-            Instrument::Option(contract) => Worth::Option(BookOption::Listed {
+            Instrument::Option(contract) => LegWorth::Option(BookOption::Listed {
                 contract,
                 underlying: self.u,
                 at,
@@ -59,8 +59,8 @@ impl Ground<'_> {
                 rate: market.rate,
                 vol: market.vol,
             }),
-            Instrument::Underlying(_) if self.u.kind == UnderlyingKind::Future => Worth::Future,
-            Instrument::Underlying(_) => Worth::Shares(Some((&self.carry, at))),
+            Instrument::Underlying(_) if self.u.kind == UnderlyingKind::Future => LegWorth::Future,
+            Instrument::Underlying(_) => LegWorth::Shares(Some((&self.carry, at))),
         };
         let position = BookPosition {
             spot: self.spot,
@@ -76,21 +76,21 @@ impl Ground<'_> {
             vol: STRESS_ANSWER,
         });
         let of = IndexGreeks::of(g.delta, g.gamma, weight(self.beta, self.spot, self.index));
-        Some(Standing {
+        Some(Stance {
             lean: of.delta,
             theta: g.theta,
             vega: g.vega,
             moves: position.profits(&all, Accuracy::Interactive).ok()?,
-            ..Standing::default()
+            ..Stance::default()
         })
     }
 }
 
 /// Sum of some of these.
-pub(super) fn summed(parts: &[(&Standing, f64)]) -> Standing {
-    let empty = Standing {
+pub(super) fn summed(parts: &[(&Stance, f64)]) -> Stance {
+    let empty = Stance {
         moves: vec![0.0; STRESS_MOVES.len()],
-        ..Standing::default()
+        ..Stance::default()
     };
     parts.iter().fold(empty, |sum, (s, n)| sum.with(s, *n))
 }

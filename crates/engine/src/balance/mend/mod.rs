@@ -5,7 +5,7 @@ mod changes;
 mod ground;
 mod trades;
 
-use desk::book::mend::{Bands, Candidate, Goal, Least, Mending, Standing, mend};
+use desk::book::mend::{Bands, Goal, Least, Mending, Prospect, Stance, mend};
 use desk::book::{STRESS_ANSWER, STRESS_MOVES};
 use desk::{Contract, Holding, Instrument, Leg, Money, UnderlyingKind};
 use market::Quoter;
@@ -14,7 +14,7 @@ use rayon::prelude::*;
 use self::changes::changes;
 use self::ground::{Ground, One};
 use self::trades::{grounds_of, itself, listed_on, of_one_side, words_of};
-use super::{BookMemo, Chosen, Lens, Looked, Source, Wanted, items, worked};
+use super::{BookMemo, Chosen, ItemLooked, Lens, LookWanted, Source, items, worked};
 use crate::money::buying_power;
 use crate::refusal::Refusal;
 use crate::state::State;
@@ -80,7 +80,7 @@ pub struct Mended {
 #[derive(Debug, Clone)]
 pub struct Remedies {
     /// The book as it is.
-    pub book: Standing,
+    pub book: Stance,
     /// How far it is from the goal; 0: it is there.
     pub away: f64,
     /// Candidates looked at.
@@ -126,9 +126,9 @@ pub fn mended(
     (lens, index): (&Lens, f64),
     asked: &MendAsked,
 ) -> Result<Remedies, Refusal> {
-    let wanted = Wanted {
+    let wanted = LookWanted {
         moves: STRESS_MOVES.to_vec(),
-        ..Wanted::default()
+        ..LookWanted::default()
     };
     let standard = Lens {
         vol: STRESS_ANSWER,
@@ -138,14 +138,14 @@ pub fn mended(
     let all = items(state, quoter, chosen);
     let looked = worked(state, quoter, memo, all, (&standard, index), &wanted);
     let on = || looked.iter().filter(|l| l.item.on);
-    let mut book = Standing {
+    let mut book = Stance {
         moves: vec![0.0; STRESS_MOVES.len()],
-        ..Standing::default()
+        ..Stance::default()
     };
     for l in on() {
         let sector = asked.sector.is_some() && l.item.sector == asked.sector;
         let risk = l.worked.risk.to_f64();
-        let adds = Standing {
+        let adds = Stance {
             lean: l.worked.index.delta,
             theta: l.worked.greeks.theta,
             vega: l.worked.greeks.vega,
@@ -157,7 +157,7 @@ pub fn mended(
     }
     let symbols = grounds_of(state, lens, asked);
     let away = asked.goal.away(&book);
-    let mut candidates: Vec<Candidate<Pick>> = Vec::new();
+    let mut candidates: Vec<Prospect<Pick>> = Vec::new();
     let mut grounds: Vec<(Ground<'_>, Vec<(Contract, One)>)> = Vec::new();
     if away > 0.0 {
         for symbol in &symbols {
@@ -184,7 +184,7 @@ pub fn mended(
                 ranges.push(from..from + side.len());
                 from += side.len();
             }
-            let found: Vec<Candidate<Pick>> = ranges
+            let found: Vec<Prospect<Pick>> = ranges
                 .into_par_iter()
                 .flat_map_iter(|r| of_one_side(state, (g, ground), ones, r, asked))
                 .collect();
@@ -192,7 +192,7 @@ pub fn mended(
             candidates.extend(itself(state, quoter, (g, ground), asked.most));
         }
     }
-    let mut done: Vec<Candidate<Pick>> = Vec::new();
+    let mut done: Vec<Prospect<Pick>> = Vec::new();
     let changed = if away > 0.0 {
         changes(state, quoter, (lens, index), asked, &looked, &mut done)
     } else {
@@ -208,7 +208,7 @@ pub fn mended(
         c.most >= 1
     });
     let beyond = looked_at - candidates.len() - done.len();
-    let by = |of: &[Candidate<Pick>], shown| {
+    let by = |of: &[Prospect<Pick>], shown| {
         mend(&book, &asked.bands, &asked.goal, asked.least, of, shown)
     };
     let (trades, reworks) = (by(&candidates, SHOWN), by(&done, SHOWN_CHANGES));

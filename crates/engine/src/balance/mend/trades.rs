@@ -2,7 +2,7 @@
 //! underlying itself.
 
 use desk::Underlying;
-use desk::book::mend::{Candidate, Standing};
+use desk::book::mend::{Prospect, Stance};
 use desk::{
     Contract, Holding, Instrument, Kind, LegMarket, MarginHolding, MarginLeg, UnderlyingKind,
 };
@@ -94,7 +94,7 @@ pub(super) fn of_one_side(
     all: &[(Contract, One)],
     range: std::ops::Range<usize>,
     asked: &MendAsked,
-) -> Vec<Candidate<Pick>> {
+) -> Vec<Prospect<Pick>> {
     let fee = state.world.fees().option.to_f64();
     let units = ground.u.multiplier as f64;
     let at = state.clock.now;
@@ -115,14 +115,14 @@ pub(super) fn of_one_side(
         let put = c.kind == Kind::Put;
         let price = one.market.quote.mark().to_f64() * units;
         let trading = fee + half(&one.market) * units;
-        let single = |quantity: i64, capital: f64| Candidate {
+        let single = |quantity: i64, capital: f64| Prospect {
             what: Pick::Legs {
                 ground: g,
                 legs: [(i, quantity), (i, 0)],
                 two: false,
             },
             kind: kind_of(g, 1, put, quantity < 0),
-            adds: Standing {
+            adds: Stance {
                 capital,
                 ..summed(&[(&one.adds, quantity as f64)])
             },
@@ -154,14 +154,14 @@ pub(super) fn of_one_side(
                     (one.market.quote.mark() * a + other.market.quote.mark() * b).to_f64() * units;
                 // A debit is what it can lose; a credit leaves the width less itself.
                 let capital = if net >= 0.0 { net } else { width + net };
-                out.push(Candidate {
+                out.push(Prospect {
                     what: Pick::Legs {
                         ground: g,
                         legs: [(i, a), (j, b)],
                         two: true,
                     },
                     kind: kind_of(g, 2, put, net < 0.0),
-                    adds: Standing {
+                    adds: Stance {
                         capital: capital.max(0.0),
                         ..summed(&[(&one.adds, a as f64), (&other.adds, b as f64)])
                     },
@@ -181,7 +181,7 @@ pub(super) fn itself(
     quoter: &mut Quoter,
     (g, ground): (usize, &Ground<'_>),
     most: i64,
-) -> Vec<Candidate<Pick>> {
+) -> Vec<Prospect<Pick>> {
     let at = state.clock.now;
     let instrument = Instrument::Underlying(ground.u.symbol.clone());
     let Some(market) = quoter.leg_any(&state.world, &instrument, at) else {
@@ -209,13 +209,13 @@ pub(super) fn itself(
     [size, -size]
         .into_iter()
         .filter(|q| *q > 0 || future || state.rules.kind != desk::AccountKind::Cash)
-        .map(|quantity| Candidate {
+        .map(|quantity| Prospect {
             what: Pick::Itself {
                 ground: g,
                 quantity,
             },
             kind: kind_of(g, 3, false, quantity < 0),
-            adds: Standing {
+            adds: Stance {
                 capital: need,
                 ..summed(&[(&one, quantity as f64)])
             },

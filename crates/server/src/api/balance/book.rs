@@ -8,7 +8,7 @@ use axum::extract::State;
 use desk::Money;
 use engine::State as DeskState;
 use engine::balance::{
-    BetaSource, BookMemo, Looked, Source, Wanted, items, margins, past_answer, worked,
+    BetaSource, BookMemo, ItemLooked, LookWanted, Source, items, margins, past_answer, worked,
 };
 use engine::money::account_value;
 use market::Quoter;
@@ -119,7 +119,7 @@ struct BookSums {
 }
 
 impl BookSums {
-    fn of(l: &Looked, index: f64) -> BookSums {
+    fn of(l: &ItemLooked, index: f64) -> BookSums {
         let (w, percent) = (&l.worked, index * 0.01);
         BookSums {
             lean: w.index.delta,
@@ -359,7 +359,7 @@ fn direction(lean: f64, index: f64, value: Money) -> BookDirection {
     }
 }
 
-fn item_wire(l: &Looked, index: f64, value: Money) -> BookItem {
+fn item_wire(l: &ItemLooked, index: f64, value: Money) -> BookItem {
     let (source, number) = match l.item.source {
         Source::Campaign(id) => (BookSource::Campaign, Some(id)),
         Source::Order(id) => (BookSource::Order, Some(id)),
@@ -385,9 +385,9 @@ fn item_wire(l: &Looked, index: f64, value: Money) -> BookItem {
 /// Divides what counts.
 fn division(
     by: &'static str,
-    on: &[&Looked],
+    on: &[&ItemLooked],
     (index, moves): (f64, usize),
-    name: impl Fn(&Looked) -> String,
+    name: impl Fn(&ItemLooked) -> String,
 ) -> BookDivision {
     let mut rows: Vec<BookPart> = Vec::new();
     for l in on {
@@ -411,7 +411,7 @@ fn division(
     BookDivision { by, rows }
 }
 
-fn divisions(on: &[&Looked], (index, moves): (f64, usize), value: Money) -> Vec<BookDivision> {
+fn divisions(on: &[&ItemLooked], (index, moves): (f64, usize), value: Money) -> Vec<BookDivision> {
     let word = |d: BookDirection| match d {
         BookDirection::Up => "a rise is good for it",
         BookDirection::Down => "a fall is good for it",
@@ -436,7 +436,7 @@ fn divisions(on: &[&Looked], (index, moves): (f64, usize), value: Money) -> Vec<
 }
 
 /// Whatever is looked at and has no figure.
-fn missing(looked: &[Looked]) -> Vec<String> {
+fn missing(looked: &[ItemLooked]) -> Vec<String> {
     let each = looked.iter().filter(|l| l.item.on).flat_map(|l| {
         let quotes = l.item.missing.iter().map(|i| {
             format!(
@@ -450,7 +450,7 @@ fn missing(looked: &[Looked]) -> Vec<String> {
     each.collect()
 }
 
-fn betas(looked: &[Looked]) -> Vec<BookBeta> {
+fn betas(looked: &[ItemLooked]) -> Vec<BookBeta> {
     let mut out: Vec<BookBeta> = Vec::new();
     for l in looked {
         if out.iter().any(|b| b.symbol == l.item.symbol) {
@@ -476,7 +476,7 @@ fn betas(looked: &[Looked]) -> Vec<BookBeta> {
 }
 
 /// What the lists of a request come to, as the engine wants it.
-fn wanted(request: &BookRequest, last: Option<f64>) -> Result<Wanted, Refusal> {
+fn wanted(request: &BookRequest, last: Option<f64>) -> Result<LookWanted, Refusal> {
     ascending("moves", &request.moves, MOST_MOVES)?;
     for m in &request.moves {
         within("moves", *m, (-100.0, 200.0), " %")?;
@@ -486,10 +486,10 @@ fn wanted(request: &BookRequest, last: Option<f64>) -> Result<Wanted, Refusal> {
     for d in &request.lines {
         within("lines", *d, (0.0, 1_100.0), " days")?;
     }
-    let mut out = Wanted {
+    let mut out = LookWanted {
         moves: request.moves.iter().map(|m| m / 100.0).collect(),
         days: request.days,
-        ..Wanted::default()
+        ..LookWanted::default()
     };
     if let Some(span) = &request.span {
         let reach = within("span", span.reach, (1.0, 60.0), " %")? / 100.0;
@@ -527,6 +527,8 @@ fn look(
     request: &BookRequest,
 ) -> Result<BookLooked, Refusal> {
     let kept = desk.at(request.at.as_deref());
+    // A clock that stands still keeps its moment while orders change the account: now is newer.
+    let kept = kept.filter(|k| k.clock.now != state.clock.now);
     let state = kept.as_ref().unwrap_or(state);
     let lens = request.look.lens(state)?;
     let chosen = request.look.chosen(state)?;
@@ -537,7 +539,7 @@ fn look(
     let last = last.map(|end| (end.millis() - at.millis()) as f64 / 86_400_000.0);
     let wanted = wanted(request, last)?;
     let looked = worked(state, quoter, &desk.memo, all, (&lens, index), &wanted);
-    let on: Vec<&Looked> = looked.iter().filter(|l| l.item.on).collect();
+    let on: Vec<&ItemLooked> = looked.iter().filter(|l| l.item.on).collect();
     let value = account_value(state, quoter);
     let mut total = BookSums::default();
     let n = wanted.moves.len();
@@ -683,9 +685,9 @@ async fn book_margins(
         }
         let index = price_of(state, &lens.index);
         let all = items(state, quoter, &chosen);
-        let none = Wanted::default();
+        let none = LookWanted::default();
         let looked = worked(state, quoter, &desk.memo, all, (&lens, index), &none);
-        let apart = |l: &Looked| lens.apart(&l.item.symbol, l.item.sector.as_deref());
+        let apart = |l: &ItemLooked| lens.apart(&l.item.symbol, l.item.sector.as_deref());
         let moves: Vec<f64> = request.moves.iter().map(|m| m / 100.0).collect();
         let after = margins(state, &looked, apart, &moves);
         let rows = request.moves.iter().zip(after).map(|(m, a)| MarginAfter {

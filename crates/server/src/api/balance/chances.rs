@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::book::tails::Drawn;
+use desk::book::tails::PathsDrawn;
 use engine::balance::{ahead, items};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -77,8 +77,8 @@ struct TailsDrawn {
     bars: Vec<usize>,
 }
 
-impl From<Drawn> for TailsDrawn {
-    fn from(d: Drawn) -> TailsDrawn {
+impl From<PathsDrawn> for TailsDrawn {
+    fn from(d: PathsDrawn) -> TailsDrawn {
         TailsDrawn {
             paths: d.paths,
             mean: d.mean,

@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::{Query, State};
-use engine::balance::{Made, explained};
+use engine::balance::{CampaignMade, explained};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -17,7 +17,7 @@ use crate::http::problem::Problem;
 /// Which days.
 #[derive(Debug, Clone, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
-struct Stretch {
+struct ExplainedStretch {
     /// From the close of this day (ISO); absent: the last one.
     from: Option<String>,
     /// To the close of this day; absent: to now.
@@ -68,7 +68,7 @@ struct ExplainedWire {
     get,
     path = "/balance/explained",
     tag = "account",
-    params(Stretch),
+    params(ExplainedStretch),
     responses(
         (status = 200, body = ExplainedWire),
         (status = 422, body = Problem),
@@ -76,7 +76,7 @@ struct ExplainedWire {
 )]
 async fn book_explained(
     State(app): State<AppState>,
-    Query(stretch): Query<Stretch>,
+    Query(stretch): Query<ExplainedStretch>,
 ) -> Result<Json<ExplainedWire>, Problem> {
     let answer = app.read(move |state, quoter| {
         let last = || {
@@ -96,7 +96,7 @@ async fn book_explained(
             .map(|text| date("to", text))
             .transpose()?;
         let e = explained(state, quoter, from, to)?;
-        let wire = |m: Made| MadeWire {
+        let wire = |m: CampaignMade| MadeWire {
             campaign: m.campaign,
             symbol: m.symbol,
             title: m.title,

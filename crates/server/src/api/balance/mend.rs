@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::book::mend::{Band, Bands, Goal, Least, Standing};
+use desk::book::mend::{Band, Bands, Goal, Least, Stance};
 use desk::rules::Measure;
 use engine::State as DeskState;
 use engine::balance::{MendAsked, Mended, Remedy, mended};
@@ -132,8 +132,8 @@ struct StandingWire {
     sector: f64,
 }
 
-impl From<&Standing> for StandingWire {
-    fn from(s: &Standing) -> StandingWire {
+impl From<&Stance> for StandingWire {
+    fn from(s: &Stance) -> StandingWire {
         StandingWire {
             lean: s.lean,
             theta: s.theta,

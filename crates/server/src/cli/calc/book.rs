@@ -3,7 +3,7 @@
 use std::io::{Read, Write};
 
 use desk::book::{
-    BookLeg, BookOption, BookPosition, IndexGreeks, LegError, Scenario, VolAnswer, Worth, weight,
+    BookLeg, BookOption, BookPosition, IndexGreeks, LegError, LegWorth, Scenario, VolAnswer, weight,
 };
 use quant::{Accuracy, Kind, PricedOn, Style, Terms};
 use serde::{Deserialize, Serialize};
@@ -142,7 +142,7 @@ fn called(id: &Value, number: usize) -> String {
     }
 }
 
-fn option(l: &LegIn, kind: Kind, p: &PositionIn) -> Result<Worth<'static>, String> {
+fn option(l: &LegIn, kind: Kind, p: &PositionIn) -> Result<LegWorth<'static>, String> {
     let need = |name: &str, value: Option<f64>| {
         value.ok_or_else(|| format!("{name} is missing; a {} needs it", l.kind))
     };
@@ -174,15 +174,15 @@ fn option(l: &LegIn, kind: Kind, p: &PositionIn) -> Result<Worth<'static>, Strin
         carry_yield,
         vol: need("vol", l.vol)?,
     };
-    Ok(Worth::Option(BookOption::Model { terms, on }))
+    Ok(LegWorth::Option(BookOption::Model { terms, on }))
 }
 
 fn leg(l: &LegIn, p: &PositionIn) -> Result<BookLeg<'static>, String> {
     let worth = match l.kind.as_str() {
         "call" => option(l, Kind::Call, p)?,
         "put" => option(l, Kind::Put, p)?,
-        "stock" => Worth::Shares(None),
-        "future" => Worth::Future,
+        "stock" => LegWorth::Shares(None),
+        "future" => LegWorth::Future,
         other => {
             return Err(format!(
                 "kind {other:?} is not known; write call, put, stock or future"
