@@ -42,6 +42,7 @@ mod lifecycle;
 pub mod money;
 mod refusal;
 pub mod rounds;
+pub mod scouting;
 pub mod sight;
 pub mod state;
 pub mod trading;

@@ -19,6 +19,7 @@ mod quotes;
 mod recorded;
 mod series;
 mod specs;
+mod underlying_at;
 mod world;
 
 pub use clock::{Clock, SPEEDS, Step};
@@ -27,4 +28,5 @@ pub use market_data::{Bar, Listed};
 pub use quotes::Quoter;
 pub use recorded::{Recorded, Seen, Sight};
 pub use specs::{DEMO_DAY, FEES, FIRST, LAST};
+pub use underlying_at::{CarriedTo, UnderlyingAt};
 pub use world::{ANNOUNCED, Announced, AnnouncedKind, Clash, SurfaceSlice, World};

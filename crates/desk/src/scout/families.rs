@@ -18,6 +18,7 @@
 //! | `covered` | a lot of shares or one future bought, a call sold |
 //! | `protected` | the same bought, a put bought |
 //! | `collar` | the same bought, a put bought at K₁, a call sold at K₂, of one expiration |
+//! | `shares` | a lot of shares or one future bought, and nothing else |
 
 use quant::Kind;
 
@@ -63,6 +64,8 @@ families! {
     Protected "protected";
     /// Shares between a bought put and a sold call.
     Collar "collar";
+    /// The underlying alone.
+    Shares "shares";
 }
 
 impl Family {
@@ -79,7 +82,10 @@ impl Family {
 
     /// Whether the underlying itself is a leg.
     pub fn holds_the_underlying(self) -> bool {
-        matches!(self, Family::Covered | Family::Protected | Family::Collar)
+        matches!(
+            self,
+            Family::Covered | Family::Protected | Family::Collar | Family::Shares
+        )
     }
 }
 
@@ -125,6 +131,15 @@ pub(super) struct Seed {
 pub(super) fn seeds(m: &Prepared<'_>, families: &[Family]) -> Vec<Seed> {
     let mut out = Vec::new();
     for family in families {
+        if *family == Family::Shares {
+            out.push(Seed {
+                family: *family,
+                ending: 0,
+                side: CALLS,
+                first: 0,
+            });
+            continue;
+        }
         for (ending, sides) in m.sides.iter().enumerate() {
             for (side, all) in sides.iter().enumerate() {
                 out.extend((0..all.len()).map(|first| Seed {
@@ -146,6 +161,9 @@ const PUTS: usize = 1;
 pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
     use Family as F;
     let f = seed.family;
+    if f == F::Shares {
+        return give(Pack::new(f, 1, &[]));
+    }
     let sides = &m.sides[seed.ending];
     let side = &sides[seed.side];
     let first = side[seed.first];

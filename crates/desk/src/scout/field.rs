@@ -21,6 +21,10 @@ pub struct OptionQuoted {
     pub ask: Price,
     /// Implied volatility of its middle; nothing where there is none.
     pub vol: Option<f64>,
+    /// Delta of one unit.
+    pub delta: f64,
+    /// Contracts open.
+    pub open_interest: i64,
 }
 
 /// One expiration.
@@ -74,6 +78,8 @@ pub(super) struct SeriesThen {
     pub contract: Contract,
     pub bid: Price,
     pub ask: Price,
+    pub delta: f64,
+    pub open_interest: i64,
     pub strike: f64,
     /// Of its expiration.
     pub ending: usize,
@@ -285,6 +291,8 @@ impl<'a> Prepared<'a> {
                 contract: q.contract.clone(),
                 bid: q.bid,
                 ask: q.ask,
+                delta: q.delta,
+                open_interest: q.open_interest,
                 strike: *strike,
                 ending: *e,
                 ends_then: *ends_then,

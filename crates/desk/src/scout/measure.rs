@@ -21,6 +21,23 @@ pub struct Pieces<'a> {
     pub far: Option<f64>,
 }
 
+/// Its ends and its chances.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Bounds {
+    /// The most; nothing without a limit.
+    pub most: Option<f64>,
+    /// The least; nothing without a limit.
+    pub least: Option<f64>,
+    /// Prices at which it is zero, ascending; of a stretch its ends.
+    pub evens: Vec<f64>,
+    /// Chance that it is above zero, by the market.
+    pub market_chance: f64,
+    /// By one's own law.
+    pub own_chance: f64,
+    /// The least and the most it comes to at a price or far above, whatever its slope there.
+    reached: (f64, f64),
+}
+
 /// The figures.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Measured {
@@ -163,6 +180,21 @@ impl Pieces<'_> {
         whole: &Upto,
         (market_mean, own_mean): (f64, f64),
     ) -> Measured {
+        let b = self.bounds(laws, whole);
+        Measured {
+            own_worst: self.worst(laws, whole, b.reached),
+            most: b.most,
+            least: b.least,
+            evens: b.evens,
+            market_chance: b.market_chance,
+            own_chance: b.own_chance,
+            market_mean,
+            own_mean,
+        }
+    }
+
+    /// Its ends, its break-evens and its chances.
+    pub fn bounds(&self, laws: &Laws, whole: &Upto) -> Bounds {
         let (mut most, mut least) = (f64::NEG_INFINITY, f64::INFINITY);
         let (mut chance, mut own_chance) = (0.0, 0.0);
         let mut evens: Vec<f64> = Vec::new();
@@ -202,15 +234,13 @@ impl Pieces<'_> {
             most = most.max(far);
             least = least.min(far);
         }
-        Measured {
+        Bounds {
             most: (self.slope <= 0.0).then_some(most),
             least: (self.slope >= 0.0).then_some(least),
             evens,
             market_chance: chance,
-            market_mean,
             own_chance,
-            own_mean,
-            own_worst: self.worst(laws, whole, (least, most)),
+            reached: (least, most),
         }
     }
 

@@ -96,6 +96,8 @@ fn endings(u: &Underlying, at: Moment) -> Vec<ScoutEnding> {
                         bid: Price::cents((middle - 10).max(0)),
                         ask: Price::cents(middle + 10),
                         vol: Some(0.2),
+                        delta: quant::european(&terms, 100.0).delta,
+                        open_interest: i64::from(k),
                         contract: c,
                     }
                 })
@@ -142,8 +144,8 @@ impl Place {
         }
     }
 
-    fn found(&self, asked: &ScoutAsked) -> (Found, Vec<JudgedPack>) {
-        let scouted = Scouted {
+    fn scouted(&self) -> Scouted<'_> {
+        Scouted {
             underlying: &self.u,
             spot: price("100"),
             at: self.at,
@@ -158,9 +160,12 @@ impl Place {
             },
             dividends: 0.0,
             endings: self.endings.clone(),
-        };
+        }
+    }
+
+    fn found(&self, asked: &ScoutAsked) -> (Found, Vec<JudgedPack>) {
         let mut rows = Vec::new();
-        let found = scout(&scouted, asked, |some| rows.extend(some)).unwrap();
+        let found = scout(&self.scouted(), asked, None, |some| rows.extend(some)).unwrap();
         (found, rows)
     }
 }
@@ -172,8 +177,8 @@ fn asked(families: &[Family]) -> ScoutAsked {
         reach: 9.0,
         price: Decimal::ZERO,
         fees: true,
-        rank: Rank::Expected,
-        best: None,
+        rank: Rank::By(RankMeasure::Expected),
+        limits: ScoutLimits::default(),
     }
 }
 
@@ -205,6 +210,7 @@ fn families_are_complete() {
     assert_eq!(count(Family::Covered), 2 * 5);
     assert_eq!(count(Family::Protected), 2 * 5);
     assert_eq!(count(Family::Collar), 2 * pairs);
+    assert_eq!(count(Family::Shares), 1);
     for (family, word) in FAMILIES {
         assert_eq!(Family::of_word(word), Some(*family));
         let (found, rows) = place.found(&asked(&[*family]));
@@ -390,4 +396,146 @@ fn a_package_is_rounded_against_the_trader() {
     let between = at("0.37").price;
     let exact = middle.to_f64() - 0.025 + 0.37 * (q.ask.to_f64() - middle.to_f64() + 0.025);
     assert_eq!(between, Price::cents((exact * 100.0 - 1e-9).ceil() as i64));
+}
+
+/// Limits rule out what breaks them, each counted at the first, and the rest is in order: held against
+/// all candidates and their figures one by one.
+#[test]
+fn limits_rule_out_what_breaks_them() {
+    let region = Region {
+        low: 97.0,
+        high: 104.0,
+        sure: 0.8,
+    };
+    let place = Place::new(&[region]);
+    let families: Vec<Family> = FAMILIES.iter().map(|(f, _)| *f).collect();
+    let account = AccountRules {
+        kind: AccountKind::Margin,
+        level: 3,
+    };
+    let limits = ScoutLimits {
+        legs: Some(3),
+        pays: Some(false),
+        open_interest: 95,
+        unlimited: false,
+        account: Some(account),
+        capital: Some("900".parse().unwrap()),
+        market_width: Some(0.3),
+        max_loss: Some("700".parse().unwrap()),
+        rule: Some("500".parse().unwrap()),
+        chance: Some(0.6),
+        lean: Some(LeanBand {
+            now: 10.0,
+            of_delta: 0.5,
+            from: -5.0,
+            to: 20.0,
+        }),
+    };
+    let what = ScoutAsked {
+        limits: limits.clone(),
+        rank: Rank::By(RankMeasure::Chance),
+        ..asked(&families)
+    };
+    let watched = std::cell::Cell::new(0);
+    let found = best(&place.scouted(), &what, usize::MAX, &mut |p, _| {
+        watched.set(watched.get() + 1);
+        p.done <= p.of
+    })
+    .unwrap();
+    assert!(watched.get() > 10 && !found.stopped);
+    let (_, all) = place.found(&asked(&families));
+    assert_eq!(found.judged, all.len());
+    let quote = |i: &Instrument| {
+        let options = place.endings.iter().flat_map(|e| &e.options);
+        options
+            .clone()
+            .find(|q| Instrument::from(q.contract.clone()) == *i)
+    };
+    let mut out = std::collections::BTreeMap::new();
+    let mut left: Vec<&JudgedPack> = Vec::new();
+    for pack in &all {
+        let x = &pack.measured;
+        let (mut open, mut wide, mut delta) = (i64::MAX, 0.0, 0.0);
+        for (i, n) in &pack.legs {
+            let n = *n as f64;
+            if let Some(q) = quote(i) {
+                open = open.min(q.open_interest);
+                wide += 100.0 * n.abs() * (q.ask - q.bid).to_f64();
+                delta += 100.0 * n * q.delta;
+            } else {
+                delta += n;
+            }
+        }
+        let after = 10.0 + 0.5 * delta;
+        // Level 3 wants each sold call covered by one that ends no earlier, or by shares; a sold put on
+        // shares may be secured by its strike in cash.
+        let first = place.endings[0].ends;
+        let mut sums = [0, 0];
+        for (i, n) in &pack.legs {
+            match i.option() {
+                Some(c) if c.kind == Kind::Call => {
+                    sums[usize::from(place.u.expiry_moment(c) != first)] += n;
+                }
+                Some(_) => {}
+                None => sums[1] += n / 100,
+            }
+        }
+        let level = sums[1] >= 0 && sums[0] + sums[1] >= 0;
+        let least = x.least.map_or(f64::INFINITY, |l| -l);
+        let broken = [
+            (ScoutLimit::Legs, pack.legs.len() > 3),
+            (ScoutLimit::Pays, pack.net > Money::ZERO),
+            (ScoutLimit::OpenInterest, open < 95),
+            (ScoutLimit::Unlimited, x.least.is_none()),
+            (ScoutLimit::Lean, !(-5.0..=20.0).contains(&after)),
+            (ScoutLimit::Level, !level),
+            (ScoutLimit::Capital, pack.capital.to_f64() > 900.0),
+            (
+                ScoutLimit::MarketWidth,
+                wide > 0.3 * pack.capital.to_f64() + 1e-12,
+            ),
+            (ScoutLimit::MaxLoss, least > 700.0),
+            (ScoutLimit::Rule, least > 500.0),
+            (ScoutLimit::Chance, x.own_chance < 0.6),
+        ];
+        match broken.iter().find(|(_, b)| *b) {
+            Some((limit, _)) => *out.entry(*limit).or_insert(0_usize) += 1,
+            None => left.push(pack),
+        }
+    }
+    assert_eq!(found.ruled_out, out.into_iter().collect::<Vec<_>>());
+    // What is left is there once, alone or as one that is nearly like another.
+    let told: usize = found.rows.iter().map(|r| 1 + r.like).sum();
+    assert_eq!(told, left.len());
+    assert!(found.rows.len() > 3 && found.rows.iter().any(|r| r.like > 0));
+    for pair in found.rows.windows(2) {
+        assert!(pair[0].rank >= pair[1].rank);
+    }
+    for row in &found.rows {
+        assert!(left.contains(&&row.pack), "{}", legs_text(&row.pack.legs));
+        assert_eq!(row.rank, row.pack.measured.own_chance);
+    }
+    // A call spread and the put spread of the same strikes make the same: one row.
+    let debit = ScoutAsked {
+        limits: ScoutLimits::default(),
+        width: Some(5.0),
+        ..asked(&[Family::Vertical])
+    };
+    let found = best(&place.scouted(), &debit, 100, &mut |_, _| true).unwrap();
+    assert_eq!(found.rows.len(), 2 * 4 * 2);
+    assert!(found.rows.iter().all(|r| r.like == 1));
+    // Weights are sums of the measures, fractions in percent.
+    let weighted = ScoutAsked {
+        rank: Rank::Weighted([0.0, 2.0, 0.0, 0.0, 0.0, 3.0]),
+        ..debit.clone()
+    };
+    let found = best(&place.scouted(), &weighted, 5, &mut |_, _| true).unwrap();
+    for row in &found.rows {
+        let x = &row.pack.measured;
+        let wanted = 200.0 * x.own_chance + 3.0 * x.own_mean / 38.0;
+        assert!((row.rank - wanted).abs() < 1e-9 * wanted.abs());
+    }
+    // Stopped at once it has looked at nothing and says so.
+    let found = best(&place.scouted(), &debit, 5, &mut |_, _| false).unwrap();
+    assert!(found.stopped && found.judged == 0 && found.rows.is_empty());
 }

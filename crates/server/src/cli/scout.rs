@@ -5,19 +5,18 @@ use std::io::BufReader;
 use std::path::PathBuf;
 
 use clap::Args;
-use desk::calendar::close_of;
+use desk::Decimal;
 use desk::scout::{
-    FAMILIES, Family, Laws, MarketLaw, Measured, OptionQuoted, RANKS, Rank, Region, ScoutAsked,
-    ScoutEnding, Scouted, Variance, legs_text, scout,
+    FAMILIES, Family, Laws, Measured, RANK_MEASURES, Rank, RankMeasure, Region, ScoutAsked,
+    ScoutLimits, legs_text, scout,
 };
-use desk::{Carry, Decimal, Lognormal, Moment};
+use engine::scouting::{Ground, LawFrom};
 use jiff::civil::Date;
 use market::Quoter;
-use quant::SurfaceChances;
 use serde::Deserialize;
 use serde_json::Number;
 
-use super::export::{At, View, opened};
+use super::export::{At, opened};
 
 pub const HELP: &str = r#"The expectation (JSON): {"by":"2031-04-18","regions":[{"low":2850,"high":3000,"sure":0.7}],
                         "price":0,"fees":true,"law":"flat"}
@@ -27,7 +26,7 @@ pub const HELP: &str = r#"The expectation (JSON): {"by":"2031-04-18","regions":[
   fees    take the fees of the entry off every profit
   law     the market's: flat (lognormal with the variance at the forward) | smile
 Families: single, vertical, straddle, strangle, ratio, butterfly, butterfly-skewed, condor, condor-skewed, calendar,
-  diagonal, covered, protected, collar; over every expiration that ends at `by` or later
+  diagonal, covered, protected, collar, shares; over every expiration that ends at `by` or later
 Rank: expected, chance, excess, expected_per_capital, expected_per_loss, expected_per_day; of one's own law, highest
   first, ties by legs; where a measure does not exist the candidate comes last
 Out (CSV), for one package in money:
@@ -125,115 +124,6 @@ fn part(price: Option<&PriceIn>) -> Result<Decimal, String> {
     }
 }
 
-/// Total variance at the forward by years: straight between what is known, in proportion to time
-/// before the first and after the last.
-fn variance_at(known: &[(f64, f64)], years: f64) -> f64 {
-    let Some(first) = known.first() else {
-        return 0.0;
-    };
-    let last = known[known.len() - 1];
-    if years <= first.0 {
-        return first.1 * years / first.0;
-    }
-    if years >= last.0 {
-        return last.1 * years / last.0;
-    }
-    let after = known.partition_point(|(t, _)| *t < years).max(1);
-    let (a, b) = (known[after - 1], known[after]);
-    if b.0 == years {
-        return b.1;
-    }
-    a.1 + (b.1 - a.1) * (years - a.0) / (b.0 - a.0)
-}
-
-/// A smile by log-moneyness: total variances, straight between, flat beyond.
-fn along(points: &[(f64, f64)], k: f64) -> f64 {
-    let after = points.partition_point(|(x, _)| *x < k);
-    if after == 0 {
-        return points[0].1;
-    }
-    if after == points.len() {
-        return points[after - 1].1;
-    }
-    let (a, b) = (points[after - 1], points[after]);
-    a.1 + (b.1 - a.1) * (k - a.0) / (b.0 - a.0)
-}
-
-/// The market's law under the smile, at years between expirations.
-fn smile(view: &View<'_>, spot: f64, forward: f64, years: f64) -> Result<MarketLaw, String> {
-    type Slice = (f64, Box<dyn Fn(f64) -> f64 + Send + Sync>);
-    let mut slices: Vec<Slice> = Vec::new();
-    for e in view.expirations() {
-        let Some(c) = view.carried(&e) else { continue };
-        match view.world.surface(view.symbol(), view.at, e.moment()) {
-            Some(slice) => slices.push((
-                c.years,
-                Box::new(move |k: f64| slice.vol(slice.forward * k.exp()).powi(2) * slice.years),
-            )),
-            None => {
-                let points: Vec<(f64, f64)> = view
-                    .smile(&e, c.forward)
-                    .into_iter()
-                    .map(|(k, vol)| ((k.to_f64() / c.forward).ln(), vol * vol * c.years))
-                    .collect();
-                if !points.is_empty() {
-                    slices.push((c.years, Box::new(move |k| along(&points, k))));
-                }
-            }
-        }
-    }
-    if slices.is_empty() {
-        return Err("no smile is known at that moment".into());
-    }
-    let variance: Variance = Box::new(move |k, t| {
-        let known: Vec<(f64, f64)> = slices.iter().map(|(years, w)| (*years, w(k))).collect();
-        variance_at(&known, t)
-    });
-    let drift = (forward / spot).ln() / years;
-    Ok(MarketLaw::Smile {
-        chances: SurfaceChances::new(spot, drift, variance).map_err(|e| e.to_string())?,
-        time: years,
-        forward,
-    })
-}
-
-/// The expirations that end then or later, with what is quoted there, and what is known of the
-/// variance at the forward.
-type Quotes = (Vec<ScoutEnding>, Vec<(f64, f64)>);
-
-fn endings(view: &View<'_>, by: Moment) -> Quotes {
-    let mut quoter = Quoter::new();
-    let (mut out, mut known) = (Vec::new(), Vec::new());
-    for e in view.expirations() {
-        let Some(c) = view.carried(&e) else { continue };
-        let Some(vol) = view.at_the_money(&e, &c) else {
-            continue;
-        };
-        let variance = vol * vol * c.years;
-        known.push((c.years, variance));
-        if e.moment() < by {
-            continue;
-        }
-        let chain = quoter.chain(view.world, view.underlying, &e, view.at);
-        let options = chain.into_iter().map(|(contract, l)| OptionQuoted {
-            contract,
-            bid: l.quote.bid.max(desk::Price::ZERO),
-            ask: l.quote.ask,
-            vol: l.implied,
-        });
-        out.push(ScoutEnding {
-            ends: e.moment(),
-            years: c.years,
-            rate: c.rate,
-            paid: c.paid,
-            forward: c.forward,
-            variance,
-            options: options.collect(),
-        });
-    }
-    (out, known)
-}
-
 fn limit(of: Option<f64>) -> String {
     of.map_or_else(|| "unlimited".into(), |x| x.to_string())
 }
@@ -253,7 +143,7 @@ fn figures(m: &Measured) -> [String; 8] {
 }
 
 /// The words that are wrong are told with those that are right.
-fn chosen(asked: &Scout) -> Result<(Vec<Family>, Rank), String> {
+fn chosen(asked: &Scout) -> Result<(Vec<Family>, RankMeasure), String> {
     let words = |all: Vec<&str>| all.join(", ");
     let mut families = Vec::new();
     for word in &asked.families {
@@ -268,9 +158,8 @@ fn chosen(asked: &Scout) -> Result<(Vec<Family>, Rank), String> {
             families.push(family);
         }
     }
-    let rank = RANKS.iter().find(|(_, w)| *w == asked.rank);
-    let (rank, _) = rank.ok_or_else(|| {
-        let known = RANKS.iter().map(|(_, w)| *w).collect();
+    let rank = RankMeasure::of_word(&asked.rank).ok_or_else(|| {
+        let known = RANK_MEASURES.iter().map(|(_, w)| *w).collect();
         format!(
             "--rank {:?} is not known; known are {}",
             asked.rank,
@@ -285,7 +174,7 @@ fn chosen(asked: &Scout) -> Result<(Vec<Family>, Rank), String> {
             return Err(format!("{what} has to be a number above zero"));
         }
     }
-    Ok((families, *rank))
+    Ok((families, rank))
 }
 
 /// Runs a search to its end.
@@ -305,34 +194,12 @@ pub fn run(asked: &Scout) -> Result<(), String> {
     let price = part(expected.price.as_ref())?;
     let opened = opened(&asked.at)?;
     let view = opened.view();
-    let spot = view
-        .world
-        .spot(view.symbol(), view.at)
-        .ok_or("no price is known at that moment")?;
-    let of_date = view.expirations().into_iter().filter(|e| e.date == by);
-    let then = of_date.map(|e| e.moment()).max().unwrap_or(close_of(by));
-    if then <= view.at {
-        return Err(format!("by {by} is behind {}; write a later date", view.at));
-    }
-    let (endings, known) = endings(&view, then);
-    let years = view.at.years_until(then);
-    let (rate, carry) = (
-        view.world.rate(years),
-        view.world.carry(view.symbol()).unwrap_or(Carry::Yield(0.0)),
-    );
-    let paid = carry.yield_until(view.at, then, rate, spot.to_f64());
-    let forward = spot.to_f64() * ((rate - paid) * years).exp();
-    let variance = variance_at(&known, years);
-    let market = match expected.law {
-        LawIn::Flat => {
-            let vol = (variance / years).sqrt();
-            MarketLaw::Flat(
-                Lognormal::new(spot.to_f64(), rate - paid, vol, years)
-                    .map_err(|e| e.to_string())?,
-            )
-        }
-        LawIn::Smile => smile(&view, spot.to_f64(), forward, years)?,
+    let ground = Ground::new(view, by).map_err(|e| e.to_string())?;
+    let from = match expected.law {
+        LawIn::Flat => LawFrom::Flat,
+        LawIn::Smile => LawFrom::Smile,
     };
+    let market = ground.law(from).map_err(|e| e.to_string())?;
     let regions: Vec<Region> = expected
         .regions
         .iter()
@@ -343,30 +210,16 @@ pub fn run(asked: &Scout) -> Result<(), String> {
         })
         .collect();
     let laws = Laws::new(market, &regions).map_err(|e| format!("regions: {e}"))?;
-    let scouted = Scouted {
-        underlying: view.underlying,
-        spot,
-        at: view.at,
-        by: then,
-        days: view.at.days_until(by),
-        laws: &laws,
-        forward,
-        deviation: variance.sqrt(),
-        fees: view.world.fees(),
-        dividends: carry
-            .dividends(view.at, then)
-            .map(|(_, cash)| cash.to_f64())
-            .sum(),
-        endings,
-    };
+    let endings = ground.endings(&mut Quoter::new(), |_, _| true);
+    let scouted = ground.scouted(&laws, endings);
     let what = ScoutAsked {
         families,
         width: asked.width_max,
         reach: asked.reach,
         price,
         fees: expected.fees,
-        rank,
-        best: (!asked.all).then_some(100),
+        rank: Rank::By(rank),
+        limits: ScoutLimits::default(),
     };
     let mut table = csv::WriterBuilder::new()
         .terminator(csv::Terminator::CRLF)
@@ -390,7 +243,7 @@ pub fn run(asked: &Scout) -> Result<(), String> {
         ])
         .map_err(writing)?;
     let mut failed = None;
-    let found = scout(&scouted, &what, |rows| {
+    let found = scout(&scouted, &what, (!asked.all).then_some(100), |rows| {
         for row in rows {
             let head = [
                 view.symbol().to_owned(),

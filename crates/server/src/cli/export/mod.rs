@@ -10,12 +10,12 @@ use desk::{
     Carry, Cycle, Expiration, Kind, Moment, Price, PriceStyle, Settlement, Style, UnderlyingKind,
 };
 use jiff::civil::{Date, DateTime};
-use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, World};
+use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, UnderlyingAt, World};
 use server::demo::DEMO_SEED;
 use server::folder;
 
 mod view;
-pub(super) use view::View;
+use view::chosen;
 
 /// What to write.
 #[derive(Debug, Subcommand)]
@@ -169,10 +169,10 @@ pub(super) struct Opened {
 
 impl Opened {
     /// What is read of it.
-    pub fn view(&self) -> View<'_> {
+    pub fn view(&self) -> UnderlyingAt<'_> {
         // It was found when the market was opened.
         let underlying = self.world.underlying(&self.symbol);
-        View {
+        UnderlyingAt {
             world: &self.world,
             underlying: underlying.expect("a symbol that was found"),
             at: self.moment,
@@ -229,7 +229,7 @@ pub fn run(what: &Export) -> Result<(), String> {
     let opened = opened(at)?;
     let view = opened.view();
     let chosen = match what {
-        Export::Chain(listed) | Export::Surface(listed) => view.chosen(listed)?,
+        Export::Chain(listed) | Export::Surface(listed) => chosen(&view, listed)?,
         _ => view.expirations(),
     };
     let from = match what {
@@ -307,7 +307,11 @@ fn moment(name: &str, text: &str, recorded: bool) -> Result<Moment, String> {
 
 type Table = csv::Writer<Box<dyn Write>>;
 
-fn chain(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
+fn chain(
+    view: &UnderlyingAt<'_>,
+    chosen: &[Expiration],
+    table: &mut Table,
+) -> Result<(), csv::Error> {
     table.write_record([
         "contract",
         "underlying",
@@ -362,7 +366,7 @@ fn chain(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<()
     Ok(())
 }
 
-fn bars(view: &View<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
+fn bars(view: &UnderlyingAt<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
     table.write_record(["symbol", "date", "open", "high", "low", "close", "volume"])?;
     for b in view.world.bars(view.symbol(), from, view.at) {
         let prices = [b.open, b.high, b.low, b.close].map(|p| p.to_string());
@@ -376,7 +380,11 @@ fn bars(view: &View<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error
     Ok(())
 }
 
-fn surface(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
+fn surface(
+    view: &UnderlyingAt<'_>,
+    chosen: &[Expiration],
+    table: &mut Table,
+) -> Result<(), csv::Error> {
     table.write_record([
         "underlying",
         "at",
@@ -412,7 +420,7 @@ fn surface(view: &View<'_>, chosen: &[Expiration], table: &mut Table) -> Result<
     Ok(())
 }
 
-fn instrument(view: &View<'_>, table: &mut Table) -> Result<(), csv::Error> {
+fn instrument(view: &UnderlyingAt<'_>, table: &mut Table) -> Result<(), csv::Error> {
     let (u, fees) = (view.underlying, view.world.fees());
     let paid = match view.world.carry(view.symbol()) {
         Some(Carry::Yield(yearly)) => yearly,
@@ -475,7 +483,11 @@ fn instrument(view: &View<'_>, table: &mut Table) -> Result<(), csv::Error> {
     Ok(())
 }
 
-fn expirations(view: &View<'_>, all: &[Expiration], table: &mut Table) -> Result<(), csv::Error> {
+fn expirations(
+    view: &UnderlyingAt<'_>,
+    all: &[Expiration],
+    table: &mut Table,
+) -> Result<(), csv::Error> {
     table.write_record([
         "root", "expiry", "ends", "settles", "kind", "days", "t_years", "rate", "yield", "forward",
         "atm_vol",
@@ -508,7 +520,7 @@ fn expirations(view: &View<'_>, all: &[Expiration], table: &mut Table) -> Result
     Ok(())
 }
 
-fn events(view: &View<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
+fn events(view: &UnderlyingAt<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
     table.write_record(["date", "kind", "what", "cash", "known"])?;
     let all = view.world.announced(view.symbol(), view.at);
     for e in all.into_iter().filter(|e| e.date >= from) {

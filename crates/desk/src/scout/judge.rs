@@ -1,0 +1,609 @@
+//! What one package comes to: its price, what it ties up, its profit over the price, its rank.
+
+use std::cmp::Ordering;
+use std::collections::HashMap;
+use std::sync::{PoisonError, RwLock};
+
+use quant::Kind;
+
+use super::families::{Pack, in_order};
+use super::field::{Prepared, Scouted};
+use super::law::Upto;
+use super::measure::{Bounds, Measured, Pieces};
+use super::{JudgedPack, RANK_MEASURES, Rank, RankMeasure, ScoutAsked, ScoutError, ScoutLimit};
+use crate::account_rules::{AccountKind, AccountRules};
+use crate::instrument::Instrument;
+use crate::margin::{MarginBasis, MarginHolding, MarginLeg, levels, requirement};
+use crate::number::{Decimal, Money, Price};
+use crate::price_style::PriceStyle;
+use crate::underlying::{MarginClass, UnderlyingKind};
+
+/// Everything that the figures of a pack come from, prepared once.
+pub(super) struct Judge<'a> {
+    pub m: Prepared<'a>,
+    pub asked: &'a ScoutAsked,
+    basis: MarginBasis,
+    multiplier: i64,
+    lot: i64,
+    whole: Upto,
+    zero: Upto,
+    /// Where each option stands among all as they are written.
+    order: Vec<u32>,
+    /// Margins of packs whose sold options are covered, by their shape.
+    margins: RwLock<HashMap<Spans, Money>>,
+    /// Levels that packs need, by their shape.
+    levels: RwLock<HashMap<Sides, u8>>,
+}
+
+/// Of each leg of one expiration: a put, its quantity, its distance from the first strike.
+type Spans = [(bool, i8, i64); 4];
+/// Of each leg a put, its quantity, its expiration; and the lots beside them.
+type Sides = ([(bool, i8, usize); 4], i8);
+
+/// What is worked out of a pack only when it is asked for.
+struct Figures<'j, 'a> {
+    judge: &'j Judge<'a>,
+    pack: &'j Pack,
+    net: Money,
+    cost: f64,
+    capital: Option<Money>,
+    bounds: Option<Bounds>,
+}
+
+impl Figures<'_, '_> {
+    fn capital(&mut self) -> Money {
+        let (judge, pack, net) = (self.judge, self.pack, self.net);
+        *self.capital.get_or_insert_with(|| judge.capital(pack, net))
+    }
+
+    fn bounds(&mut self) -> &Bounds {
+        let (judge, pack, cost) = (self.judge, self.pack, self.cost);
+        self.bounds.get_or_insert_with(|| {
+            judge.with_pieces(pack, cost, |p| p.bounds(judge.m.scouted.laws, &judge.whole))
+        })
+    }
+
+    fn means(&self) -> (f64, f64) {
+        self.judge.means(self.pack, self.cost)
+    }
+
+    /// A measure; nothing where it does not exist.
+    fn measure(&mut self, of: RankMeasure) -> Option<f64> {
+        let (market, own) = self.means();
+        match of {
+            RankMeasure::Expected => Some(own),
+            RankMeasure::Chance => Some(self.bounds().own_chance),
+            RankMeasure::Excess => Some(own - market),
+            RankMeasure::ExpectedPerCapital => {
+                let capital = self.capital();
+                (capital > Money::ZERO).then(|| own / capital.to_f64())
+            }
+            RankMeasure::ExpectedPerLoss => {
+                let loss = -self.bounds().least?;
+                (loss > 0.0).then(|| own / loss)
+            }
+            RankMeasure::ExpectedPerDay => Some(own / self.judge.m.scouted.days.max(1) as f64),
+        }
+    }
+}
+
+impl<'a> Judge<'a> {
+    pub fn new(scouted: &'a Scouted<'a>, asked: &'a ScoutAsked) -> Result<Judge<'a>, ScoutError> {
+        let m = Prepared::new(scouted, asked.reach)?;
+        if m.series.len() > usize::from(u16::MAX) {
+            return Err(ScoutError::TooWide(m.series.len(), usize::from(u16::MAX)));
+        }
+        let u = scouted.underlying;
+        let class = match u.margin_class {
+            // Strategy rules know no scan: the shares of single names stand in.
+            MarginClass::Scan(_) => MarginClass::Equity,
+            other => other,
+        };
+        let mut written: Vec<(String, usize)> = (0..m.series.len())
+            .map(|i| (m.series[i].contract.to_string(), i))
+            .collect();
+        written.sort();
+        let mut order = vec![0; written.len()];
+        for (place, (_, i)) in written.iter().enumerate() {
+            order[*i] = place as u32 + 1;
+        }
+        let first = scouted.endings.first();
+        Ok(Judge {
+            basis: MarginBasis {
+                spot: scouted.spot,
+                kind: u.kind,
+                class,
+                multiplier: u.multiplier,
+                today: scouted.at.date(),
+                rules: AccountRules {
+                    kind: AccountKind::Margin,
+                    level: crate::account_rules::HIGHEST_LEVEL,
+                },
+                rate: first.map_or(0.0, |e| e.rate),
+                carry_yield: first.map_or(0.0, |e| e.paid),
+            },
+            multiplier: u.multiplier,
+            lot: u.lot(),
+            whole: scouted.laws.upto(f64::INFINITY),
+            zero: scouted.laws.upto(0.0),
+            order,
+            margins: RwLock::default(),
+            levels: RwLock::default(),
+            asked,
+            m,
+        })
+    }
+
+    /// Price of one package: the middle, and a part of the way to the far side of every leg, rounded
+    /// up to the step of its market: against who buys it.
+    fn price(&self, pack: &Pack) -> Price {
+        let (mut doubled, mut far) = (0_i128, 0_i128);
+        for (i, n) in pack.legs() {
+            let s = &self.m.series[usize::from(*i)];
+            let n = i128::from(*n);
+            doubled += n * i128::from(s.bid.raw() + s.ask.raw());
+            let side = if n > 0 { s.ask } else { s.bid };
+            far += n * i128::from(side.raw());
+        }
+        // A lot of shares counts once, since a price is one of a unit of an option.
+        let spot = i128::from(self.m.scouted.spot.raw()) * i128::from(pack.lots);
+        doubled += 2 * spot;
+        far += spot;
+        let (p, one) = (
+            i128::from(self.asked.price.raw()),
+            i128::from(Decimal::SCALE),
+        );
+        // M + p·(X − M) in twice the scale of p.
+        let exact = doubled * one + p * (2 * far - doubled);
+        let step = match self.m.scouted.underlying.style_of_price {
+            PriceStyle::Decimal => Price::cents(1),
+            _ => self.m.scouted.underlying.package_tick,
+        };
+        let unit = 2 * one * i128::from(step.raw());
+        let steps = exact.div_euclid(unit) + i128::from(exact.rem_euclid(unit) > 0);
+        Price::from_raw((steps * i128::from(step.raw())) as i64)
+    }
+
+    /// Fees of its entry.
+    fn fees(&self, pack: &Pack) -> Money {
+        let fees = self.m.scouted.fees;
+        let contracts: i64 = pack.legs().iter().map(|(_, n)| i64::from(n.abs())).sum();
+        let futures = if self.m.scouted.underlying.kind == UnderlyingKind::Future {
+            i64::from(pack.lots.abs())
+        } else {
+            0
+        };
+        let of = |fee: Money, n: i64| Money::from_raw(fee.raw() * n);
+        of(fees.option, contracts) + of(fees.future, futures)
+    }
+
+    /// What it ties up after its entry.
+    fn capital(&self, pack: &Pack, net: Money) -> Money {
+        let series = |i: u16| &self.m.series[usize::from(i)];
+        let legs = in_order(&self.m, pack);
+        let covered = [Kind::Call, Kind::Put].iter().all(|kind| {
+            let of = pack
+                .legs()
+                .iter()
+                .filter(|(i, _)| series(*i).contract.kind == *kind);
+            of.map(|(_, n)| i32::from(*n)).sum::<i32>() >= 0
+        });
+        let strike = |i: usize| self.m.series[i].contract.strike.raw();
+        let lowest = legs.first().map_or(0, |(i, _)| *i);
+        let base = legs.first().map_or(0, |(i, _)| strike(*i));
+        let first = self.m.series.get(lowest).map_or(0, |s| s.ending);
+        let together = legs.iter().all(|(i, _)| self.m.series[*i].ending == first);
+        // Within one expiration a sold option that something bought near it covers needs the distance
+        // at most; alone it would need more, since that is a small part of the price. When all that is
+        // bought is near, the price takes no part, and the shape alone decides.
+        let close_to = |i: usize| {
+            let near = legs.iter().filter(|(j, n)| {
+                *n > 0 && self.m.series[*j].contract.kind == self.m.series[i].contract.kind
+            });
+            near.map(|(j, _)| (strike(*j) - strike(i)).abs()).max()
+        };
+        let narrow = legs
+            .iter()
+            .filter(|(_, n)| *n < 0)
+            .all(|(i, _)| close_to(*i).is_some_and(|d| 20 * d <= self.basis.spot.raw()));
+        let shape = (covered && together && narrow && pack.lots == 0).then(|| {
+            let mut shape = Spans::default();
+            for (to, (i, n)) in shape.iter_mut().zip(&legs) {
+                let s = &self.m.series[*i];
+                *to = (
+                    s.contract.kind == Kind::Put,
+                    *n,
+                    s.contract.strike.raw() - base,
+                );
+            }
+            shape
+        });
+        if let Some(shape) = &shape {
+            let known = self.margins.read().unwrap_or_else(PoisonError::into_inner);
+            if let Some(margin) = known.get(shape) {
+                return *margin + net;
+            }
+        }
+        let margin = requirement(&self.held(pack, &legs), &self.basis).takes();
+        if let Some(shape) = shape {
+            let mut known = self.margins.write().unwrap_or_else(PoisonError::into_inner);
+            known.insert(shape, margin);
+        }
+        margin + net
+    }
+
+    fn held(&self, pack: &Pack, legs: &[(usize, i8)]) -> MarginHolding {
+        let options = legs.iter().map(|(i, n)| {
+            let s = &self.m.series[*i];
+            MarginLeg {
+                contract: s.contract.clone(),
+                ends: self.m.scouted.endings[s.ending].ends,
+                quantity: i64::from(*n),
+                mark: Price::from_raw((s.bid.raw() + s.ask.raw()) / 2),
+            }
+        });
+        MarginHolding {
+            options: options.collect(),
+            underlying: i64::from(pack.lots) * self.lot,
+        }
+    }
+
+    /// The level of approval that it needs: a matter of rights, sides and expirations alone.
+    fn level(&self, pack: &Pack, rules: AccountRules) -> u8 {
+        let legs = in_order(&self.m, pack);
+        let mut shape: Sides = Default::default();
+        shape.1 = pack.lots;
+        for (to, (i, n)) in shape.0.iter_mut().zip(&legs) {
+            let s = &self.m.series[*i];
+            *to = (s.contract.kind == Kind::Put, *n, s.ending);
+        }
+        let known = |of: &RwLock<HashMap<Sides, u8>>| {
+            let levels = of.read().unwrap_or_else(PoisonError::into_inner);
+            levels.get(&shape).copied()
+        };
+        if let Some(level) = known(&self.levels) {
+            return level;
+        }
+        let basis = MarginBasis {
+            rules,
+            ..self.basis
+        };
+        let needs = levels(&self.held(pack, &legs), &basis);
+        let level = needs.iter().map(|n| n.level).max().unwrap_or(0);
+        let mut levels = self.levels.write().unwrap_or_else(PoisonError::into_inner);
+        levels.insert(shape, level);
+        level
+    }
+
+    /// Delta of one package, in units of the underlying.
+    fn delta(&self, pack: &Pack) -> f64 {
+        let options = pack.legs().iter().map(|(i, n)| {
+            self.multiplier as f64 * f64::from(*n) * self.m.series[usize::from(*i)].delta
+        });
+        options.sum::<f64>() + self.lots(pack)
+    }
+
+    /// What the market of its legs is wide, in money.
+    fn width(&self, pack: &Pack) -> Money {
+        let each = pack.legs().iter().map(|(i, n)| {
+            let s = &self.m.series[usize::from(*i)];
+            (s.ask - s.bid).times(self.multiplier * i64::from(n.abs()))
+        });
+        each.sum()
+    }
+
+    /// What is taken off its worth at the date to make it a profit: what was paid, and fees where they
+    /// count. Shares bring their dividends, and of a future the gain alone counts.
+    fn cost(&self, pack: &Pack, net: Money) -> f64 {
+        let fees = if self.asked.fees {
+            self.fees(pack)
+        } else {
+            Money::ZERO
+        };
+        let lots = self.lots(pack);
+        let beside = if self.m.scouted.underlying.kind == UnderlyingKind::Future {
+            lots * self.m.scouted.spot.to_f64()
+        } else {
+            -lots * self.m.scouted.dividends
+        };
+        net.to_f64() + fees.to_f64() + beside
+    }
+
+    /// Money of the underlying in it for 1.00 of its price.
+    fn lots(&self, pack: &Pack) -> f64 {
+        f64::from(pack.lots) * self.lot as f64 * self.own_units()
+    }
+
+    /// Mean profit by the market and by one's own law: the sum of what its legs come to.
+    fn means(&self, pack: &Pack, cost: f64) -> (f64, f64) {
+        let (units, lots) = (self.multiplier as f64, self.lots(pack));
+        let mut sum = (
+            lots * self.whole.market_mean - cost,
+            lots * self.whole.own_mean - cost,
+        );
+        for (i, q) in pack.legs() {
+            let (market, own) = self.m.series[usize::from(*i)].means;
+            sum.0 += f64::from(*q) * units * market;
+            sum.1 += f64::from(*q) * units * own;
+        }
+        sum
+    }
+
+    /// Its figures in money.
+    fn measured(&self, pack: &Pack, net: Money) -> Measured {
+        let cost = self.cost(pack, net);
+        let means = self.means(pack, cost);
+        let laws = self.m.scouted.laws;
+        self.with_pieces(pack, cost, |p| p.measured(laws, &self.whole, means))
+    }
+
+    /// Its profit over the price: exactly where everything ends at the date, otherwise on the grid.
+    fn with_pieces<T>(&self, pack: &Pack, cost: f64, of: impl FnOnce(&Pieces<'_>) -> T) -> T {
+        let (units, lots) = (self.multiplier as f64, self.lots(pack));
+        let series = |i: u16| &self.m.series[usize::from(i)];
+        let lasts = pack.legs().iter().any(|(i, _)| !series(*i).ends_then);
+        if lasts {
+            return self.with_grid(pack, (units, lots, cost), of);
+        }
+        let legs = in_order(&self.m, pack);
+        let mut prices = [0.0; 5];
+        let mut upto = [self.zero; 5];
+        let mut n = 1;
+        for (i, _) in &legs {
+            let s = &self.m.series[*i];
+            if prices[n - 1] != s.strike {
+                prices[n] = s.strike;
+                upto[n] = s.upto;
+                n += 1;
+            }
+        }
+        let mut profits = [0.0; 5];
+        let mut slope = lots;
+        for (i, q) in &legs {
+            let s = &self.m.series[*i];
+            let q = f64::from(*q) * units;
+            for (profit, price) in profits.iter_mut().zip(&prices[..n]) {
+                *profit += q * s.contract.kind.intrinsic(*price, s.strike);
+            }
+            if s.contract.kind == Kind::Call {
+                slope += q;
+            }
+        }
+        for (profit, price) in profits.iter_mut().zip(&prices) {
+            *profit += lots * price - cost;
+        }
+        let pieces = Pieces {
+            prices: &prices[..n],
+            profits: &profits[..n],
+            upto: &upto[..n],
+            slope,
+            far: None,
+        };
+        of(&pieces)
+    }
+
+    /// Money of one of the underlying for 1.00 of its price.
+    fn own_units(&self) -> f64 {
+        if self.m.scouted.underlying.kind == UnderlyingKind::Future {
+            self.multiplier as f64
+        } else {
+            1.0
+        }
+    }
+
+    fn with_grid<T>(
+        &self,
+        pack: &Pack,
+        (units, lots, cost): (f64, f64, f64),
+        of: impl FnOnce(&Pieces<'_>) -> T,
+    ) -> T {
+        let grid = &self.m.grid;
+        let mut profits: Vec<f64> = grid.prices.iter().map(|p| lots * p - cost).collect();
+        let (mut slope, mut level) = (lots, -cost);
+        for (i, q) in pack.legs() {
+            let s = &self.m.series[usize::from(*i)];
+            let q = f64::from(*q) * units;
+            match &s.lasting {
+                Some(l) => {
+                    for (profit, value) in profits.iter_mut().zip(&l.values) {
+                        *profit += q * value;
+                    }
+                    slope += q * l.tail.slope;
+                    level += q * l.tail.level;
+                }
+                None => {
+                    let kind = s.contract.kind;
+                    for (profit, price) in profits.iter_mut().zip(&grid.prices) {
+                        *profit += q * kind.intrinsic(*price, s.strike);
+                    }
+                    if kind == Kind::Call {
+                        slope += q;
+                        level -= q * s.strike;
+                    }
+                }
+            }
+        }
+        let slope = self.sloped(slope);
+        let pieces = Pieces {
+            prices: &grid.prices,
+            profits: &profits,
+            upto: &grid.upto,
+            slope,
+            far: (slope == 0.0).then_some(level),
+        };
+        of(&pieces)
+    }
+
+    /// Slopes that are rounding's alone are none.
+    fn sloped(&self, slope: f64) -> f64 {
+        if slope.abs() < 1e-9 * self.multiplier as f64 {
+            0.0
+        } else {
+            slope
+        }
+    }
+
+    /// Change of its worth for 1.00 far above.
+    fn slope(&self, pack: &Pack) -> f64 {
+        let each = pack.legs().iter().map(|(i, n)| {
+            let s = &self.m.series[usize::from(*i)];
+            let slope = match &s.lasting {
+                Some(l) => l.tail.slope,
+                None => f64::from(u8::from(s.contract.kind == Kind::Call)),
+            };
+            self.multiplier as f64 * f64::from(*n) * slope
+        });
+        self.sloped(each.sum::<f64>() + self.lots(pack))
+    }
+
+    fn net(&self, pack: &Pack) -> (Price, Money) {
+        let price = self.price(pack);
+        let future = self.m.scouted.underlying.kind == UnderlyingKind::Future;
+        let mut net = price.times(self.multiplier);
+        if future && pack.lots != 0 {
+            net -= self
+                .m
+                .scouted
+                .spot
+                .times(self.multiplier * i64::from(pack.lots));
+        }
+        (price, net)
+    }
+
+    pub fn judged(&self, pack: &Pack) -> JudgedPack {
+        let (price, net) = self.net(pack);
+        JudgedPack {
+            family: pack.family,
+            legs: self.legs(pack),
+            price,
+            net,
+            capital: self.capital(pack, net),
+            measured: self.measured(pack, net),
+        }
+    }
+
+    /// How good a pack is, so much the lowest where its measure does not exist; or the limit that it
+    /// breaks. Only what is needed is worked out, the cheap first.
+    pub fn look(&self, pack: &Pack) -> Result<f64, ScoutLimit> {
+        let (_, net) = self.net(pack);
+        let mut figures = Figures {
+            judge: self,
+            pack,
+            net,
+            cost: self.cost(pack, net),
+            capital: None,
+            bounds: None,
+        };
+        if let Some(broken) = self.broken(&mut figures) {
+            return Err(broken);
+        }
+        let rank = match &self.asked.rank {
+            Rank::By(of) => figures.measure(*of),
+            Rank::Weighted(weights) => RANK_MEASURES
+                .iter()
+                .zip(weights)
+                .filter(|(_, w)| **w != 0.0)
+                .try_fold(0.0, |sum, ((of, _), weight)| {
+                    let unit = if of.is_share() { 100.0 } else { 1.0 };
+                    Some(sum + weight * unit * figures.measure(*of)?)
+                }),
+        };
+        Ok(rank.filter(|r| !r.is_nan()).unwrap_or(f64::NEG_INFINITY))
+    }
+
+    /// The first limit that a pack breaks.
+    fn broken(&self, f: &mut Figures<'_, '_>) -> Option<ScoutLimit> {
+        let (limits, pack) = (&self.asked.limits, f.pack);
+        let series = |i: u16| &self.m.series[usize::from(i)];
+        let most_legs = limits.legs.unwrap_or(usize::MAX);
+        if pack.legs().len() + usize::from(pack.lots != 0) > most_legs {
+            return Some(ScoutLimit::Legs);
+        }
+        if limits
+            .pays
+            .is_some_and(|debit| (f.net > Money::ZERO) != debit)
+        {
+            return Some(ScoutLimit::Pays);
+        }
+        let open = |(i, _): &(u16, i8)| series(*i).open_interest >= limits.open_interest;
+        if !pack.legs().iter().all(open) {
+            return Some(ScoutLimit::OpenInterest);
+        }
+        let endless = self.slope(pack) < 0.0;
+        if endless && !limits.unlimited {
+            return Some(ScoutLimit::Unlimited);
+        }
+        if let Some(lean) = &limits.lean {
+            let after = lean.now + lean.of_delta * self.delta(pack);
+            let outside = |x: f64| (lean.from - x).max(x - lean.to).max(0.0);
+            // What leaves the band is left out, and what leads back to it is not.
+            if outside(after) > outside(lean.now) + 1e-9 {
+                return Some(ScoutLimit::Lean);
+            }
+        }
+        if let Some(rules) = limits.account
+            && self.level(pack, rules) > rules.allows()
+        {
+            return Some(ScoutLimit::Level);
+        }
+        if limits.capital.is_some_and(|most| f.capital() > most) {
+            return Some(ScoutLimit::Capital);
+        }
+        if let Some(most) = limits.market_width {
+            let (wide, capital) = (self.width(pack).to_f64(), f.capital().to_f64());
+            if wide > 1e-12 + most * capital.max(0.0) {
+                return Some(ScoutLimit::MarketWidth);
+            }
+        }
+        for (most, limit) in [
+            (limits.max_loss, ScoutLimit::MaxLoss),
+            (limits.rule, ScoutLimit::Rule),
+        ] {
+            let Some(most) = most else { continue };
+            if f.bounds().least.is_none_or(|l| -l > most.to_f64() + 1e-9) {
+                return Some(limit);
+            }
+        }
+        let least = limits.chance?;
+        (f.bounds().own_chance < least).then_some(ScoutLimit::Chance)
+    }
+
+    /// By their legs as they are written: "+1 …; -1 …".
+    pub fn by_legs(&self, a: &Pack, b: &Pack) -> Ordering {
+        let marks = |p: &Pack| {
+            let itself = (p.lots != 0).then(|| (i64::from(p.lots) * self.lot, 0));
+            let options = in_order(&self.m, p).into_iter();
+            let options = options.map(|(i, n)| (i64::from(n), self.order[i]));
+            itself
+                .into_iter()
+                .chain(options)
+                .collect::<Vec<(i64, u32)>>()
+        };
+        let (a, b) = (marks(a), marks(b));
+        for ((n, x), (m, y)) in a.iter().zip(&b) {
+            // "+" stands before "-", and numbers compare as text.
+            let sign = (*n < 0).cmp(&(*m < 0));
+            let text = || n.abs().to_string().cmp(&m.abs().to_string());
+            let found = sign.then_with(text).then_with(|| x.cmp(y));
+            if found != Ordering::Equal {
+                return found;
+            }
+        }
+        a.len().cmp(&b.len())
+    }
+
+    fn legs(&self, pack: &Pack) -> Vec<(Instrument, i64)> {
+        let symbol = self.m.scouted.underlying.symbol.clone();
+        let itself = (pack.lots != 0).then(|| {
+            (
+                Instrument::Underlying(symbol),
+                i64::from(pack.lots) * self.lot,
+            )
+        });
+        let options = in_order(&self.m, pack).into_iter().map(|(i, n)| {
+            let contract = self.m.series[i].contract.clone();
+            (Instrument::Option(contract), i64::from(n))
+        });
+        itself.into_iter().chain(options).collect()
+    }
+}
