@@ -91,8 +91,8 @@ pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
 pub use instrument::Instrument;
 pub use listed_packages::{ListedPackage, Listing, ListingView, first_width, widths};
 pub use margin::{
-    MarginBasis, MarginHolding, MarginLeg, NeedsLevel, Part, Requirement, at_move, levels,
-    one_by_one, requirement,
+    FEW, MarginBasis, MarginHolding, MarginLeg, NeedsLevel, OneContract, Part, Requirement,
+    at_move, levels, one_by_one, requirement, requirement_of_few,
 };
 pub use naming::{Name, Nature, Structure, recognise};
 pub use number::{Decimal, Money, NumberError, Price};

@@ -1,17 +1,17 @@
 //! Every underlying in one row: is it dear, what comes, what does trading it cost, what does it add
 //! to my book.
 
-use desk::calendar::{close_of, previous_session};
 use desk::rules::sessions_to;
 use desk::{
     Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying,
-    UnderlyingKind, event_move, package_quote,
+    UnderlyingKind, package_quote,
 };
 use jiff::civil::Date;
-use market::{AnnouncedKind, Quoter};
+use market::{Quoter, UnderlyingAt};
 use rayon::prelude::*;
 
 use crate::campaigns::all_open;
+use crate::scouting::{move_priced, next_news, past_moves};
 use crate::sight::{realised30, vol_standing, vol30};
 use crate::state::State;
 
@@ -100,50 +100,16 @@ fn volatility(state: &State, symbol: &str, e: &Expiration) -> Option<(f64, f64)>
     (years > 0.0 && variance > 0.0).then(|| (years, (variance / years).sqrt()))
 }
 
-/// Mean size of the moves over past news of a kind: from the close before it to the first trading
-/// that knows it.
-fn real_moves(state: &State, symbol: &str, kind: AnnouncedKind) -> (Option<f64>, usize) {
-    let (world, at) = (&state.world, state.clock.now);
-    let past = world.announced(symbol, at).into_iter();
-    let moves: Vec<f64> = past
-        .filter(|e| e.kind == kind && e.known <= at)
-        .filter_map(|e| {
-            let before = last_close(e.known);
-            let from = world.spot(symbol, before)?.to_f64();
-            Some((world.spot(symbol, e.known)?.to_f64() / from - 1.0).abs())
-        })
-        .collect();
-    let n = moves.len();
-    ((n > 0).then(|| moves.iter().sum::<f64>() / n as f64), n)
-}
-
-/// The last close before a moment.
-fn last_close(at: Moment) -> Moment {
-    close_of(previous_session(at.date()))
-}
-
-fn news(state: &State, symbol: &str, all: &[Expiration]) -> Option<News> {
-    let (world, at) = (&state.world, state.clock.now);
-    let announced = world.announced(symbol, at);
-    let next = announced
-        .into_iter()
-        .find(|e| e.kind != AnnouncedKind::ExDividend && e.known > at)?;
-    let years = at.years_until(next.known);
-    // The last expiration that does not contain it and the first that does; or the first two.
-    let first = all.iter().position(|e| e.moment() > next.known);
-    let priced = first.and_then(|i| {
-        let (a, b) = if i > 0 { (i - 1, i) } else { (0, 1) };
-        let of = |i: usize| volatility(state, symbol, all.get(i)?);
-        Some(event_move(of(a)?, of(b)?, years).ok()?.mean_move)
-    });
-    let (real, past) = real_moves(state, symbol, next.kind);
+fn news(seen: &UnderlyingAt<'_>) -> Option<News> {
+    let next = next_news(seen)?;
+    let past = past_moves(seen, next.kind);
     Some(News {
         date: next.date,
-        sessions: sessions_to(at.date(), next.date),
+        sessions: sessions_to(seen.at.date(), next.date),
+        priced: move_priced(seen, next.known).map(|p| p.of.mean_move),
+        real: (past.count > 0).then_some(past.mean),
+        past: past.count,
         what: next.what,
-        priced,
-        real,
-        past,
     })
 }
 
@@ -259,7 +225,11 @@ fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
         put_call: at_delta(&chain, Kind::Put, 0.25)
             .zip(at_delta(&chain, Kind::Call, 0.25))
             .map(|(put, call)| put - call),
-        news: news(state, symbol, &all),
+        news: news(&UnderlyingAt {
+            world,
+            underlying: u,
+            at,
+        }),
         round_trip: thirty.zip(deviation).and_then(|(e, (years, vol))| {
             let of = (price.to_f64(), vol * years.sqrt(), at.days_until(e.date));
             round_trip(state, u, &chain, of)

@@ -1309,6 +1309,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scout/expectations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Expectations that are kept, with what came of those whose date has passed. */
+        get: operations["expectations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/expectations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keeps an expectation with the moment, the price and the market's chance of now; of one that is kept
+         *     already only note and shortlist change.
+         */
+        put: operations["keep_expectation"];
+        post?: never;
+        /** Throws an expectation away. */
+        delete: operations["drop_expectation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/expected/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the market says of an expectation: its chance, both laws, what lies between. */
+        post: operations["scout_expected"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scout/market": {
         parameters: {
             query?: never;
@@ -1338,6 +1393,100 @@ export interface paths {
         };
         /** The same as CSV. */
         get: operations["scout_market_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/news/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The next news of an underlying with what is priced for it, and past ones with what was. */
+        get: operations["scout_news"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/news/{symbol}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The figures behind past news as CSV. */
+        get: operations["scout_news_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/news/{symbol}/replay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a structure around the next news would have made around past ones: carried back at the same
+         *     distances, entered and left at looks of one's choice, at the middles and at the far sides.
+         */
+        post: operations["scout_replay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Looks over every structure of chosen families by what is expected. The answer is a stream of events
+         *     (HTML Living Standard, 9.2), each a piece as JSON; who closes it stops the search. Nothing is sent.
+         */
+        post: operations["scout_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scout/symbols": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every underlying that a search over all looks at: those with options that last to a date; of a
+         *     future its first such month.
+         */
+        get: operations["scout_symbols"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2160,6 +2309,87 @@ export interface components {
             /** @description Their numbers, as they were seen to work. */
             orders: number[];
         };
+        /** @description A candidate, for one package in money; the figures are those of `pikebell scout`. */
+        CandidateWire: {
+            /** @description What speaks against it, in words; only in the last answer. */
+            against: string[];
+            /**
+             * Format: int64
+             * @description Packages that my rule about risk allows; absent without one.
+             */
+            allowed?: number | null;
+            /** @description Break-evens there, ascending. */
+            breakEvens: number[];
+            /** @description Tied up after the entry. */
+            capital: string;
+            /** @description Dates its options end on, ascending (ISO). */
+            expiries: string[];
+            /** @description Its family. */
+            family: components["schemas"]["FamilyWord"];
+            /** @description Legs of one package. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description Others that are nearly like it. */
+            like: number;
+            /**
+             * Format: double
+             * @description Chance of profit by the market's law.
+             */
+            marketChance: number;
+            /**
+             * Format: double
+             * @description Mean profit by it.
+             */
+            marketExpected: number;
+            /**
+             * Format: double
+             * @description The most that can be lost there, above zero; absent where unlimited.
+             */
+            maxLoss?: number | null;
+            /**
+             * Format: double
+             * @description The most at the date; absent where unlimited.
+             */
+            maxProfit?: number | null;
+            /** @description "iron condor". */
+            name: string;
+            /** @description The same as money, paid above zero, before fees. */
+            net: string;
+            /**
+             * Format: int64
+             * @description Units held that its options could stand on; 0 where it needs none.
+             */
+            onHeld: number;
+            /**
+             * Format: double
+             * @description Chance of profit by one's own.
+             */
+            ownChance: number;
+            /**
+             * Format: double
+             * @description Mean profit by it.
+             */
+            ownExpected: number;
+            /**
+             * Format: double
+             * @description Mean of the worst twentieth by it.
+             */
+            ownWorst5: number;
+            /** @description Net price of one package. */
+            price: components["schemas"]["NetPrice"];
+            /** @description Prices of the curve. */
+            prices: number[];
+            /** @description Profit at the date there. */
+            profits: number[];
+            /**
+             * Format: double
+             * @description What it was ranked by; absent where that does not exist for it.
+             */
+            rank?: number | null;
+            /** @description "205/200 · 175/165". */
+            strikes: string;
+            /** @description Its underlying. */
+            symbol: string;
+        };
         /** @description One contract of a row. */
         Cell: {
             /** @description Best ask. */
@@ -2785,6 +3015,11 @@ export interface components {
             /** @description Whole cents, above zero. */
             amount: string;
         };
+        /**
+         * @description What distances are measured by.
+         * @enum {string}
+         */
+        DistanceWord: "delta" | "deviations";
         /** @description A draft that was read. */
         DraftRead: {
             /** @description The draft. */
@@ -3008,6 +3243,153 @@ export interface components {
             /** @description Exercised if it ends in the money by a cent (as without an instruction), or left to expire. */
             exercise: boolean;
         };
+        /** @description An expectation that is kept. */
+        ExpectationKept: {
+            /** @description What is expected, in prices. */
+            expectation: components["schemas"]["ExpectationWire"];
+            /** @description Its id. */
+            id: string;
+            /** @description When it was kept. */
+            made: string;
+            /**
+             * Format: double
+             * @description The market's chance of it then.
+             */
+            market: number;
+            /** @description A sentence of the trader's. */
+            note: string;
+            /**
+             * Format: double
+             * @description The price at its date, once that has passed.
+             */
+            price?: number | null;
+            /** @description Whether that is where it was expected. */
+            right?: boolean | null;
+            /** @description Its shortlist. */
+            shortlist: components["schemas"]["StructureThen"][];
+            /**
+             * Format: double
+             * @description Price then.
+             */
+            spot: number;
+            /**
+             * Format: double
+             * @description One's own.
+             */
+            sure: number;
+            /** @description Of which underlying. */
+            symbol: string;
+        };
+        /** @description What is expected of a price. */
+        ExpectationWire: {
+            /** @description By when (ISO). */
+            by: string;
+            /**
+             * Format: double
+             * @description Upper end; absent for an open side.
+             */
+            high?: number | null;
+            /** @description What the market's law is taken from. */
+            law?: components["schemas"]["LawWord"];
+            /**
+             * Format: double
+             * @description Lower end; absent for an open side.
+             */
+            low?: number | null;
+            /**
+             * Format: double
+             * @description How surely it ends there, 0 to 1; absent: as the market says.
+             */
+            sure?: number | null;
+            /** @description What the ends are counted in. */
+            unit?: components["schemas"]["RegionUnit"];
+        };
+        /** @description All of them. */
+        ExpectationsView: {
+            /** @description The newest first. */
+            kept: components["schemas"]["ExpectationKept"][];
+            /** @description How sure against how often right, by tenths, those without any left out. */
+            tenths: components["schemas"]["TenthWire"][];
+        };
+        /** @description What the market says of an expectation. */
+        ExpectedWire: {
+            /** @description As of. */
+            at: string;
+            /** @description The moment that is looked at. */
+            by: string;
+            /** @description Its date. */
+            date: string;
+            /** @description Dates on which options end, up to two years ahead (ISO). */
+            dates: string[];
+            /**
+             * Format: int64
+             * @description Calendar days to it.
+             */
+            days: number;
+            /** @description The market's density there, a unit of price. */
+            density: number[];
+            /**
+             * Format: double
+             * @description One deviation of the logarithm of the price.
+             */
+            deviation: number;
+            /**
+             * Format: double
+             * @description And elsewhere.
+             */
+            elsewhere?: number | null;
+            /** @description Events until then. */
+            events: components["schemas"]["EventMark"][];
+            /**
+             * Format: double
+             * @description Price carried there.
+             */
+            forward: number;
+            /**
+             * Format: double
+             * @description Upper end.
+             */
+            high?: number | null;
+            /**
+             * Format: double
+             * @description The upper.
+             */
+            highDeviations?: number | null;
+            /**
+             * Format: double
+             * @description What the market's density is multiplied by inside.
+             */
+            inside?: number | null;
+            /**
+             * Format: double
+             * @description Lower end in prices; absent where open.
+             */
+            low?: number | null;
+            /**
+             * Format: double
+             * @description The same in deviations from the price of now.
+             */
+            lowDeviations?: number | null;
+            /**
+             * Format: double
+             * @description The market's chance that it ends there.
+             */
+            market: number;
+            /** @description One's own. */
+            ownDensity: number[];
+            /** @description Prices of the laws. */
+            prices: number[];
+            /**
+             * Format: double
+             * @description Price of now.
+             */
+            spot: number;
+            /**
+             * Format: double
+             * @description One's own.
+             */
+            sure: number;
+        };
         /** @description What made the profit between two moments. */
         ExplainedWire: {
             /** @description At the end. */
@@ -3034,6 +3416,11 @@ export interface components {
             /** @description No limit as the price rises. */
             unlimited: boolean;
         };
+        /**
+         * @description A family of structures.
+         * @enum {string}
+         */
+        FamilyWord: "single" | "vertical" | "straddle" | "strangle" | "ratio" | "butterfly" | "butterfly-skewed" | "condor" | "condor-skewed" | "calendar" | "diagonal" | "covered" | "protected" | "collar" | "shares";
         /** @description A point of the curve over the sold strikes. */
         FartherPoint: {
             /**
@@ -3269,6 +3656,17 @@ export interface components {
             /** @description What is wrong, by line. */
             problems: components["schemas"]["LineProblem"][];
         };
+        /** @description An expectation to be kept. */
+        KeepExpectation: {
+            /** @description What is expected; of one that is kept already it stays as it was. */
+            expectation: components["schemas"]["ExpectationWire"];
+            /** @description A sentence of the trader's, up to 300 characters. */
+            note?: string;
+            /** @description Up to four structures. */
+            shortlist?: components["schemas"]["Shortlisted"][];
+            /** @description Of which underlying. */
+            symbol: string;
+        };
         /**
          * @description A call or a put.
          * @enum {string}
@@ -3303,6 +3701,11 @@ export interface components {
             /** @description Which. */
             name: string;
         };
+        /**
+         * @description What the market's law is taken from.
+         * @enum {string}
+         */
+        LawWord: "flat" | "smile";
         /**
          * @description What the best is measured by.
          * @enum {string}
@@ -3367,6 +3770,13 @@ export interface components {
             totals: components["schemas"]["LedgerTotals"];
             /** @description Anything that does not add up; empty when sound. */
             violations: string[];
+        };
+        /** @description An underlying that was not looked over. */
+        LeftOutWire: {
+            /** @description Which. */
+            symbol: string;
+            /** @description Why, in words. */
+            why: string;
         };
         /** @description One leg of an answer. */
         LegAnswer: {
@@ -3439,6 +3849,66 @@ export interface components {
             /** @description The day at whose end it stood worst. */
             worst?: number | null;
         };
+        /** @description Limits of one package; what is absent rules nothing out. */
+        LimitsWire: {
+            /**
+             * Format: double
+             * @description Capital tied up, money.
+             * @default null
+             */
+            capital: number | null;
+            /**
+             * Format: double
+             * @description Chance of profit by one's own law at least, 0 to 1.
+             * @default null
+             */
+            chance: number | null;
+            /**
+             * @description Only what keeps the book's lean in the band of my rules, or leads it back there.
+             * @default false
+             */
+            lean: boolean;
+            /**
+             * @description Legs at most.
+             * @default null
+             */
+            legs: number | null;
+            /**
+             * @description Only what the account's level allows.
+             * @default false
+             */
+            level: boolean;
+            /**
+             * Format: double
+             * @description The markets of its legs together at most so large a part of what it ties up, 0 to 1.
+             * @default null
+             */
+            marketWidth: number | null;
+            /**
+             * Format: double
+             * @description Max loss, money.
+             * @default null
+             */
+            maxLoss: number | null;
+            /**
+             * Format: int64
+             * @description Contracts open of each option at least.
+             * @default 0
+             */
+            openInterest: number;
+            /** @default null */
+            pays: components["schemas"]["PaysWord"] | null;
+            /**
+             * @description Only what my rule about risk allows.
+             * @default false
+             */
+            rule: boolean;
+            /**
+             * @description A loss without a limit is allowed.
+             * @default false
+             */
+            unlimited: boolean;
+        };
         /** @description A line that cannot be booked. */
         LineProblem: {
             /**
@@ -3473,6 +3943,13 @@ export interface components {
             /** @description Orders and drafts with these, by key. */
             on?: string[];
             vol?: components["schemas"]["VolWire"] | null;
+        };
+        /** @description From when to when news is looked at. */
+        LooksWire: {
+            /** @description Sessions after the one that knows it, to its close, 0 to 60; absent: to its opening. */
+            after?: number | null;
+            /** @description Sessions before the last close ahead of it, 0 to 60. */
+            before?: number;
         };
         /** @description What one campaign made. */
         MadeWire: {
@@ -3735,6 +4212,40 @@ export interface components {
             /** @description Where it is to ring, from either side. */
             level: string;
         };
+        /** @description A move that is priced, and how it was taken out. */
+        MovePricedWire: {
+            /**
+             * Format: double
+             * @description Volatility a year without it.
+             */
+            baseVol: number;
+            /** @description Both contain the news: what lies between them is the base; otherwise the nearer is. */
+            both: boolean;
+            /**
+             * Format: double
+             * @description One deviation of the logarithm of the price.
+             */
+            deviation: number;
+            /** @description Date of the later. */
+            far: string;
+            /**
+             * Format: double
+             * @description Its volatility.
+             */
+            farVol: number;
+            /**
+             * Format: double
+             * @description Mean size of the move.
+             */
+            meanMove: number;
+            /** @description Date of the nearer expiration (ISO). */
+            near: string;
+            /**
+             * Format: double
+             * @description Its volatility at the forward.
+             */
+            nearVol: number;
+        };
         /** @description Lots that move. */
         MoveRequest: {
             /** @description What moves, signed as it is held; each instrument once. */
@@ -3801,6 +4312,33 @@ export interface components {
             /** @description Signed: above zero is paid by the buyer of the package. */
             value: string;
         };
+        /** @description News of an underlying. */
+        NewsView: {
+            /** @description As of. */
+            at: string;
+            /** @description How many of them had a price. */
+            count: number;
+            next?: components["schemas"]["NextNews"] | null;
+            /** @description How many moved more than one deviation. */
+            outside: number;
+            /** @description Past ones of its kind, the newest first. */
+            past: components["schemas"]["PastNewsWire"][];
+            /**
+             * Format: double
+             * @description Price of now.
+             */
+            spot: number;
+            /**
+             * Format: double
+             * @description Mean of the squares of the moves in deviations: 1 where they came as they were priced.
+             */
+            squares: number;
+            /**
+             * Format: double
+             * @description Its standard error.
+             */
+            squaresError?: number | null;
+        };
         /** @description News that is scheduled. */
         NewsWire: {
             /** @description ISO date. */
@@ -3822,6 +4360,43 @@ export interface components {
              * @description Mean size of past moves, percent.
              */
             real?: number | null;
+            /**
+             * Format: int64
+             * @description Sessions to it.
+             */
+            sessions: number;
+            /** @description In plain words. */
+            what: string;
+        };
+        /** @description The next news. */
+        NextNews: {
+            /** @description Its date. */
+            date: string;
+            /** @description The opening at which its outcome is known. */
+            known: string;
+            /** @description How many those were. */
+            pastCount: number;
+            /**
+             * Format: double
+             * @description Its standard error; absent of fewer than two.
+             */
+            pastError?: number | null;
+            /**
+             * Format: double
+             * @description Mean size of past moves from the close before to the opening after, a fraction.
+             */
+            pastMean: number;
+            /**
+             * Format: double
+             * @description The priced mean move over the past mean.
+             */
+            premium?: number | null;
+            /**
+             * Format: double
+             * @description The error that the past mean's brings it.
+             */
+            premiumError?: number | null;
+            priced?: components["schemas"]["MovePricedWire"] | null;
             /**
              * Format: int64
              * @description Sessions to it.
@@ -4150,6 +4725,52 @@ export interface components {
              */
             value: number;
         };
+        /** @description One past news. */
+        PastNewsWire: {
+            /** @description The look after. */
+            after: string;
+            /** @description The look before. */
+            before: string;
+            /** @description Its date. */
+            date: string;
+            /**
+             * Format: double
+             * @description One deviation that was priced from look to look.
+             */
+            deviation?: number | null;
+            /**
+             * Format: double
+             * @description Its move, a fraction.
+             */
+            moved: number;
+            /** @description It moved more than one deviation. */
+            outside?: boolean | null;
+            /**
+             * Format: double
+             * @description Part of the priced law below the move, 0 to 1.
+             */
+            place?: number | null;
+            /**
+             * Format: double
+             * @description Price after.
+             */
+            priceAfter: number;
+            /**
+             * Format: double
+             * @description Price before.
+             */
+            priceBefore: number;
+            priced?: components["schemas"]["MovePricedWire"] | null;
+            /** @description Volatilities by expiration. */
+            vols: components["schemas"]["VolAroundWire"][];
+            /** @description In plain words. */
+            what: string;
+        };
+        /**
+         * @description A debit or a credit.
+         * @enum {string}
+         */
+        PaysWord: "debit" | "credit";
         /** @description A contract that was picked. */
         Picked: {
             /** @description OSI symbol. */
@@ -4338,6 +4959,11 @@ export interface components {
             next: string;
             position?: components["schemas"]["Position"] | null;
         };
+        /**
+         * @description What the best is measured by: a measure of one's own law.
+         * @enum {string}
+         */
+        RankWord: "expected" | "chance" | "excess" | "expectedPerCapital" | "expectedPerLoss" | "expectedPerDay";
         /** @description Why something asks. */
         ReasonWire: {
             /** @description The answers that fit. */
@@ -4366,6 +4992,11 @@ export interface components {
          * @enum {string}
          */
         Regime: "strategy rules" | "portfolio rules" | "scan plus exposure";
+        /**
+         * @description What the ends of a region are counted in.
+         * @enum {string}
+         */
+        RegionUnit: "prices" | "deviations";
         /** @description A change that reaches the goal. */
         RemedyWire: {
             /** @description The book afterwards. */
@@ -4400,6 +5031,48 @@ export interface components {
             trading: number;
             /** @description In words. */
             words: string;
+        };
+        /** @description What is carried back. */
+        ReplayRequest: {
+            /** @description What distances are measured by. */
+            by?: components["schemas"]["DistanceWord"];
+            /** @description Legs with full quantities. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description When it is entered and left. */
+            looks?: components["schemas"]["LooksWire"];
+        };
+        /** @description What a structure would have made around one past news. */
+        ReplayRow: {
+            /** @description Left. */
+            after: string;
+            /** @description Entered. */
+            before: string;
+            /** @description Date of the news. */
+            date: string;
+            /** @description Profit at the far sides, after fees. */
+            far?: string | null;
+            /** @description Its legs. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description Profit at the middles, after fees. */
+            middle?: string | null;
+            /**
+             * Format: double
+             * @description The move of the price, a fraction.
+             */
+            moved: number;
+            /** @description What it would have been: "iron condor 205/200 · 175/165"; absent where there was none. */
+            name?: string | null;
+            /** @description Why there was none. */
+            none?: string | null;
+            /** @description Paid at the middle, received below zero. */
+            paid?: string | null;
+        };
+        /** @description Results around all past news. */
+        ReplayView: {
+            far?: components["schemas"]["SumsWire"] | null;
+            middle?: components["schemas"]["SumsWire"] | null;
+            /** @description The newest first. */
+            rows: components["schemas"]["ReplayRow"][];
         };
         /** @description A new limit. */
         RepriceRequest: {
@@ -4738,6 +5411,13 @@ export interface components {
             /** @description In words. */
             why: string;
         };
+        /** @description Why candidates were ruled out. */
+        RuledOutWire: {
+            /** @description How many. */
+            count: number;
+            /** @description In words. */
+            why: string;
+        };
         /** @description Rules as a file. */
         RulesFile: {
             /** @description The rules, in their order. */
@@ -4918,6 +5598,82 @@ export interface components {
             /** @description Its rows. */
             rows: components["schemas"]["ScoutRow"][];
         };
+        /** @description One piece of the answer. */
+        SearchLine: {
+            /** @description Candidates judged. */
+            judged: number;
+            /** @enum {string} */
+            kind: "progress";
+            /**
+             * Format: double
+             * @description Part of all that is done, 0 to 1.
+             */
+            part: number;
+            /** @description The best so far. */
+            rows: components["schemas"]["CandidateWire"][];
+            /** @description Which underlying is looked over. */
+            symbol: string;
+        } | {
+            /** @description As of. */
+            at: string;
+            /** @description Candidates judged. */
+            judged: number;
+            /** @enum {string} */
+            kind: "done";
+            /** @description Underlyings that were not looked over. */
+            left_out: components["schemas"]["LeftOutWire"][];
+            /** @description The best. */
+            rows: components["schemas"]["CandidateWire"][];
+            /** @description What ruled others out, each counted at the first limit that it breaks. */
+            ruled_out: components["schemas"]["RuledOutWire"][];
+            /**
+             * Format: int64
+             * @description Milliseconds that it took.
+             */
+            took: number;
+            /** @description Longer options without an implied volatility: in no candidate. */
+            unvalued: number;
+        };
+        /** @description What is searched for. */
+        SearchRequest: {
+            /** @description What is expected of each. */
+            expectation: components["schemas"]["ExpectationWire"];
+            /**
+             * @description So many expirations from the date on, 1 to 12: the two nearest, and of the later ones the
+             *     monthly.
+             */
+            expirations?: number;
+            /** @description Families of structures, one at least. */
+            families: components["schemas"]["FamilyWord"][];
+            /** @description Fees of the entry are taken off. */
+            fees?: boolean;
+            /** @description Limits. */
+            limits?: components["schemas"]["LimitsWire"];
+            /** @description Part of the way from the middle to the far side of every leg that is paid: decimal text, 0 to 1. */
+            price?: string;
+            /** @description What the best is measured by. */
+            rank?: components["schemas"]["RankWord"];
+            /**
+             * Format: double
+             * @description Deviations of its expiration that a strike lies from the forward at most, above 0 to 6.
+             */
+            reach?: number;
+            /** @description So many rows, 1 to 100. */
+            rows?: number;
+            /**
+             * @description So many strikes of an expiration at most, 4 to 60: of those that are listed every second, every
+             *     fourth and so on; absent: every one.
+             */
+            strikes?: number | null;
+            /** @description Over these underlyings, 1 to 200. */
+            symbols: string[];
+            weights?: components["schemas"]["WeightsWire"] | null;
+            /**
+             * Format: double
+             * @description Between neighbouring strikes of one wing at most, in price; absent: as wide as may be.
+             */
+            width?: number | null;
+        };
         /** @description What the program pushes. */
         ServerMessage: {
             /** @enum {string} */
@@ -5004,6 +5760,13 @@ export interface components {
              * @description So many percent of itself are added.
              */
             percent: number;
+        };
+        /** @description A structure of the shortlist. */
+        Shortlisted: {
+            /** @description It is the one that was taken. */
+            chosen?: boolean;
+            /** @description Legs of one package. */
+            legs: components["schemas"]["LegWire"][];
         };
         /**
          * @description On which side of its limit something rings.
@@ -5181,6 +5944,19 @@ export interface components {
             /** @description Zones from left to right. */
             zones: components["schemas"]["Zone"][];
         };
+        /** @description What became of a structure. */
+        StructureThen: {
+            /** @description It is the one that was taken. */
+            chosen: boolean;
+            /** @description Legs of one package. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description What one package made by the date; absent before it, or where a leg had no market. */
+            made?: string | null;
+            /** @description "iron condor 205/200 · 175/165". */
+            name: string;
+            /** @description Paid with fees, received below zero. */
+            paid: string;
+        };
         /**
          * @description Kinds of structures.
          * @enum {string}
@@ -5202,6 +5978,20 @@ export interface components {
             loss: string;
             /** @description How it is worked out. */
             words: string;
+        };
+        /** @description Results taken together. */
+        SumsWire: {
+            /** @description How many were above zero. */
+            gains: number;
+            /**
+             * Format: double
+             * @description Their mean.
+             */
+            mean: number;
+            /** @description Their sum. */
+            sum: string;
+            /** @description The worst. */
+            worst: string;
         };
         /** @description Profit over the paths. */
         TailsDrawn: {
@@ -5274,6 +6064,33 @@ export interface components {
              * @description The price.
              */
             price: number;
+        };
+        /** @description Expectations of a tenth of certainty. */
+        TenthWire: {
+            /** @description How many have come to their date. */
+            count: number;
+            /**
+             * Format: int32
+             * @description Sure from, percent.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description The market's chance at the mean.
+             */
+            market: number;
+            /** @description How many of them were right. */
+            right: number;
+            /**
+             * Format: double
+             * @description How sure one was at the mean, 0 to 1.
+             */
+            sure: number;
+            /**
+             * Format: int32
+             * @description To.
+             */
+            to: number;
         };
         /** @description Working orders that are to depend on each other. */
         TieRequest: {
@@ -5366,6 +6183,23 @@ export interface components {
          * @enum {string}
          */
         VerdictWord: "fine" | "note" | "warning" | "blocking";
+        /** @description Volatility of an expiration around past news. */
+        VolAroundWire: {
+            /**
+             * Format: double
+             * @description At the look after; absent where it has ended.
+             */
+            after?: number | null;
+            /**
+             * Format: double
+             * @description At the look before.
+             */
+            before: number;
+            /** @description It ends behind the news. */
+            contains: boolean;
+            /** @description Which (ISO). */
+            date: string;
+        };
         /** @description How volatility answers. */
         VolWire: {
             /**
@@ -5493,6 +6327,48 @@ export interface components {
             waiting: number[];
             /** @description The best, the best first; at most three of one kind of move. */
             ways: components["schemas"]["WayWire"][];
+        };
+        /**
+         * @description A weight for each measure: the sum is what the best is measured by. Money for one package counts as
+         *     it is, fractions in percent.
+         */
+        WeightsWire: {
+            /**
+             * Format: double
+             * @description Of the chance of profit.
+             * @default 0
+             */
+            chance: number;
+            /**
+             * Format: double
+             * @description Of the excess.
+             * @default 0
+             */
+            excess: number;
+            /**
+             * Format: double
+             * @description Of the mean profit.
+             * @default 0
+             */
+            expected: number;
+            /**
+             * Format: double
+             * @description Of the mean for what is tied up.
+             * @default 0
+             */
+            expectedPerCapital: number;
+            /**
+             * Format: double
+             * @description Of the mean for a calendar day.
+             * @default 0
+             */
+            expectedPerDay: number;
+            /**
+             * Format: double
+             * @description Of the mean for what can be lost.
+             * @default 0
+             */
+            expectedPerLoss: number;
         };
         /** @description A structure together with units that are held already. */
         WithHeld: {
@@ -9075,6 +9951,162 @@ export interface operations {
             507: components["responses"]["DiskFull"];
         };
     };
+    expectations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectationsView"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    keep_expectation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepExpectation"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    drop_expectation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    scout_expected: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExpectationWire"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectedWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
     scout_market: {
         parameters: {
             query?: never;
@@ -9117,6 +10149,231 @@ export interface operations {
             };
             401: components["responses"]["NoToken"];
             421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    scout_news: {
+        parameters: {
+            query?: {
+                /** @description Sessions before the last close ahead of it, 0 to 60. */
+                before?: number;
+                /** @description Sessions after the one that knows it, to its close, 0 to 60; absent: to its opening. */
+                after?: number | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewsView"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    scout_news_csv: {
+        parameters: {
+            query?: {
+                /** @description Sessions before the last close ahead of it, 0 to 60. */
+                before?: number;
+                /** @description Sessions after the one that knows it, to its close, 0 to 60; absent: to its opening. */
+                after?: number | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    scout_replay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplayRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplayView"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    scout_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["SearchLine"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    scout_symbols: {
+        parameters: {
+            query: {
+                /** @description A date (ISO). */
+                by: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             500: components["responses"]["Fault"];
             503: components["responses"]["Stopping"];
         };

@@ -30,9 +30,11 @@ use crate::regime::{MOST_LEGS, RegimeCase, RegimeKind, RegimeLeg, Rule, Strategy
 use crate::time::Moment;
 use crate::underlying::{MarginClass, Underlying, UnderlyingKind};
 
+mod few;
 mod level;
 mod revalued;
 
+pub use few::{FEW, OneContract, requirement_of_few};
 pub use level::{NeedsLevel, levels};
 pub use revalued::at_move;
 use revalued::{scanned, swept};

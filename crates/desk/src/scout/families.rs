@@ -282,12 +282,32 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
     }
 }
 
+/// Legs of a pack in order.
+pub(super) struct InOrder {
+    legs: [(usize, i8); 4],
+    count: usize,
+}
+
+impl std::ops::Deref for InOrder {
+    type Target = [(usize, i8)];
+
+    fn deref(&self) -> &[(usize, i8)] {
+        &self.legs[..self.count]
+    }
+}
+
 /// Puts before calls where strikes are equal, nearer before later.
-pub(super) fn in_order(m: &Prepared<'_>, pack: &Pack) -> Vec<(usize, i8)> {
-    let mut legs: Vec<(usize, i8)> = pack.legs().iter().map(|(i, n)| (*i as usize, *n)).collect();
-    legs.sort_by_key(|(i, _)| {
+pub(super) fn in_order(m: &Prepared<'_>, pack: &Pack) -> InOrder {
+    let mut out = InOrder {
+        legs: [(0, 0); 4],
+        count: usize::from(pack.count),
+    };
+    for (to, (i, n)) in out.legs.iter_mut().zip(pack.legs()) {
+        *to = (usize::from(*i), *n);
+    }
+    out.legs[..out.count].sort_unstable_by_key(|(i, _)| {
         let s = &m.series[*i];
         (s.contract.strike, s.contract.kind == Kind::Call, s.ending)
     });
-    legs
+    out
 }

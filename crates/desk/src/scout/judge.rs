@@ -13,7 +13,10 @@ use super::measure::{Bounds, Measured, Pieces};
 use super::{JudgedPack, RANK_MEASURES, Rank, RankMeasure, ScoutAsked, ScoutError, ScoutLimit};
 use crate::account_rules::{AccountKind, AccountRules};
 use crate::instrument::Instrument;
-use crate::margin::{MarginBasis, MarginHolding, MarginLeg, levels, requirement};
+use crate::margin::{
+    FEW, MarginBasis, MarginHolding, MarginLeg, OneContract, levels, requirement,
+    requirement_of_few,
+};
 use crate::number::{Decimal, Money, Price};
 use crate::price_style::PriceStyle;
 use crate::underlying::{MarginClass, UnderlyingKind};
@@ -29,14 +32,10 @@ pub(super) struct Judge<'a> {
     zero: Upto,
     /// Where each option stands among all as they are written.
     order: Vec<u32>,
-    /// Margins of packs whose sold options are covered, by their shape.
-    margins: RwLock<HashMap<Spans, Money>>,
     /// Levels that packs need, by their shape.
     levels: RwLock<HashMap<Sides, u8>>,
 }
 
-/// Of each leg of one expiration: a put, its quantity, its distance from the first strike.
-type Spans = [(bool, i8, i64); 4];
 /// Of each leg a put, its quantity, its expiration; and the lots beside them.
 type Sides = ([(bool, i8, usize); 4], i8);
 
@@ -127,7 +126,6 @@ impl<'a> Judge<'a> {
             whole: scouted.laws.upto(f64::INFINITY),
             zero: scouted.laws.upto(0.0),
             order,
-            margins: RwLock::default(),
             levels: RwLock::default(),
             asked,
             m,
@@ -179,57 +177,29 @@ impl<'a> Judge<'a> {
 
     /// What it ties up after its entry.
     fn capital(&self, pack: &Pack, net: Money) -> Money {
-        let series = |i: u16| &self.m.series[usize::from(i)];
         let legs = in_order(&self.m, pack);
-        let covered = [Kind::Call, Kind::Put].iter().all(|kind| {
-            let of = pack
-                .legs()
-                .iter()
-                .filter(|(i, _)| series(*i).contract.kind == *kind);
-            of.map(|(_, n)| i32::from(*n)).sum::<i32>() >= 0
-        });
-        let strike = |i: usize| self.m.series[i].contract.strike.raw();
-        let lowest = legs.first().map_or(0, |(i, _)| *i);
-        let base = legs.first().map_or(0, |(i, _)| strike(*i));
-        let first = self.m.series.get(lowest).map_or(0, |s| s.ending);
-        let together = legs.iter().all(|(i, _)| self.m.series[*i].ending == first);
-        // Within one expiration a sold option that something bought near it covers needs the distance
-        // at most; alone it would need more, since that is a small part of the price. When all that is
-        // bought is near, the price takes no part, and the shape alone decides.
-        let close_to = |i: usize| {
-            let near = legs.iter().filter(|(j, n)| {
-                *n > 0 && self.m.series[*j].contract.kind == self.m.series[i].contract.kind
-            });
-            near.map(|(j, _)| (strike(*j) - strike(i)).abs()).max()
-        };
-        let narrow = legs
-            .iter()
-            .filter(|(_, n)| *n < 0)
-            .all(|(i, _)| close_to(*i).is_some_and(|d| 20 * d <= self.basis.spot.raw()));
-        let shape = (covered && together && narrow && pack.lots == 0).then(|| {
-            let mut shape = Spans::default();
-            for (to, (i, n)) in shape.iter_mut().zip(&legs) {
-                let s = &self.m.series[*i];
-                *to = (
-                    s.contract.kind == Kind::Put,
-                    *n,
-                    s.contract.strike.raw() - base,
-                );
-            }
-            shape
-        });
-        if let Some(shape) = &shape {
-            let known = self.margins.read().unwrap_or_else(PoisonError::into_inner);
-            if let Some(margin) = known.get(shape) {
-                return *margin + net;
-            }
+        if pack.lots != 0 {
+            return requirement(&self.held(pack, &legs), &self.basis).takes() + net;
         }
-        let margin = requirement(&self.held(pack, &legs), &self.basis).takes();
-        if let Some(shape) = shape {
-            let mut known = self.margins.write().unwrap_or_else(PoisonError::into_inner);
-            known.insert(shape, margin);
+        let each = legs.iter().flat_map(|(i, n)| {
+            let s = &self.m.series[*i];
+            let one = OneContract {
+                kind: s.contract.kind,
+                strike: s.contract.strike,
+                mark: Price::from_raw((s.bid.raw() + s.ask.raw()) / 2),
+                ends: self.m.scouted.endings[s.ending].ends,
+                sold: *n < 0,
+            };
+            std::iter::repeat_n(one, usize::from(n.unsigned_abs()))
+        });
+        // No family has more than four contracts.
+        let mut few = [None; FEW];
+        let mut count = 0;
+        for (to, one) in few.iter_mut().zip(each) {
+            *to = Some(one);
+            count += 1;
         }
-        margin + net
+        requirement_of_few(&few[..count], &self.basis).times(self.multiplier) + net
     }
 
     fn held(&self, pack: &Pack, legs: &[(usize, i8)]) -> MarginHolding {
@@ -253,7 +223,7 @@ impl<'a> Judge<'a> {
         let legs = in_order(&self.m, pack);
         let mut shape: Sides = Default::default();
         shape.1 = pack.lots;
-        for (to, (i, n)) in shape.0.iter_mut().zip(&legs) {
+        for (to, (i, n)) in shape.0.iter_mut().zip(legs.iter()) {
             let s = &self.m.series[*i];
             *to = (s.contract.kind == Kind::Put, *n, s.ending);
         }
@@ -349,7 +319,7 @@ impl<'a> Judge<'a> {
         let mut prices = [0.0; 5];
         let mut upto = [self.zero; 5];
         let mut n = 1;
-        for (i, _) in &legs {
+        for (i, _) in legs.iter() {
             let s = &self.m.series[*i];
             if prices[n - 1] != s.strike {
                 prices[n] = s.strike;
@@ -359,7 +329,7 @@ impl<'a> Judge<'a> {
         }
         let mut profits = [0.0; 5];
         let mut slope = lots;
-        for (i, q) in &legs {
+        for (i, q) in legs.iter() {
             let s = &self.m.series[*i];
             let q = f64::from(*q) * units;
             for (profit, price) in profits.iter_mut().zip(&prices[..n]) {
@@ -432,6 +402,34 @@ impl<'a> Judge<'a> {
             far: (slope == 0.0).then_some(level),
         };
         of(&pieces)
+    }
+
+    /// Its profit at prices that spread evenly in the logarithm over some deviations, and at its own
+    /// strikes between: enough to draw it.
+    pub fn curve(&self, pack: &Pack) -> Vec<(f64, f64)> {
+        const POINTS: usize = 40;
+        const REACH: f64 = 2.5;
+        let s = self.m.scouted;
+        let (_, net) = self.net(pack);
+        self.with_pieces(pack, self.cost(pack, net), |p| {
+            let place = |i: usize| {
+                let part = 2.0 * i as f64 / POINTS as f64 - 1.0;
+                s.forward * (part * REACH * s.deviation).exp()
+            };
+            let (low, high) = (place(0), place(POINTS));
+            let mut prices: Vec<f64> = (0..=POINTS).map(place).collect();
+            let strikes = pack
+                .legs()
+                .iter()
+                .map(|(i, _)| self.m.series[usize::from(*i)].strike);
+            prices.extend(strikes.filter(|k| *k > low && *k < high));
+            prices.sort_by(f64::total_cmp);
+            prices.dedup();
+            prices
+                .into_iter()
+                .map(|price| (price, p.at(price)))
+                .collect()
+        })
     }
 
     /// Slopes that are rounding's alone are none.
@@ -572,8 +570,8 @@ impl<'a> Judge<'a> {
     pub fn by_legs(&self, a: &Pack, b: &Pack) -> Ordering {
         let marks = |p: &Pack| {
             let itself = (p.lots != 0).then(|| (i64::from(p.lots) * self.lot, 0));
-            let options = in_order(&self.m, p).into_iter();
-            let options = options.map(|(i, n)| (i64::from(n), self.order[i]));
+            let legs = in_order(&self.m, p);
+            let options = legs.iter().map(|(i, n)| (i64::from(*n), self.order[*i]));
             itself
                 .into_iter()
                 .chain(options)
@@ -600,9 +598,10 @@ impl<'a> Judge<'a> {
                 i64::from(pack.lots) * self.lot,
             )
         });
-        let options = in_order(&self.m, pack).into_iter().map(|(i, n)| {
-            let contract = self.m.series[i].contract.clone();
-            (Instrument::Option(contract), i64::from(n))
+        let options = in_order(&self.m, pack);
+        let options = options.iter().map(|(i, n)| {
+            let contract = self.m.series[*i].contract.clone();
+            (Instrument::Option(contract), i64::from(*n))
         });
         itself.into_iter().chain(options).collect()
     }

@@ -173,6 +173,17 @@ impl Pieces<'_> {
         (chance, mean)
     }
 
+    /// The profit at a price.
+    pub fn at(&self, price: f64) -> f64 {
+        let after = self.prices.partition_point(|p| *p <= price).max(1);
+        let (x, v) = (self.prices[after - 1], self.profits[after - 1]);
+        let slope = match (self.prices.get(after), self.profits.get(after)) {
+            (Some(to), Some(end)) => (end - v) / (to - x),
+            _ => self.slope,
+        };
+        v + slope * (price - x)
+    }
+
     /// All figures; the means by the market and by one's own law are given.
     pub fn measured(
         &self,

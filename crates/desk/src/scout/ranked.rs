@@ -42,6 +42,8 @@ pub struct JudgedFold {
     pub rank: f64,
     /// Others that are nearly like it, among the best that were kept.
     pub like: usize,
+    /// Its profit at the date over prices, enough to draw it.
+    pub curve: Vec<(f64, f64)>,
 }
 
 /// The best.
@@ -130,12 +132,20 @@ fn order(judge: &Judge<'_>, (a, x): &(f64, Pack), (b, y): &(f64, Pack)) -> Order
 }
 
 /// Everything that begins at some of the beginnings.
-fn looked<'j, 'a>(judge: &'j Judge<'a>, seeds: &[Seed], keep: usize) -> Gathered<'j, 'a> {
+fn looked<'j, 'a>(
+    judge: &'j Judge<'a>,
+    seeds: &[Seed],
+    keep: usize,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Gathered<'j, 'a> {
     let width = judge.asked.width.unwrap_or(f64::INFINITY);
     let begin = || Gathered::new(judge, keep);
     seeds
         .par_iter()
         .fold(begin, |mut gathered, seed| {
+            if stop() {
+                return gathered;
+            }
             each(&judge.m, seed, width, &mut |pack| gathered.add(pack));
             gathered
         })
@@ -174,7 +184,7 @@ pub fn scout(
             return Err(ScoutError::TooMany(MOST));
         }
     }
-    let mut gathered = looked(&judge, &all, best.unwrap_or(usize::MAX / 2));
+    let mut gathered = looked(&judge, &all, best.unwrap_or(usize::MAX / 2), &|| false);
     gathered
         .ranked
         .par_sort_unstable_by(|a, b| order(&judge, a, b));
@@ -189,7 +199,7 @@ pub fn scout(
 }
 
 /// The best, near-alikes folded, so many rows at most. `watch` is told how far the search is, with the
-/// best so far at hand; it stops when that answers false.
+/// best so far at hand; when `stop` answers true it ends with what it has.
 ///
 /// # Errors
 /// Terms that the models refuse.
@@ -197,7 +207,8 @@ pub fn best(
     scouted: &Scouted<'_>,
     asked: &ScoutAsked,
     rows: usize,
-    watch: &mut dyn FnMut(ScoutProgress, &dyn Fn() -> Vec<JudgedFold>) -> bool,
+    stop: &(dyn Fn() -> bool + Sync),
+    watch: &mut dyn FnMut(ScoutProgress, &dyn Fn() -> Vec<JudgedFold>),
 ) -> Result<FoundBest, ScoutError> {
     let judge = Judge::new(scouted, asked)?;
     let all = beginnings(&judge);
@@ -210,13 +221,15 @@ pub fn best(
             of: all.len(),
             judged: gathered.judged,
         };
-        if !watch(progress, &|| folded(&judge, gathered.ranked.clone(), rows)) {
+        if stop() {
             stopped = true;
             break;
         }
-        gathered = gathered.with(looked(&judge, part, KEPT));
+        watch(progress, &|| folded(&judge, gathered.ranked.clone(), rows));
+        gathered = gathered.with(looked(&judge, part, KEPT, stop));
         done += part.len();
     }
+    stopped |= stop();
     let ruled_out = ScoutLimit::ALL.into_iter().zip(gathered.ruled);
     Ok(FoundBest {
         rows: folded(&judge, gathered.ranked, rows),
@@ -237,7 +250,7 @@ fn likeness(judge: &Judge<'_>, pack: &Pack) -> (Likeness, Vec<(f64, f64)>) {
     let mut by_place: Vec<(usize, i64, bool, i32)> = Vec::new();
     let legs = in_order(&judge.m, pack);
     let even = pack.lots == 0 && legs.iter().map(|(_, n)| i32::from(*n)).sum::<i32>() == 0;
-    for (i, n) in &legs {
+    for (i, n) in legs.iter() {
         let s = &judge.m.series[*i];
         let put = !even && s.contract.kind == quant::Kind::Put;
         let place = (s.ending, s.contract.strike.raw(), put);
@@ -278,6 +291,7 @@ fn folded(judge: &Judge<'_>, mut ranked: Vec<(f64, Pack)>, rows: usize) -> Vec<J
         .into_par_iter()
         .map(|(_, _, rank, pack, like)| JudgedFold {
             pack: judge.judged(&pack),
+            curve: judge.curve(&pack),
             rank,
             like,
         })

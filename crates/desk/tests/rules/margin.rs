@@ -221,6 +221,55 @@ fn any_legs() -> impl Strategy<Value = Vec<MarginLeg>> {
     })
 }
 
+/// Up to four contracts at strikes of 60 to 140, two expirations, premiums of nothing to 30.
+fn few() -> impl Strategy<Value = Vec<OneContract>> {
+    let one = (
+        any::<bool>(),
+        12_i64..29,
+        0_i64..3_000,
+        any::<bool>(),
+        any::<bool>(),
+    );
+    let one = one.prop_map(|(call, strike, mark, later, sold)| OneContract {
+        kind: if call { Kind::Call } else { Kind::Put },
+        strike: Price::cents(strike * 500),
+        mark: Price::cents(mark),
+        ends: Moment::at(
+            jiff::civil::date(2031, if later { 6 } else { 4 }, 18),
+            16,
+            0,
+        ),
+        sold,
+    });
+    proptest::collection::vec(one, 1..=FEW)
+}
+
+proptest! {
+    /// The least over every way to take a few contracts apart is what the search over groups finds.
+    #[test]
+    fn a_few_contracts_need_what_the_search_finds(all in few(), broad in any::<bool>()) {
+        let class = if broad { MarginClass::BroadIndex } else { MarginClass::Equity };
+        let basis = basis("100", class);
+        // Two of one series are one leg; bought and sold ones of it are two alike with another mark.
+        let mut held = MarginHolding::default();
+        for c in &all {
+            let kind = if c.kind == Kind::Call { "C" } else { "P" };
+            let leg = MarginLeg {
+                contract: contract(&format!("{}{kind}", c.strike), c.ends.date()),
+                ends: c.ends,
+                quantity: if c.sold { -1 } else { 1 },
+                mark: c.mark,
+            };
+            prop_assume!(held.options.iter().all(|l| l.contract != leg.contract));
+            held.add(leg);
+        }
+        let wanted = requirement(&held, &basis).takes();
+        let all: Vec<Option<OneContract>> = all.into_iter().map(Some).collect();
+        let found = requirement_of_few(&all, &basis).times(100);
+        prop_assert_eq!(found, wanted);
+    }
+}
+
 proptest! {
     #[test]
     fn longs_never_add_wholes_never_exceed_their_parts_and_scale(

@@ -437,10 +437,16 @@ fn limits_rule_out_what_breaks_them() {
         ..asked(&families)
     };
     let watched = std::cell::Cell::new(0);
-    let found = best(&place.scouted(), &what, usize::MAX, &mut |p, _| {
-        watched.set(watched.get() + 1);
-        p.done <= p.of
-    })
+    let found = best(
+        &place.scouted(),
+        &what,
+        usize::MAX,
+        &|| false,
+        &mut |p, _| {
+            assert!(p.done <= p.of);
+            watched.set(watched.get() + 1);
+        },
+    )
     .unwrap();
     assert!(watched.get() > 10 && !found.stopped);
     let (_, all) = place.found(&asked(&families));
@@ -521,7 +527,7 @@ fn limits_rule_out_what_breaks_them() {
         width: Some(5.0),
         ..asked(&[Family::Vertical])
     };
-    let found = best(&place.scouted(), &debit, 100, &mut |_, _| true).unwrap();
+    let found = best(&place.scouted(), &debit, 100, &|| false, &mut |_, _| {}).unwrap();
     assert_eq!(found.rows.len(), 2 * 4 * 2);
     assert!(found.rows.iter().all(|r| r.like == 1));
     // Weights are sums of the measures, fractions in percent.
@@ -529,13 +535,13 @@ fn limits_rule_out_what_breaks_them() {
         rank: Rank::Weighted([0.0, 2.0, 0.0, 0.0, 0.0, 3.0]),
         ..debit.clone()
     };
-    let found = best(&place.scouted(), &weighted, 5, &mut |_, _| true).unwrap();
+    let found = best(&place.scouted(), &weighted, 5, &|| false, &mut |_, _| {}).unwrap();
     for row in &found.rows {
         let x = &row.pack.measured;
         let wanted = 200.0 * x.own_chance + 3.0 * x.own_mean / 38.0;
         assert!((row.rank - wanted).abs() < 1e-9 * wanted.abs());
     }
     // Stopped at once it has looked at nothing and says so.
-    let found = best(&place.scouted(), &debit, 5, &mut |_, _| false).unwrap();
+    let found = best(&place.scouted(), &debit, 5, &|| true, &mut |_, _| {}).unwrap();
     assert!(found.stopped && found.judged == 0 && found.rows.is_empty());
 }

@@ -276,3 +276,25 @@ impl<'a> Ground<'a> {
         }
     }
 }
+
+/// Leaves at most so many strikes of an expiration within some deviations of its forward: of those that
+/// are listed every second, every fourth and so on, by their own multiples, so that expirations keep
+/// strikes in common. Gives the step that is left; nothing where all are.
+pub fn thin(ending: &mut ScoutEnding, reach: f64, most: usize) -> Option<Price> {
+    let far = reach * ending.variance.sqrt();
+    let near = |k: Price| (k.to_f64() / ending.forward).ln().abs() <= far;
+    let options = ending.options.iter().map(|o| o.contract.strike);
+    let mut strikes: Vec<i64> = options.filter(|k| near(*k)).map(Price::raw).collect();
+    strikes.sort_unstable();
+    strikes.dedup();
+    let gaps = strikes.windows(2).map(|w| w[1] - w[0]);
+    let least = gaps.min().filter(|_| strikes.len() > most.max(1))?;
+    let mut step = least;
+    while strikes.iter().filter(|k| *k % step == 0).count() > most.max(1) {
+        step *= 2;
+    }
+    ending
+        .options
+        .retain(|o| o.contract.strike.raw() % step == 0);
+    Some(Price::from_raw(step))
+}

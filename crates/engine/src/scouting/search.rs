@@ -1,0 +1,424 @@
+//! The search: what is expected of one underlying, of several or of all, and the structures that make
+//! most of it.
+
+use desk::calendar::{next_session, previous_session};
+use desk::rules::{Measure, most_at_risk, ruling};
+use desk::rules::{Side, Subject};
+use desk::scout::{
+    ExpectationError, FoundBest, JudgedFold, Laws, LeanBand, Region, ScoutAsked, ScoutError,
+    ScoutLimit, ScoutProgress, best,
+};
+use desk::{
+    EntryPrice, Evaluation, Holding, Instrument, Leg, Moment, Money, Proposal, Structure,
+    UnderlyingKind,
+};
+use jiff::civil::Date;
+use market::{Quoter, UnderlyingAt};
+use thiserror::Error;
+
+use super::ground::{Ground, GroundError, LawFrom, thin};
+use super::news::exercise_value;
+use crate::money::{account_value, evaluate};
+use crate::refusal::Refusal;
+use crate::sight::{book_greeks, index_price};
+use crate::state::State;
+
+/// Where the price is expected.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Where {
+    /// Between two prices; nothing for an open side.
+    Prices(Option<f64>, Option<f64>),
+    /// Between two numbers of deviations from the price of now.
+    Deviations(Option<f64>, Option<f64>),
+}
+
+/// What is expected of a price.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Expectation {
+    /// By when.
+    pub by: Date,
+    /// Where.
+    pub region: Where,
+    /// How surely; nothing: as the market says.
+    pub sure: Option<f64>,
+    /// What the market's law is taken from.
+    pub law: LawFrom,
+}
+
+/// Why an expectation cannot be judged.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum SearchError {
+    /// Nothing to stand on.
+    #[error(transparent)]
+    Ground(#[from] GroundError),
+    /// It is none.
+    #[error(transparent)]
+    Expectation(#[from] ExpectationError),
+    /// Nothing can be found.
+    #[error(transparent)]
+    Scout(#[from] ScoutError),
+}
+
+/// What the market says of an expectation.
+pub struct Expected<'a> {
+    /// What it stands on.
+    pub ground: Ground<'a>,
+    /// Both laws.
+    pub laws: Laws,
+    /// The region in prices; 0 and infinity where open.
+    pub region: (f64, f64),
+    /// The market's chance of it.
+    pub market: f64,
+    /// One's own.
+    pub sure: f64,
+}
+
+/// The underlying of now.
+pub fn seen_now<'a>(state: &'a State, symbol: &str) -> Result<UnderlyingAt<'a>, Refusal> {
+    Ok(UnderlyingAt {
+        world: &state.world,
+        underlying: crate::state::underlying_of(state, symbol)?,
+        at: state.clock.now,
+    })
+}
+
+/// What the market says of an expectation, at a moment.
+///
+/// # Errors
+/// Too little is known, or it is no expectation.
+pub fn expected<'a>(
+    seen: UnderlyingAt<'a>,
+    expectation: &Expectation,
+) -> Result<Expected<'a>, SearchError> {
+    let ground = Ground::new(seen, expectation.by)?;
+    let (low, high) = match expectation.region {
+        Where::Prices(low, high) => (low, high),
+        Where::Deviations(low, high) => (
+            low.map(|k| ground.deviations_away(k)),
+            high.map(|k| ground.deviations_away(k)),
+        ),
+    };
+    let region = (low.unwrap_or(0.0), high.unwrap_or(f64::INFINITY));
+    let law = ground.law(expectation.law)?;
+    let market = law.below(region.1) - law.below(region.0);
+    let sure = expectation.sure.unwrap_or(market.clamp(0.0, 1.0));
+    let one = Region {
+        low: region.0,
+        high: region.1,
+        sure,
+    };
+    let laws = Laws::new(law, &[one])?;
+    Ok(Expected {
+        ground,
+        laws,
+        region,
+        market,
+        sure,
+    })
+}
+
+/// What is searched for.
+#[derive(Debug, Clone)]
+pub struct SearchAsked {
+    /// What is expected.
+    pub expectation: Expectation,
+    /// Families, prices, rank and limits of one's own.
+    pub what: ScoutAsked,
+    /// So many expirations from the date on.
+    pub expirations: usize,
+    /// So many strikes of an expiration at most; nothing: every one that is listed.
+    pub strikes: Option<usize>,
+    /// So many rows.
+    pub rows: usize,
+    /// Only what the account's level allows.
+    pub within_level: bool,
+    /// Only what my rule about risk allows.
+    pub within_rule: bool,
+    /// Only what keeps the book's lean in its band, or leads it back there.
+    pub within_lean: bool,
+}
+
+/// A row of what was found.
+#[derive(Debug, Clone)]
+pub struct FoundRow {
+    /// Its underlying.
+    pub symbol: String,
+    /// The candidate, and how many are nearly like it.
+    pub fold: JudgedFold,
+}
+
+/// What was found over all that was looked at.
+#[derive(Debug, Clone, Default)]
+pub struct SearchFound {
+    /// Best first.
+    pub rows: Vec<FoundRow>,
+    /// How many were judged.
+    pub judged: usize,
+    /// How many each limit ruled out.
+    pub ruled_out: Vec<(ScoutLimit, usize)>,
+    /// Longer options without an implied volatility.
+    pub unvalued: usize,
+    /// Underlyings that could not be looked over, and why.
+    pub left_out: Vec<(String, String)>,
+    /// It was stopped.
+    pub stopped: bool,
+}
+
+/// How far a search over several is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SearchProgress {
+    /// Which underlying is looked over.
+    pub symbol: String,
+    /// Underlyings that are done.
+    pub done: usize,
+    /// Of so many.
+    pub of: usize,
+    /// How far that one is.
+    pub within: ScoutProgress,
+    /// Candidates judged in all.
+    pub judged: usize,
+}
+
+/// The bands of rules and account as limits of the search for one underlying.
+fn limited(state: &State, quoter: &mut Quoter, symbol: &str, asked: &SearchAsked) -> ScoutAsked {
+    let mut what = asked.what.clone();
+    if asked.within_level {
+        what.limits.account = Some(state.rules);
+    }
+    if asked.within_rule {
+        let value = account_value(state, quoter);
+        what.limits.rule = most_at_risk(&state.my_rules, (Structure::Other, symbol, None), value);
+    }
+    if asked.within_lean {
+        what.limits.lean = lean_band(state, quoter, symbol);
+    }
+    what
+}
+
+/// The band of the lean that my rules keep, and where the book stands; nothing without such a rule.
+fn lean_band(state: &State, quoter: &mut Quoter, symbol: &str) -> Option<LeanBand> {
+    let account = ruling(
+        &state.my_rules,
+        Subject::Account,
+        (Structure::Other, "", None),
+    );
+    let limits = |side: Side| {
+        let of = account.iter().map(|r| r.rule.condition);
+        of.filter(move |c| c.measure == Measure::Lean && c.side == side)
+            .map(|c| c.limit.to_f64())
+    };
+    let from = limits(Side::Below).max_by(f64::total_cmp);
+    let to = limits(Side::Above).min_by(f64::total_cmp);
+    if from.is_none() && to.is_none() {
+        return None;
+    }
+    let u = state.world.underlying(symbol)?;
+    let spot = state.world.spot(symbol, state.clock.now)?;
+    Some(LeanBand {
+        now: book_greeks(state, quoter).lean,
+        of_delta: desk::book::weight(u.beta, spot.to_f64(), index_price(state)),
+        from: from.unwrap_or(f64::NEG_INFINITY),
+        to: to.unwrap_or(f64::INFINITY),
+    })
+}
+
+/// Searches one underlying.
+///
+/// # Errors
+/// It cannot be looked over.
+pub fn search_one(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    asked: &SearchAsked,
+    stop: &(dyn Fn() -> bool + Sync),
+    watch: &mut dyn FnMut(ScoutProgress, &dyn Fn() -> Vec<JudgedFold>),
+) -> Result<FoundBest, SearchError> {
+    let seen = seen_now(state, symbol).map_err(|_| GroundError::NoPrice)?;
+    let e = expected(seen, &asked.expectation)?;
+    let mut endings = e.ground.some_endings(quoter, asked.expirations);
+    if let Some(most) = asked.strikes {
+        for ending in &mut endings {
+            thin(ending, asked.what.reach, most);
+        }
+    }
+    let scouted = e.ground.scouted(&e.laws, endings);
+    let what = limited(state, quoter, symbol, asked);
+    Ok(best(&scouted, &what, asked.rows, stop, watch)?)
+}
+
+/// What is heard of a search: how far it is, and the best so far.
+pub type Watch<'w> = dyn FnMut(&SearchProgress, &dyn Fn() -> Vec<FoundRow>) + 'w;
+
+/// Rows of several, best first.
+fn merged(mut rows: Vec<FoundRow>, most: usize) -> Vec<FoundRow> {
+    rows.sort_by(|a, b| {
+        b.fold
+            .rank
+            .total_cmp(&a.fold.rank)
+            .then_with(|| a.symbol.cmp(&b.symbol))
+    });
+    rows.truncate(most);
+    rows
+}
+
+fn rows_of(symbol: &str, folds: Vec<JudgedFold>) -> Vec<FoundRow> {
+    let row = |fold| FoundRow {
+        symbol: symbol.to_owned(),
+        fold,
+    };
+    folds.into_iter().map(row).collect()
+}
+
+/// Searches one underlying after the other; those that cannot be looked over are named. When `stop`
+/// answers true it ends with what it has.
+pub fn search(
+    state: &State,
+    quoter: &mut Quoter,
+    (symbols, asked): (&[String], &SearchAsked),
+    stop: &(dyn Fn() -> bool + Sync),
+    watch: &mut Watch<'_>,
+) -> SearchFound {
+    let mut out = SearchFound::default();
+    for (done, symbol) in symbols.iter().enumerate() {
+        let before = &out.rows;
+        let judged = out.judged;
+        let found = search_one(state, quoter, symbol, asked, stop, &mut |within, so_far| {
+            let progress = SearchProgress {
+                symbol: symbol.clone(),
+                done,
+                of: symbols.len(),
+                judged: judged + within.judged,
+                within,
+            };
+            watch(&progress, &|| {
+                let mut rows = before.clone();
+                rows.extend(rows_of(symbol, so_far()));
+                merged(rows, asked.rows)
+            });
+        });
+        match found {
+            Ok(found) => {
+                out.judged += found.judged;
+                out.unvalued += found.unvalued;
+                for (limit, n) in found.ruled_out {
+                    match out.ruled_out.iter_mut().find(|(l, _)| *l == limit) {
+                        Some(known) => known.1 += n,
+                        None => out.ruled_out.push((limit, n)),
+                    }
+                }
+                let mut rows = std::mem::take(&mut out.rows);
+                rows.extend(rows_of(symbol, found.rows));
+                out.rows = merged(rows, asked.rows);
+                if found.stopped {
+                    out.stopped = true;
+                    break;
+                }
+            }
+            Err(why) => out.left_out.push((symbol.clone(), why.to_string())),
+        }
+    }
+    out.ruled_out.sort_unstable();
+    out
+}
+
+/// Every underlying that a search over all looks at: of futures the first month with options that last
+/// to the date.
+pub fn searched(state: &State, by: Date) -> Vec<String> {
+    let at = state.clock.now;
+    let mut products: Vec<String> = Vec::new();
+    let lasts = |symbol: &str| {
+        let all = state.world.expirations(symbol, at).unwrap_or_default();
+        all.iter().any(|e| e.date >= by)
+    };
+    let mut out = Vec::new();
+    for u in state.world.underlyings(at).filter(|u| lasts(&u.symbol)) {
+        if u.kind == UnderlyingKind::Future {
+            // A month is its product with a letter and a digit.
+            let code = u.symbol.get(..u.symbol.len().saturating_sub(2));
+            let product = code.unwrap_or(&u.symbol).to_owned();
+            if products.contains(&product) {
+                continue;
+            }
+            products.push(product);
+        }
+        out.push(u.symbol.clone());
+    }
+    out
+}
+
+/// The structure of a row as a proposal at its price: what the rest of the program judges. On units
+/// that are held already only its options are bought and sold.
+pub fn proposal_of(row: &FoundRow, packages: i64, on_held: bool) -> Proposal {
+    let legs = row.fold.pack.legs.iter();
+    let bought = legs.filter(|(i, _)| !on_held || i.option().is_some());
+    let legs = bought.map(|(instrument, n)| Leg {
+        instrument: instrument.clone(),
+        quantity: n * packages,
+    });
+    Proposal {
+        structure: Holding::new(legs),
+        entry: if on_held {
+            EntryPrice::Middle
+        } else {
+            EntryPrice::Net(row.fold.pack.price)
+        },
+        realised: Money::ZERO,
+        range: None,
+        closing: false,
+    }
+}
+
+/// A row judged as everything else is.
+///
+/// # Errors
+/// As of any draft.
+pub fn judged(state: &State, quoter: &mut Quoter, row: &FoundRow) -> Result<Evaluation, Refusal> {
+    evaluate(state, quoter, &row.symbol, &proposal_of(row, 1, false))
+}
+
+/// Units of the underlying that are held and that its options could stand on.
+pub fn held_units(state: &State, symbol: &str) -> i64 {
+    state
+        .account
+        .held(&Instrument::Underlying(symbol.to_owned()))
+}
+
+/// The session nearest to so many calendar days ahead that options of the underlying end on; any
+/// session where none do.
+pub fn date_ahead(seen: &UnderlyingAt<'_>, days: i64) -> Date {
+    let all = seen.expirations();
+    let away = |d: Date| (seen.at.days_until(d) - days).abs();
+    let nearest = all.iter().map(|e| e.date).min_by_key(|d| away(*d));
+    nearest.unwrap_or_else(|| {
+        let later = seen.at.plus_millis(days * 86_400_000).date();
+        previous_session(next_session(later))
+    })
+}
+
+/// What a structure of an expectation is worth at a moment behind its date: what ended counts its
+/// exercise value at the price of its end, what lasts its middle then.
+pub fn worth_at(
+    seen: &UnderlyingAt<'_>,
+    quoter: &mut Quoter,
+    legs: &Holding,
+    then: Moment,
+) -> Option<Money> {
+    let u = seen.underlying;
+    let mut sum = Money::ZERO;
+    for leg in legs.legs() {
+        let price = match leg.instrument.option() {
+            None => seen.world.spot(&u.symbol, then)?,
+            Some(c) => {
+                let ends = u.expiry_moment(c);
+                if ends <= then {
+                    exercise_value(c, seen.world.spot(&u.symbol, ends)?)
+                } else {
+                    quoter.quote(seen.world, c, then)?.quote.mid()
+                }
+            }
+        };
+        sum += price.times(u.units(&leg.instrument) * leg.quantity);
+    }
+    Some(sum)
+}

@@ -1,0 +1,505 @@
+//! The search: its rows come as they are found, and it ends when nobody listens.
+
+use std::convert::Infallible;
+use std::sync::LazyLock;
+use std::time::{Duration, Instant};
+
+use axum::extract::State;
+use axum::response::IntoResponse;
+use axum::response::sse::{Event, Sse};
+use desk::scout::ScoutLimit;
+use desk::{Verdict, recognise};
+use engine::scouting::{
+    Expected, FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged,
+    proposal_of, search, searched, seen_now,
+};
+use engine::state::{State as DeskState, underlying_of};
+use futures_util::stream::poll_fn;
+use market::Quoter;
+use rayon::{ThreadPool, ThreadPoolBuilder};
+use serde::{Deserialize, Serialize};
+use tokio::sync::mpsc;
+use utoipa::{IntoParams, ToSchema};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::api::chain::{EventMark, event_mark};
+use crate::api::scout::asked::{ExpectationWire, FamilyWord, SearchRequest};
+use crate::api::wire::{LegWire, NetPrice, date, legs_wire, moment, money, net_price};
+use crate::app::refusal::Refusal;
+use crate::http::AppState;
+use crate::http::problem::{Body, Path, Problem, Query};
+
+/// A candidate, for one package in money; the figures are those of `pikebell scout`.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct CandidateWire {
+    /// Its underlying.
+    symbol: String,
+    /// Its family.
+    family: FamilyWord,
+    /// "iron condor".
+    name: String,
+    /// "205/200 · 175/165".
+    strikes: String,
+    /// Dates its options end on, ascending (ISO).
+    expiries: Vec<String>,
+    /// Legs of one package.
+    legs: Vec<LegWire>,
+    /// Net price of one package.
+    price: NetPrice,
+    /// The same as money, paid above zero, before fees.
+    net: String,
+    /// The most at the date; absent where unlimited.
+    max_profit: Option<f64>,
+    /// The most that can be lost there, above zero; absent where unlimited.
+    max_loss: Option<f64>,
+    /// Break-evens there, ascending.
+    break_evens: Vec<f64>,
+    /// Chance of profit by the market's law.
+    market_chance: f64,
+    /// Mean profit by it.
+    market_expected: f64,
+    /// Chance of profit by one's own.
+    own_chance: f64,
+    /// Mean profit by it.
+    own_expected: f64,
+    /// Mean of the worst twentieth by it.
+    own_worst5: f64,
+    /// Tied up after the entry.
+    capital: String,
+    /// What it was ranked by; absent where that does not exist for it.
+    rank: Option<f64>,
+    /// Others that are nearly like it.
+    like: usize,
+    /// Prices of the curve.
+    prices: Vec<f64>,
+    /// Profit at the date there.
+    profits: Vec<f64>,
+    /// What speaks against it, in words; only in the last answer.
+    against: Vec<String>,
+    /// Packages that my rule about risk allows; absent without one.
+    allowed: Option<i64>,
+    /// Units held that its options could stand on; 0 where it needs none.
+    on_held: i64,
+}
+
+/// Why candidates were ruled out.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+struct RuledOutWire {
+    /// In words.
+    why: &'static str,
+    /// How many.
+    count: usize,
+}
+
+/// An underlying that was not looked over.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+struct LeftOutWire {
+    /// Which.
+    symbol: String,
+    /// Why, in words.
+    why: String,
+}
+
+/// One piece of the answer.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(
+    tag = "kind",
+    rename_all = "camelCase",
+    rename_all_fields = "camelCase"
+)]
+enum SearchLine {
+    /// How far it is, and the best so far.
+    Progress {
+        /// Which underlying is looked over.
+        symbol: String,
+        /// Part of all that is done, 0 to 1.
+        part: f64,
+        /// Candidates judged.
+        judged: usize,
+        /// The best so far.
+        rows: Vec<CandidateWire>,
+    },
+    /// The end.
+    Done {
+        /// As of.
+        at: String,
+        /// The best.
+        rows: Vec<CandidateWire>,
+        /// Candidates judged.
+        judged: usize,
+        /// What ruled others out, each counted at the first limit that it breaks.
+        ruled_out: Vec<RuledOutWire>,
+        /// Longer options without an implied volatility: in no candidate.
+        unvalued: usize,
+        /// Underlyings that were not looked over.
+        left_out: Vec<LeftOutWire>,
+        /// Milliseconds that it took.
+        took: u64,
+    },
+}
+
+fn words(limit: ScoutLimit) -> &'static str {
+    match limit {
+        ScoutLimit::Legs => "more legs",
+        ScoutLimit::Pays => "the other of debit and credit",
+        ScoutLimit::OpenInterest => "too few contracts open",
+        ScoutLimit::Unlimited => "a loss without limit",
+        ScoutLimit::Lean => "leads the book’s lean out of its band",
+        ScoutLimit::Level => "above the account’s level",
+        ScoutLimit::Capital => "more capital",
+        ScoutLimit::MarketWidth => "a wider market",
+        ScoutLimit::MaxLoss => "a larger max loss",
+        ScoutLimit::Rule => "above my rule about risk",
+        ScoutLimit::Chance => "a smaller chance",
+    }
+}
+
+fn candidate(state: &DeskState, row: FoundRow) -> Option<CandidateWire> {
+    let u = state.world.underlying(&row.symbol)?;
+    let structure = proposal_of(&row, 1, false).structure;
+    let mut expiries: Vec<String> = structure
+        .options()
+        .map(|(c, _)| c.expiry.to_string())
+        .collect();
+    expiries.sort();
+    expiries.dedup();
+    let needs = structure.underlying_quantity();
+    let held = held_units(state, &row.symbol);
+    let (pack, m) = (&row.fold.pack, &row.fold.pack.measured);
+    Some(CandidateWire {
+        family: pack.family.into(),
+        name: recognise(&structure, u).text,
+        strikes: structure.strikes_label(),
+        expiries,
+        legs: legs_wire(&structure),
+        price: net_price(pack.price, u.style_of_price),
+        net: money(pack.net),
+        max_profit: m.most,
+        max_loss: m.least.map(|l| -l),
+        break_evens: m.evens.clone(),
+        market_chance: m.market_chance,
+        market_expected: m.market_mean,
+        own_chance: m.own_chance,
+        own_expected: m.own_mean,
+        own_worst5: m.own_worst,
+        capital: money(pack.capital),
+        rank: Some(row.fold.rank).filter(|r| r.is_finite()),
+        like: row.fold.like,
+        prices: row.fold.curve.iter().map(|(p, _)| *p).collect(),
+        profits: row.fold.curve.iter().map(|(_, v)| *v).collect(),
+        against: Vec::new(),
+        allowed: None,
+        on_held: if needs > 0 && held >= needs { held } else { 0 },
+        symbol: row.symbol,
+    })
+}
+
+/// With what the rest of the program says of it.
+fn in_full(state: &DeskState, quoter: &mut Quoter, row: FoundRow) -> Option<CandidateWire> {
+    let said = judged(state, quoter, &row);
+    let mut out = candidate(state, row)?;
+    match said {
+        Ok(e) => {
+            let heavy = |v: Verdict| matches!(v, Verdict::Warning | Verdict::Blocking);
+            let against = e.checks.iter().filter(|c| heavy(c.verdict));
+            out.against = against.map(|c| c.text.clone()).collect();
+            out.allowed = e.allowed;
+        }
+        Err(why) => out.against.push(why.to_string()),
+    }
+    Some(out)
+}
+
+/// Searches share threads that let everybody else go first, so that no page is slower for them.
+static POOL: LazyLock<Option<ThreadPool>> = LazyLock::new(|| {
+    let pool = ThreadPoolBuilder::new()
+        .thread_name(|i| format!("scout {i}"))
+        .start_handler(|_| {
+            let least = thread_priority::ThreadPriority::Min;
+            // A system that does not allow it runs them like all others.
+            let _ = thread_priority::set_current_thread_priority(least);
+        });
+    pool.build().ok()
+});
+
+fn in_background<T: Send>(f: impl FnOnce() -> T + Send) -> T {
+    match POOL.as_ref() {
+        Some(pool) => pool.install(f),
+        None => f(),
+    }
+}
+
+/// The best so far is told so often.
+const EVERY: Duration = Duration::from_millis(150);
+/// Pieces of an answer that wait to be read.
+const WAITING: usize = 4;
+
+fn searching(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    (symbols, asked): (&[String], &SearchAsked),
+    out: &mpsc::Sender<SearchLine>,
+) {
+    let began = Instant::now();
+    let mut told = began;
+    let mut watch = |p: &SearchProgress, so_far: &dyn Fn() -> Vec<FoundRow>| {
+        if told.elapsed() < EVERY {
+            return;
+        }
+        told = Instant::now();
+        let part = p.within.done as f64 / p.within.of.max(1) as f64;
+        let rows = so_far().into_iter();
+        let line = SearchLine::Progress {
+            symbol: p.symbol.clone(),
+            part: (p.done as f64 + part) / p.of as f64,
+            judged: p.judged,
+            rows: rows.filter_map(|r| candidate(state, r)).collect(),
+        };
+        // Who reads slowly misses some of it.
+        let _ = out.try_send(line);
+    };
+    let found: SearchFound = search(
+        state,
+        quoter,
+        (symbols, asked),
+        &|| out.is_closed(),
+        &mut watch,
+    );
+    let rows = found.rows.into_iter();
+    let line = SearchLine::Done {
+        at: moment(state.clock.now),
+        rows: rows.filter_map(|r| in_full(state, quoter, r)).collect(),
+        judged: found.judged,
+        ruled_out: found
+            .ruled_out
+            .iter()
+            .map(|(limit, count)| RuledOutWire {
+                why: words(*limit),
+                count: *count,
+            })
+            .collect(),
+        unvalued: found.unvalued,
+        left_out: found
+            .left_out
+            .into_iter()
+            .map(|(symbol, why)| LeftOutWire { symbol, why })
+            .collect(),
+        took: began.elapsed().as_millis() as u64,
+    };
+    let _ = out.blocking_send(line);
+}
+
+/// Looks over every structure of chosen families by what is expected. The answer is a stream of events
+/// (HTML Living Standard, 9.2), each a piece as JSON; who closes it stops the search. Nothing is sent.
+#[utoipa::path(
+    post,
+    path = "/scout/search",
+    tag = "evaluate",
+    request_body = SearchRequest,
+    responses(
+        (status = 200, content_type = "text/event-stream", body = SearchLine),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
+async fn scout_search(
+    State(app): State<AppState>,
+    Body(request): Body<SearchRequest>,
+) -> Result<impl IntoResponse, Problem> {
+    let asked = request.read()?;
+    let state = app.desk.snapshot();
+    for symbol in &request.symbols {
+        underlying_of(&state, symbol)?;
+    }
+    if let [one] = request.symbols.as_slice() {
+        expected(seen_now(&state, one)?, &asked.expectation).map_err(|e| refused(&e))?;
+    }
+    let (send, mut receive) = mpsc::channel(WAITING);
+    let reader = app.clone();
+    tokio::spawn(async move {
+        let done = reader.read(move |state, quoter| {
+            in_background(|| searching(state, quoter, (&request.symbols, &asked), &send));
+        });
+        // What could not be told has nobody to be told to.
+        let _ = done.await;
+    });
+    let lines = poll_fn(move |cx| {
+        receive.poll_recv(cx).map(|line| {
+            line.map(|l| {
+                let event = Event::default().json_data(l);
+                Ok::<Event, Infallible>(event.unwrap_or_default())
+            })
+        })
+    });
+    Ok(Sse::new(lines))
+}
+
+pub(super) fn refused(e: &engine::scouting::SearchError) -> Refusal {
+    Refusal::Field {
+        field: "expectation",
+        message: e.to_string(),
+    }
+}
+
+/// What the market says of an expectation.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct ExpectedWire {
+    /// As of.
+    at: String,
+    /// Price of now.
+    spot: f64,
+    /// The moment that is looked at.
+    by: String,
+    /// Its date.
+    date: String,
+    /// Calendar days to it.
+    days: i64,
+    /// Price carried there.
+    forward: f64,
+    /// One deviation of the logarithm of the price.
+    deviation: f64,
+    /// Lower end in prices; absent where open.
+    low: Option<f64>,
+    /// Upper end.
+    high: Option<f64>,
+    /// The same in deviations from the price of now.
+    low_deviations: Option<f64>,
+    /// The upper.
+    high_deviations: Option<f64>,
+    /// The market's chance that it ends there.
+    market: f64,
+    /// One's own.
+    sure: f64,
+    /// What the market's density is multiplied by inside.
+    inside: Option<f64>,
+    /// And elsewhere.
+    elsewhere: Option<f64>,
+    /// Prices of the laws.
+    prices: Vec<f64>,
+    /// The market's density there, a unit of price.
+    density: Vec<f64>,
+    /// One's own.
+    own_density: Vec<f64>,
+    /// Events until then.
+    events: Vec<EventMark>,
+    /// Dates on which options end, up to two years ahead (ISO).
+    dates: Vec<String>,
+}
+
+/// Prices at which the laws are drawn.
+const DRAWN: usize = 120;
+
+fn expected_wire(state: &DeskState, e: &Expected<'_>) -> ExpectedWire {
+    let g = &e.ground;
+    let spot = g.spot.to_f64();
+    let (low, high) = e.region;
+    let deviations = |price: f64| (price / spot).ln() / g.deviation();
+    let some = |x: f64| (x > 0.0 && x.is_finite()).then_some(x);
+    let edge = |i: usize| {
+        g.carried.forward * ((6.0 * i as f64 / DRAWN as f64 - 3.0) * g.deviation()).exp()
+    };
+    // Densities are means over small steps, whose ends lie on the edges of the region too.
+    let mut edges: Vec<f64> = (0..=DRAWN).map(edge).collect();
+    let (first, last) = (edges[0], edges[DRAWN]);
+    edges.extend([low, high].into_iter().filter(|x| *x > first && *x < last));
+    edges.sort_by(f64::total_cmp);
+    edges.dedup();
+    let laws: Vec<_> = edges.iter().map(|p| e.laws.upto(*p)).collect();
+    let (mut prices, mut density, mut own_density) = (Vec::new(), Vec::new(), Vec::new());
+    for (p, l) in edges.windows(2).zip(laws.windows(2)) {
+        let width = p[1] - p[0];
+        prices.push(f64::midpoint(p[0], p[1]));
+        density.push((l[1].market - l[0].market) / width);
+        own_density.push((l[1].own - l[0].own) / width);
+    }
+    let at = state.clock.now;
+    let events = state.world.events(g.seen().symbol(), at, g.days());
+    let expirations = g.seen().expirations();
+    let mut dates: Vec<String> = expirations.iter().map(|x| x.date.to_string()).collect();
+    dates.dedup();
+    ExpectedWire {
+        at: moment(at),
+        spot,
+        by: moment(g.by),
+        date: g.by.date().to_string(),
+        days: g.days(),
+        forward: g.carried.forward,
+        deviation: g.deviation(),
+        low: some(low),
+        high: some(high),
+        low_deviations: some(low).map(deviations),
+        high_deviations: some(high).map(deviations),
+        market: e.market,
+        sure: e.sure,
+        inside: (e.market > 0.0).then(|| e.sure / e.market),
+        elsewhere: (e.market < 1.0).then(|| (1.0 - e.sure) / (1.0 - e.market)),
+        prices,
+        density,
+        own_density,
+        events: events.into_iter().map(|v| event_mark(v, at)).collect(),
+        dates,
+    }
+}
+
+/// What the market says of an expectation: its chance, both laws, what lies between.
+#[utoipa::path(
+    post,
+    path = "/scout/expected/{symbol}",
+    tag = "evaluate",
+    params(("symbol" = String, Path)),
+    request_body = ExpectationWire,
+    responses(
+        (status = 200, body = ExpectedWire),
+        (status = 404, body = Problem),
+        (status = 422, body = Problem),
+    ),
+)]
+async fn scout_expected(
+    State(app): State<AppState>,
+    Path(symbol): Path<String>,
+    Body(request): Body<ExpectationWire>,
+) -> Result<axum::Json<ExpectedWire>, Problem> {
+    let asked = request.read()?;
+    let answer = app
+        .read(move |state, _| {
+            let e = expected(seen_now(state, &symbol)?, &asked).map_err(|e| refused(&e))?;
+            Ok::<_, Refusal>(expected_wire(state, &e))
+        })
+        .await??;
+    Ok(axum::Json(answer))
+}
+
+/// By when.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+struct SymbolsQuery {
+    /// A date (ISO).
+    by: String,
+}
+
+/// Every underlying that a search over all looks at: those with options that last to a date; of a
+/// future its first such month.
+#[utoipa::path(
+    get,
+    path = "/scout/symbols",
+    tag = "chain",
+    params(SymbolsQuery),
+    responses((status = 200, body = Vec<String>), (status = 422, body = Problem)),
+)]
+async fn scout_symbols(
+    State(app): State<AppState>,
+    Query(query): Query<SymbolsQuery>,
+) -> Result<axum::Json<Vec<String>>, Problem> {
+    let by = date("by", &query.by)?;
+    Ok(axum::Json(searched(&app.desk.snapshot(), by)))
+}
+
+pub(crate) fn router() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new()
+        .routes(routes!(scout_search))
+        .routes(routes!(scout_expected))
+        .routes(routes!(scout_symbols))
+}
