@@ -32,7 +32,7 @@ const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./views/days/DaysView')).DaysView }),
       },
       {
-        path: 'scout',
+        path: 'scout/:part?/:symbol?',
         errorElement: <ViewFault />,
         lazy: async () => ({ Component: (await import('./views/scout/ScoutView')).ScoutView }),
       },

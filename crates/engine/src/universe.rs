@@ -67,6 +67,9 @@ pub struct UniverseRow {
     pub percentile: Option<f64>,
     /// Realised over the past 30 sessions.
     pub realised: Option<f64>,
+    /// Chance that the price stays within one deviation that is priced if it moves as it did over those
+    /// sessions.
+    pub within_one: Option<f64>,
     /// Volatility of the first expiration at least a week ahead less that of one near three months, a
     /// fraction.
     pub near_far: Option<f64>,
@@ -220,6 +223,10 @@ fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
         rank: standing.map(|s| s.rank),
         percentile: standing.map(|s| s.percentile),
         realised: realised30(world, symbol, at),
+        within_one: vol30(world, symbol, at)
+            .zip(realised30(world, symbol, at))
+            .filter(|(_, real)| *real > 0.0)
+            .map(|(implied, real)| 2.0 * quant::cdf(implied / real) - 1.0),
         month,
         near_far,
         put_call: at_delta(&chain, Kind::Put, 0.25)

@@ -71,6 +71,14 @@ export const scoutMarketQuery = queryOptions({
   refetchInterval: 10_000,
   queryFn: async () => must(await api.GET('/api/scout/market')),
 });
+/** The head of a chain alone: price, events, expirations with their volatilities. */
+export const headQuery = (symbol: string) =>
+  queryOptions({
+    queryKey: ['head', symbol],
+    staleTime: 10_000,
+    queryFn: async ({ signal }) =>
+      must(await api.GET('/api/chain/{symbol}', { params: { path: { symbol } }, signal })).head,
+  });
 export const balanceQuery = queryOptions({
   queryKey: ['balance'],
   refetchInterval: 2_000,

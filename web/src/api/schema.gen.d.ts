@@ -3361,6 +3361,11 @@ export interface components {
              */
             inside?: number | null;
             /**
+             * Format: int64
+             * @description Units that one option stands for, where they can be bought; absent of an index.
+             */
+            lot?: number | null;
+            /**
              * Format: double
              * @description Lower end in prices; absent where open.
              */
@@ -5590,6 +5595,11 @@ export interface components {
              * @description Traded there today.
              */
             volume: number;
+            /**
+             * Format: double
+             * @description Chance that the price stays within one deviation that is priced if it moves as it did, 0 to 1.
+             */
+            withinOne?: number | null;
         };
         /** @description The table. */
         ScoutTable: {
@@ -5598,12 +5608,30 @@ export interface components {
             /** @description Its rows. */
             rows: components["schemas"]["ScoutRow"][];
         };
-        /** @description One piece of the answer. */
-        SearchLine: {
+        /** @description The end of a search. */
+        SearchDone: {
+            /** @description As of. */
+            at: string;
             /** @description Candidates judged. */
             judged: number;
-            /** @enum {string} */
-            kind: "progress";
+            /** @description Underlyings that were not looked over. */
+            leftOut: components["schemas"]["LeftOutWire"][];
+            /** @description The best. */
+            rows: components["schemas"]["CandidateWire"][];
+            /** @description What ruled others out, each counted at the first limit that it breaks. */
+            ruledOut: components["schemas"]["RuledOutWire"][];
+            /**
+             * Format: int64
+             * @description Milliseconds that it took.
+             */
+            took: number;
+            /** @description Longer options without an implied volatility: in no candidate. */
+            unvalued: number;
+        };
+        /** @description How far a search is, and the best so far. */
+        SearchGoing: {
+            /** @description Candidates judged. */
+            judged: number;
             /**
              * Format: double
              * @description Part of all that is done, 0 to 1.
@@ -5613,27 +5641,15 @@ export interface components {
             rows: components["schemas"]["CandidateWire"][];
             /** @description Which underlying is looked over. */
             symbol: string;
-        } | {
-            /** @description As of. */
-            at: string;
-            /** @description Candidates judged. */
-            judged: number;
+        };
+        /** @description One piece of the answer. */
+        SearchLine: (components["schemas"]["SearchGoing"] & {
+            /** @enum {string} */
+            kind: "progress";
+        }) | (components["schemas"]["SearchDone"] & {
             /** @enum {string} */
             kind: "done";
-            /** @description Underlyings that were not looked over. */
-            left_out: components["schemas"]["LeftOutWire"][];
-            /** @description The best. */
-            rows: components["schemas"]["CandidateWire"][];
-            /** @description What ruled others out, each counted at the first limit that it breaks. */
-            ruled_out: components["schemas"]["RuledOutWire"][];
-            /**
-             * Format: int64
-             * @description Milliseconds that it took.
-             */
-            took: number;
-            /** @description Longer options without an implied volatility: in no candidate. */
-            unvalued: number;
-        };
+        });
         /** @description What is searched for. */
         SearchRequest: {
             /** @description What is expected of each. */

@@ -1,4 +1,4 @@
-import { useMemo, useState, type ReactNode } from 'react';
+import { Fragment, useMemo, useState, type ReactNode } from 'react';
 
 export type Column<T> = {
   key: string;
@@ -30,6 +30,7 @@ export function DataTable<T>({
   columns,
   id,
   usual,
+  under,
 }: {
   label: string;
   rows: T[];
@@ -37,6 +38,8 @@ export function DataTable<T>({
   id: (row: T) => string | number;
   /** The order that it begins with. */
   usual?: Sorting;
+  /** What stands under a row that is opened. */
+  under?: (row: T) => ReactNode;
 }) {
   const [sorting, setSorting] = useState<Sorting>(usual);
   const shown = useMemo(() => sorted(rows, columns, sorting), [rows, columns, sorting]);
@@ -81,19 +84,31 @@ export function DataTable<T>({
         </tr>
       </thead>
       <tbody>
-        {shown.map((row) => (
-          <tr key={id(row)} className="border-b border-hair">
-            {columns.map((c) => (
-              <td
-                key={c.key}
-                data-head={typeof c.head === 'string' ? c.head : undefined}
-                className={`px-2 py-1 ${c.left ? '' : 'num'}`}
-              >
-                {c.cell(row)}
-              </td>
-            ))}
-          </tr>
-        ))}
+        {shown.map((row) => {
+          const more = under?.(row);
+          return (
+            <Fragment key={id(row)}>
+              <tr className="border-b border-hair">
+                {columns.map((c) => (
+                  <td
+                    key={c.key}
+                    data-head={typeof c.head === 'string' ? c.head : undefined}
+                    className={`px-2 py-1 ${c.left ? '' : 'num'}`}
+                  >
+                    {c.cell(row)}
+                  </td>
+                ))}
+              </tr>
+              {more && (
+                <tr className="border-b border-strong bg-raised">
+                  <td colSpan={columns.length} className="px-2 py-2">
+                    {more}
+                  </td>
+                </tr>
+              )}
+            </Fragment>
+          );
+        })}
       </tbody>
       {totals && (
         <tfoot className="border-t border-strong font-semibold">

@@ -28,7 +28,7 @@ export const COMMANDS = {
   find: everywhere('/', 'find', 'a symbol, a view or a command, by typing'),
   help: everywhere('?', 'help', 'keys and words, searched as one'),
   toRounds: everywhere('1', 'Rounds', 'what asks for a decision today'),
-  toScout: everywhere('2', 'Scout', 'every underlying in one row'),
+  toScout: everywhere('2', 'Scout', 'find a trade: by the market, or by what you expect'),
   toChain: everywhere('3', 'Chain', 'prices, by strike and expiration'),
   toBench: everywhere('4', 'Bench', 'where the draft is judged'),
   toOrders: everywhere('5', 'Orders', 'what is working, filled and cancelled'),

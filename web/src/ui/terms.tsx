@@ -258,6 +258,72 @@ export const TERMS = {
   },
   nextDate: { name: 'next date', text: 'The next earnings or ex-dividend day while it is held.' },
   fees: { name: 'fees', text: 'Commissions and exchange fees paid.' },
+  // Finding trades.
+  expectation: {
+    name: 'expectation',
+    text: 'A region of price and a date, and how sure you are that the price ends there.',
+  },
+  sure: {
+    name: 'sure',
+    text: 'Your own chance that the price ends in the region. What remains is outside. Of all laws that give it this chance the one nearest the market’s counts.',
+    unit: '%',
+  },
+  marketChance: {
+    name: 'market',
+    text: 'What option prices give the same: the lognormal law at the forward, or that under the smile.',
+  },
+  farSide: {
+    name: 'far',
+    text: 'The far side of every leg: asks where bought, bids where sold. Dearer than the ticket’s cross, which is a quote of the whole package.',
+  },
+  ownExpected: {
+    name: 'expected',
+    text: 'Mean profit on the date by your law, and by the market’s below it; fees of the entry taken off where you ask for it.',
+    unit: 'a package',
+  },
+  ownChance: {
+    name: 'chance',
+    text: 'Chance that the profit on the date is above zero: by your law, and by the market’s below it.',
+    unit: '%',
+  },
+  worstTwentieth: {
+    name: 'worst 5 %',
+    text: 'Mean profit over the worst twentieth of your law.',
+    unit: 'a package',
+  },
+  excess: { name: 'excess', text: 'Mean profit by your law less that by the market’s.' },
+  marketWide: {
+    name: 'market',
+    text: 'The markets of all legs together, in percent of the capital that the package ties up.',
+    unit: '%',
+  },
+  reach: {
+    name: 'reach',
+    text: 'How far a strike may lie from the forward of its expiration, in deviations.',
+    unit: 'σ',
+  },
+  everyStrike: {
+    name: 'strikes',
+    text: 'At most so many of an expiration: of those that are listed every second, every fourth and so on. Empty: all.',
+  },
+  alike: {
+    name: 'like it',
+    text: 'Others of the same family whose strikes lie within a quarter of a deviation of its own.',
+  },
+  place: {
+    name: 'place',
+    text: 'The part of the priced law below the move that came: 50 is its middle.',
+    unit: '%',
+  },
+  pricedDeviation: {
+    name: 'priced σ',
+    text: 'One deviation that was priced from look to look: the news, and the days between at the volatility without it.',
+    unit: '%',
+  },
+  squares: {
+    name: 'squares',
+    text: 'Mean of the squares of past moves in priced deviations: 1 where moves came as they were priced, less where they were priced dear.',
+  },
   // Orders.
   limit: { name: 'limit', text: 'The worst net price that an order accepts.' },
   average: { name: 'average', text: 'Average net price of what is filled.' },

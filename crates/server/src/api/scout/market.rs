@@ -61,6 +61,8 @@ struct ScoutRow {
     realised: Option<f64>,
     /// Implied over realised.
     over_realised: Option<f64>,
+    /// Chance that the price stays within one deviation that is priced if it moves as it did, 0 to 1.
+    within_one: Option<f64>,
     /// Near less far, points.
     near_far: Option<f64>,
     /// Put side less call side, points.
@@ -107,6 +109,7 @@ fn wire(r: UniverseRow, style: desk::PriceStyle) -> ScoutRow {
             .zip(r.realised)
             .filter(|(_, real)| *real > 0.0)
             .map(|(a, b)| a / b),
+        within_one: r.within_one,
         near_far: percent(r.near_far),
         put_call: percent(r.put_call),
         news: r.news.map(|n| NewsWire {

@@ -8,7 +8,7 @@ use axum::extract::State;
 use axum::response::IntoResponse;
 use axum::response::sse::{Event, Sse};
 use desk::scout::ScoutLimit;
-use desk::{Verdict, recognise};
+use desk::{UnderlyingKind, Verdict, recognise};
 use engine::scouting::{
     Expected, FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged,
     proposal_of, search, searched, seen_now,
@@ -102,42 +102,48 @@ struct LeftOutWire {
     why: String,
 }
 
+/// How far a search is, and the best so far.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct SearchGoing {
+    /// Which underlying is looked over.
+    symbol: String,
+    /// Part of all that is done, 0 to 1.
+    part: f64,
+    /// Candidates judged.
+    judged: usize,
+    /// The best so far.
+    rows: Vec<CandidateWire>,
+}
+
+/// The end of a search.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+struct SearchDone {
+    /// As of.
+    at: String,
+    /// The best.
+    rows: Vec<CandidateWire>,
+    /// Candidates judged.
+    judged: usize,
+    /// What ruled others out, each counted at the first limit that it breaks.
+    ruled_out: Vec<RuledOutWire>,
+    /// Longer options without an implied volatility: in no candidate.
+    unvalued: usize,
+    /// Underlyings that were not looked over.
+    left_out: Vec<LeftOutWire>,
+    /// Milliseconds that it took.
+    took: u64,
+}
+
 /// One piece of the answer.
 #[derive(Debug, Clone, Serialize, ToSchema)]
-#[serde(
-    tag = "kind",
-    rename_all = "camelCase",
-    rename_all_fields = "camelCase"
-)]
+#[serde(tag = "kind", rename_all = "camelCase")]
 enum SearchLine {
-    /// How far it is, and the best so far.
-    Progress {
-        /// Which underlying is looked over.
-        symbol: String,
-        /// Part of all that is done, 0 to 1.
-        part: f64,
-        /// Candidates judged.
-        judged: usize,
-        /// The best so far.
-        rows: Vec<CandidateWire>,
-    },
+    /// How far it is.
+    Progress(SearchGoing),
     /// The end.
-    Done {
-        /// As of.
-        at: String,
-        /// The best.
-        rows: Vec<CandidateWire>,
-        /// Candidates judged.
-        judged: usize,
-        /// What ruled others out, each counted at the first limit that it breaks.
-        ruled_out: Vec<RuledOutWire>,
-        /// Longer options without an implied volatility: in no candidate.
-        unvalued: usize,
-        /// Underlyings that were not looked over.
-        left_out: Vec<LeftOutWire>,
-        /// Milliseconds that it took.
-        took: u64,
-    },
+    Done(SearchDone),
 }
 
 fn words(limit: ScoutLimit) -> &'static str {
@@ -251,12 +257,12 @@ fn searching(
         told = Instant::now();
         let part = p.within.done as f64 / p.within.of.max(1) as f64;
         let rows = so_far().into_iter();
-        let line = SearchLine::Progress {
+        let line = SearchLine::Progress(SearchGoing {
             symbol: p.symbol.clone(),
             part: (p.done as f64 + part) / p.of as f64,
             judged: p.judged,
             rows: rows.filter_map(|r| candidate(state, r)).collect(),
-        };
+        });
         // Who reads slowly misses some of it.
         let _ = out.try_send(line);
     };
@@ -268,7 +274,7 @@ fn searching(
         &mut watch,
     );
     let rows = found.rows.into_iter();
-    let line = SearchLine::Done {
+    let line = SearchLine::Done(SearchDone {
         at: moment(state.clock.now),
         rows: rows.filter_map(|r| in_full(state, quoter, r)).collect(),
         judged: found.judged,
@@ -287,7 +293,7 @@ fn searching(
             .map(|(symbol, why)| LeftOutWire { symbol, why })
             .collect(),
         took: began.elapsed().as_millis() as u64,
-    };
+    });
     let _ = out.blocking_send(line);
 }
 
@@ -357,6 +363,8 @@ struct ExpectedWire {
     date: String,
     /// Calendar days to it.
     days: i64,
+    /// Units that one option stands for, where they can be bought; absent of an index.
+    lot: Option<i64>,
     /// Price carried there.
     forward: f64,
     /// One deviation of the logarithm of the price.
@@ -394,6 +402,7 @@ const DRAWN: usize = 120;
 
 fn expected_wire(state: &DeskState, e: &Expected<'_>) -> ExpectedWire {
     let g = &e.ground;
+    let u = g.seen().underlying;
     let spot = g.spot.to_f64();
     let (low, high) = e.region;
     let deviations = |price: f64| (price / spot).ln() / g.deviation();
@@ -426,6 +435,7 @@ fn expected_wire(state: &DeskState, e: &Expected<'_>) -> ExpectedWire {
         by: moment(g.by),
         date: g.by.date().to_string(),
         days: g.days(),
+        lot: (u.kind != UnderlyingKind::Index).then(|| u.multiplier),
         forward: g.carried.forward,
         deviation: g.deviation(),
         low: some(low),

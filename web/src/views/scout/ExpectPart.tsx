@@ -1,0 +1,367 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { api, must } from '../../api/client';
+import { scoutMarketQuery } from '../../api/queries';
+import { count, fixed, longDate, percent, shortWhen } from '../../format';
+import { Button, Choices, Notice } from '../../ui/controls';
+import { DateField } from '../../ui/DateField';
+import { NumberField, readNumber, SelectField } from '../../ui/fields';
+import { useMeasured } from '../../ui/measured';
+import { Term } from '../../ui/terms';
+import {
+  decimalsFor,
+  expectationOf,
+  isDrawn,
+  regionWords,
+  requestOf,
+  rounded,
+  turned,
+  useAsked,
+  useWritten,
+} from './asked';
+import { Candidates } from './Candidates';
+import { ExpectPicture } from './ExpectPicture';
+import { expectedQuery } from './queries';
+import { search, stop, useSearch } from './search';
+import { SearchForm } from './SearchForm';
+import { ShortlistBar } from './ShortlistBar';
+
+const HEIGHT = 330;
+const WEEKS = 38;
+const write = (change: Partial<ReturnType<typeof useWritten.getState>>) => {
+  useWritten.setState(change);
+};
+
+/** So many days behind an exchange moment, as an ISO date. */
+const ahead = (at: string, days: number) =>
+  new Date(Date.parse(`${at.slice(0, 10)}T12:00:00Z`) + days * 86_400_000)
+    .toISOString()
+    .slice(0, 10);
+
+/** What came of the search: how many were judged, and what ruled others out. */
+function Judged() {
+  const s = useSearch();
+  const d = s.done;
+  return (
+    <p className="py-1 text-[12px] text-ink2" data-testid="judged">
+      {count(s.judged)} judged
+      {d && ` as of ${shortWhen(d.at)}, in ${fixed(d.took / 1000, 1)} s`}
+      {s.stopped && '; stopped, so better ones may be left'}
+      {d && d.ruledOut.length > 0 && (
+        <>
+          {'; ruled out: '}
+          {d.ruledOut.map((r) => `${r.why} ${count(r.count)}`).join(' · ')}
+        </>
+      )}
+      {d && d.unvalued > 0 && `; ${count(d.unvalued)} longer options have no volatility`}
+      {d &&
+        d.leftOut.length > 0 &&
+        `; not looked over: ${d.leftOut.map((l) => `${l.symbol} (${l.why})`).join(', ')}`}
+      .
+    </p>
+  );
+}
+
+/** What I expect: a region drawn or written, how sure I am, and the structures that make most of it. */
+export function ExpectPart() {
+  const { symbol: named } = useParams();
+  const navigate = useNavigate();
+  const market = useQuery(scoutMarketQuery);
+  const written = useWritten();
+  const asked = useAsked();
+  const found = useSearch();
+  const [measure, width] = useMeasured(720);
+  const symbols = market.data?.rows.map((r) => r.symbol) ?? [];
+  const symbol = named ?? (symbols.includes(written.symbol) ? written.symbol : (symbols[0] ?? ''));
+  useEffect(() => {
+    // Prices of one underlying mean nothing on another.
+    const w = useWritten.getState();
+    if (symbol !== '' && w.symbol !== symbol)
+      write({ symbol, ...(w.unit === 'prices' ? { low: '', high: '' } : {}) });
+  }, [symbol]);
+  const at = market.data?.at;
+  const own = written.symbol === symbol;
+  const expectation = at && own ? expectationOf(written, ahead(at, WEEKS)) : null;
+  const answer = useQuery(expectedQuery(symbol, expectation));
+  const e = answer.data;
+  const drawn = isDrawn(written);
+  useEffect(() => {
+    if (!e || written.by !== '' || e.dates.length === 0) return;
+    const away = (d: string) => Math.abs(Date.parse(d) - Date.parse(e.date));
+    write({ by: e.dates.reduce((a, b) => (away(b) < away(a) ? b : a)) });
+  }, [e, written.by]);
+  const [low, high, sure] = [written.low, written.high, written.sure].map(readNumber);
+  const badSure = sure != null && (sure < 0 || sure > 100);
+  const badEnds = low != null && high != null && low >= high;
+  const start = async () => {
+    if (!expectation) return;
+    const over =
+      asked.over === 'one'
+        ? [symbol]
+        : asked.over === 'some'
+          ? asked.some
+              .toUpperCase()
+              .split(/[\s,;]+/)
+              .filter((s) => s !== '')
+          : must(
+              await api.GET('/api/scout/symbols', { params: { query: { by: expectation.by } } }),
+            );
+    // Of several the same number of deviations is meant.
+    const same =
+      asked.over !== 'one' && e && expectation.unit === 'prices'
+        ? {
+            ...expectation,
+            unit: 'deviations' as const,
+            low: e.lowDeviations ?? null,
+            high: e.highDeviations ?? null,
+          }
+        : expectation;
+    const made = requestOf(asked, same, over);
+    if ('body' in made) await search(made.body);
+  };
+  const made = expectation && requestOf(asked, expectation, [symbol || '?']);
+  const wrong = [
+    ...(made && 'wrong' in made ? made.wrong : []),
+    ...(badSure ? ['sure'] : []),
+    ...(badEnds ? ['region'] : []),
+  ];
+  const blocked = !e || wrong.length > 0 || answer.error !== null;
+  const several = (found.request?.symbols.length ?? 1) > 1;
+  return (
+    <div className="flex flex-col gap-2 pt-1">
+      <form
+        aria-label="Expectation"
+        className="flex flex-wrap items-center gap-x-3 gap-y-1.5"
+        onSubmit={(f) => {
+          f.preventDefault();
+          if (!blocked) void start();
+        }}
+      >
+        <SelectField
+          label="Underlying"
+          value={symbol}
+          onChange={(s) => {
+            void navigate(`/scout/expect/${s}`);
+          }}
+          choices={(symbols.length > 0 ? symbols : [symbol]).map((s) => ({ value: s, name: s }))}
+        />
+        ends
+        <NumberField
+          label="From"
+          name="from"
+          value={written.low}
+          wide="w-20"
+          placeholder="open"
+          wrong={badEnds}
+          onChange={(text) => {
+            write({ low: text });
+          }}
+        />
+        <NumberField
+          label="To"
+          name="to"
+          value={written.high}
+          wide="w-20"
+          placeholder="open"
+          wrong={badEnds}
+          onChange={(text) => {
+            write({ high: text });
+          }}
+        />
+        <Choices
+          label="Counted in"
+          value={written.unit}
+          onChange={(unit) => {
+            if (unit !== written.unit) write(drawn && e ? turned(written, e) : { unit });
+          }}
+          choices={[
+            { value: 'prices', label: 'prices' },
+            { value: 'deviations', label: 'σ' },
+          ]}
+        />
+        on
+        <DateField
+          label="Date"
+          value={written.by}
+          onChange={(iso) => {
+            if (iso && at && iso > at.slice(0, 10)) write({ by: iso });
+          }}
+        />
+        {e && (
+          <SelectField
+            label="A listed date"
+            value={e.dates.includes(written.by) ? written.by : ''}
+            onChange={(by) => {
+              if (by !== '') write({ by });
+            }}
+            choices={[
+              ...(e.dates.includes(written.by) ? [] : [{ value: '', name: 'listed…' }]),
+              ...e.dates.map((d) => ({ value: d, name: longDate(d) })),
+            ]}
+          />
+        )}
+        <NumberField
+          label="Sure, percent"
+          name={<Term of="sure">I am sure by</Term>}
+          value={written.sure}
+          wide="w-14"
+          placeholder={e ? percent(e.market, 0) : ''}
+          wrong={badSure}
+          onChange={(text) => {
+            write({ sure: text });
+          }}
+          unit="%"
+        />
+        <SelectField
+          label="The market’s law"
+          value={written.law}
+          onChange={(law) => {
+            write({ law });
+          }}
+          choices={[
+            { value: 'flat', name: 'lognormal' },
+            { value: 'smile', name: 'under the smile' },
+          ]}
+        />
+        <Button type="submit" weight="strong" disabled={blocked}>
+          look
+        </Button>
+      </form>
+      {answer.error && <Notice>{answer.error.message}</Notice>}
+      {e && (
+        <p data-testid="expected" className={answer.isPlaceholderData ? 'old' : ''}>
+          {drawn ? (
+            <>
+              {symbol} {regionWords(e, (n) => fixed(n, decimalsFor(n)))} on {longDate(e.date)} (
+              {e.days} d): the <Term of="marketChance">market</Term> gives it{' '}
+              <b>{percent(e.market)} %</b>, I give it <b>{percent(e.sure)} %</b>; outside remain{' '}
+              {percent(1 - e.sure)} %.
+              {e.inside != null && e.elsewhere != null && (
+                <span className="text-ink2">
+                  {' '}
+                  Of all laws that say so, the nearest to the market’s: inside ×{' '}
+                  {fixed(e.inside, 2)}, elsewhere × {fixed(e.elsewhere, 2)}.
+                </span>
+              )}
+            </>
+          ) : (
+            <>
+              Drag a box ahead of {symbol}: prices from low to high, by a date; to the upper or the
+              lower edge for an open side. Or write it above. One deviation until {longDate(e.date)}{' '}
+              is {percent(e.deviation)} %.
+            </>
+          )}
+        </p>
+      )}
+      <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)] gap-4 max-lg:grid-cols-1">
+        <div ref={measure} className="min-w-0 rounded border border-hair">
+          {e ? (
+            <ExpectPicture
+              e={e}
+              symbol={symbol}
+              drawn={drawn}
+              width={Math.max(280, width - 2)}
+              height={HEIGHT}
+              onDraw={(d) => {
+                write({
+                  unit: 'prices',
+                  low: d.low === null ? '' : rounded(d.low),
+                  high: d.high === null ? '' : rounded(d.high),
+                  by: d.date,
+                });
+              }}
+            />
+          ) : (
+            <p className="p-3 text-ink2">Reading the market of {symbol}</p>
+          )}
+        </div>
+        <SearchForm />
+      </div>
+      <div className="flex flex-wrap items-center gap-2">
+        <Choices
+          label="Over which underlyings"
+          value={asked.over}
+          onChange={(over) => {
+            useAsked.setState({ over });
+          }}
+          choices={[
+            { value: 'one', label: `${symbol} alone` },
+            { value: 'some', label: 'several' },
+            { value: 'all', label: 'all' },
+          ]}
+        />
+        {asked.over === 'some' && (
+          <input
+            aria-label="Symbols"
+            placeholder="NMOU, WXMR"
+            value={asked.some}
+            onChange={(f) => {
+              useAsked.setState({ some: f.target.value });
+            }}
+            className="h-6 w-52 rounded border border-strong bg-raised px-2 font-semibold uppercase"
+          />
+        )}
+        {asked.over !== 'one' && e && drawn && (
+          <span className="text-ink2">
+            the same for each:{' '}
+            {regionWords(
+              { low: e.lowDeviations, high: e.highDeviations },
+              (n) => `${fixed(n, 2)} σ`,
+            )}
+          </span>
+        )}
+        <Button
+          weight="strong"
+          disabled={blocked}
+          onClick={() => {
+            void start();
+          }}
+        >
+          look
+        </Button>
+        {found.going && (
+          <>
+            <progress
+              aria-label="How far the search is"
+              value={found.part}
+              max={1}
+              className="h-2 w-40 accent-brass"
+            />
+            <Button onClick={stop}>stop</Button>
+          </>
+        )}
+        {wrong.length > 0 && (
+          <span role="alert" className="text-loss">
+            makes no sense: {wrong.join(', ')}
+          </span>
+        )}
+      </div>
+      {found.problem && <Notice>{found.problem}</Notice>}
+      {found.request && (
+        <>
+          <Judged />
+          {expectation && <ShortlistBar symbol={symbol} expectation={expectation} />}
+          {found.rows.length > 0 ? (
+            <Candidates
+              rows={found.rows}
+              rank={found.request.weights ? 'own' : (found.request.rank ?? 'expectedPerCapital')}
+              several={several}
+              region={
+                e && drawn && found.request.symbols[0] === symbol
+                  ? { low: e.low, high: e.high, lot: e.lot, spot: e.spot }
+                  : undefined
+              }
+            />
+          ) : (
+            !found.going && (
+              <p className="text-ink2">
+                Nothing is left within these limits; what ruled most of them out stands above.
+              </p>
+            )
+          )}
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,61 @@
+import { describe, expect, it } from 'vitest';
+import { expectationOf, requestOf, turned, useAsked, useWritten } from './asked';
+import { pieces } from './search';
+
+const asked = useAsked.getInitialState();
+const written = useWritten.getInitialState();
+const expectation = expectationOf({ ...written, low: '180', high: '', sure: '60' }, '2031-04-18');
+
+describe('what is asked of a search', () => {
+  it('is what is written, percentages as parts and empty fields as nothing', () => {
+    expect(expectation).toEqual({
+      by: '2031-04-18',
+      law: 'flat',
+      low: 180,
+      high: null,
+      unit: 'prices',
+      sure: 0.6,
+    });
+    const made = requestOf({ ...asked, chance: '55', maxLoss: '1,200', strikes: '' }, expectation, [
+      'NMOU',
+    ]);
+    if (!('body' in made)) throw new Error(made.wrong.join());
+    expect(made.body.limits).toMatchObject({ chance: 0.55, maxLoss: 1200, capital: null });
+    expect(made.body).toMatchObject({ strikes: null, price: '0.5', weights: null });
+  });
+  it('names every field that makes no sense, and asks nothing then', () => {
+    const made = requestOf(
+      { ...asked, price: '2', reach: 'far', legs: '2.5', rank: 'own', families: [] },
+      expectation,
+      [],
+    );
+    expect(made).toEqual({
+      wrong: ['price', 'reach', 'weights', 'families', 'symbols', 'legs'],
+    });
+  });
+  it('without a region asks for the band of the market', () => {
+    expect(expectationOf(written, '2031-04-18')).toMatchObject({ low: -1, high: 1, sure: null });
+  });
+  it('turns prices into deviations and back', () => {
+    const e = { low: 180.04, high: null, lowDeviations: -0.256, highDeviations: null };
+    const to = turned({ ...written, low: '180' }, e as never);
+    expect(to).toEqual({ unit: 'deviations', low: '-0.26', high: '' });
+    expect(turned({ ...written, ...to }, e as never).low).toBe('180.0');
+  });
+});
+
+describe('a stream of events', () => {
+  it('comes out the same however it is cut', () => {
+    const text =
+      'data: {"kind":"progress","part":0.5,"judged":2,"rows":[],"symbol":"A"}\n\n: alive\n\ndata: {"kind":"done","judged":4,"rows":[]}\n\n';
+    for (let cut = 0; cut <= text.length; cut++) {
+      const [first, rest] = pieces(text.slice(0, cut));
+      const [second, left] = pieces(rest + text.slice(cut));
+      expect([...first, ...second].map((l) => [l.kind, l.judged])).toEqual([
+        ['progress', 2],
+        ['done', 4],
+      ]);
+      expect(left).toBe('');
+    }
+  });
+});
