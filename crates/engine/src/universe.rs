@@ -11,7 +11,7 @@ use market::{Quoter, UnderlyingAt};
 use rayon::prelude::*;
 
 use crate::campaigns::all_open;
-use crate::scouting::{move_priced, next_news, past_moves};
+use crate::scouting::{move_priced, next_news, one_month_each, past_moves};
 use crate::sight::{realised30, vol_standing, vol30};
 use crate::state::State;
 
@@ -248,20 +248,20 @@ fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
     })
 }
 
-/// Every underlying that is traded now; of futures each month that has options.
+/// Options that end sooner do not make a month of a future one to look at.
+const SOON: i64 = 7;
+
+/// Every underlying that is traded now; of a future its first month with options that last, and those
+/// held.
 pub fn universe(state: &State) -> Vec<UniverseRow> {
     let at = state.clock.now;
-    let all: Vec<&Underlying> = state
-        .world
-        .underlyings(at)
-        .filter(|u| {
-            u.kind != UnderlyingKind::Future
-                || state
-                    .world
-                    .expirations(&u.symbol, at)
-                    .is_some_and(|e| !e.is_empty())
-        })
-        .collect();
+    let lasts = |u: &Underlying| {
+        let all = state.world.expirations(&u.symbol, at).unwrap_or_default();
+        u.kind != UnderlyingKind::Future || all.iter().any(|e| at.days_until(e.date) >= SOON)
+    };
     // A row is a function of the moment, whatever thread works it out.
-    all.par_iter().filter_map(|u| row(state, u)).collect()
+    one_month_each(state, lasts)
+        .par_iter()
+        .filter_map(|u| row(state, u))
+        .collect()
 }

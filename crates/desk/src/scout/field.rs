@@ -108,6 +108,8 @@ pub(super) struct PriceGrid {
     pub upto: Vec<Upto>,
     /// The places that are even in the logarithm; the others are strikes of what ends there.
     even: Vec<usize>,
+    /// Every eighth of those, and all the others.
+    pub coarse: Vec<usize>,
     /// Of three prices between each pair of even ones: both laws up to there, and the weights.
     between: Vec<[Upto; 3]>,
     whole: Upto,
@@ -135,10 +137,19 @@ impl PriceGrid {
         marked.dedup_by(|b, a| a.0 == b.0);
         let prices: Vec<f64> = marked.iter().map(|(p, _)| *p).collect();
         let places = marked.iter().enumerate().filter(|(_, (_, e))| *e);
+        let even_places: Vec<usize> = places.map(|(i, _)| i).collect();
+        let eighth = |(n, i): (usize, &usize)| (n % 8 == 0).then_some(*i);
+        let mut coarse: Vec<usize> = even_places.iter().enumerate().filter_map(eighth).collect();
+        let others = marked.iter().enumerate().filter(|(_, (_, e))| !*e);
+        coarse.extend(others.map(|(i, _)| i));
+        coarse.push(marked.len() - 1);
+        coarse.sort_unstable();
+        coarse.dedup();
         let quarter = |i: usize, part: f64| s.laws.upto(even(i as f64 + part));
         PriceGrid {
             upto: prices.iter().map(|p| s.laws.upto(*p)).collect(),
-            even: places.map(|(i, _)| i).collect(),
+            even: even_places,
+            coarse,
             between: (0..POINTS - 1)
                 .map(|i| [quarter(i, 0.25), quarter(i, 0.5), quarter(i, 0.75)])
                 .collect(),

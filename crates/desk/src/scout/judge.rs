@@ -57,9 +57,7 @@ impl Figures<'_, '_> {
 
     fn bounds(&mut self) -> &Bounds {
         let (judge, pack, cost) = (self.judge, self.pack, self.cost);
-        self.bounds.get_or_insert_with(|| {
-            judge.with_pieces(pack, cost, |p| p.bounds(judge.m.scouted.laws, &judge.whole))
-        })
+        self.bounds.get_or_insert_with(|| judge.bounds(pack, cost))
     }
 
     fn means(&self) -> (f64, f64) {
@@ -361,47 +359,97 @@ impl<'a> Judge<'a> {
         }
     }
 
+    /// Its profit at a place of the grid.
+    fn on_grid(&self, pack: &Pack, (units, lots, cost): (f64, f64, f64), place: usize) -> f64 {
+        let price = self.m.grid.prices[place];
+        let legs = pack.legs().iter();
+        legs.fold(lots * price - cost, |profit, (i, q)| {
+            let s = &self.m.series[usize::from(*i)];
+            let value = match &s.lasting {
+                Some(l) => l.values[place],
+                None => s.contract.kind.intrinsic(price, s.strike),
+            };
+            profit + f64::from(*q) * units * value
+        })
+    }
+
+    /// Far above: its slope, and what it goes to where it has none.
+    fn tail(&self, pack: &Pack, (units, _, cost): (f64, f64, f64)) -> (f64, Option<f64>) {
+        let slope = self.slope(pack);
+        let level = pack.legs().iter().fold(-cost, |level, (i, q)| {
+            let s = &self.m.series[usize::from(*i)];
+            let each = match &s.lasting {
+                Some(l) => l.tail.level,
+                None if s.contract.kind == Kind::Call => -s.strike,
+                None => 0.0,
+            };
+            level + f64::from(*q) * units * each
+        });
+        (slope, (slope == 0.0).then_some(level))
+    }
+
     fn with_grid<T>(
         &self,
         pack: &Pack,
-        (units, lots, cost): (f64, f64, f64),
+        money: (f64, f64, f64),
         of: impl FnOnce(&Pieces<'_>) -> T,
     ) -> T {
         let grid = &self.m.grid;
-        let mut profits: Vec<f64> = grid.prices.iter().map(|p| lots * p - cost).collect();
-        let (mut slope, mut level) = (lots, -cost);
-        for (i, q) in pack.legs() {
-            let s = &self.m.series[usize::from(*i)];
-            let q = f64::from(*q) * units;
-            match &s.lasting {
-                Some(l) => {
-                    for (profit, value) in profits.iter_mut().zip(&l.values) {
-                        *profit += q * value;
-                    }
-                    slope += q * l.tail.slope;
-                    level += q * l.tail.level;
-                }
-                None => {
-                    let kind = s.contract.kind;
-                    for (profit, price) in profits.iter_mut().zip(&grid.prices) {
-                        *profit += q * kind.intrinsic(*price, s.strike);
-                    }
-                    if kind == Kind::Call {
-                        slope += q;
-                        level -= q * s.strike;
-                    }
-                }
-            }
-        }
-        let slope = self.sloped(slope);
-        let pieces = Pieces {
+        let places = 0..grid.prices.len();
+        let profits: Vec<f64> = places.map(|i| self.on_grid(pack, money, i)).collect();
+        let (slope, far) = self.tail(pack, money);
+        of(&Pieces {
             prices: &grid.prices,
             profits: &profits,
             upto: &grid.upto,
             slope,
-            far: (slope == 0.0).then_some(level),
+            far,
+        })
+    }
+
+    /// Its ends and chances, for the order: of the grid every eighth price is looked at, and between
+    /// those all around where the profit passes zero and where it is least and most.
+    fn bounds(&self, pack: &Pack, cost: f64) -> Bounds {
+        let laws = self.m.scouted.laws;
+        let lasts = |(i, _): &(u16, i8)| !self.m.series[usize::from(*i)].ends_then;
+        if !pack.legs().iter().any(lasts) {
+            return self.with_pieces(pack, cost, |p| p.bounds(laws, &self.whole));
+        }
+        let grid = &self.m.grid;
+        let money = (self.multiplier as f64, self.lots(pack), cost);
+        let at = |place: &usize| self.on_grid(pack, money, *place);
+        let coarse: Vec<f64> = grid.coarse.iter().map(at).collect();
+        let by = |a: &usize, b: &usize| coarse[*a].total_cmp(&coarse[*b]);
+        let (least, most) = (
+            (0..coarse.len()).min_by(by).unwrap_or(0),
+            (0..coarse.len()).max_by(by).unwrap_or(0),
+        );
+        let mut places = Vec::with_capacity(2 * coarse.len());
+        let mut profits = Vec::with_capacity(2 * coarse.len());
+        for (i, (place, profit)) in grid.coarse.iter().zip(&coarse).enumerate() {
+            places.push(*place);
+            profits.push(*profit);
+            let Some(next) = coarse.get(i + 1) else { break };
+            let passes = (*profit > 0.0) != (*next > 0.0);
+            let ends = [least, most].iter().any(|end| i == *end || i + 1 == *end);
+            if passes || ends {
+                for between in place + 1..grid.coarse[i + 1] {
+                    places.push(between);
+                    profits.push(at(&between));
+                }
+            }
+        }
+        let prices: Vec<f64> = places.iter().map(|i| grid.prices[*i]).collect();
+        let upto: Vec<Upto> = places.iter().map(|i| grid.upto[*i]).collect();
+        let (slope, far) = self.tail(pack, money);
+        let pieces = Pieces {
+            prices: &prices,
+            profits: &profits,
+            upto: &upto,
+            slope,
+            far,
         };
-        of(&pieces)
+        pieces.bounds(laws, &self.whole)
     }
 
     /// Its profit at prices that spread evenly in the logarithm over some deviations, and at its own

@@ -11,6 +11,7 @@ pub use news::{
     Replayed, VolAround, move_priced, next_news, past_moves, past_news, priced_against_real,
     replayed,
 };
+pub(crate) use search::one_month_each;
 pub use search::{
     Expectation, Expected, FoundRow, SearchAsked, SearchError, SearchFound, SearchProgress, Watch,
     Where, date_ahead, expected, held_units, judged, proposal_of, search, searched, seen_now,

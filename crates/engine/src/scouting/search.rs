@@ -10,7 +10,7 @@ use desk::scout::{
 };
 use desk::{
     EntryPrice, Evaluation, Holding, Instrument, Leg, Moment, Money, Proposal, Structure,
-    UnderlyingKind,
+    Underlying, UnderlyingKind,
 };
 use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};
@@ -18,6 +18,7 @@ use thiserror::Error;
 
 use super::ground::{Ground, GroundError, LawFrom, thin};
 use super::news::exercise_value;
+use crate::campaigns::all_open;
 use crate::money::{account_value, evaluate};
 use crate::refusal::Refusal;
 use crate::sight::{book_greeks, index_price};
@@ -322,29 +323,40 @@ pub fn search(
     out
 }
 
-/// Every underlying that a search over all looks at: of futures the first month with options that last
-/// to the date.
-pub fn searched(state: &State, by: Date) -> Vec<String> {
-    let at = state.clock.now;
-    let mut products: Vec<String> = Vec::new();
-    let lasts = |symbol: &str| {
-        let all = state.world.expirations(symbol, at).unwrap_or_default();
-        all.iter().any(|e| e.date >= by)
-    };
-    let mut out = Vec::new();
-    for u in state.world.underlyings(at).filter(|u| lasts(&u.symbol)) {
-        if u.kind == UnderlyingKind::Future {
-            // A month is its product with a letter and a digit.
-            let code = u.symbol.get(..u.symbol.len().saturating_sub(2));
-            let product = code.unwrap_or(&u.symbol).to_owned();
-            if products.contains(&product) {
-                continue;
+/// The product that a month of a future is one of: its symbol without a letter and a digit.
+fn product(u: &Underlying) -> &str {
+    let code = u.symbol.get(..u.symbol.len().saturating_sub(2));
+    code.unwrap_or(&u.symbol)
+}
+
+/// Every underlying with options that `counts`; of a future its first such month, and those held.
+pub(crate) fn one_month_each<'a>(
+    state: &'a State,
+    counts: impl Fn(&Underlying) -> bool,
+) -> Vec<&'a Underlying> {
+    let mut products: Vec<&str> = Vec::new();
+    let all = state.world.underlyings(state.clock.now);
+    all.filter(|u| counts(u))
+        .filter(|u| {
+            if u.kind != UnderlyingKind::Future {
+                return true;
             }
-            products.push(product);
-        }
-        out.push(u.symbol.clone());
-    }
-    out
+            let first = !products.contains(&product(u));
+            products.push(product(u));
+            first || all_open(state).iter().any(|c| c.symbol == u.symbol)
+        })
+        .collect()
+}
+
+/// Every underlying that a search over all looks at: those with options that last to the date; of a
+/// future its first such month, and those held.
+pub fn searched(state: &State, by: Date) -> Vec<String> {
+    let lasts = |u: &Underlying| {
+        let all = state.world.expirations(&u.symbol, state.clock.now);
+        all.is_some_and(|all| all.iter().any(|e| e.date >= by))
+    };
+    let all = one_month_each(state, lasts).into_iter();
+    all.map(|u| u.symbol.clone()).collect()
 }
 
 /// The structure of a row as a proposal at its price: what the rest of the program judges. On units

@@ -1,4 +1,5 @@
 import { DropdownMenu } from 'radix-ui';
+import { Link } from 'react-router';
 import type { ChainHead } from '../../api/client';
 import { Term } from '../../ui/terms';
 import { fixed, percent } from '../../format';
@@ -81,6 +82,13 @@ export function SymbolHead({ head, onTrade }: Props) {
       <span className="text-ink2 max-[1160px]:hidden">
         <Term of="realisedVolatility" /> <b className="text-ink">{percent(head.realised)} %</b>
       </span>
+      <Link
+        to={`/scout/expect/${head.symbol}`}
+        title="Draw where you expect the price, and find what makes most of it"
+        className="text-brass underline max-md:hidden"
+      >
+        expect
+      </Link>
       <span className="text-ink2 max-[1400px]:hidden">{head.terms}</span>
       {event && (
         <span

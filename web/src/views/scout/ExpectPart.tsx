@@ -54,7 +54,9 @@ function Judged() {
           {d.ruledOut.map((r) => `${r.why} ${count(r.count)}`).join(' · ')}
         </>
       )}
-      {d && d.unvalued > 0 && `; ${count(d.unvalued)} longer options have no volatility`}
+      {d &&
+        d.unvalued > 0 &&
+        `; longer options without a volatility, in no candidate: ${count(d.unvalued)}`}
       {d &&
         d.leftOut.length > 0 &&
         `; not looked over: ${d.leftOut.map((l) => `${l.symbol} (${l.why})`).join(', ')}`}
@@ -132,211 +134,204 @@ export function ExpectPart() {
     <div className="flex flex-col gap-2 pt-1">
       <form
         aria-label="Expectation"
-        className="flex flex-wrap items-center gap-x-3 gap-y-1.5"
+        className="flex flex-col gap-2"
         onSubmit={(f) => {
           f.preventDefault();
           if (!blocked) void start();
         }}
       >
-        <SelectField
-          label="Underlying"
-          value={symbol}
-          onChange={(s) => {
-            void navigate(`/scout/expect/${s}`);
-          }}
-          choices={(symbols.length > 0 ? symbols : [symbol]).map((s) => ({ value: s, name: s }))}
-        />
-        ends
-        <NumberField
-          label="From"
-          name="from"
-          value={written.low}
-          wide="w-20"
-          placeholder="open"
-          wrong={badEnds}
-          onChange={(text) => {
-            write({ low: text });
-          }}
-        />
-        <NumberField
-          label="To"
-          name="to"
-          value={written.high}
-          wide="w-20"
-          placeholder="open"
-          wrong={badEnds}
-          onChange={(text) => {
-            write({ high: text });
-          }}
-        />
-        <Choices
-          label="Counted in"
-          value={written.unit}
-          onChange={(unit) => {
-            if (unit !== written.unit) write(drawn && e ? turned(written, e) : { unit });
-          }}
-          choices={[
-            { value: 'prices', label: 'prices' },
-            { value: 'deviations', label: 'σ' },
-          ]}
-        />
-        on
-        <DateField
-          label="Date"
-          value={written.by}
-          onChange={(iso) => {
-            if (iso && at && iso > at.slice(0, 10)) write({ by: iso });
-          }}
-        />
-        {e && (
+        <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
           <SelectField
-            label="A listed date"
-            value={e.dates.includes(written.by) ? written.by : ''}
-            onChange={(by) => {
-              if (by !== '') write({ by });
+            label="Underlying"
+            value={symbol}
+            onChange={(s) => {
+              void navigate(`/scout/expect/${s}`);
+            }}
+            choices={(symbols.length > 0 ? symbols : [symbol]).map((s) => ({ value: s, name: s }))}
+          />
+          ends
+          <NumberField
+            label="From"
+            name="from"
+            value={written.low}
+            wide="w-20"
+            placeholder="open"
+            wrong={badEnds}
+            onChange={(text) => {
+              write({ low: text });
+            }}
+          />
+          <NumberField
+            label="To"
+            name="to"
+            value={written.high}
+            wide="w-20"
+            placeholder="open"
+            wrong={badEnds}
+            onChange={(text) => {
+              write({ high: text });
+            }}
+          />
+          <Choices
+            label="Counted in"
+            value={written.unit}
+            onChange={(unit) => {
+              if (unit !== written.unit) write(drawn && e ? turned(written, e) : { unit });
             }}
             choices={[
-              ...(e.dates.includes(written.by) ? [] : [{ value: '', name: 'listed…' }]),
-              ...e.dates.map((d) => ({ value: d, name: longDate(d) })),
+              { value: 'prices', label: 'prices' },
+              { value: 'deviations', label: 'σ' },
             ]}
           />
+          on
+          <DateField
+            label="Date"
+            value={written.by}
+            onChange={(iso) => {
+              if (iso && at && iso > at.slice(0, 10)) write({ by: iso });
+            }}
+          />
+          {e && (
+            <SelectField
+              label="A listed date"
+              value={e.dates.includes(written.by) ? written.by : ''}
+              onChange={(by) => {
+                if (by !== '') write({ by });
+              }}
+              choices={[
+                ...(e.dates.includes(written.by) ? [] : [{ value: '', name: 'listed…' }]),
+                ...e.dates.map((d) => ({ value: d, name: longDate(d) })),
+              ]}
+            />
+          )}
+          <NumberField
+            label="Sure, percent"
+            name={<Term of="sure">I am sure by</Term>}
+            value={written.sure}
+            wide="w-14"
+            placeholder={e ? percent(e.market, 0) : ''}
+            wrong={badSure}
+            onChange={(text) => {
+              write({ sure: text });
+            }}
+            unit="%"
+          />
+          <SelectField
+            label="The market’s law"
+            value={written.law}
+            onChange={(law) => {
+              write({ law });
+            }}
+            choices={[
+              { value: 'flat', name: 'lognormal' },
+              { value: 'smile', name: 'under the smile' },
+            ]}
+          />
+        </div>
+        {answer.error && <Notice>{answer.error.message}</Notice>}
+        {e && (
+          <p data-testid="expected" className={answer.isPlaceholderData ? 'old' : ''}>
+            {drawn ? (
+              <>
+                {symbol} {regionWords(e, (n) => fixed(n, decimalsFor(n)))} on {longDate(e.date)} (
+                {e.days} d): the <Term of="marketChance">market</Term> gives it{' '}
+                <b>{percent(e.market)} %</b>, I give it <b>{percent(e.sure)} %</b>; outside remain{' '}
+                {percent(1 - e.sure)} %.
+                {e.inside != null && e.elsewhere != null && (
+                  <span className="text-ink2">
+                    {' '}
+                    Of all laws that say so, the nearest to the market’s: inside ×{' '}
+                    {fixed(e.inside, 2)}, elsewhere × {fixed(e.elsewhere, 2)}.
+                  </span>
+                )}
+              </>
+            ) : (
+              <>
+                Drag a box ahead of {symbol}: prices from low to high, by a date; to the upper or
+                the lower edge for an open side. Or write it above. One deviation until{' '}
+                {longDate(e.date)} is {percent(e.deviation)} %.
+              </>
+            )}
+          </p>
         )}
-        <NumberField
-          label="Sure, percent"
-          name={<Term of="sure">I am sure by</Term>}
-          value={written.sure}
-          wide="w-14"
-          placeholder={e ? percent(e.market, 0) : ''}
-          wrong={badSure}
-          onChange={(text) => {
-            write({ sure: text });
-          }}
-          unit="%"
-        />
-        <SelectField
-          label="The market’s law"
-          value={written.law}
-          onChange={(law) => {
-            write({ law });
-          }}
-          choices={[
-            { value: 'flat', name: 'lognormal' },
-            { value: 'smile', name: 'under the smile' },
-          ]}
-        />
-        <Button type="submit" weight="strong" disabled={blocked}>
-          look
-        </Button>
-      </form>
-      {answer.error && <Notice>{answer.error.message}</Notice>}
-      {e && (
-        <p data-testid="expected" className={answer.isPlaceholderData ? 'old' : ''}>
-          {drawn ? (
-            <>
-              {symbol} {regionWords(e, (n) => fixed(n, decimalsFor(n)))} on {longDate(e.date)} (
-              {e.days} d): the <Term of="marketChance">market</Term> gives it{' '}
-              <b>{percent(e.market)} %</b>, I give it <b>{percent(e.sure)} %</b>; outside remain{' '}
-              {percent(1 - e.sure)} %.
-              {e.inside != null && e.elsewhere != null && (
-                <span className="text-ink2">
-                  {' '}
-                  Of all laws that say so, the nearest to the market’s: inside ×{' '}
-                  {fixed(e.inside, 2)}, elsewhere × {fixed(e.elsewhere, 2)}.
-                </span>
+        <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)] gap-4 max-lg:grid-cols-1">
+          <div ref={measure} className="min-w-0 rounded border border-hair">
+            {e ? (
+              <ExpectPicture
+                e={e}
+                symbol={symbol}
+                drawn={drawn}
+                width={Math.max(280, width - 2)}
+                height={HEIGHT}
+                onDraw={(d) => {
+                  write({
+                    unit: 'prices',
+                    low: d.low === null ? '' : rounded(d.low),
+                    high: d.high === null ? '' : rounded(d.high),
+                    by: d.date,
+                  });
+                }}
+              />
+            ) : (
+              <p className="p-3 text-ink2">Reading the market of {symbol}</p>
+            )}
+          </div>
+          <SearchForm />
+        </div>
+        <div className="flex flex-wrap items-center gap-2">
+          <Choices
+            label="Over which underlyings"
+            value={asked.over}
+            onChange={(over) => {
+              useAsked.setState({ over });
+            }}
+            choices={[
+              { value: 'one', label: `${symbol} alone` },
+              { value: 'some', label: 'several' },
+              { value: 'all', label: 'all' },
+            ]}
+          />
+          {asked.over === 'some' && (
+            <input
+              aria-label="Symbols"
+              placeholder="NMOU, WXMR"
+              value={asked.some}
+              onChange={(f) => {
+                useAsked.setState({ some: f.target.value });
+              }}
+              className="h-6 w-52 rounded border border-strong bg-raised px-2 font-semibold uppercase"
+            />
+          )}
+          {asked.over !== 'one' && e && drawn && (
+            <span className="text-ink2">
+              the same for each:{' '}
+              {regionWords(
+                { low: e.lowDeviations, high: e.highDeviations },
+                (n) => `${fixed(n, 2)} σ`,
               )}
-            </>
-          ) : (
+            </span>
+          )}
+          <Button type="submit" weight="strong" disabled={blocked}>
+            look
+          </Button>
+          {found.going && (
             <>
-              Drag a box ahead of {symbol}: prices from low to high, by a date; to the upper or the
-              lower edge for an open side. Or write it above. One deviation until {longDate(e.date)}{' '}
-              is {percent(e.deviation)} %.
+              <progress
+                aria-label="How far the search is"
+                value={found.part}
+                max={1}
+                className="h-2 w-40 accent-brass"
+              />
+              <Button onClick={stop}>stop</Button>
             </>
           )}
-        </p>
-      )}
-      <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)] gap-4 max-lg:grid-cols-1">
-        <div ref={measure} className="min-w-0 rounded border border-hair">
-          {e ? (
-            <ExpectPicture
-              e={e}
-              symbol={symbol}
-              drawn={drawn}
-              width={Math.max(280, width - 2)}
-              height={HEIGHT}
-              onDraw={(d) => {
-                write({
-                  unit: 'prices',
-                  low: d.low === null ? '' : rounded(d.low),
-                  high: d.high === null ? '' : rounded(d.high),
-                  by: d.date,
-                });
-              }}
-            />
-          ) : (
-            <p className="p-3 text-ink2">Reading the market of {symbol}</p>
+          {wrong.length > 0 && (
+            <span role="alert" className="text-loss">
+              makes no sense: {wrong.join(', ')}
+            </span>
           )}
         </div>
-        <SearchForm />
-      </div>
-      <div className="flex flex-wrap items-center gap-2">
-        <Choices
-          label="Over which underlyings"
-          value={asked.over}
-          onChange={(over) => {
-            useAsked.setState({ over });
-          }}
-          choices={[
-            { value: 'one', label: `${symbol} alone` },
-            { value: 'some', label: 'several' },
-            { value: 'all', label: 'all' },
-          ]}
-        />
-        {asked.over === 'some' && (
-          <input
-            aria-label="Symbols"
-            placeholder="NMOU, WXMR"
-            value={asked.some}
-            onChange={(f) => {
-              useAsked.setState({ some: f.target.value });
-            }}
-            className="h-6 w-52 rounded border border-strong bg-raised px-2 font-semibold uppercase"
-          />
-        )}
-        {asked.over !== 'one' && e && drawn && (
-          <span className="text-ink2">
-            the same for each:{' '}
-            {regionWords(
-              { low: e.lowDeviations, high: e.highDeviations },
-              (n) => `${fixed(n, 2)} σ`,
-            )}
-          </span>
-        )}
-        <Button
-          weight="strong"
-          disabled={blocked}
-          onClick={() => {
-            void start();
-          }}
-        >
-          look
-        </Button>
-        {found.going && (
-          <>
-            <progress
-              aria-label="How far the search is"
-              value={found.part}
-              max={1}
-              className="h-2 w-40 accent-brass"
-            />
-            <Button onClick={stop}>stop</Button>
-          </>
-        )}
-        {wrong.length > 0 && (
-          <span role="alert" className="text-loss">
-            makes no sense: {wrong.join(', ')}
-          </span>
-        )}
-      </div>
+      </form>
       {found.problem && <Notice>{found.problem}</Notice>}
       {found.request && (
         <>

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { api, must, type Expectations, type KeptExpectation } from '../../api/client';
 import { fixed, longDate, percent, shortWhen } from '../../format';
-import { money, tone } from '../../money';
+import { isNegative, money, negated, tone } from '../../money';
 import { Asked } from '../../ui/Asked';
 import { Button, Notice } from '../../ui/controls';
 import { DataTable, type Column } from '../../ui/DataTable';
@@ -135,7 +135,11 @@ function Kept({ k }: { k: KeptExpectation }) {
                 {s.chosen ? 'taken' : 'not taken'}
               </Button>
               <span>{s.name}</span>
-              <span className="text-ink2">paid {money(s.paid)} with fees</span>
+              <span className="text-ink2">
+                {isNegative(s.paid)
+                  ? `received ${money(negated(s.paid))} after fees`
+                  : `paid ${money(s.paid)} with fees`}
+              </span>
               {s.made != null && (
                 <span>
                   made <b className={tone(s.made)}>{money(s.made, true)}</b> by its date

@@ -54,14 +54,29 @@ const number = (
   plus = false,
 ): Column<ScoutRow> => ({ key, head, by: of, cell: (r) => fixed(of(r), decimals, plus) });
 
-const FIRST: Column<ScoutRow>[] = [
-  {
-    key: 'symbol',
-    head: 'symbol',
-    left: true,
-    by: (r) => r.symbol,
-    cell: (r) => (
-      <Link to={`/chain/${r.symbol}`} title={r.name} className="whitespace-nowrap hover:text-brass">
+/** The symbol, and why its row is as it is. */
+const symbolColumn = (
+  opened: string | undefined,
+  open: (symbol: string | undefined) => void,
+): Column<ScoutRow> => ({
+  key: 'symbol',
+  head: 'symbol',
+  left: true,
+  by: (r) => r.symbol,
+  cell: (r) => (
+    <span className="whitespace-nowrap">
+      <button
+        type="button"
+        aria-expanded={opened === r.symbol}
+        aria-label={`why ${r.symbol}`}
+        className="-ml-1 px-1 text-ink2 hover:text-brass"
+        onClick={() => {
+          open(opened === r.symbol ? undefined : r.symbol);
+        }}
+      >
+        {opened === r.symbol ? '▾' : '▸'}
+      </button>
+      <Link to={`/chain/${r.symbol}`} title={r.name} className="hover:text-brass">
         <b>{r.symbol}</b>
         {r.held > 0 && (
           <>
@@ -73,8 +88,10 @@ const FIRST: Column<ScoutRow>[] = [
           </>
         )}
       </Link>
-    ),
-  },
+    </span>
+  ),
+});
+const FIRST: Column<ScoutRow>[] = [
   { key: 'price', head: 'price', cell: (r) => money(r.price) },
   {
     key: 'change',
@@ -301,26 +318,8 @@ export function MarketPart() {
   const table = useQuery(scoutMarketQuery);
   const { questions, ranges } = useWanted();
   const [opened, open] = useState<string>();
-  const opener: Column<ScoutRow> = {
-    key: 'open',
-    head: '',
-    left: true,
-    cell: (r) => (
-      <button
-        type="button"
-        aria-expanded={opened === r.symbol}
-        aria-label={`why ${r.symbol}`}
-        className="px-1 text-ink2 hover:text-brass"
-        onClick={() => {
-          open(opened === r.symbol ? undefined : r.symbol);
-        }}
-      >
-        {opened === r.symbol ? '▾' : '▸'}
-      </button>
-    ),
-  };
   const columns = [
-    opener,
+    symbolColumn(opened, open),
     ...FIRST,
     ...QUESTIONS.filter((q) => questions.includes(q)).flatMap((q) => SETS[q]),
   ];

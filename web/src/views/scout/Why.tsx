@@ -11,7 +11,7 @@ import { Candidates } from './Candidates';
 import { NewsPanel } from './NewsPanel';
 import { once } from './search';
 
-const WIDTH = 300;
+const WIDTH = 278;
 const HEIGHT = 132;
 const LEFT = 40;
 const BOTTOM = 16;
@@ -207,9 +207,11 @@ function Fits({ row, by }: { row: ScoutRow; by: string }) {
   useEffect(() => {
     const giveUp = new AbortController();
     const asked = { ...useAsked.getInitialState(), expirations: '1', legs: '4' };
-    const made = requestOf(asked, { by, low: -1, high: 1, unit: 'deviations', sure, law: 'flat' }, [
-      row.symbol,
-    ]);
+    const made = requestOf(
+      asked,
+      { by, low: -1, high: 1, unit: 'deviations', sure, law: 'smile' },
+      [row.symbol],
+    );
     if ('body' in made)
       once({ ...made.body, rows: 5 }, giveUp.signal).then(
         (rows) => {
@@ -268,7 +270,7 @@ export function Why({ row }: { row: ScoutRow }) {
   const monthly = head.data?.marks.find((m) => m.days >= 25 && m.cycle !== 'weekly');
   const name = (words: string) => <h3 className="text-[12px] font-normal text-ink2">{words}</h3>;
   return (
-    <div className="flex max-w-[calc(100vw-110px)] flex-col gap-3" data-testid="why">
+    <div className="flex max-w-[calc(100vw-112px)] flex-col gap-3" data-testid="why">
       <div className="flex flex-wrap gap-x-4 gap-y-2">
         <div>
           {name('price, weekly')}

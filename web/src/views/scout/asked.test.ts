@@ -10,7 +10,7 @@ describe('what is asked of a search', () => {
   it('is what is written, percentages as parts and empty fields as nothing', () => {
     expect(expectation).toEqual({
       by: '2031-04-18',
-      law: 'flat',
+      law: 'smile',
       low: 180,
       high: null,
       unit: 'prices',

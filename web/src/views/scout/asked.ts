@@ -62,7 +62,7 @@ export const useWritten = kept<Written>('scout-expected', {
   high: '',
   unit: 'prices',
   sure: '',
-  law: 'flat',
+  law: 'smile',
 });
 
 export type Asked = {

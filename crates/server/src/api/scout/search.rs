@@ -8,7 +8,7 @@ use axum::extract::State;
 use axum::response::IntoResponse;
 use axum::response::sse::{Event, Sse};
 use desk::scout::ScoutLimit;
-use desk::{UnderlyingKind, Verdict, recognise};
+use desk::{CheckCode, UnderlyingKind, Verdict, recognise};
 use engine::scouting::{
     Expected, FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged,
     proposal_of, search, searched, seen_now,
@@ -208,8 +208,13 @@ fn in_full(state: &DeskState, quoter: &mut Quoter, row: FoundRow) -> Option<Cand
     let mut out = candidate(state, row)?;
     match said {
         Ok(e) => {
-            let heavy = |v: Verdict| matches!(v, Verdict::Warning | Verdict::Blocking);
-            let against = e.checks.iter().filter(|c| heavy(c.verdict));
+            // News inside is worth knowing here, whatever else is only noted.
+            let heavy = |c: &&desk::Check| match c.verdict {
+                Verdict::Warning | Verdict::Blocking => true,
+                Verdict::Note => c.code == CheckCode::Event,
+                Verdict::Fine => false,
+            };
+            let against = e.checks.iter().filter(heavy);
             out.against = against.map(|c| c.text.clone()).collect();
             out.allowed = e.allowed;
         }
@@ -237,8 +242,9 @@ fn in_background<T: Send>(f: impl FnOnce() -> T + Send) -> T {
     }
 }
 
-/// The best so far is told so often.
+/// The best so far is told so often; for the first time sooner.
 const EVERY: Duration = Duration::from_millis(150);
+const FIRST: Duration = Duration::from_millis(40);
 /// Pieces of an answer that wait to be read.
 const WAITING: usize = 4;
 
@@ -249,12 +255,13 @@ fn searching(
     out: &mpsc::Sender<SearchLine>,
 ) {
     let began = Instant::now();
-    let mut told = began;
+    let mut told = None;
     let mut watch = |p: &SearchProgress, so_far: &dyn Fn() -> Vec<FoundRow>| {
-        if told.elapsed() < EVERY {
+        let rest = told.map_or(began.elapsed() < FIRST, |t: Instant| t.elapsed() < EVERY);
+        if rest || p.judged == 0 {
             return;
         }
-        told = Instant::now();
+        told = Some(Instant::now());
         let part = p.within.done as f64 / p.within.of.max(1) as f64;
         let rows = so_far().into_iter();
         let line = SearchLine::Progress(SearchGoing {
