@@ -19,5 +19,6 @@ mod refusals;
 mod rework;
 mod rounds;
 mod schema_fuzz;
+mod scout;
 mod stream;
 mod whole_book;

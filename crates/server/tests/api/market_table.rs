@@ -12,7 +12,7 @@ async fn a_row_of_the_market_is_its_chain() {
     let rows = table["rows"].as_array().unwrap();
     let row = |symbol: &str| rows.iter().find(|r| r["symbol"] == symbol).unwrap();
     let number = |v: &Value| v.as_f64().unwrap_or_else(|| panic!("{v} is no number"));
-    for symbol in ["NMOU", "WXMR", "BRLW", "BYQJ1", "SKRY"] {
+    for symbol in ["NMOU", "WXMR", "BRLW", "BYQK1", "SKRY"] {
         let head = p.get(&format!("/api/chain/{symbol}")).await["head"].clone();
         let r = row(symbol);
         for (ours, theirs, times) in [
