@@ -63,6 +63,8 @@ async fn every_view_on_every_width() {
             (campaign.as_str(), "[data-stretch]"),
             (rework.as_str(), "[aria-label=Figures]"),
             ("scout", "main table"),
+            ("scout/expect/NMOU", "[data-testid=expected]"),
+            ("scout/kept", "main p"),
             ("balance", "[data-testid=book-even]"),
             ("balance/account", "main table"),
             ("ledger", "main table"),

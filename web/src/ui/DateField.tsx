@@ -16,10 +16,10 @@ export function DateField({
 }) {
   const [text, setText] = useState(value && longDate(value));
   const read = readDate(text) ?? '';
-  // Set from outside: what is written is that day.
-  const [known, know] = useState(value);
-  if (known !== value) {
-    know(value);
+  // Set from outside: what is written is that day. What is still being written stays, whatever its owner makes of it.
+  const [seen, see] = useState(value);
+  if (seen !== value) {
+    see(value);
     if (value !== read) setText(value && longDate(value));
   }
   const wrong = text.trim() !== '' && read === '';
@@ -33,9 +33,7 @@ export function DateField({
       value={text}
       onChange={(e) => {
         setText(e.target.value);
-        const iso = readDate(e.target.value) ?? '';
-        know(iso);
-        onChange(iso);
+        onChange(readDate(e.target.value) ?? '');
       }}
       onBlur={() => {
         if (read) setText(longDate(read));

@@ -59,7 +59,7 @@ export function Candidates({
         ? `${percent(c.rank, 1)} %`
         : fixed(c.rank, 2);
   const columns: Column<Candidate>[] = [
-    { key: 'glyph', head: '', left: true, cell: (c) => <Glyph c={c} /> },
+    { key: 'glyph', head: 'shape', left: true, cell: (c) => <Glyph c={c} /> },
     {
       key: 'structure',
       head: 'structure',

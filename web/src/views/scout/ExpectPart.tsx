@@ -83,6 +83,10 @@ export function ExpectPart() {
       write({ symbol, ...(w.unit === 'prices' ? { low: '', high: '' } : {}) });
   }, [symbol]);
   const at = market.data?.at;
+  useEffect(() => {
+    // A date that has passed is none to expect anything by.
+    if (at && written.by !== '' && written.by <= at.slice(0, 10)) write({ by: '' });
+  }, [at, written.by]);
   const own = written.symbol === symbol;
   const expectation = at && own ? expectationOf(written, ahead(at, WEEKS)) : null;
   const answer = useQuery(expectedQuery(symbol, expectation));

@@ -33,7 +33,6 @@ function Families() {
   const turn = (f: Family) => {
     set({ families: families.includes(f) ? families.filter((x) => x !== f) : [...families, f] });
   };
-  const all = families.length === FAMILIES.length;
   return (
     <div className="flex flex-wrap gap-1">
       {FAMILIES.map((f) => (
@@ -49,15 +48,18 @@ function Families() {
           {f.name}
         </button>
       ))}
-      <button
-        type="button"
-        className="px-1 text-[12px] text-brass underline"
-        onClick={() => {
-          set({ families: all ? [] : FAMILIES.map((f) => f.value) });
-        }}
-      >
-        {all ? 'none' : 'all'}
-      </button>
+      {(['all', 'none'] as const).map((of) => (
+        <button
+          key={of}
+          type="button"
+          className="px-0.5 text-[12px] text-brass underline"
+          onClick={() => {
+            set({ families: of === 'all' ? FAMILIES.map((f) => f.value) : [] });
+          }}
+        >
+          {of}
+        </button>
+      ))}
     </div>
   );
 }

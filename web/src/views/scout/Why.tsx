@@ -268,7 +268,7 @@ export function Why({ row }: { row: ScoutRow }) {
   const head = useQuery(headQuery(row.symbol));
   const bars = history.data?.bars ?? [];
   const monthly = head.data?.marks.find((m) => m.days >= 25 && m.cycle !== 'weekly');
-  const name = (words: string) => <h3 className="text-[12px] font-normal text-ink2">{words}</h3>;
+  const name = (words: string) => <p className="text-[12px] text-ink2">{words}</p>;
   return (
     <div className="flex max-w-[calc(100vw-112px)] flex-col gap-3" data-testid="why">
       <div className="flex flex-wrap gap-x-4 gap-y-2">
