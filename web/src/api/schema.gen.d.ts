@@ -5612,6 +5612,8 @@ export interface components {
         SearchDone: {
             /** @description As of. */
             at: string;
+            /** @description So many rows of each underlying at most. */
+            each: number;
             /** @description Candidates judged. */
             judged: number;
             /** @description Underlyings that were not looked over. */

@@ -3,6 +3,8 @@ import { Fragment, useMemo, useState, type ReactNode } from 'react';
 export type Column<T> = {
   key: string;
   head: ReactNode;
+  /** What stands before a cell of a card: the head where that is plain text; empty for nothing. */
+  name?: string;
   /** What rows are sorted by; what has none comes last. Without it the column cannot be sorted by. */
   by?: (row: T) => number | string | null | undefined;
   cell: (row: T) => ReactNode;
@@ -92,7 +94,7 @@ export function DataTable<T>({
                 {columns.map((c) => (
                   <td
                     key={c.key}
-                    data-head={typeof c.head === 'string' ? c.head : undefined}
+                    data-head={(c.name ?? (typeof c.head === 'string' ? c.head : '')) || undefined}
                     className={`px-2 py-1 ${c.left ? '' : 'num'}`}
                   >
                     {c.cell(row)}

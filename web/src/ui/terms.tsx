@@ -265,20 +265,20 @@ export const TERMS = {
   },
   sure: {
     name: 'sure',
-    text: 'Your own chance that the price ends in the region. What remains is outside. Of all laws that give it this chance the one nearest the market’s counts.',
+    text: 'Your own chance that the price ends in the region.',
     unit: '%',
   },
   marketChance: {
     name: 'market',
-    text: 'What option prices give the same: the lognormal law at the forward, or that under the smile.',
+    text: 'The chance that option prices give it.',
   },
   farSide: {
     name: 'far',
-    text: 'The far side of every leg: asks where bought, bids where sold. Dearer than the ticket’s cross, which is a quote of the whole package.',
+    text: 'The far side of every leg: dearer than the ticket’s cross, which is a quote of the whole package.',
   },
   ownExpected: {
     name: 'expected',
-    text: 'Mean profit on the date by your law, and by the market’s below it; fees of the entry taken off where you ask for it.',
+    text: 'Mean profit on the date by your law, and by the market’s below it.',
     unit: 'a package',
   },
   ownChance: {
@@ -291,7 +291,6 @@ export const TERMS = {
     text: 'Mean profit over the worst twentieth of your law.',
     unit: 'a package',
   },
-  excess: { name: 'excess', text: 'Mean profit by your law less that by the market’s.' },
   marketWide: {
     name: 'market',
     text: 'The markets of all legs together, in percent of the capital that the package ties up.',
@@ -304,11 +303,7 @@ export const TERMS = {
   },
   everyStrike: {
     name: 'strikes',
-    text: 'At most so many of an expiration: of those that are listed every second, every fourth and so on. Empty: all.',
-  },
-  alike: {
-    name: 'like it',
-    text: 'Others of the same family whose strikes lie within a quarter of a deviation of its own.',
+    text: 'At most so many of an expiration, every second or fourth of those listed. Empty: all.',
   },
   place: {
     name: 'place',
@@ -317,12 +312,12 @@ export const TERMS = {
   },
   pricedDeviation: {
     name: 'priced σ',
-    text: 'One deviation that was priced from look to look: the news, and the days between at the volatility without it.',
+    text: 'One deviation that was priced from look to look, the days between among it.',
     unit: '%',
   },
   squares: {
     name: 'squares',
-    text: 'Mean of the squares of past moves in priced deviations: 1 where moves came as they were priced, less where they were priced dear.',
+    text: 'Mean square of past moves in priced deviations: 1 where they came as priced, less where they were priced dear.',
   },
   // Orders.
   limit: { name: 'limit', text: 'The worst net price that an order accepts.' },

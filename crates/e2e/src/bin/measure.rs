@@ -54,6 +54,17 @@ async fn main() {
             "nudge of a four-leg draft to its repaint, quotes running",
             nudges(&b).await,
         );
+        b.run_async(&format!("{SEARCH} {}", "search.over(); done(true);"))
+            .await;
+        report(
+            "the same nudge while a search over every underlying runs",
+            "ms",
+            nudges(&b).await,
+            60.0,
+        );
+        b.run("window.searching.abort(); window.searching = undefined;")
+            .await;
+        scouting(&b).await;
         by_hand(
             "drag of a leg by one row to the repaint of the outline",
             drags(&b).await,
@@ -131,6 +142,65 @@ async fn main() {
         );
     })
     .await;
+}
+
+/// A search in the page: `search.one(symbols)` answers when its first rows came and when it ended, and
+/// `search.over()` searches everything again and again until `window.searching` is aborted.
+const SEARCH: &str = "const [done] = arguments;
+    const families = ['single', 'vertical', 'straddle', 'strangle', 'ratio', 'butterfly',
+      'butterfly-skewed', 'condor', 'condor-skewed', 'calendar', 'diagonal', 'covered', 'protected',
+      'collar', 'shares'];
+    const search = {
+      all: () => fetch('/api/scout/symbols?by=2031-04-18').then((r) => r.json()),
+      one: async (symbols, signal) => {
+        const began = performance.now();
+        const answer = await fetch('/api/scout/search', { method: 'POST', signal,
+          headers: { 'content-type': 'application/json' }, body: JSON.stringify({ symbols, families,
+            expectation: { by: '2031-04-18', low: -1, high: 1, unit: 'deviations', sure: 0.75,
+              law: 'smile' }, price: '0.5', reach: 2, strikes: 32, expirations: 4,
+            limits: { level: true, marketWidth: 0.2 } }) });
+        const reader = answer.body.pipeThrough(new TextDecoderStream()).getReader();
+        let [first, text] = [0, ''];
+        for (let got = await reader.read(); !got.done; got = await reader.read()) {
+          first ||= performance.now() - began;
+          text = (text + got.value).slice(-200);
+        }
+        return [first, performance.now() - began];
+      },
+      over: async () => {
+        const own = new AbortController();
+        window.searching = own;
+        const symbols = await search.all();
+        while (!own.signal.aborted) await search.one(symbols, own.signal).catch(() => {});
+      },
+    };";
+
+/// Searches over one underlying and over all, and the market as a table.
+async fn scouting(b: &Browser) {
+    let (mut first, mut whole) = (Vec::new(), Vec::new());
+    for symbol in ["NMOU", "WXMR", "VXLO", "SKRY", "BRLW"] {
+        let ask = format!("{SEARCH} search.one(['{symbol}']).then(done);");
+        let found = b.run_async(&ask).await;
+        first.extend(found[0].as_f64());
+        whole.extend(found[1].as_f64());
+    }
+    report("scout, one underlying: its first rows", "ms", first, 200.0);
+    report("scout, one underlying, all families", "ms", whole, 1_000.0);
+    let all = format!("{SEARCH} search.all().then((a) => search.one(a)).then(done);");
+    let all = b.run_async(&all).await;
+    report(
+        "scout, every underlying, all families",
+        "ms",
+        all[1].as_f64().into_iter().collect(),
+        10_000.0,
+    );
+    let table = "const [done] = arguments; const began = performance.now();
+        fetch('/api/scout/market').then((r) => r.json()).then(() => done(performance.now() - began));";
+    let mut times = Vec::new();
+    for _ in 0..10 {
+        times.extend(b.run_async(table).await.as_f64());
+    }
+    report("the market as a table", "ms", times, 50.0);
 }
 
 /// Resident memory of a process (Linux).

@@ -251,6 +251,15 @@ pub fn search_one(
 /// What is heard of a search: how far it is, and the best so far.
 pub type Watch<'w> = dyn FnMut(&SearchProgress, &dyn Fn() -> Vec<FoundRow>) + 'w;
 
+/// Rows of one underlying that are given at most when several are searched: all may be best in one.
+pub fn most_of_each(symbols: usize, rows: usize) -> usize {
+    if symbols < 2 {
+        rows
+    } else {
+        (2 * rows / symbols).max(4)
+    }
+}
+
 /// Rows of several, best first.
 fn merged(mut rows: Vec<FoundRow>, most: usize) -> Vec<FoundRow> {
     rows.sort_by(|a, b| {
@@ -263,12 +272,12 @@ fn merged(mut rows: Vec<FoundRow>, most: usize) -> Vec<FoundRow> {
     rows
 }
 
-fn rows_of(symbol: &str, folds: Vec<JudgedFold>) -> Vec<FoundRow> {
+fn rows_of(symbol: &str, folds: Vec<JudgedFold>, most: usize) -> Vec<FoundRow> {
     let row = |fold| FoundRow {
         symbol: symbol.to_owned(),
         fold,
     };
-    folds.into_iter().map(row).collect()
+    folds.into_iter().take(most).map(row).collect()
 }
 
 /// Searches one underlying after the other; those that cannot be looked over are named. When `stop`
@@ -281,6 +290,7 @@ pub fn search(
     watch: &mut Watch<'_>,
 ) -> SearchFound {
     let mut out = SearchFound::default();
+    let each = most_of_each(symbols.len(), asked.rows);
     for (done, symbol) in symbols.iter().enumerate() {
         let before = &out.rows;
         let judged = out.judged;
@@ -294,7 +304,7 @@ pub fn search(
             };
             watch(&progress, &|| {
                 let mut rows = before.clone();
-                rows.extend(rows_of(symbol, so_far()));
+                rows.extend(rows_of(symbol, so_far(), each));
                 merged(rows, asked.rows)
             });
         });
@@ -309,7 +319,7 @@ pub fn search(
                     }
                 }
                 let mut rows = std::mem::take(&mut out.rows);
-                rows.extend(rows_of(symbol, found.rows));
+                rows.extend(rows_of(symbol, found.rows, each));
                 out.rows = merged(rows, asked.rows);
                 if found.stopped {
                     out.stopped = true;

@@ -44,7 +44,7 @@ function Picture({ c, region }: { c: Candidate; region: Region | undefined }) {
       role="img"
       width={WIDTH}
       height={HEIGHT}
-      className="max-w-full"
+      className="h-auto max-w-full"
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       aria-label={`Profit of one package on the date, from ${fixed(bottom, 0, true)} to ${fixed(top, 0, true)}; even at ${c.breakEvens.map((e) => fixed(e, 2)).join(' and ') || 'no price'}`}
     >

@@ -59,10 +59,11 @@ export function Candidates({
         ? `${percent(c.rank, 1)} %`
         : fixed(c.rank, 2);
   const columns: Column<Candidate>[] = [
-    { key: 'glyph', head: 'shape', left: true, cell: (c) => <Glyph c={c} /> },
+    { key: 'glyph', head: 'shape', name: '', left: true, cell: (c) => <Glyph c={c} /> },
     {
       key: 'structure',
       head: 'structure',
+      name: '',
       left: true,
       cell: (c) => (
         <button
@@ -79,7 +80,14 @@ export function Candidates({
           </b>{' '}
           {c.strikes}
           <br />
-          <span className="text-[12px] text-ink2">
+          <span
+            className="text-[12px] text-ink2"
+            title={
+              c.like > 0
+                ? 'of the same family, strikes within a quarter of a deviation of its own'
+                : undefined
+            }
+          >
             {c.expiries.map(dayMonth).join(' and ')}
             {c.like > 0 && `, and ${c.like} like it`}
           </span>
@@ -111,18 +119,21 @@ export function Candidates({
     {
       key: 'chance',
       head: <Term of="ownChance" />,
+      name: 'chance',
       by: (c) => c.ownChance,
       cell: (c) => both(`${percent(c.ownChance, 0)} %`, `${percent(c.marketChance, 0)} %`),
     },
     {
       key: 'expected',
       head: <Term of="ownExpected" />,
+      name: 'expected',
       by: (c) => c.ownExpected,
       cell: (c) => both(fixed(c.ownExpected, 2, true), fixed(c.marketExpected, 2, true)),
     },
     {
       key: 'worst',
       head: <Term of="worstTwentieth" />,
+      name: 'worst 5 %',
       by: (c) => c.ownWorst5,
       cell: (c) => fixed(c.ownWorst5, 0),
     },

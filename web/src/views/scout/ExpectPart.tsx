@@ -43,6 +43,7 @@ const ahead = (at: string, days: number) =>
 function Judged() {
   const s = useSearch();
   const d = s.done;
+  const several = (s.request?.symbols.length ?? 1) > 1;
   return (
     <p className="py-1 text-[12px] text-ink2" data-testid="judged">
       {count(s.judged)} judged
@@ -57,6 +58,7 @@ function Judged() {
       {d &&
         d.unvalued > 0 &&
         `; longer options without a volatility, in no candidate: ${count(d.unvalued)}`}
+      {d && several && `; at most ${d.each} of each underlying`}
       {d &&
         d.leftOut.length > 0 &&
         `; not looked over: ${d.leftOut.map((l) => `${l.symbol} (${l.why})`).join(', ')}`}
@@ -259,7 +261,7 @@ export function ExpectPart() {
           </p>
         )}
         <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)] gap-4 max-lg:grid-cols-1">
-          <div ref={measure} className="min-w-0 rounded border border-hair">
+          <div ref={measure} className="min-w-0 self-start rounded border border-hair">
             {e ? (
               <ExpectPicture
                 e={e}

@@ -45,10 +45,17 @@ const COLUMNS: Column<PastNews>[] = [
   {
     key: 'priced',
     head: <Term of="pricedDeviation" />,
+    name: 'priced σ',
     by: (p) => p.deviation,
     cell: (p) => percent(p.deviation),
   },
-  { key: 'place', head: <Term of="place" />, by: (p) => p.place, cell: (p) => percent(p.place, 0) },
+  {
+    key: 'place',
+    head: <Term of="place" />,
+    name: 'place',
+    by: (p) => p.place,
+    cell: (p) => percent(p.place, 0),
+  },
   {
     key: 'base',
     head: 'IV without it',

@@ -8,13 +8,14 @@ use axum::extract::State;
 use axum::response::IntoResponse;
 use axum::response::sse::{Event, Sse};
 use desk::scout::ScoutLimit;
-use desk::{CheckCode, UnderlyingKind, Verdict, recognise};
+use desk::{CheckCode, EventKind, UnderlyingKind, Verdict, recognise};
 use engine::scouting::{
     Expected, FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged,
-    proposal_of, search, searched, seen_now,
+    most_of_each, proposal_of, search, searched, seen_now,
 };
 use engine::state::{State as DeskState, underlying_of};
 use futures_util::stream::poll_fn;
+use jiff::civil::Date;
 use market::Quoter;
 use rayon::{ThreadPool, ThreadPoolBuilder};
 use serde::{Deserialize, Serialize};
@@ -132,6 +133,8 @@ struct SearchDone {
     unvalued: usize,
     /// Underlyings that were not looked over.
     left_out: Vec<LeftOutWire>,
+    /// So many rows of each underlying at most.
+    each: usize,
     /// Milliseconds that it took.
     took: u64,
 }
@@ -202,10 +205,34 @@ fn candidate(state: &DeskState, row: FoundRow) -> Option<CandidateWire> {
     })
 }
 
+/// News behind a date that longer options of a structure hold already: on the date they are taken at
+/// their volatility of now, which is too kind to what is sold before it or too hard.
+fn news_behind(state: &DeskState, row: &FoundRow, by: Date) -> Option<String> {
+    let legs = proposal_of(row, 1, false).structure;
+    let last = legs.options().map(|(c, _)| c.expiry).max()?;
+    let now = state.clock.now;
+    let all = state.world.events(&row.symbol, now, now.days_until(last));
+    let behind = |e: &&desk::Event| e.kind == EventKind::News && e.date >= by && e.date < last;
+    let news = all.iter().find(behind)?;
+    Some(format!(
+        "{} on {} is behind the date: longer options are taken at the volatility that they have now, \
+         and will have more of it then",
+        news.what,
+        desk::short_date(news.date)
+    ))
+}
+
 /// With what the rest of the program says of it.
-fn in_full(state: &DeskState, quoter: &mut Quoter, row: FoundRow) -> Option<CandidateWire> {
+fn in_full(
+    state: &DeskState,
+    quoter: &mut Quoter,
+    row: FoundRow,
+    by: Date,
+) -> Option<CandidateWire> {
     let said = judged(state, quoter, &row);
+    let behind = news_behind(state, &row, by);
     let mut out = candidate(state, row)?;
+    out.against.extend(behind);
     match said {
         Ok(e) => {
             // News inside is worth knowing here, whatever else is only noted.
@@ -215,7 +242,7 @@ fn in_full(state: &DeskState, quoter: &mut Quoter, row: FoundRow) -> Option<Cand
                 Verdict::Fine => false,
             };
             let against = e.checks.iter().filter(heavy);
-            out.against = against.map(|c| c.text.clone()).collect();
+            out.against.extend(against.map(|c| c.text.clone()));
             out.allowed = e.allowed;
         }
         Err(why) => out.against.push(why.to_string()),
@@ -283,7 +310,9 @@ fn searching(
     let rows = found.rows.into_iter();
     let line = SearchLine::Done(SearchDone {
         at: moment(state.clock.now),
-        rows: rows.filter_map(|r| in_full(state, quoter, r)).collect(),
+        rows: rows
+            .filter_map(|r| in_full(state, quoter, r, asked.expectation.by))
+            .collect(),
         judged: found.judged,
         ruled_out: found
             .ruled_out
@@ -299,6 +328,7 @@ fn searching(
             .into_iter()
             .map(|(symbol, why)| LeftOutWire { symbol, why })
             .collect(),
+        each: most_of_each(symbols.len(), asked.rows),
         took: began.elapsed().as_millis() as u64,
     });
     let _ = out.blocking_send(line);
