@@ -93,7 +93,7 @@ fn scout(c: &mut Criterion) {
                 b.iter(|| black_box(found(&engine, &one, &what)).judged);
             });
         }
-        let what = asked(&all, (4, Some(32)), RankMeasure::ExpectedPerCapital);
+        let what = asked(&all, (4, Some(24)), RankMeasure::ExpectedPerCapital);
         let judged = found(&engine, &one, &what).judged;
         group.throughput(Throughput::Elements(judged as u64));
         group.bench_function(format!("all families of {symbol}"), |b| {
@@ -103,7 +103,7 @@ fn scout(c: &mut Criterion) {
     group.finish();
     let symbols = searched(engine.state(), date(2031, 4, 18));
     let begun = Instant::now();
-    let what = asked(&all, (4, Some(32)), RankMeasure::ExpectedPerCapital);
+    let what = asked(&all, (4, Some(24)), RankMeasure::ExpectedPerCapital);
     let judged = found(&engine, &symbols, &what).judged;
     println!(
         "scout: all {} symbols, {judged} candidates, {:.2} s",

@@ -18,7 +18,7 @@ pub use field::{OptionQuoted, ScoutEnding, Scouted};
 pub use law::{ExpectationError, Laws, MarketLaw, Region, Upto, Variance};
 pub use limits::{LeanBand, ScoutLimit, ScoutLimits};
 pub use measure::{Bounds, Measured, Pieces};
-pub use ranked::{Found, FoundBest, JudgedFold, ScoutProgress, best, scout};
+pub use ranked::{Found, FoundBest, JudgedFold, ScoutProgress, SoFar, WatchOne, best, scout};
 
 use crate::instrument::Instrument;
 use crate::number::{Decimal, Money, Price};

@@ -61,6 +61,11 @@ pub struct FoundBest {
     pub stopped: bool,
 }
 
+/// The best so far, worked out when it is asked for.
+pub type SoFar<'s> = dyn Fn() -> Vec<JudgedFold> + 's;
+/// What is heard of a search.
+pub type WatchOne<'w> = dyn FnMut(ScoutProgress, &SoFar<'_>) + 'w;
+
 /// So many candidates (32 B each, held twice while they are gathered) keep their order within 300 MB.
 const MOST: usize = 4_000_000;
 /// So many are judged again in full at a time, to be given.
@@ -208,7 +213,7 @@ pub fn best(
     asked: &ScoutAsked,
     rows: usize,
     stop: &(dyn Fn() -> bool + Sync),
-    watch: &mut dyn FnMut(ScoutProgress, &dyn Fn() -> Vec<JudgedFold>),
+    watch: &mut WatchOne<'_>,
 ) -> Result<FoundBest, ScoutError> {
     let judge = Judge::new(scouted, asked)?;
     let all = beginnings(&judge);
@@ -245,8 +250,11 @@ pub fn best(
 /// make the same.
 type Likeness = (Family, Vec<(usize, bool, i32)>);
 
+/// Of each of its strikes in order the logarithm, and one deviation of its expiration.
+type Strikes = Vec<(f64, f64)>;
+
 /// With its strikes in order.
-fn likeness(judge: &Judge<'_>, pack: &Pack) -> (Likeness, Vec<(f64, f64)>) {
+fn likeness(judge: &Judge<'_>, pack: &Pack) -> (Likeness, Strikes) {
     let mut by_place: Vec<(usize, i64, bool, i32)> = Vec::new();
     let legs = in_order(&judge.m, pack);
     let even = pack.lots == 0 && legs.iter().map(|(_, n)| i32::from(*n)).sum::<i32>() == 0;
@@ -273,7 +281,7 @@ fn likeness(judge: &Judge<'_>, pack: &Pack) -> (Likeness, Vec<(f64, f64)>) {
 fn folded(judge: &Judge<'_>, mut ranked: Vec<(f64, Pack)>, rows: usize) -> Vec<JudgedFold> {
     ranked.sort_unstable_by(|a, b| order(judge, a, b));
     ranked.truncate(KEPT);
-    type Head = (Likeness, Vec<(f64, f64)>, f64, Pack, usize);
+    type Head = (Likeness, Strikes, f64, Pack, usize);
     let mut heads: Vec<Head> = Vec::new();
     for (rank, pack) in ranked {
         let (of, strikes) = likeness(judge, &pack);

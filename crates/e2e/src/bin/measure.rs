@@ -157,7 +157,7 @@ const SEARCH: &str = "const [done] = arguments;
         const answer = await fetch('/api/scout/search', { method: 'POST', signal,
           headers: { 'content-type': 'application/json' }, body: JSON.stringify({ symbols, families,
             expectation: { by: '2031-04-18', low: -1, high: 1, unit: 'deviations', sure: 0.75,
-              law: 'smile' }, price: '0.5', reach: 2, strikes: 32, expirations: 4,
+              law: 'smile' }, price: '0.5', reach: 2, strikes: 24, expirations: 4,
             limits: { level: true, marketWidth: 0.2 } }) });
         const reader = answer.body.pipeThrough(new TextDecoderStream()).getReader();
         let [first, text] = [0, ''];

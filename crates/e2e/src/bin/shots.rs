@@ -62,12 +62,7 @@ async fn main() {
         b.click("[data-testid=tray-A]").await;
         b.keys("4").await;
         b.find("[data-testid=bench-outline]").await;
-        for (key, name) in [
-            ("o", "bench"),
-            ("m", "bench-map"),
-            ("p", "bench-chance"),
-            ("v", "bench-compare"),
-        ] {
+        for (key, name) in [("o", "bench"), ("m", "bench-map"), ("p", "bench-chance")] {
             b.keys(key).await;
             shot(&b, name).await;
         }
@@ -88,6 +83,16 @@ async fn main() {
         b.goto(&format!("{home}/scout")).await;
         b.find("main table tbody tr").await;
         shot(&b, "scout").await;
+        b.goto(&format!("{home}/scout/expect/NMOU")).await;
+        b.write("[aria-label=From]", "180").await;
+        b.write("[aria-label=To]", "205").await;
+        b.write("[aria-label='Sure, percent']", "60").await;
+        b.press("look").await;
+        b.until("[data-testid=judged]", "what was judged", |t| {
+            t.contains(" as of ")
+        })
+        .await;
+        shot(&b, "scout-expect").await;
         b.goto(&format!("{home}/balance")).await;
         b.find("[data-testid=book-even]").await;
         b.until("[aria-label='Moves of the index']", "its margins", |t| {

@@ -29,6 +29,19 @@ fn worth(state: &State, looked: &ItemLooked) -> Money {
         .sum()
 }
 
+/// What stays aside for working orders: nothing where all of them are taken as filled.
+pub(super) fn set_aside(state: &State, looked: &[ItemLooked]) -> Money {
+    let orders = || {
+        let order = |l: &&ItemLooked| matches!(l.item.source, Source::Order(_));
+        looked.iter().filter(order)
+    };
+    if orders().next().is_some() && orders().all(|l| l.item.on) {
+        Money::ZERO
+    } else {
+        state.reserved
+    }
+}
+
 /// Margin and buying power after each move of the index. What is only considered is entered at its
 /// middle, what is left out closed at it. Options are re-valued at the volatility that their marks
 /// imply. Money set aside for working orders stays aside, but where all of them are taken as filled.
@@ -40,13 +53,8 @@ pub fn margins(
 ) -> Vec<After> {
     let mut held: BTreeMap<&str, (MarginHolding, f64, f64)> = BTreeMap::new();
     let mut cash = usable_cash(state);
-    let (mut orders, mut filled) = (0, 0);
     for l in looked {
         let own = matches!(l.item.source, Source::Campaign(_));
-        if matches!(l.item.source, Source::Order(_)) {
-            orders += 1;
-            filled += i64::from(l.item.on);
-        }
         match (own, l.item.on) {
             (true, false) => cash += worth(state, l),
             (false, true) => cash -= worth(state, l),
@@ -64,11 +72,7 @@ pub fn margins(
             .or_insert_with(|| (MarginHolding::default(), l.beta.used, apart(l)));
         here.0 = here.0.with(&added);
     }
-    let reserved = if orders > 0 && orders == filled {
-        Money::ZERO
-    } else {
-        state.reserved
-    };
+    let reserved = set_aside(state, looked);
     let all: Vec<(MarginHolding, MarginBasis, f64, f64)> = held
         .into_iter()
         .filter_map(|(symbol, (holding, beta, apart))| {

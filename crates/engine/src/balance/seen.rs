@@ -5,6 +5,7 @@ use desk::book::{STRESS_ANSWER, STRESS_MOVES};
 use desk::rules::{AccountNeeds, AccountSeen, Largest};
 use market::Quoter;
 
+use super::margins::set_aside;
 use super::{BookMemo, Chosen, ItemLooked, Lens, LookWanted, items, margins, worked};
 use crate::sight::{account_seen, index_price};
 use crate::state::State;
@@ -59,11 +60,7 @@ pub fn seen_with(state: &State, quoter: &mut Quoter, looked: &[ItemLooked]) -> A
         }
     }
     let after = margins(state, looked, |_| 0.0, &[0.0]);
-    let reserved = if on.len() == looked.len() {
-        Money::ZERO
-    } else {
-        state.reserved
-    };
+    let reserved = set_aside(state, looked);
     AccountSeen {
         lean: sum(|l| l.worked.index.delta),
         theta: sum(|l| l.worked.greeks.theta),

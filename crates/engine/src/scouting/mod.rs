@@ -14,6 +14,6 @@ pub use news::{
 pub(crate) use search::one_month_each;
 pub use search::{
     Expectation, Expected, FoundRow, SearchAsked, SearchError, SearchFound, SearchProgress, Watch,
-    Where, date_ahead, expected, held_units, judged, most_of_each, proposal_of, search, searched,
-    seen_now, worth_at,
+    Where, expected, held_units, judged, most_of_each, proposal_of, search, searched, seen_now,
+    worth_at,
 };

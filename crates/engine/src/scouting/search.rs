@@ -1,12 +1,11 @@
 //! The search: what is expected of one underlying, of several or of all, and the structures that make
 //! most of it.
 
-use desk::calendar::{next_session, previous_session};
 use desk::rules::{Measure, most_at_risk, ruling};
 use desk::rules::{Side, Subject};
 use desk::scout::{
     ExpectationError, FoundBest, JudgedFold, Laws, LeanBand, Region, ScoutAsked, ScoutError,
-    ScoutLimit, ScoutProgress, best,
+    ScoutLimit, ScoutProgress, WatchOne, best,
 };
 use desk::{
     EntryPrice, Evaluation, Holding, Instrument, Leg, Moment, Money, Proposal, Structure,
@@ -75,6 +74,9 @@ pub struct Expected<'a> {
 }
 
 /// The underlying of now.
+///
+/// # Errors
+/// It is not known.
 pub fn seen_now<'a>(state: &'a State, symbol: &str) -> Result<UnderlyingAt<'a>, Refusal> {
     Ok(UnderlyingAt {
         world: &state.world,
@@ -233,7 +235,7 @@ pub fn search_one(
     symbol: &str,
     asked: &SearchAsked,
     stop: &(dyn Fn() -> bool + Sync),
-    watch: &mut dyn FnMut(ScoutProgress, &dyn Fn() -> Vec<JudgedFold>),
+    watch: &mut WatchOne<'_>,
 ) -> Result<FoundBest, SearchError> {
     let seen = seen_now(state, symbol).map_err(|_| GroundError::NoPrice)?;
     let e = expected(seen, &asked.expectation)?;
@@ -340,10 +342,10 @@ fn product(u: &Underlying) -> &str {
 }
 
 /// Every underlying with options that `counts`; of a future its first such month, and those held.
-pub(crate) fn one_month_each<'a>(
-    state: &'a State,
+pub(crate) fn one_month_each(
+    state: &State,
     counts: impl Fn(&Underlying) -> bool,
-) -> Vec<&'a Underlying> {
+) -> Vec<&Underlying> {
     let mut products: Vec<&str> = Vec::new();
     let all = state.world.underlyings(state.clock.now);
     all.filter(|u| counts(u))
@@ -369,22 +371,16 @@ pub fn searched(state: &State, by: Date) -> Vec<String> {
     all.map(|u| u.symbol.clone()).collect()
 }
 
-/// The structure of a row as a proposal at its price: what the rest of the program judges. On units
-/// that are held already only its options are bought and sold.
-pub fn proposal_of(row: &FoundRow, packages: i64, on_held: bool) -> Proposal {
+/// One package of a row as a proposal at its price: what the rest of the program judges.
+pub fn proposal_of(row: &FoundRow) -> Proposal {
     let legs = row.fold.pack.legs.iter();
-    let bought = legs.filter(|(i, _)| !on_held || i.option().is_some());
-    let legs = bought.map(|(instrument, n)| Leg {
+    let legs = legs.map(|(instrument, n)| Leg {
         instrument: instrument.clone(),
-        quantity: n * packages,
+        quantity: *n,
     });
     Proposal {
         structure: Holding::new(legs),
-        entry: if on_held {
-            EntryPrice::Middle
-        } else {
-            EntryPrice::Net(row.fold.pack.price)
-        },
+        entry: EntryPrice::Net(row.fold.pack.price),
         realised: Money::ZERO,
         range: None,
         closing: false,
@@ -396,7 +392,7 @@ pub fn proposal_of(row: &FoundRow, packages: i64, on_held: bool) -> Proposal {
 /// # Errors
 /// As of any draft.
 pub fn judged(state: &State, quoter: &mut Quoter, row: &FoundRow) -> Result<Evaluation, Refusal> {
-    evaluate(state, quoter, &row.symbol, &proposal_of(row, 1, false))
+    evaluate(state, quoter, &row.symbol, &proposal_of(row))
 }
 
 /// Units of the underlying that are held and that its options could stand on.
@@ -404,18 +400,6 @@ pub fn held_units(state: &State, symbol: &str) -> i64 {
     state
         .account
         .held(&Instrument::Underlying(symbol.to_owned()))
-}
-
-/// The session nearest to so many calendar days ahead that options of the underlying end on; any
-/// session where none do.
-pub fn date_ahead(seen: &UnderlyingAt<'_>, days: i64) -> Date {
-    let all = seen.expirations();
-    let away = |d: Date| (seen.at.days_until(d) - days).abs();
-    let nearest = all.iter().map(|e| e.date).min_by_key(|d| away(*d));
-    nearest.unwrap_or_else(|| {
-        let later = seen.at.plus_millis(days * 86_400_000).date();
-        previous_session(next_session(later))
-    })
 }
 
 /// What a structure of an expectation is worth at a moment behind its date: what ended counts its

@@ -161,7 +161,7 @@ export function BookPart() {
             {b.missing.length > 0 && <Notice>{b.missing.join('; ')}</Notice>}
             <div
               aria-busy={looked.isPlaceholderData}
-              className="grid grid-cols-[minmax(0,1fr)_400px] gap-5 max-[1180px]:grid-cols-[minmax(0,1fr)_340px] max-md:grid-cols-[minmax(0,1fr)]"
+              className={`${looked.isPlaceholderData ? 'old ' : ''}grid grid-cols-[minmax(0,1fr)_400px] gap-5 max-[1180px]:grid-cols-[minmax(0,1fr)_340px] max-md:grid-cols-[minmax(0,1fr)]`}
             >
               <section aria-label="Picture of the book">
                 <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-1">

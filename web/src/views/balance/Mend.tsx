@@ -14,7 +14,7 @@ import {
 } from '../../api/client';
 import { packages, turn, unitOf } from '../../drafts/moves';
 import { put } from '../../drafts/store';
-import { count, fixed } from '../../format';
+import { count, fixed, shortWhen } from '../../format';
 import { cents } from '../../money';
 import { openDraft, openTicket } from '../../ticket/open';
 import { Button, Choices, Notice } from '../../ui/controls';
@@ -189,14 +189,18 @@ function Found({ m, of, items }: { m: Mended; of: Of; items: BookItem[] }) {
     { key: 'do', head: 'do', cell: (r) => <Deeds r={r} held={held(r)} /> },
   ];
   if (m.there)
-    return <p data-testid="mend-found">The book is there already: nothing has to be done.</p>;
+    return (
+      <p data-testid="mend-found">
+        The book is there already, as of {shortWhen(m.at)}: nothing has to be done.
+      </p>
+    );
   return (
     <>
       <p data-testid="mend-found" className="text-ink2">
         <b className="text-ink">{count(m.looked)}</b> changes looked at over {m.symbols.join(', ')}{' '}
         and the campaigns that are switched in; {count(m.beyond)} are beyond the buying power,{' '}
-        <b className="text-ink">{count(m.reach)}</b> of the others reach it. The best, two of a
-        kind:
+        <b className="text-ink">{count(m.reach)}</b> of the others reach it, as of {shortWhen(m.at)}
+        . The best, two of a kind:
       </p>
       {m.best.length > 0 && (
         <DataTable
@@ -227,6 +231,9 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
     setAsked((a) => ({ ...a, ...part }));
   };
   const goal = goalOf(asked);
+  const [daysFrom, daysTo] = [read(days.from), read(days.to)];
+  const badDays =
+    daysFrom === undefined || daysTo === undefined || daysFrom < 0 || daysTo < daysFrom;
   const search = useMutation({
     mutationFn: async (g: MendRequest['goal']) =>
       must(
@@ -235,8 +242,8 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
             look,
             goal: g,
             least,
-            daysFrom: read(days.from) ?? 20,
-            daysTo: read(days.to) ?? 60,
+            daysFrom: daysFrom ?? 0,
+            daysTo: daysTo ?? 0,
             uncovered,
           },
         }),
@@ -255,7 +262,7 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
         className="flex flex-wrap items-center gap-x-3 gap-y-1.5"
         onSubmit={(e) => {
           e.preventDefault();
-          if (goal) search.mutate(goal);
+          if (goal && !badDays) search.mutate(goal);
         }}
       >
         <Term of="mend">bring</Term>
@@ -333,6 +340,7 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
           by options of
           <input
             aria-label="Days from"
+            aria-invalid={badDays}
             inputMode="numeric"
             value={days.from}
             onChange={(e) => {
@@ -343,6 +351,7 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
           to
           <input
             aria-label="Days to"
+            aria-invalid={badDays}
             inputMode="numeric"
             value={days.to}
             onChange={(e) => {
@@ -374,7 +383,7 @@ export function Mend({ look, looked: b }: { look: Look; looked: BookLooked }) {
           />
           uncovered sales too
         </label>
-        <Button type="submit" weight="strong" disabled={!goal || search.isPending}>
+        <Button type="submit" weight="strong" disabled={!goal || badDays || search.isPending}>
           {search.isPending ? 'Looking' : 'Look for it'}
         </Button>
       </form>

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { BookLooked } from '../../api/client';
 import { marketsQuery } from '../../api/queries';
 import { fixed } from '../../format';
+import { readNumber } from '../../ui/fields';
 import { Button, Choices } from '../../ui/controls';
 import { Term } from '../../ui/terms';
 import { choose, useChosen, type Apart } from './look';
@@ -16,6 +17,7 @@ function Betas({ looked }: { looked: BookLooked | undefined }) {
   const c = useChosen();
   const [symbol, setSymbol] = useState('');
   const [beta, setBeta] = useState('');
+  const value = readNumber(beta);
   const own = Object.entries(c.own);
   const name = c.sessions === 0 ? 'the market’s own' : `estimated over ${c.sessions} sessions`;
   return (
@@ -82,8 +84,7 @@ function Betas({ looked }: { looked: BookLooked | undefined }) {
             className="flex items-center gap-2 border-t border-hair pt-2"
             onSubmit={(e) => {
               e.preventDefault();
-              const value = Number(beta.replace('−', '-'));
-              if (symbol === '' || beta.trim() === '' || !(Math.abs(value) <= 10)) return;
+              if (symbol === '' || value == null || Math.abs(value) > 10) return;
               choose({ own: { ...c.own, [symbol]: value } });
               setBeta('');
             }}
@@ -110,7 +111,9 @@ function Betas({ looked }: { looked: BookLooked | undefined }) {
               }}
               className={field}
             />
-            <Button type="submit">set</Button>
+            <Button type="submit" disabled={symbol === '' || value == null || Math.abs(value) > 10}>
+              set
+            </Button>
           </form>
         </Popover.Content>
       </Popover.Portal>
@@ -123,6 +126,7 @@ function Beside({ looked }: { looked: BookLooked | undefined }) {
   const c = useChosen();
   const [whom, setWhom] = useState('');
   const [percent, setPercent] = useState('');
+  const by = readNumber(percent);
   const symbols = [...new Set(looked?.items.map((i) => i.symbol) ?? [])].sort();
   const sectors = [
     ...new Set((looked?.items ?? []).flatMap((i) => (i.sector == null ? [] : [i.sector]))),
@@ -169,8 +173,7 @@ function Beside({ looked }: { looked: BookLooked | undefined }) {
             className="flex items-center gap-2 border-t border-hair pt-2"
             onSubmit={(e) => {
               e.preventDefault();
-              const by = Number(percent.replace('−', '-'));
-              if (whom === '' || !Number.isFinite(by) || by < -99 || by > 200 || by === 0) return;
+              if (whom === '' || by == null || by < -99 || by > 200 || by === 0) return;
               const added: Apart = whom.startsWith('sector ')
                 ? { sector: whom.slice(7), percent: by }
                 : { symbol: whom, percent: by };
@@ -210,7 +213,12 @@ function Beside({ looked }: { looked: BookLooked | undefined }) {
               className={field}
             />
             <span>%</span>
-            <Button type="submit">set</Button>
+            <Button
+              type="submit"
+              disabled={whom === '' || by == null || by < -99 || by > 200 || by === 0}
+            >
+              set
+            </Button>
           </form>
         </Popover.Content>
       </Popover.Portal>

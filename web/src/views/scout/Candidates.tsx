@@ -69,7 +69,7 @@ export function Candidates({
         <button
           type="button"
           aria-expanded={opened === keyOf(c)}
-          className="text-left leading-4 hover:text-brass"
+          className="min-w-52 text-left leading-4 hover:text-brass"
           onClick={() => {
             open(opened === keyOf(c) ? undefined : keyOf(c));
           }}

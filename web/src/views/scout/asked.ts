@@ -96,7 +96,7 @@ export const useAsked = kept<Asked>('scout-asked', {
   price: '0.5',
   fees: true,
   expirations: '4',
-  strikes: '32',
+  strikes: '24',
   reach: '2',
   width: '',
   rank: 'expectedPerCapital',

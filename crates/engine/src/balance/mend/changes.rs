@@ -5,12 +5,14 @@ use std::collections::HashMap;
 use desk::book::mend::{Prospect, Stance};
 use desk::rework::{Listed, Part, Rework, change, rework};
 use desk::{
-    Candidate as ListedOption, Candidates, Holding, Instrument, Kind, Leg, Money, Shape, Underlying,
+    Candidate as ListedOption, Candidates, EntryPrice, Holding, Instrument, Kind, Leg, Money,
+    Proposal, Shape, Underlying,
 };
 use market::Quoter;
 
 use super::ground::{Ground, One, half, summed};
 use super::{ItemLooked, Lens, MendAsked, Pick, Source};
+use crate::money::evaluate_alone;
 use crate::state::State;
 
 /// How far a side of a campaign is rolled: strikes either way, expirations later.
@@ -24,6 +26,34 @@ pub(super) struct Changed {
     pub then: Holding,
     pub words: String,
     pub cash: Money,
+    /// What it would lose at the most needs the model or has no limit: what was paid for it then, and
+    /// the capital at risk that its adding was counted with.
+    pub unknown: Option<(Money, f64)>,
+    /// It counts in the sector that is asked about.
+    pub in_sector: bool,
+}
+
+/// Capital at risk of a campaign with other legs, in full: the most it can lose where that has a limit,
+/// otherwise what it ties up.
+pub(super) fn risk_in_full(
+    state: &State,
+    quoter: &mut Quoter,
+    c: &Changed,
+    paid: Money,
+) -> Option<f64> {
+    let proposal = Proposal {
+        structure: c.then.clone(),
+        entry: EntryPrice::Paid(paid),
+        realised: Money::ZERO,
+        range: None,
+        closing: false,
+    };
+    let e = evaluate_alone(state, quoter, &c.symbol, &proposal).ok()?;
+    let risk = match e.horizon.shape.least.limited() {
+        Some(least) => -least,
+        None => e.money.tied_up,
+    };
+    Some(risk.max(Money::ZERO).to_f64())
 }
 
 /// What is listed on an underlying around what is held of it.
@@ -114,7 +144,6 @@ pub(super) fn changes(
     looked: &[ItemLooked],
     out: &mut Vec<Prospect<Pick>>,
 ) -> Vec<Changed> {
-    let fee = state.world.fees().option.to_f64();
     let at = state.clock.now;
     let mut all = Vec::new();
     for (n, l) in looked.iter().enumerate() {
@@ -166,26 +195,25 @@ pub(super) fn changes(
                 .iter()
                 .map(|(one, q, _)| (&one.adds, *q as f64))
                 .collect();
-            let paid = |(one, q, units): &(&One, i64, f64)| {
-                one.market.quote.mark().to_f64() * *q as f64 * units
-            };
             let margined = |leg: &Leg| ground.u.is_margined(&leg.instrument);
-            let cash: f64 = -parts
-                .iter()
-                .zip(order.legs())
+            let traded = parts.iter().zip(order.legs());
+            let paid: Money = traded
                 .filter(|(_, leg)| !margined(leg))
-                .map(|(p, _)| paid(p))
-                .sum::<f64>();
-            let cash = Money::from_model(cash);
+                .map(|((one, q, _), leg)| {
+                    let units = ground.u.units(&leg.instrument);
+                    one.market.quote.mark().times(q * units)
+                })
+                .sum();
+            let cash = -paid;
             let before = l.worked.risk.to_f64();
-            let after = risk_then(ground.u, &then, net + cash).unwrap_or(before);
+            let known = risk_then(ground.u, &then, net + cash);
+            let after = known.unwrap_or(before);
             let in_sector = asked.sector.is_some() && asked.sector == l.item.sector;
-            let contracts: i64 = order.options().map(|(_, q)| q.abs()).sum();
             let trading = parts
                 .iter()
                 .map(|(one, q, units)| half(&one.market) * q.abs() as f64 * units)
                 .sum::<f64>()
-                + fee * contracts as f64;
+                + ground.u.fees(&order, &state.world.fees()).to_f64();
             let first = then.options().map(|(c, _)| c.expiry).min();
             out.push(Prospect {
                 what: Pick::Change(all.len()),
@@ -205,6 +233,8 @@ pub(super) fn changes(
                 then,
                 words,
                 cash,
+                unknown: known.is_none().then_some((-(net + cash), before)),
+                in_sector,
             });
         }
     }

@@ -11,7 +11,7 @@ use desk::{Contract, Holding, Instrument, Leg, Money, UnderlyingKind};
 use market::Quoter;
 use rayon::prelude::*;
 
-use self::changes::changes;
+use self::changes::{changes, risk_in_full};
 use self::ground::{Ground, One};
 use self::trades::{grounds_of, itself, listed_on, of_one_side, words_of};
 use super::{BookMemo, Chosen, ItemLooked, Lens, LookWanted, Source, items, worked};
@@ -212,10 +212,18 @@ pub fn mended(
         mend(&book, &asked.bands, &asked.goal, asked.least, of, shown)
     };
     let (trades, reworks) = (by(&candidates, SHOWN), by(&done, SHOWN_CHANGES));
-    let told = |m: Mending<Pick>| {
+    let mut told = |mut m: Mending<Pick>| {
         let (remedy, cash) = match m.what {
             Pick::Change(i) => {
                 let c = &changed[i];
+                // What was not known while thousands were compared is worked out for what is told.
+                let full = c.unknown.and_then(|(paid, counted)| {
+                    Some(risk_in_full(state, quoter, c, paid)? - counted)
+                });
+                if let Some(more) = full {
+                    m.after.capital += more;
+                    m.after.sector += if c.in_sector { more } else { 0.0 };
+                }
                 let remedy = Remedy::Change {
                     campaign: c.campaign,
                     symbol: c.symbol.clone(),
@@ -287,7 +295,7 @@ pub fn mended(
             .best
             .into_iter()
             .chain(reworks.best)
-            .map(told)
+            .map(&mut told)
             .collect(),
         book,
         symbols,

@@ -167,7 +167,7 @@ fn words(limit: ScoutLimit) -> &'static str {
 
 fn candidate(state: &DeskState, row: FoundRow) -> Option<CandidateWire> {
     let u = state.world.underlying(&row.symbol)?;
-    let structure = proposal_of(&row, 1, false).structure;
+    let structure = proposal_of(&row).structure;
     let mut expiries: Vec<String> = structure
         .options()
         .map(|(c, _)| c.expiry.to_string())
@@ -208,14 +208,14 @@ fn candidate(state: &DeskState, row: FoundRow) -> Option<CandidateWire> {
 /// News behind a date that longer options of a structure hold already: on the date they are taken at
 /// their volatility of now, which is too kind to what is sold before it or too hard.
 fn news_behind(state: &DeskState, row: &FoundRow, by: Date) -> Option<String> {
-    let legs = proposal_of(row, 1, false).structure;
+    let legs = proposal_of(row).structure;
     let last = legs.options().map(|(c, _)| c.expiry).max()?;
     let now = state.clock.now;
     let all = state.world.events(&row.symbol, now, now.days_until(last));
     let behind = |e: &&desk::Event| e.kind == EventKind::News && e.date >= by && e.date < last;
     let news = all.iter().find(behind)?;
     Some(format!(
-        "{} on {} is behind the date: longer options are taken at the volatility that they have now, \
+        "{} on {} comes after the date: longer options are taken at the volatility that they have now, \
          and will have more of it then",
         news.what,
         desk::short_date(news.date)
@@ -472,7 +472,7 @@ fn expected_wire(state: &DeskState, e: &Expected<'_>) -> ExpectedWire {
         by: moment(g.by),
         date: g.by.date().to_string(),
         days: g.days(),
-        lot: (u.kind != UnderlyingKind::Index).then(|| u.multiplier),
+        lot: (u.kind != UnderlyingKind::Index).then_some(u.multiplier),
         forward: g.carried.forward,
         deviation: g.deviation(),
         low: some(low),
