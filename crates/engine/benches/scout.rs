@@ -111,7 +111,7 @@ fn scout(c: &mut Criterion) {
         begun.elapsed().as_secs_f64()
     );
     c.bench_function("the market as a table", |b| {
-        b.iter(|| black_box(universe(engine.state())).len());
+        b.iter(|| black_box(universe(engine.state(), &mut Quoter::new())).len());
     });
 }
 

@@ -3,7 +3,7 @@
 
 use desk::rules::sessions_to;
 use desk::{
-    Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying,
+    Campaign, Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying,
     UnderlyingKind, package_quote,
 };
 use jiff::civil::Date;
@@ -11,8 +11,9 @@ use market::{Quoter, UnderlyingAt};
 use rayon::prelude::*;
 
 use crate::campaigns::all_open;
+use crate::money::account_value;
 use crate::scouting::{move_priced, next_news, one_month_each, past_moves};
-use crate::sight::{realised30, vol_standing, vol30};
+use crate::sight::{at_risk, realised30, vol_standing, vol30};
 use crate::state::State;
 
 /// News that is scheduled, and what it is priced at.
@@ -87,6 +88,10 @@ pub struct UniverseRow {
     pub beta: f64,
     /// Open campaigns in it.
     pub held: usize,
+    /// Capital at risk in it, percent of the account.
+    pub risk: f64,
+    /// The same in its sector; nothing without one.
+    pub sector_risk: Option<f64>,
 }
 
 /// The expiration nearest to so many days ahead.
@@ -187,7 +192,10 @@ fn round_trip(
     })
 }
 
-fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
+/// Capital at risk by open campaign, percent of the account.
+type Risks<'a> = [(&'a Campaign, f64)];
+
+fn row(state: &State, u: &Underlying, risks: &Risks<'_>) -> Option<UniverseRow> {
     let (world, at) = (&state.world, state.clock.now);
     let symbol = u.symbol.as_str();
     let price = world.spot(symbol, at)?;
@@ -209,6 +217,10 @@ fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
     let thirty = near(&all, at, 30);
     let chain = thirty.map_or_else(Vec::new, |e| chained(state, &mut quoter, u, e));
     let deviation = thirty.and_then(|e| volatility(state, symbol, e));
+    let sector = world.sector(symbol);
+    let risk_of = |of: &dyn Fn(&Campaign) -> bool| -> f64 {
+        risks.iter().filter(|(c, _)| of(c)).map(|(_, r)| r).sum()
+    };
     let held = all_open(state)
         .iter()
         .filter(|c| c.symbol == symbol)
@@ -216,7 +228,7 @@ fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
     Some(UniverseRow {
         symbol: u.symbol.clone(),
         name: u.name.clone(),
-        sector: world.sector(symbol).map(str::to_owned),
+        sector: sector.map(str::to_owned),
         price,
         change: before.map(|b| price.to_f64() / b.to_f64() - 1.0),
         implied: vol30(world, symbol, at),
@@ -245,6 +257,8 @@ fn row(state: &State, u: &Underlying) -> Option<UniverseRow> {
         volume: chain.iter().map(|c| c.quote.volume).sum(),
         beta: u.beta,
         held,
+        risk: risk_of(&|c| c.symbol == symbol),
+        sector_risk: sector.map(|own| risk_of(&|c| world.sector(&c.symbol) == Some(own))),
     })
 }
 
@@ -253,7 +267,19 @@ const SOON: i64 = 7;
 
 /// Every underlying that is traded now; of a future its first month with options that last, and those
 /// held.
-pub fn universe(state: &State) -> Vec<UniverseRow> {
+pub fn universe(state: &State, quoter: &mut Quoter) -> Vec<UniverseRow> {
+    let value = account_value(state, quoter).to_f64();
+    let part = |risk: Money| {
+        if value > 0.0 {
+            100.0 * risk.to_f64() / value
+        } else {
+            0.0
+        }
+    };
+    let risks: Vec<(&Campaign, f64)> = all_open(state)
+        .into_iter()
+        .map(|c| (c, part(at_risk(state, quoter, c))))
+        .collect();
     let at = state.clock.now;
     let lasts = |u: &Underlying| {
         let all = state.world.expirations(&u.symbol, at).unwrap_or_default();
@@ -262,6 +288,6 @@ pub fn universe(state: &State) -> Vec<UniverseRow> {
     // A row is a function of the moment, whatever thread works it out.
     one_month_each(state, lasts)
         .par_iter()
-        .filter_map(|u| row(state, u))
+        .filter_map(|u| row(state, u, &risks))
         .collect()
 }

@@ -5584,10 +5584,20 @@ export interface components {
              * @description Realised over the past 30 sessions.
              */
             realised?: number | null;
+            /**
+             * Format: double
+             * @description Capital at risk in it, percent of the account.
+             */
+            risk: number;
             /** @description In and out of an at-the-money vertical of one expected move. */
             roundTrip?: string | null;
             /** @description Sector. */
             sector?: string | null;
+            /**
+             * Format: double
+             * @description The same in its sector; absent without one.
+             */
+            sectorRisk?: number | null;
             /** @description Symbol. */
             symbol: string;
             /**
@@ -5607,6 +5617,16 @@ export interface components {
             at: string;
             /** @description Its rows. */
             rows: components["schemas"]["ScoutRow"][];
+            /**
+             * Format: double
+             * @description The same in one sector.
+             */
+            sectorLimit?: number | null;
+            /**
+             * Format: double
+             * @description Most capital at risk in one symbol by my rules, percent of the account.
+             */
+            symbolLimit?: number | null;
         };
         /** @description The end of a search. */
         SearchDone: {

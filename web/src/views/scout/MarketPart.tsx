@@ -105,7 +105,19 @@ const FIRST: Column<ScoutRow>[] = [
   },
   { key: 'month', head: 'month', cell: (r) => <Month closes={r.month} /> },
 ];
-const SETS: Record<Question, Column<ScoutRow>[]> = {
+type Limits = { symbol: number | null | undefined; sector: number | null | undefined };
+/** Capital at risk in percent of the account, beside what my rule allows. */
+function Risk({ of, limit }: { of: number | null | undefined; limit: number | null | undefined }) {
+  if (of == null || (of === 0 && limit == null)) return null;
+  return (
+    <span className={`whitespace-nowrap ${limit != null && of > limit ? 'text-loss' : ''}`}>
+      {fixed(of, 1)}
+      {limit != null && <span className="text-ink2"> of {fixed(limit, 1)}</span>}
+    </span>
+  );
+}
+
+const setsOf = (limits: Limits): Record<Question, Column<ScoutRow>[]> => ({
   dear: [
     number('implied', <Term of="implied">IV 30 d</Term>, (r) => r.implied, 1),
     number('rank', <Term of="rank" />, (r) => r.rank, 0),
@@ -172,8 +184,20 @@ const SETS: Record<Question, Column<ScoutRow>[]> = {
       by: (r) => r.held,
       cell: (r) => (r.held === 0 ? '' : r.held),
     },
+    {
+      key: 'risk',
+      head: 'at risk, %',
+      by: (r) => r.risk,
+      cell: (r) => <Risk of={r.risk} limit={limits.symbol} />,
+    },
+    {
+      key: 'sectorRisk',
+      head: 'its sector, %',
+      by: (r) => r.sectorRisk,
+      cell: (r) => <Risk of={r.sectorRisk} limit={limits.sector} />,
+    },
   ],
-};
+});
 
 /** A range on one figure. */
 function AddRange() {
@@ -318,10 +342,11 @@ export function MarketPart() {
   const table = useQuery(scoutMarketQuery);
   const { questions, ranges } = useWanted();
   const [opened, open] = useState<string>();
+  const sets = setsOf({ symbol: table.data?.symbolLimit, sector: table.data?.sectorLimit });
   const columns = [
     symbolColumn(opened, open),
     ...FIRST,
-    ...QUESTIONS.filter((q) => questions.includes(q)).flatMap((q) => SETS[q]),
+    ...QUESTIONS.filter((q) => questions.includes(q)).flatMap((q) => sets[q]),
   ];
   return (
     <>

@@ -19,6 +19,7 @@ export const FIGURES = {
   volume: { name: 'volume', of: (r: ScoutRow) => r.volume },
   beta: { name: 'beta', of: (r: ScoutRow) => r.beta },
   held: { name: 'campaigns held', of: (r: ScoutRow) => r.held },
+  risk: { name: 'capital at risk, %', of: (r: ScoutRow) => r.risk },
 } as const;
 export type Figure = keyof typeof FIGURES;
 export type Range = { figure: Figure; from?: number; to?: number };

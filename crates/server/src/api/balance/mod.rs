@@ -2,7 +2,7 @@
 //! the terms of one index.
 
 pub(crate) mod asked;
-mod bands;
+pub(crate) mod bands;
 pub(crate) mod book;
 mod chances;
 mod explained;

@@ -4,12 +4,14 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::IntoResponse;
+use desk::rules::Measure;
 use engine::universe::{UniverseRow, universe};
 use serde::Serialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+use crate::api::balance::bands::limits;
 use crate::api::wire::{moment, money};
 use crate::http::AppState;
 use crate::http::problem::Problem;
@@ -83,13 +85,22 @@ struct ScoutRow {
     beta: f64,
     /// Open campaigns in it.
     held: usize,
+    /// Capital at risk in it, percent of the account.
+    risk: f64,
+    /// The same in its sector; absent without one.
+    sector_risk: Option<f64>,
 }
 
 /// The table.
 #[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
 struct ScoutTable {
     /// As of.
     at: String,
+    /// Most capital at risk in one symbol by my rules, percent of the account.
+    symbol_limit: Option<f64>,
+    /// The same in one sector.
+    sector_limit: Option<f64>,
     /// Its rows.
     rows: Vec<ScoutRow>,
 }
@@ -132,6 +143,8 @@ fn wire(r: UniverseRow, style: desk::PriceStyle) -> ScoutRow {
         volume: r.volume,
         beta: r.beta,
         held: r.held,
+        risk: r.risk,
+        sector_risk: r.sector_risk,
         symbol: r.symbol,
         name: r.name,
         sector: r.sector,
@@ -139,9 +152,11 @@ fn wire(r: UniverseRow, style: desk::PriceStyle) -> ScoutRow {
 }
 
 async fn rows(app: &AppState) -> Result<ScoutTable, Problem> {
-    app.read(|state, _| ScoutTable {
+    app.read(|state, quoter| ScoutTable {
         at: moment(state.clock.now),
-        rows: universe(state)
+        symbol_limit: limits(&state.my_rules, Measure::OneSymbol).1,
+        sector_limit: limits(&state.my_rules, Measure::OneSector).1,
+        rows: universe(state, quoter)
             .into_iter()
             .map(|r| {
                 let u = state.world.underlying(&r.symbol);
@@ -165,7 +180,7 @@ async fn scout_market(State(app): State<AppState>) -> Result<Json<ScoutTable>, P
     Ok(Json(rows(&app).await?))
 }
 
-const COLUMNS: [&str; 24] = [
+const COLUMNS: [&str; 26] = [
     "symbol",
     "name",
     "sector",
@@ -190,6 +205,8 @@ const COLUMNS: [&str; 24] = [
     "volume",
     "beta",
     "held",
+    "risk_percent",
+    "sector_risk_percent",
 ];
 
 fn cells(r: ScoutRow) -> Vec<String> {
@@ -220,6 +237,8 @@ fn cells(r: ScoutRow) -> Vec<String> {
         r.volume.to_string(),
         r.beta.to_string(),
         r.held.to_string(),
+        r.risk.to_string(),
+        of(r.sector_risk),
     ]
 }
 
