@@ -3,7 +3,7 @@ import { useEffect } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { api, must } from '../../api/client';
 import { scoutMarketQuery } from '../../api/queries';
-import { count, fixed, longDate, percent, shortWhen } from '../../format';
+import { fixed, longDate, percent } from '../../format';
 import { Button, Choices, Notice } from '../../ui/controls';
 import { DateField } from '../../ui/DateField';
 import { NumberField, readNumber, SelectField } from '../../ui/fields';
@@ -22,6 +22,7 @@ import {
 } from './asked';
 import { Candidates } from './Candidates';
 import { ExpectPicture } from './ExpectPicture';
+import { Judged } from './Judged';
 import { expectedQuery } from './queries';
 import { search, stop, useSearch } from './search';
 import { SearchForm } from './SearchForm';
@@ -38,34 +39,6 @@ const ahead = (at: string, days: number) =>
   new Date(Date.parse(`${at.slice(0, 10)}T12:00:00Z`) + days * 86_400_000)
     .toISOString()
     .slice(0, 10);
-
-/** What came of the search: how many were judged, and what ruled others out. */
-function Judged() {
-  const s = useSearch();
-  const d = s.done;
-  const several = (s.request?.symbols.length ?? 1) > 1;
-  return (
-    <p className="py-1 text-[12px] text-ink2" data-testid="judged">
-      {count(s.judged)} judged
-      {d && ` as of ${shortWhen(d.at)}, in ${fixed(d.took / 1000, 1)} s`}
-      {s.stopped && '; stopped, so better ones may be left'}
-      {d && d.ruledOut.length > 0 && (
-        <>
-          {'; ruled out: '}
-          {d.ruledOut.map((r) => `${r.why} ${count(r.count)}`).join(' · ')}
-        </>
-      )}
-      {d &&
-        d.unvalued > 0 &&
-        `; longer options without a volatility, in no candidate: ${count(d.unvalued)}`}
-      {d && several && `; at most ${d.each} of each underlying`}
-      {d &&
-        d.leftOut.length > 0 &&
-        `; not looked over: ${d.leftOut.map((l) => `${l.symbol} (${l.why})`).join(', ')}`}
-      .
-    </p>
-  );
-}
 
 /** What I expect: a region drawn or written, how sure I am, and the structures that make most of it. */
 export function ExpectPart() {
