@@ -380,11 +380,7 @@ fn early_assignment(
     if market.underlying.style != quant::Style::American {
         return None;
     }
-    let intrinsic = if c.kind == Kind::Call {
-        market.spot - c.strike
-    } else {
-        c.strike - market.spot
-    };
+    let intrinsic = c.exercise_value(market.spot);
     if intrinsic <= Price::ZERO {
         return None;
     }

@@ -49,6 +49,20 @@ impl Contract {
         };
         format!("{} {kind}", strike_label(self.strike))
     }
+
+    /// What exercise pays at a price of the underlying, per unit.
+    pub fn exercise_value(&self, price: Price) -> Price {
+        exercise_value(self.kind, self.strike, price)
+    }
+}
+
+/// What exercise of an option pays at a price of the underlying, per unit.
+pub fn exercise_value(kind: Kind, strike: Price, price: Price) -> Price {
+    let inside = match kind {
+        Kind::Call => price - strike,
+        Kind::Put => strike - price,
+    };
+    inside.max(Price::ZERO)
 }
 
 /// A strike without needless decimals: 195, 197.5.

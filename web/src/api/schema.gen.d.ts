@@ -5537,6 +5537,11 @@ export interface components {
              * @description Implied volatility of 30 days.
              */
             implied?: number | null;
+            /**
+             * Format: double
+             * @description The same as a number.
+             */
+            level: number;
             /** @description Closes of the past month. */
             month: number[];
             /** @description Full name. */

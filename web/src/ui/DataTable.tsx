@@ -33,6 +33,7 @@ export function DataTable<T>({
   id,
   usual,
   under,
+  most,
 }: {
   label: string;
   rows: T[];
@@ -42,6 +43,8 @@ export function DataTable<T>({
   usual?: Sorting;
   /** What stands under a row that is opened. */
   under?: (row: T) => ReactNode;
+  /** So many of the rows, in their order. */
+  most?: number | undefined;
 }) {
   const [sorting, setSorting] = useState<Sorting>(usual);
   const shown = useMemo(() => sorted(rows, columns, sorting), [rows, columns, sorting]);
@@ -86,7 +89,7 @@ export function DataTable<T>({
         </tr>
       </thead>
       <tbody>
-        {shown.map((row) => {
+        {shown.slice(0, most).map((row) => {
           const more = under?.(row);
           return (
             <Fragment key={id(row)}>

@@ -1,4 +1,5 @@
 import type { ReactNode } from 'react';
+import { Link } from 'react-router';
 
 /** A stretch of a page that scrolls by itself: the keyboard reaches it, and it says what it is. */
 export function Scroll({
@@ -35,5 +36,31 @@ export function Page({
       </div>
       {children}
     </Scroll>
+  );
+}
+
+/** The parts of a view, each at an address of its own. */
+export function Parts({
+  label,
+  parts,
+  current,
+}: {
+  label: string;
+  parts: { to: string; words: string; part: string | undefined }[];
+  current: string | undefined;
+}) {
+  return (
+    <nav aria-label={label} className="flex flex-wrap gap-1">
+      {parts.map((p) => (
+        <Link
+          key={p.to}
+          to={p.to}
+          aria-current={p.part === current ? 'page' : undefined}
+          className="rounded border border-strong bg-raised px-2 leading-[22px] font-semibold hover:border-brass aria-[current=page]:border-brass aria-[current=page]:bg-brass-soft aria-[current=page]:text-brass"
+        >
+          {p.words}
+        </Link>
+      ))}
+    </nav>
   );
 }

@@ -5,6 +5,7 @@
 use quant::Kind;
 
 use super::{MarginBasis, shares_of};
+use crate::contract::exercise_value;
 use crate::number::Price;
 use crate::regime::rule::{Amount, Sold, both_sides, uncovered};
 use crate::time::Moment;
@@ -98,11 +99,7 @@ fn together(contracts: &[Option<OneContract>], set: usize, basis: &MarginBasis) 
     let limited = (calls <= 0 && in_time && last_sold.is_some()).then(|| {
         let at = |price: Price| {
             of().fold(Price::ZERO, |loss, c| {
-                let inside = match c.kind {
-                    Kind::Call => price - c.strike,
-                    Kind::Put => c.strike - price,
-                };
-                let value = inside.max(Price::ZERO);
+                let value = exercise_value(c.kind, c.strike, price);
                 if c.sold { loss + value } else { loss - value }
             })
         };

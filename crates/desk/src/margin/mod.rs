@@ -444,14 +444,9 @@ fn shares_of(basis: &MarginBasis) -> Shares {
 /// unit; zero if it never loses. The legs must not be net short calls.
 fn largest_loss(legs: &[&MarginLeg]) -> Price {
     let payoff = |s: Price| -> Price {
-        let each = legs.iter().map(|l| {
-            let inside = if l.contract.kind == Kind::Call {
-                s - l.contract.strike
-            } else {
-                l.contract.strike - s
-            };
-            inside.max(Price::ZERO) * l.quantity.signum()
-        });
+        let each = legs
+            .iter()
+            .map(|l| l.contract.exercise_value(s) * l.quantity.signum());
         each.fold(Price::ZERO, |sum, p| sum + p)
     };
     let kinks = legs.iter().map(|l| l.contract.strike).chain([Price::ZERO]);

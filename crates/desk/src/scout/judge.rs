@@ -1,21 +1,20 @@
-//! What one package comes to: its price, what it ties up, its profit over the price, its rank.
+//! What one package comes to: its price, what it ties up, its profit over the price.
 
 use std::cmp::Ordering;
 use std::collections::HashMap;
-use std::sync::{PoisonError, RwLock};
+use std::sync::RwLock;
 
 use quant::Kind;
 
 use super::families::{Pack, in_order};
 use super::field::{Prepared, Scouted};
 use super::law::Upto;
-use super::measure::{Bounds, Measured, Pieces};
-use super::{JudgedPack, RANK_MEASURES, Rank, RankMeasure, ScoutAsked, ScoutError, ScoutLimit};
+use super::measure::{Measured, Pieces};
+use super::{JudgedPack, ScoutAsked, ScoutError};
 use crate::account_rules::{AccountKind, AccountRules};
 use crate::instrument::Instrument;
 use crate::margin::{
-    FEW, MarginBasis, MarginHolding, MarginLeg, OneContract, levels, requirement,
-    requirement_of_few,
+    FEW, MarginBasis, MarginHolding, MarginLeg, OneContract, requirement, requirement_of_few,
 };
 use crate::number::{Decimal, Money, Price};
 use crate::price_style::PriceStyle;
@@ -25,64 +24,19 @@ use crate::underlying::{MarginClass, UnderlyingKind};
 pub(super) struct Judge<'a> {
     pub m: Prepared<'a>,
     pub asked: &'a ScoutAsked,
-    basis: MarginBasis,
-    multiplier: i64,
+    pub basis: MarginBasis,
+    pub multiplier: i64,
     lot: i64,
-    whole: Upto,
+    pub whole: Upto,
     zero: Upto,
     /// Where each option stands among all as they are written.
     order: Vec<u32>,
     /// Levels that packs need, by their shape.
-    levels: RwLock<HashMap<Sides, u8>>,
+    pub levels: RwLock<HashMap<Sides, u8>>,
 }
 
 /// Of each leg a put, its quantity, its expiration; and the lots beside them.
-type Sides = ([(bool, i8, usize); 4], i8);
-
-/// What is worked out of a pack only when it is asked for.
-struct Figures<'j, 'a> {
-    judge: &'j Judge<'a>,
-    pack: &'j Pack,
-    net: Money,
-    cost: f64,
-    capital: Option<Money>,
-    bounds: Option<Bounds>,
-}
-
-impl Figures<'_, '_> {
-    fn capital(&mut self) -> Money {
-        let (judge, pack, net) = (self.judge, self.pack, self.net);
-        *self.capital.get_or_insert_with(|| judge.capital(pack, net))
-    }
-
-    fn bounds(&mut self) -> &Bounds {
-        let (judge, pack, cost) = (self.judge, self.pack, self.cost);
-        self.bounds.get_or_insert_with(|| judge.bounds(pack, cost))
-    }
-
-    fn means(&self) -> (f64, f64) {
-        self.judge.means(self.pack, self.cost)
-    }
-
-    /// A measure; nothing where it does not exist.
-    fn measure(&mut self, of: RankMeasure) -> Option<f64> {
-        let (market, own) = self.means();
-        match of {
-            RankMeasure::Expected => Some(own),
-            RankMeasure::Chance => Some(self.bounds().own_chance),
-            RankMeasure::Excess => Some(own - market),
-            RankMeasure::ExpectedPerCapital => {
-                let capital = self.capital();
-                (capital > Money::ZERO).then(|| own / capital.to_f64())
-            }
-            RankMeasure::ExpectedPerLoss => {
-                let loss = -self.bounds().least?;
-                (loss > 0.0).then(|| own / loss)
-            }
-            RankMeasure::ExpectedPerDay => Some(own / self.judge.m.scouted.days.max(1) as f64),
-        }
-    }
-}
+pub(super) type Sides = ([(bool, i8, usize); 4], i8);
 
 impl<'a> Judge<'a> {
     pub fn new(scouted: &'a Scouted<'a>, asked: &'a ScoutAsked) -> Result<Judge<'a>, ScoutError> {
@@ -174,7 +128,7 @@ impl<'a> Judge<'a> {
     }
 
     /// What it ties up after its entry.
-    fn capital(&self, pack: &Pack, net: Money) -> Money {
+    pub fn capital(&self, pack: &Pack, net: Money) -> Money {
         let legs = in_order(&self.m, pack);
         if pack.lots != 0 {
             return requirement(&self.held(pack, &legs), &self.basis).takes() + net;
@@ -200,7 +154,7 @@ impl<'a> Judge<'a> {
         requirement_of_few(&few[..count], &self.basis).times(self.multiplier) + net
     }
 
-    fn held(&self, pack: &Pack, legs: &[(usize, i8)]) -> MarginHolding {
+    pub fn held(&self, pack: &Pack, legs: &[(usize, i8)]) -> MarginHolding {
         let options = legs.iter().map(|(i, n)| {
             let s = &self.m.series[*i];
             MarginLeg {
@@ -216,53 +170,9 @@ impl<'a> Judge<'a> {
         }
     }
 
-    /// The level of approval that it needs: a matter of rights, sides and expirations alone.
-    fn level(&self, pack: &Pack, rules: AccountRules) -> u8 {
-        let legs = in_order(&self.m, pack);
-        let mut shape: Sides = Default::default();
-        shape.1 = pack.lots;
-        for (to, (i, n)) in shape.0.iter_mut().zip(legs.iter()) {
-            let s = &self.m.series[*i];
-            *to = (s.contract.kind == Kind::Put, *n, s.ending);
-        }
-        let known = |of: &RwLock<HashMap<Sides, u8>>| {
-            let levels = of.read().unwrap_or_else(PoisonError::into_inner);
-            levels.get(&shape).copied()
-        };
-        if let Some(level) = known(&self.levels) {
-            return level;
-        }
-        let basis = MarginBasis {
-            rules,
-            ..self.basis
-        };
-        let needs = levels(&self.held(pack, &legs), &basis);
-        let level = needs.iter().map(|n| n.level).max().unwrap_or(0);
-        let mut levels = self.levels.write().unwrap_or_else(PoisonError::into_inner);
-        levels.insert(shape, level);
-        level
-    }
-
-    /// Delta of one package, in units of the underlying.
-    fn delta(&self, pack: &Pack) -> f64 {
-        let options = pack.legs().iter().map(|(i, n)| {
-            self.multiplier as f64 * f64::from(*n) * self.m.series[usize::from(*i)].delta
-        });
-        options.sum::<f64>() + self.lots(pack)
-    }
-
-    /// What the market of its legs is wide, in money.
-    fn width(&self, pack: &Pack) -> Money {
-        let each = pack.legs().iter().map(|(i, n)| {
-            let s = &self.m.series[usize::from(*i)];
-            (s.ask - s.bid).times(self.multiplier * i64::from(n.abs()))
-        });
-        each.sum()
-    }
-
     /// What is taken off its worth at the date to make it a profit: what was paid, and fees where they
     /// count. Shares bring their dividends, and of a future the gain alone counts.
-    fn cost(&self, pack: &Pack, net: Money) -> f64 {
+    pub fn cost(&self, pack: &Pack, net: Money) -> f64 {
         let fees = if self.asked.fees {
             self.fees(pack)
         } else {
@@ -278,12 +188,12 @@ impl<'a> Judge<'a> {
     }
 
     /// Money of the underlying in it for 1.00 of its price.
-    fn lots(&self, pack: &Pack) -> f64 {
+    pub fn lots(&self, pack: &Pack) -> f64 {
         f64::from(pack.lots) * self.lot as f64 * self.own_units()
     }
 
     /// Mean profit by the market and by one's own law: the sum of what its legs come to.
-    fn means(&self, pack: &Pack, cost: f64) -> (f64, f64) {
+    pub fn means(&self, pack: &Pack, cost: f64) -> (f64, f64) {
         let (units, lots) = (self.multiplier as f64, self.lots(pack));
         let mut sum = (
             lots * self.whole.market_mean - cost,
@@ -306,7 +216,7 @@ impl<'a> Judge<'a> {
     }
 
     /// Its profit over the price: exactly where everything ends at the date, otherwise on the grid.
-    fn with_pieces<T>(&self, pack: &Pack, cost: f64, of: impl FnOnce(&Pieces<'_>) -> T) -> T {
+    pub fn with_pieces<T>(&self, pack: &Pack, cost: f64, of: impl FnOnce(&Pieces<'_>) -> T) -> T {
         let (units, lots) = (self.multiplier as f64, self.lots(pack));
         let series = |i: u16| &self.m.series[usize::from(i)];
         let lasts = pack.legs().iter().any(|(i, _)| !series(*i).ends_then);
@@ -360,7 +270,7 @@ impl<'a> Judge<'a> {
     }
 
     /// Its profit at a place of the grid.
-    fn on_grid(&self, pack: &Pack, (units, lots, cost): (f64, f64, f64), place: usize) -> f64 {
+    pub fn on_grid(&self, pack: &Pack, (units, lots, cost): (f64, f64, f64), place: usize) -> f64 {
         let price = self.m.grid.prices[place];
         let legs = pack.legs().iter();
         legs.fold(lots * price - cost, |profit, (i, q)| {
@@ -374,7 +284,7 @@ impl<'a> Judge<'a> {
     }
 
     /// Far above: its slope, and what it goes to where it has none.
-    fn tail(&self, pack: &Pack, (units, _, cost): (f64, f64, f64)) -> (f64, Option<f64>) {
+    pub fn tail(&self, pack: &Pack, (units, _, cost): (f64, f64, f64)) -> (f64, Option<f64>) {
         let slope = self.slope(pack);
         let level = pack.legs().iter().fold(-cost, |level, (i, q)| {
             let s = &self.m.series[usize::from(*i)];
@@ -405,51 +315,6 @@ impl<'a> Judge<'a> {
             slope,
             far,
         })
-    }
-
-    /// Its ends and chances, for the order: of the grid every eighth price is looked at, and between
-    /// those all around where the profit passes zero and where it is least and most.
-    fn bounds(&self, pack: &Pack, cost: f64) -> Bounds {
-        let laws = self.m.scouted.laws;
-        let lasts = |(i, _): &(u16, i8)| !self.m.series[usize::from(*i)].ends_then;
-        if !pack.legs().iter().any(lasts) {
-            return self.with_pieces(pack, cost, |p| p.bounds(laws, &self.whole));
-        }
-        let grid = &self.m.grid;
-        let money = (self.multiplier as f64, self.lots(pack), cost);
-        let at = |place: &usize| self.on_grid(pack, money, *place);
-        let coarse: Vec<f64> = grid.coarse.iter().map(at).collect();
-        let by = |a: &usize, b: &usize| coarse[*a].total_cmp(&coarse[*b]);
-        let (least, most) = (
-            (0..coarse.len()).min_by(by).unwrap_or(0),
-            (0..coarse.len()).max_by(by).unwrap_or(0),
-        );
-        let mut places = Vec::with_capacity(2 * coarse.len());
-        let mut profits = Vec::with_capacity(2 * coarse.len());
-        for (i, (place, profit)) in grid.coarse.iter().zip(&coarse).enumerate() {
-            places.push(*place);
-            profits.push(*profit);
-            let Some(next) = coarse.get(i + 1) else { break };
-            let passes = (*profit > 0.0) != (*next > 0.0);
-            let ends = [least, most].iter().any(|end| i == *end || i + 1 == *end);
-            if passes || ends {
-                for between in place + 1..grid.coarse[i + 1] {
-                    places.push(between);
-                    profits.push(at(&between));
-                }
-            }
-        }
-        let prices: Vec<f64> = places.iter().map(|i| grid.prices[*i]).collect();
-        let upto: Vec<Upto> = places.iter().map(|i| grid.upto[*i]).collect();
-        let (slope, far) = self.tail(pack, money);
-        let pieces = Pieces {
-            prices: &prices,
-            profits: &profits,
-            upto: &upto,
-            slope,
-            far,
-        };
-        pieces.bounds(laws, &self.whole)
     }
 
     /// Its profit at prices that spread evenly in the logarithm over some deviations, and at its own
@@ -490,7 +355,7 @@ impl<'a> Judge<'a> {
     }
 
     /// Change of its worth for 1.00 far above.
-    fn slope(&self, pack: &Pack) -> f64 {
+    pub fn slope(&self, pack: &Pack) -> f64 {
         let each = pack.legs().iter().map(|(i, n)| {
             let s = &self.m.series[usize::from(*i)];
             let slope = match &s.lasting {
@@ -502,7 +367,7 @@ impl<'a> Judge<'a> {
         self.sloped(each.sum::<f64>() + self.lots(pack))
     }
 
-    fn net(&self, pack: &Pack) -> (Price, Money) {
+    pub fn net(&self, pack: &Pack) -> (Price, Money) {
         let price = self.price(pack);
         let future = self.m.scouted.underlying.kind == UnderlyingKind::Future;
         let mut net = price.times(self.multiplier);
@@ -526,92 +391,6 @@ impl<'a> Judge<'a> {
             capital: self.capital(pack, net),
             measured: self.measured(pack, net),
         }
-    }
-
-    /// How good a pack is, so much the lowest where its measure does not exist; or the limit that it
-    /// breaks. Only what is needed is worked out, the cheap first.
-    pub fn look(&self, pack: &Pack) -> Result<f64, ScoutLimit> {
-        let (_, net) = self.net(pack);
-        let mut figures = Figures {
-            judge: self,
-            pack,
-            net,
-            cost: self.cost(pack, net),
-            capital: None,
-            bounds: None,
-        };
-        if let Some(broken) = self.broken(&mut figures) {
-            return Err(broken);
-        }
-        let rank = match &self.asked.rank {
-            Rank::By(of) => figures.measure(*of),
-            Rank::Weighted(weights) => RANK_MEASURES
-                .iter()
-                .zip(weights)
-                .filter(|(_, w)| **w != 0.0)
-                .try_fold(0.0, |sum, ((of, _), weight)| {
-                    let unit = if of.is_share() { 100.0 } else { 1.0 };
-                    Some(sum + weight * unit * figures.measure(*of)?)
-                }),
-        };
-        Ok(rank.filter(|r| !r.is_nan()).unwrap_or(f64::NEG_INFINITY))
-    }
-
-    /// The first limit that a pack breaks.
-    fn broken(&self, f: &mut Figures<'_, '_>) -> Option<ScoutLimit> {
-        let (limits, pack) = (&self.asked.limits, f.pack);
-        let series = |i: u16| &self.m.series[usize::from(i)];
-        let most_legs = limits.legs.unwrap_or(usize::MAX);
-        if pack.legs().len() + usize::from(pack.lots != 0) > most_legs {
-            return Some(ScoutLimit::Legs);
-        }
-        if limits
-            .pays
-            .is_some_and(|debit| (f.net > Money::ZERO) != debit)
-        {
-            return Some(ScoutLimit::Pays);
-        }
-        let open = |(i, _): &(u16, i8)| series(*i).open_interest >= limits.open_interest;
-        if !pack.legs().iter().all(open) {
-            return Some(ScoutLimit::OpenInterest);
-        }
-        let endless = self.slope(pack) < 0.0;
-        if endless && !limits.unlimited {
-            return Some(ScoutLimit::Unlimited);
-        }
-        if let Some(lean) = &limits.lean {
-            let after = lean.now + lean.of_delta * self.delta(pack);
-            let outside = |x: f64| (lean.from - x).max(x - lean.to).max(0.0);
-            // What leaves the band is left out, and what leads back to it is not.
-            if outside(after) > outside(lean.now) + 1e-9 {
-                return Some(ScoutLimit::Lean);
-            }
-        }
-        if let Some(rules) = limits.account
-            && self.level(pack, rules) > rules.allows()
-        {
-            return Some(ScoutLimit::Level);
-        }
-        if limits.capital.is_some_and(|most| f.capital() > most) {
-            return Some(ScoutLimit::Capital);
-        }
-        if let Some(most) = limits.market_width {
-            let (wide, capital) = (self.width(pack).to_f64(), f.capital().to_f64());
-            if wide > 1e-12 + most * capital.max(0.0) {
-                return Some(ScoutLimit::MarketWidth);
-            }
-        }
-        for (most, limit) in [
-            (limits.max_loss, ScoutLimit::MaxLoss),
-            (limits.rule, ScoutLimit::Rule),
-        ] {
-            let Some(most) = most else { continue };
-            if f.bounds().least.is_none_or(|l| -l > most.to_f64() + 1e-9) {
-                return Some(limit);
-            }
-        }
-        let least = limits.chance?;
-        (f.bounds().own_chance < least).then_some(ScoutLimit::Chance)
     }
 
     /// By their legs as they are written: "+1 …; -1 …".

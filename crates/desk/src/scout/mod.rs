@@ -10,6 +10,7 @@ mod field;
 mod judge;
 mod law;
 mod limits;
+mod look;
 mod measure;
 mod ranked;
 

@@ -279,8 +279,8 @@ impl<'a> Ground<'a> {
 
 /// Leaves at most so many strikes of an expiration within some deviations of its forward: of those that
 /// are listed every second, every fourth and so on, by their own multiples, so that expirations keep
-/// strikes in common. Gives the step that is left; nothing where all are.
-pub fn thin(ending: &mut ScoutEnding, reach: f64, most: usize) -> Option<Price> {
+/// strikes in common.
+pub fn thin(ending: &mut ScoutEnding, reach: f64, most: usize) {
     let far = reach * ending.variance.sqrt();
     let near = |k: Price| (k.to_f64() / ending.forward).ln().abs() <= far;
     let options = ending.options.iter().map(|o| o.contract.strike);
@@ -288,13 +288,23 @@ pub fn thin(ending: &mut ScoutEnding, reach: f64, most: usize) -> Option<Price> 
     strikes.sort_unstable();
     strikes.dedup();
     let gaps = strikes.windows(2).map(|w| w[1] - w[0]);
-    let least = gaps.min().filter(|_| strikes.len() > most.max(1))?;
+    let Some(least) = gaps.min().filter(|_| strikes.len() > most.max(1)) else {
+        return;
+    };
+    let kept = |step: i64| strikes.iter().filter(|k| *k % step == 0).count();
     let mut step = least;
-    while strikes.iter().filter(|k| *k % step == 0).count() > most.max(1) {
+    while kept(step) > most.max(1) {
         step *= 2;
+    }
+    if 4 * kept(step) < most {
+        // They are no multiples of the distance between them: by their places, then.
+        let every = strikes.len().div_ceil(most.max(1));
+        let left: Vec<i64> = strikes.iter().copied().step_by(every).collect();
+        let stays = |o: &OptionQuoted| left.contains(&o.contract.strike.raw());
+        ending.options.retain(stays);
+        return;
     }
     ending
         .options
         .retain(|o| o.contract.strike.raw() % step == 0);
-    Some(Price::from_raw(step))
 }

@@ -8,15 +8,14 @@ use desk::scout::{
     ScoutLimit, ScoutProgress, WatchOne, best,
 };
 use desk::{
-    EntryPrice, Evaluation, Holding, Instrument, Leg, Moment, Money, Proposal, Structure,
-    Underlying, UnderlyingKind,
+    EntryPrice, Evaluation, Holding, Instrument, Leg, Money, Proposal, Structure, Underlying,
+    UnderlyingKind,
 };
 use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};
 use thiserror::Error;
 
 use super::ground::{Ground, GroundError, LawFrom, thin};
-use super::news::exercise_value;
 use crate::campaigns::all_open;
 use crate::money::{account_value, evaluate};
 use crate::refusal::Refusal;
@@ -400,31 +399,4 @@ pub fn held_units(state: &State, symbol: &str) -> i64 {
     state
         .account
         .held(&Instrument::Underlying(symbol.to_owned()))
-}
-
-/// What a structure of an expectation is worth at a moment behind its date: what ended counts its
-/// exercise value at the price of its end, what lasts its middle then.
-pub fn worth_at(
-    seen: &UnderlyingAt<'_>,
-    quoter: &mut Quoter,
-    legs: &Holding,
-    then: Moment,
-) -> Option<Money> {
-    let u = seen.underlying;
-    let mut sum = Money::ZERO;
-    for leg in legs.legs() {
-        let price = match leg.instrument.option() {
-            None => seen.world.spot(&u.symbol, then)?,
-            Some(c) => {
-                let ends = u.expiry_moment(c);
-                if ends <= then {
-                    exercise_value(c, seen.world.spot(&u.symbol, ends)?)
-                } else {
-                    quoter.quote(seen.world, c, then)?.quote.mid()
-                }
-            }
-        };
-        sum += price.times(u.units(&leg.instrument) * leg.quantity);
-    }
-    Some(sum)
 }

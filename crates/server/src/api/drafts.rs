@@ -14,6 +14,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+use crate::api::kept;
 use crate::api::wire::entry::{EntryWire, entry};
 use crate::api::wire::{LegWire, structure};
 use crate::app::refusal::Refusal;
@@ -200,8 +201,8 @@ async fn discard(
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// Before the name of a draft on the shelf.
-const SHELF: &str = "shelf/";
+/// What a draft on the shelf is kept as.
+const SHELF: &str = "shelf";
 
 /// Drafts set aside, by name.
 #[utoipa::path(
@@ -211,25 +212,7 @@ const SHELF: &str = "shelf/";
     responses((status = 200, body = BTreeMap<String, DraftWire>)),
 )]
 async fn shelf(State(app): State<AppState>) -> Json<BTreeMap<String, DraftWire>> {
-    let drafts = app.desk.snapshot().drafts;
-    let read = |(slot, body): (&String, &String)| {
-        Some((
-            slot.strip_prefix(SHELF)?.to_owned(),
-            serde_json::from_str(body).ok()?,
-        ))
-    };
-    Json(drafts.iter().filter_map(read).collect())
-}
-
-fn shelved(name: &str) -> Result<String, Refusal> {
-    let length = name.chars().count();
-    if name.trim().is_empty() || length > MOST_NAME {
-        return Err(Refusal::Field {
-            field: "name",
-            message: format!("{name:?} is not a name; write 1 to {MOST_NAME} characters"),
-        });
-    }
-    Ok(format!("{SHELF}{}", name.trim()))
+    Json(kept::all(&app.desk.snapshot(), SHELF))
 }
 
 /// Sets a draft aside under a name; one of the same name is replaced.
@@ -246,12 +229,9 @@ async fn set_aside(
     Path(name): Path<String>,
     Body(draft): Body<DraftWire>,
 ) -> Result<StatusCode, Problem> {
-    let place = shelved(&name)?;
+    let place = kept::place(SHELF, &name)?;
     draft.check(&app.desk.snapshot())?;
-    let body = draft.text()?;
-    app.command(move |desk| desk.keep_draft(place, Some(body)))
-        .await?;
-    Ok(StatusCode::NO_CONTENT)
+    kept::keep(&app, place, &draft).await
 }
 
 /// Takes a draft off the shelf.
@@ -266,10 +246,7 @@ async fn take_off(
     State(app): State<AppState>,
     Path(name): Path<String>,
 ) -> Result<StatusCode, Problem> {
-    let place = shelved(&name)?;
-    app.command(move |desk| desk.keep_draft(place, None))
-        .await?;
-    Ok(StatusCode::NO_CONTENT)
+    kept::throw_away(&app, kept::place(SHELF, &name)?).await
 }
 
 /// The legs of a draft as a table of contract, quantity and price.

@@ -13,6 +13,7 @@ mod drafts;
 mod evaluate;
 mod history;
 mod ideas;
+mod kept;
 mod life;
 mod orders;
 mod own_dates;

@@ -1,5 +1,5 @@
-import { Link, useParams } from 'react-router';
-import { Page } from '../../ui/Page';
+import { useParams } from 'react-router';
+import { Page, Parts } from '../../ui/Page';
 import { AccountPart } from './AccountPart';
 import { BookPart } from './BookPart';
 
@@ -14,20 +14,7 @@ export function BalanceView() {
   return (
     <Page
       title="Balance"
-      beside={
-        <nav aria-label="Parts of the balance" className="flex gap-1">
-          {PARTS.map((p) => (
-            <Link
-              key={p.to}
-              to={p.to}
-              aria-current={p.part === part ? 'page' : undefined}
-              className="rounded border border-strong bg-raised px-2 leading-[22px] font-semibold hover:border-brass aria-[current=page]:border-brass aria-[current=page]:bg-brass-soft aria-[current=page]:text-brass"
-            >
-              {p.words}
-            </Link>
-          ))}
-        </nav>
-      }
+      beside={<Parts label="Parts of the balance" parts={PARTS} current={part} />}
     >
       {part === 'account' ? <AccountPart /> : <BookPart />}
     </Page>

@@ -1,10 +1,9 @@
 import { useQuery, useQueryClient, useMutation } from '@tanstack/react-query';
-import { Popover } from 'radix-ui';
-import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, must, type BookLooked } from '../../api/client';
 import { openOrder } from '../../ticket/open';
 import { Button, Notice } from '../../ui/controls';
+import { KeptNames } from '../../ui/KeptNames';
 import { Term } from '../../ui/terms';
 import { choose, opened, paperOf, switched, tryOut, useChosen, useTrial, type Extra } from './look';
 import { papersQuery } from './queries';
@@ -48,23 +47,14 @@ function Papers({ all }: { all: Extra[] }) {
   const chosen = useChosen();
   const client = useQueryClient();
   const papers = useQuery(papersQuery);
-  const [name, setName] = useState('');
   const again = () => client.invalidateQueries({ queryKey: ['papers'] });
   const paper = paperOf(chosen, all);
   const keep = useMutation({
-    mutationFn: async () => {
-      must(
-        await api.PUT('/api/papers/{name}', {
-          params: { path: { name: name.trim() } },
-          body: paper,
-        }),
-      );
+    mutationFn: async (name: string) => {
+      must(await api.PUT('/api/papers/{name}', { params: { path: { name } }, body: paper }));
+      choose({ paper: name });
     },
-    onSuccess: () => {
-      choose({ paper: name.trim() });
-      setName('');
-      return again();
-    },
+    onSuccess: again,
   });
   const drop = useMutation({
     mutationFn: async (gone: string) => {
@@ -75,89 +65,46 @@ function Papers({ all }: { all: Extra[] }) {
   const kept = Object.entries(papers.data ?? {});
   const trouble = keep.error ?? drop.error;
   return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
-        <Button weight="quiet">
-          paper portfolios{chosen.paper === '' ? '' : `: ${chosen.paper}`} ▾
-        </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={4}
-          collisionPadding={8}
-          aria-label="Paper portfolios"
-          className="z-40 flex w-[320px] flex-col gap-2 rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
+    <KeptNames
+      trigger={`paper portfolios${chosen.paper === '' ? '' : `: ${chosen.paper}`}`}
+      label="Paper portfolios"
+      kept={kept.map(([name, p]) => ({
+        name,
+        words: `open ${name}`,
+        beside: <span className="text-ink2">{p.drafts.length} drafts</span>,
+      }))}
+      onOpen={(name) => {
+        const p = papers.data?.[name];
+        if (p) choose(opened(chosen, name, p));
+      }}
+      onThrow={(name) => {
+        drop.mutate(name);
+      }}
+      name="Name of the portfolio"
+      most={60}
+      keep={`keep ${paper.drafts.length}`}
+      keepable={paper.drafts.length > 0 && !keep.isPending}
+      onKeep={(name) => keep.mutateAsync(name)}
+    >
+      <p className="text-ink2">
+        The drafts that are switched in, kept together under a name. They hold no money and send
+        nothing.
+      </p>
+      {chosen.extra.length > 0 && (
+        <Button
+          onClick={() => {
+            choose({
+              extra: [],
+              paper: '',
+              on: chosen.on.filter((k) => !k.startsWith('x')),
+            });
+          }}
         >
-          <p className="text-ink2">
-            The drafts that are switched in, kept together under a name. They hold no money and send
-            nothing.
-          </p>
-          {kept.map(([known, p]) => (
-            <div key={known} className="flex items-center gap-2">
-              <Button
-                weight="quiet"
-                className="grow !justify-start"
-                onClick={() => {
-                  choose(opened(chosen, known, p));
-                }}
-              >
-                open {known}
-              </Button>
-              <span className="text-ink2">{p.drafts.length} drafts</span>
-              <button
-                type="button"
-                aria-label={`throw away ${known}`}
-                className="px-1 text-ink2 hover:text-loss"
-                onClick={() => {
-                  drop.mutate(known);
-                }}
-              >
-                ×
-              </button>
-            </div>
-          ))}
-          {chosen.extra.length > 0 && (
-            <Button
-              onClick={() => {
-                choose({
-                  extra: [],
-                  paper: '',
-                  on: chosen.on.filter((k) => !k.startsWith('x')),
-                });
-              }}
-            >
-              close {chosen.paper === '' ? 'it' : chosen.paper}
-            </Button>
-          )}
-          <form
-            className="flex items-center gap-2 border-t border-hair pt-2"
-            onSubmit={(e) => {
-              e.preventDefault();
-              keep.mutate();
-            }}
-          >
-            <input
-              aria-label="Name of the portfolio"
-              placeholder="a name"
-              maxLength={60}
-              value={name}
-              onChange={(e) => {
-                setName(e.target.value);
-              }}
-              className="h-6 min-w-0 grow rounded border border-strong bg-ground px-2"
-            />
-            <Button
-              type="submit"
-              disabled={name.trim() === '' || paper.drafts.length === 0 || keep.isPending}
-            >
-              keep {paper.drafts.length}
-            </Button>
-          </form>
-          {trouble && <Notice>{trouble.message}</Notice>}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+          close {chosen.paper === '' ? 'it' : chosen.paper}
+        </Button>
+      )}
+      {trouble && <Notice>{trouble.message}</Notice>}
+    </KeptNames>
   );
 }
 

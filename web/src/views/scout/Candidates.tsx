@@ -4,10 +4,14 @@ import { useState } from 'react';
 import type { Candidate } from '../../api/client';
 import { dayMonth, fixed, percent } from '../../format';
 import { cents, money } from '../../money';
+import { Button } from '../../ui/controls';
 import { DataTable, type Column } from '../../ui/DataTable';
 import { Term } from '../../ui/terms';
 import { isShare, type Asked } from './asked';
 import { CandidatePanel } from './CandidatePanel';
+
+/** So many at first. */
+const SCREENFUL = 12;
 
 export const keyOf = (c: Candidate) => c.legs.map((l) => `${l.quantity} ${l.contract}`).join('; ');
 const round = (n: number | null | undefined) =>
@@ -52,6 +56,7 @@ export function Candidates({
   region?: { low?: number | null; high?: number | null; lot?: number | null; spot: number };
 }) {
   const [opened, open] = useState<string>();
+  const [whole, setWhole] = useState(false);
   const measure = (c: Candidate) =>
     c.rank == null
       ? '—'
@@ -157,15 +162,30 @@ export function Candidates({
         ),
     },
   ];
+  const rest = rows.length - SCREENFUL;
   return (
-    <DataTable
-      label="Candidates"
-      rows={rows}
-      columns={columns}
-      id={keyOf}
-      under={(c) =>
-        opened === keyOf(c) && <CandidatePanel c={c} region={several ? undefined : region} />
-      }
-    />
+    <>
+      <DataTable
+        label="Candidates"
+        rows={rows}
+        most={whole ? undefined : SCREENFUL}
+        columns={columns}
+        id={keyOf}
+        under={(c) =>
+          opened === keyOf(c) && <CandidatePanel c={c} region={several ? undefined : region} />
+        }
+      />
+      {rest > 0 && (
+        <Button
+          className="mt-2"
+          aria-expanded={whole}
+          onClick={() => {
+            setWhole(!whole);
+          }}
+        >
+          {whole ? `the best ${SCREENFUL} alone` : `${rest} more`}
+        </Button>
+      )}
+    </>
   );
 }

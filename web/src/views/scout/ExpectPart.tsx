@@ -1,26 +1,27 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { useParams } from 'react-router';
 import { api, must } from '../../api/client';
 import { scoutMarketQuery } from '../../api/queries';
 import { fixed, longDate, percent } from '../../format';
 import { Button, Choices, Notice } from '../../ui/controls';
-import { DateField } from '../../ui/DateField';
-import { NumberField, readNumber, SelectField } from '../../ui/fields';
 import { useMeasured } from '../../ui/measured';
 import { Term } from '../../ui/terms';
 import {
+  badEnds,
+  badSure,
   decimalsFor,
   expectationOf,
   isDrawn,
   regionWords,
   requestOf,
   rounded,
-  turned,
   useAsked,
   useWritten,
+  write,
 } from './asked';
 import { Candidates } from './Candidates';
+import { ExpectFields } from './ExpectFields';
 import { ExpectPicture } from './ExpectPicture';
 import { Judged } from './Judged';
 import { expectedQuery } from './queries';
@@ -29,11 +30,8 @@ import { SearchForm } from './SearchForm';
 import { ShortlistBar } from './ShortlistBar';
 
 const HEIGHT = 330;
-const WEEKS = 38;
-const write = (change: Partial<ReturnType<typeof useWritten.getState>>) => {
-  useWritten.setState(change);
-};
-
+/** Calendar days to a date that nobody has written yet. */
+const USUAL_DAYS = 38;
 /** So many days behind an exchange moment, as an ISO date. */
 const ahead = (at: string, days: number) =>
   new Date(Date.parse(`${at.slice(0, 10)}T12:00:00Z`) + days * 86_400_000)
@@ -43,7 +41,6 @@ const ahead = (at: string, days: number) =>
 /** What I expect: a region drawn or written, how sure I am, and the structures that make most of it. */
 export function ExpectPart() {
   const { symbol: named } = useParams();
-  const navigate = useNavigate();
   const market = useQuery(scoutMarketQuery);
   const written = useWritten();
   const asked = useAsked();
@@ -63,7 +60,7 @@ export function ExpectPart() {
     if (at && written.by !== '' && written.by <= at.slice(0, 10)) write({ by: '' });
   }, [at, written.by]);
   const own = written.symbol === symbol;
-  const expectation = at && own ? expectationOf(written, ahead(at, WEEKS)) : null;
+  const expectation = at && own ? expectationOf(written, ahead(at, USUAL_DAYS)) : null;
   const answer = useQuery(expectedQuery(symbol, expectation));
   const e = answer.data;
   const drawn = isDrawn(written);
@@ -72,9 +69,8 @@ export function ExpectPart() {
     const away = (d: string) => Math.abs(Date.parse(d) - Date.parse(e.date));
     write({ by: e.dates.reduce((a, b) => (away(b) < away(a) ? b : a)) });
   }, [e, written.by]);
-  const [low, high, sure] = [written.low, written.high, written.sure].map(readNumber);
-  const badSure = sure != null && (sure < 0 || sure > 100);
-  const badEnds = low != null && high != null && low >= high;
+  const now = JSON.stringify([symbol, expectation, asked]);
+  const stale = found.request !== undefined && found.written !== now;
   const start = async () => {
     if (!expectation) return;
     const over =
@@ -99,13 +95,13 @@ export function ExpectPart() {
           }
         : expectation;
     const made = requestOf(asked, same, over);
-    if ('body' in made) await search(made.body);
+    if ('body' in made) await search(made.body, now);
   };
   const made = expectation && requestOf(asked, expectation, [symbol || '?']);
   const wrong = [
     ...(made && 'wrong' in made ? made.wrong : []),
-    ...(badSure ? ['sure'] : []),
-    ...(badEnds ? ['region'] : []),
+    ...(badSure(written) ? ['sure'] : []),
+    ...(badEnds(written) ? ['region'] : []),
   ];
   const blocked = !e || wrong.length > 0 || answer.error !== null;
   const several = (found.request?.symbols.length ?? 1) > 1;
@@ -119,94 +115,7 @@ export function ExpectPart() {
           if (!blocked) void start();
         }}
       >
-        <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
-          <SelectField
-            label="Underlying"
-            value={symbol}
-            onChange={(s) => {
-              void navigate(`/scout/expect/${s}`);
-            }}
-            choices={(symbols.length > 0 ? symbols : [symbol]).map((s) => ({ value: s, name: s }))}
-          />
-          ends
-          <NumberField
-            label="From"
-            name="from"
-            value={written.low}
-            wide="w-20"
-            placeholder="open"
-            wrong={badEnds}
-            onChange={(text) => {
-              write({ low: text });
-            }}
-          />
-          <NumberField
-            label="To"
-            name="to"
-            value={written.high}
-            wide="w-20"
-            placeholder="open"
-            wrong={badEnds}
-            onChange={(text) => {
-              write({ high: text });
-            }}
-          />
-          <Choices
-            label="Counted in"
-            value={written.unit}
-            onChange={(unit) => {
-              if (unit !== written.unit) write(drawn && e ? turned(written, e) : { unit });
-            }}
-            choices={[
-              { value: 'prices', label: 'prices' },
-              { value: 'deviations', label: 'σ' },
-            ]}
-          />
-          on
-          <DateField
-            label="Date"
-            value={written.by}
-            onChange={(iso) => {
-              if (iso && at && iso > at.slice(0, 10)) write({ by: iso });
-            }}
-          />
-          {e && (
-            <SelectField
-              label="A listed date"
-              value={e.dates.includes(written.by) ? written.by : ''}
-              onChange={(by) => {
-                if (by !== '') write({ by });
-              }}
-              choices={[
-                ...(e.dates.includes(written.by) ? [] : [{ value: '', name: 'listed…' }]),
-                ...e.dates.map((d) => ({ value: d, name: longDate(d) })),
-              ]}
-            />
-          )}
-          <NumberField
-            label="Sure, percent"
-            name={<Term of="sure">I am sure by</Term>}
-            value={written.sure}
-            wide="w-14"
-            placeholder={e ? percent(e.market, 0) : ''}
-            wrong={badSure}
-            onChange={(text) => {
-              write({ sure: text });
-            }}
-            unit="%"
-          />
-          <SelectField
-            label="The market’s law"
-            value={written.law}
-            onChange={(law) => {
-              write({ law });
-            }}
-            choices={[
-              { value: 'flat', name: 'lognormal' },
-              { value: 'smile', name: 'under the smile' },
-            ]}
-          />
-        </div>
+        <ExpectFields symbols={symbols} symbol={symbol} e={e} at={at} />
         {answer.error && <Notice>{answer.error.message}</Notice>}
         {e && (
           <p data-testid="expected" className={answer.isPlaceholderData ? 'old' : ''}>
@@ -314,19 +223,26 @@ export function ExpectPart() {
       {found.problem && <Notice>{found.problem}</Notice>}
       {found.request && (
         <>
-          <Judged />
+          <div className={stale ? 'old' : ''}>
+            <Judged />
+          </div>
+          {stale && !found.going && (
+            <p role="status">What stands here was found for what was written before; look again.</p>
+          )}
           {expectation && <ShortlistBar symbol={symbol} expectation={expectation} />}
           {found.rows.length > 0 ? (
-            <Candidates
-              rows={found.rows}
-              rank={found.request.weights ? 'own' : (found.request.rank ?? 'expectedPerCapital')}
-              several={several}
-              region={
-                e && drawn && found.request.symbols[0] === symbol
-                  ? { low: e.low, high: e.high, lot: e.lot, spot: e.spot }
-                  : undefined
-              }
-            />
+            <div className={stale ? 'old' : ''}>
+              <Candidates
+                rows={found.rows}
+                rank={found.request.weights ? 'own' : (found.request.rank ?? 'expectedPerCapital')}
+                several={several}
+                region={
+                  e && drawn && found.request.symbols[0] === symbol
+                    ? { low: e.low, high: e.high, lot: e.lot, spot: e.spot }
+                    : undefined
+                }
+              />
+            </div>
           ) : (
             !found.going && (
               <p className="text-ink2">

@@ -5,8 +5,8 @@ import { shortWhen } from '../../format';
 import { Asked } from '../../ui/Asked';
 import { Button } from '../../ui/controls';
 import { DataTable } from '../../ui/DataTable';
-import { FIRST, setsOf, symbolColumn } from './marketColumns';
-import { AddRange, Named } from './Ranges';
+import { FIRST, nameOf, setsOf, symbolColumn } from './marketColumns';
+import { AddRange, ColumnChooser, Named } from './Ranges';
 import { fits, QUESTIONS, told, useWanted, type Question } from './wanted';
 import { Why } from './Why';
 
@@ -20,14 +20,14 @@ const ASKS: Record<Question, string> = {
 /** Every underlying in one row, its columns in four questions: sorted by any, filtered by ranges on any; a row opens on why. */
 export function MarketPart() {
   const table = useQuery(scoutMarketQuery);
-  const { questions, ranges } = useWanted();
+  const { questions, ranges, hidden } = useWanted();
   const [opened, open] = useState<string>();
   const sets = setsOf({ symbol: table.data?.symbolLimit, sector: table.data?.sectorLimit });
-  const columns = [
-    symbolColumn(opened, open),
+  const all = [
     ...FIRST,
     ...QUESTIONS.filter((q) => questions.includes(q)).flatMap((q) => sets[q]),
-  ];
+  ].map((c) => ({ ...c, name: nameOf(c) }));
+  const columns = [symbolColumn(opened, open), ...all.filter((c) => !hidden.includes(c.key))];
   return (
     <>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5 pt-1 pb-2">
@@ -62,6 +62,7 @@ export function MarketPart() {
           </Button>
         ))}
         <span className="ml-auto flex items-center gap-2">
+          <ColumnChooser columns={all} />
           <Named />
           <a href="/api/scout/market.csv" className="text-brass underline">
             CSV

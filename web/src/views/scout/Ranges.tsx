@@ -1,7 +1,8 @@
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
 import { Button } from '../../ui/controls';
-import { NumberField, readNumber, SelectField } from '../../ui/fields';
+import { NumberField, readNumber, SelectField, Tick } from '../../ui/fields';
+import { KeptNames } from '../../ui/KeptNames';
 import { FIGURES, useWanted, withRange, type Figure } from './wanted';
 
 /** A range on one figure. */
@@ -44,71 +45,62 @@ export function AddRange() {
 /** Filters kept under names. */
 export function Named() {
   const { named, ranges } = useWanted();
-  const [name, setName] = useState('');
   const all = Object.entries(named);
+  return (
+    <KeptNames
+      trigger="kept filters"
+      label="Kept filters"
+      kept={all.map(([name]) => ({ name, words: name }))}
+      onOpen={(name) => {
+        useWanted.setState({ ranges: named[name] ?? [] });
+      }}
+      onThrow={(name) => {
+        useWanted.setState({ named: Object.fromEntries(all.filter(([k]) => k !== name)) });
+      }}
+      name="Name of the filter"
+      most={40}
+      keep="keep"
+      keepable={ranges.length > 0}
+      onKeep={(name) => {
+        useWanted.setState({ named: { ...named, [name]: ranges } });
+        return Promise.resolve();
+      }}
+    >
+      {all.length === 0 && (
+        <p className="text-ink2">Filters that you name stand here, on this machine.</p>
+      )}
+    </KeptNames>
+  );
+}
+
+/** Which of the columns are wanted. */
+export function ColumnChooser({ columns }: { columns: { key: string; name: string }[] }) {
+  const hidden = useWanted((w) => w.hidden);
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
-        <Button weight="quiet">kept filters ▾</Button>
+        <Button weight="quiet">columns ▾</Button>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           align="end"
           sideOffset={4}
           collisionPadding={8}
-          aria-label="Kept filters"
-          className="z-40 flex w-72 flex-col gap-2 rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
+          aria-label="Columns"
+          className="z-40 grid max-h-[70vh] grid-cols-2 gap-x-4 gap-y-1 overflow-auto rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
         >
-          {all.length === 0 && (
-            <p className="text-ink2">Filters that you name stand here, on this machine.</p>
-          )}
-          {all.map(([key, kept]) => (
-            <div key={key} className="flex items-center gap-2">
-              <Button
-                weight="quiet"
-                className="grow !justify-start"
-                onClick={() => {
-                  useWanted.setState({ ranges: kept });
-                }}
-              >
-                {key}
-              </Button>
-              <button
-                type="button"
-                aria-label={`throw away ${key}`}
-                className="px-1 text-ink2 hover:text-loss"
-                onClick={() => {
-                  useWanted.setState({
-                    named: Object.fromEntries(all.filter(([k]) => k !== key)),
-                  });
-                }}
-              >
-                ×
-              </button>
-            </div>
-          ))}
-          <form
-            className="flex items-center gap-2 border-t border-hair pt-2"
-            onSubmit={(e) => {
-              e.preventDefault();
-              useWanted.setState({ named: { ...named, [name.trim()]: ranges } });
-              setName('');
-            }}
-          >
-            <input
-              aria-label="Name of the filter"
-              placeholder="a name"
-              maxLength={40}
-              value={name}
-              onChange={(e) => {
-                setName(e.target.value);
+          {columns.map((c) => (
+            <Tick
+              key={c.key}
+              name={c.name}
+              on={!hidden.includes(c.key)}
+              onChange={(on) => {
+                useWanted.setState({
+                  hidden: on ? hidden.filter((k) => k !== c.key) : [...hidden, c.key],
+                });
               }}
-              className="h-6 min-w-0 grow rounded border border-strong bg-ground px-2"
             />
-            <Button type="submit" disabled={name.trim() === '' || ranges.length === 0}>
-              keep
-            </Button>
-          </form>
+          ))}
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

@@ -1,5 +1,5 @@
-import { Link, useParams } from 'react-router';
-import { Page } from '../../ui/Page';
+import { useParams } from 'react-router';
+import { Page, Parts } from '../../ui/Page';
 import { ExpectPart } from './ExpectPart';
 import { KeptPart } from './KeptPart';
 import { MarketPart } from './MarketPart';
@@ -14,23 +14,7 @@ const PARTS = [
 export function ScoutView() {
   const { part } = useParams();
   return (
-    <Page
-      title="Scout"
-      beside={
-        <nav aria-label="Parts of scout" className="flex gap-1">
-          {PARTS.map((p) => (
-            <Link
-              key={p.to}
-              to={p.to}
-              aria-current={p.part === part ? 'page' : undefined}
-              className="rounded border border-strong bg-raised px-2 leading-[22px] font-semibold hover:border-brass aria-[current=page]:border-brass aria-[current=page]:bg-brass-soft aria-[current=page]:text-brass"
-            >
-              {p.words}
-            </Link>
-          ))}
-        </nav>
-      }
-    >
+    <Page title="Scout" beside={<Parts label="Parts of scout" parts={PARTS} current={part} />}>
       {part === 'expect' ? <ExpectPart /> : part === 'kept' ? <KeptPart /> : <MarketPart />}
     </Page>
   );

@@ -121,6 +121,20 @@ export const useAsked = kept<Asked>('scout-asked', {
   rule: false,
 });
 
+export const write = (change: Partial<Written>) => {
+  useWritten.setState(change);
+};
+/** A certainty that is none. */
+export function badSure(w: Written) {
+  const sure = readNumber(w.sure);
+  return sure != null && (sure < 0 || sure > 100);
+}
+/** Ends the wrong way round. */
+export function badEnds(w: Written) {
+  const [low, high] = [readNumber(w.low), readNumber(w.high)];
+  return low != null && high != null && low >= high;
+}
+
 /** What is written as an expectation; without a region the market's band of one deviation, at the market's own chance. */
 export function expectationOf(w: Written, guess: string): Expectation {
   const [low, high, sure] = [readNumber(w.low), readNumber(w.high), readNumber(w.sure)];

@@ -23,6 +23,26 @@ function Month({ closes }: { closes: number[] }) {
   );
 }
 
+/** What columns are called where there is no head to explain itself: on a card, in the list of columns. */
+const NAMES: Record<string, string> = {
+  month: 'month',
+  implied: 'IV 30 d',
+  rank: 'rank',
+  percentile: 'percentile',
+  realised: 'realised',
+  over: 'IV / realised',
+  nearFar: 'near − far',
+  putCall: 'put − call',
+  priced: 'priced move, %',
+  real: 'past moves, %',
+  premium: 'priced / past',
+  trip: 'in and out',
+  oi: 'open interest',
+  volume: 'volume',
+};
+export const nameOf = (c: Column<ScoutRow>) =>
+  NAMES[c.key] ?? (typeof c.head === 'string' ? c.head : c.key);
+
 const number = (
   key: string,
   head: React.ReactNode,
@@ -69,7 +89,7 @@ export const symbolColumn = (
   ),
 });
 export const FIRST: Column<ScoutRow>[] = [
-  { key: 'price', head: 'price', cell: (r) => money(r.price) },
+  { key: 'price', head: 'price', by: (r) => r.level, cell: (r) => money(r.price) },
   {
     key: 'change',
     head: 'change, %',
@@ -80,7 +100,13 @@ export const FIRST: Column<ScoutRow>[] = [
       </span>
     ),
   },
-  { key: 'month', head: 'month', cell: (r) => <Month closes={r.month} /> },
+  {
+    key: 'month',
+    head: 'month',
+    // By its change.
+    by: (r) => (r.month.at(-1) ?? 0) / (r.month[0] ?? 1),
+    cell: (r) => <Month closes={r.month} />,
+  },
 ];
 type Limits = { symbol: number | null | undefined; sector: number | null | undefined };
 /** Capital at risk in percent of the account, beside what my rule allows. */

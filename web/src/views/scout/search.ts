@@ -10,6 +10,8 @@ import {
 
 type Searched = {
   request?: SearchRequest;
+  /** What was written when it was asked, so that it is known when something else is written now. */
+  written?: string;
   going: boolean;
   stopped: boolean;
   /** Part of all that is done. */
@@ -76,12 +78,19 @@ export function stop() {
   useSearch.setState({ going: false, stopped: true });
 }
 /** Looks; a search that still runs ends. */
-export async function search(request: SearchRequest) {
+export async function search(request: SearchRequest, written: string) {
   running?.abort();
   const own = new AbortController();
   running = own;
   const current = () => running === own;
-  useSearch.setState({ ...NOTHING, request, going: true, done: undefined, problem: undefined });
+  useSearch.setState({
+    ...NOTHING,
+    request,
+    written,
+    going: true,
+    done: undefined,
+    problem: undefined,
+  });
   try {
     await heard(request, own.signal, (line) => {
       if (!current()) return;

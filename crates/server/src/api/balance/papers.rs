@@ -11,6 +11,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::api::drafts::DraftWire;
+use crate::api::kept;
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Path, Problem};
@@ -35,21 +36,9 @@ struct PaperWire {
     drafts: Vec<PaperDraft>,
 }
 
-/// Before the name of a paper portfolio among the drafts that are kept.
-const PAPER: &str = "paper/";
-const MOST_NAME: usize = 60;
+/// What a paper portfolio is kept as.
+const PAPER: &str = "paper";
 const MOST_DRAFTS: usize = 60;
-
-fn place(name: &str) -> Result<String, Refusal> {
-    let length = name.chars().count();
-    if name.trim().is_empty() || length > MOST_NAME {
-        return Err(Refusal::Field {
-            field: "name",
-            message: format!("{name:?} is not a name; write 1 to {MOST_NAME} characters"),
-        });
-    }
-    Ok(format!("{PAPER}{}", name.trim()))
-}
 
 /// Paper portfolios by name.
 #[utoipa::path(
@@ -59,14 +48,7 @@ fn place(name: &str) -> Result<String, Refusal> {
     responses((status = 200, body = BTreeMap<String, PaperWire>)),
 )]
 async fn papers(State(app): State<AppState>) -> Json<BTreeMap<String, PaperWire>> {
-    let drafts = app.desk.snapshot().drafts;
-    let read = |(place, body): (&String, &String)| {
-        Some((
-            place.strip_prefix(PAPER)?.to_owned(),
-            serde_json::from_str(body).ok()?,
-        ))
-    };
-    Json(drafts.iter().filter_map(read).collect())
+    Json(kept::all(&app.desk.snapshot(), PAPER))
 }
 
 /// Keeps a paper portfolio under a name; one of the same name is replaced.
@@ -83,7 +65,7 @@ async fn keep_paper(
     Path(name): Path<String>,
     Body(paper): Body<PaperWire>,
 ) -> Result<StatusCode, Problem> {
-    let place = place(&name)?;
+    let place = kept::place(PAPER, &name)?;
     if paper.drafts.len() > MOST_DRAFTS {
         return Err(Refusal::TooMany {
             what: "drafts are kept together",
@@ -96,11 +78,7 @@ async fn keep_paper(
     for d in &paper.drafts {
         d.draft.check(&state)?;
     }
-    let body = serde_json::to_string(&paper)
-        .map_err(|e| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.to_string()))?;
-    app.command(move |desk| desk.keep_draft(place, Some(body)))
-        .await?;
-    Ok(StatusCode::NO_CONTENT)
+    kept::keep(&app, place, &paper).await
 }
 
 /// Throws a paper portfolio away.
@@ -115,10 +93,7 @@ async fn drop_paper(
     State(app): State<AppState>,
     Path(name): Path<String>,
 ) -> Result<StatusCode, Problem> {
-    let place = place(&name)?;
-    app.command(move |desk| desk.keep_draft(place, None))
-        .await?;
-    Ok(StatusCode::NO_CONTENT)
+    kept::throw_away(&app, kept::place(PAPER, &name)?).await
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

@@ -271,7 +271,7 @@ async fn scout_news(
     ))
 }
 
-const COLUMNS: [&str; 14] = [
+const COLUMNS: [&str; 15] = [
     "date",
     "what",
     "before",
@@ -286,6 +286,7 @@ const COLUMNS: [&str; 14] = [
     "base_vol",
     "near_vol",
     "far_vol",
+    "vols",
 ];
 
 fn cells(p: PastNewsWire) -> Vec<String> {
@@ -306,6 +307,13 @@ fn cells(p: PastNewsWire) -> Vec<String> {
         of(|m| m.base_vol),
         of(|m| m.near_vol),
         of(|m| m.far_vol),
+        // "2030-12-20 0.551>0.402; 2030-12-27 …": by expiration, before and after; nothing behind where it has
+        // ended.
+        p.vols
+            .iter()
+            .map(|v| format!("{} {}>{}", v.date, v.before, text(v.after)))
+            .collect::<Vec<_>>()
+            .join("; "),
     ]
 }
 

@@ -7,7 +7,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use desk::{Moment, Money, recognise};
-use engine::scouting::{Ground, expected, seen_now, worth_at};
+use engine::scouting::{Ground, brought_by, expected, seen_now};
 use engine::state::{State as DeskState, underlying_of};
 use market::{Quoter, UnderlyingAt};
 use serde::{Deserialize, Serialize};
@@ -15,8 +15,9 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+use crate::api::kept;
 use crate::api::scout::asked::{ExpectationWire, RegionUnit};
-use crate::api::scout::search::refused;
+use crate::api::scout::expected::refused;
 use crate::api::wire::{LegWire, date, holding, money};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
@@ -143,32 +144,13 @@ struct ExpectationsView {
     tenths: Vec<TenthWire>,
 }
 
-/// Before the id of an expectation among the drafts that are kept.
-const PLACE: &str = "expectation/";
+/// What an expectation is kept as.
+const EXPECTATION: &str = "expectation";
 const MOST_NOTE: usize = 300;
 const MOST_SHORTLIST: usize = 4;
-const MOST_KEPT: usize = 2_000;
 
 fn field<T>(field: &'static str, message: String) -> Result<T, Refusal> {
     Err(Refusal::Field { field, message })
-}
-
-fn place(id: &str) -> Result<String, Refusal> {
-    let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
-    if id.is_empty() || id.len() > 40 || !id.chars().all(plain) {
-        return field("id", "write 1 to 40 letters, digits and hyphens".to_owned());
-    }
-    Ok(format!("{PLACE}{id}"))
-}
-
-fn read_all(state: &DeskState) -> BTreeMap<String, KeptExpectation> {
-    let read = |(place, body): (&String, &String)| {
-        Some((
-            place.strip_prefix(PLACE)?.to_owned(),
-            serde_json::from_str(body).ok()?,
-        ))
-    };
-    state.drafts.iter().filter_map(read).collect()
 }
 
 /// The date that is looked at, as of the moment it was kept.
@@ -188,7 +170,8 @@ fn kept_wire(
     (id, kept): (String, KeptExpectation),
 ) -> ExpectationKept {
     let now = state.clock.now;
-    let then = due(state, &kept).map(|(_, by)| by).filter(|by| *by <= now);
+    let due = due(state, &kept).filter(|(_, by)| *by <= now);
+    let then = due.map(|(_, by)| by);
     let price = then.and_then(|by| state.world.spot(&kept.symbol, by));
     let price = price.map(desk::Price::to_f64);
     let e = &kept.expectation;
@@ -198,8 +181,11 @@ fn kept_wire(
         let seen = seen_now(state, &kept.symbol).ok();
         let paid: Option<Money> = s.paid.parse().ok();
         let made = (|| {
-            let worth = worth_at(seen.as_ref()?, quoter, legs.as_ref()?, then?)?;
-            Some(money(worth - paid?))
+            let (at, by) = due?;
+            let bought = UnderlyingAt { at, ..seen? };
+            Some(money(
+                brought_by(&bought, quoter, legs.as_ref()?, by)? - paid?,
+            ))
         })();
         let name = seen.zip(legs).map_or_else(String::new, |(seen, legs)| {
             let name = recognise(&legs, seen.underlying).text;
@@ -262,7 +248,7 @@ fn tenths(kept: &[ExpectationKept]) -> Vec<TenthWire> {
 )]
 async fn expectations(State(app): State<AppState>) -> Result<Json<ExpectationsView>, Problem> {
     let view = app.read(|state, quoter| {
-        let all = read_all(state).into_iter();
+        let all = kept::all(state, EXPECTATION).into_iter();
         let mut kept: Vec<ExpectationKept> = all.map(|k| kept_wire(state, quoter, k)).collect();
         kept.sort_by(|a, b| b.made.cmp(&a.made).then_with(|| a.id.cmp(&b.id)));
         ExpectationsView {
@@ -304,17 +290,10 @@ fn to_keep(
     if asked.shortlist.len() > MOST_SHORTLIST {
         return field("shortlist", format!("at most {MOST_SHORTLIST} are kept"));
     }
-    let all = read_all(state);
+    let all: BTreeMap<String, KeptExpectation> = kept::all(state, EXPECTATION);
     let mut kept = match all.get(id) {
         Some(known) if known.symbol == asked.symbol => known.clone(),
         Some(_) => return field("symbol", format!("{id} is kept of another underlying")),
-        None if all.len() >= MOST_KEPT => {
-            return Err(Refusal::TooMany {
-                what: "expectations are kept",
-                most: MOST_KEPT,
-                remedy: "throw some away",
-            });
-        }
         None => {
             let read = asked.expectation.read()?;
             let e = expected(seen_now(state, &u.symbol)?, &read).map_err(|e| refused(&e))?;
@@ -369,15 +348,11 @@ async fn keep_expectation(
     Path(id): Path<String>,
     Body(asked): Body<KeepExpectation>,
 ) -> Result<StatusCode, Problem> {
-    let place = place(&id)?;
+    let place = kept::place(EXPECTATION, &id)?;
     let kept = app
         .read(move |state, quoter| to_keep(state, quoter, &id, asked))
         .await??;
-    let body = serde_json::to_string(&kept)
-        .map_err(|e| Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_body", e.to_string()))?;
-    app.command(move |desk| desk.keep_draft(place, Some(body)))
-        .await?;
-    Ok(StatusCode::NO_CONTENT)
+    kept::keep(&app, place, &kept).await
 }
 
 /// Throws an expectation away.
@@ -392,10 +367,7 @@ async fn drop_expectation(
     State(app): State<AppState>,
     Path(id): Path<String>,
 ) -> Result<StatusCode, Problem> {
-    let place = place(&id)?;
-    app.command(move |desk| desk.keep_draft(place, None))
-        .await?;
-    Ok(StatusCode::NO_CONTENT)
+    kept::throw_away(&app, kept::place(EXPECTATION, &id)?).await
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {

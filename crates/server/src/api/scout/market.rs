@@ -49,6 +49,8 @@ struct ScoutRow {
     sector: Option<String>,
     /// Price as its market writes it.
     price: String,
+    /// The same as a number.
+    level: f64,
     /// Change since the close before, percent.
     change: Option<f64>,
     /// Closes of the past month.
@@ -109,6 +111,7 @@ fn wire(r: UniverseRow, style: desk::PriceStyle) -> ScoutRow {
     let percent = |x: Option<f64>| x.map(|x| 100.0 * x);
     ScoutRow {
         price: style.write(r.price),
+        level: r.price.to_f64(),
         change: percent(r.change),
         month: r.month,
         implied: percent(r.implied),

@@ -3,6 +3,7 @@
 mod asked;
 mod events;
 mod expectations;
+mod expected;
 mod market;
 mod search;
 
@@ -15,5 +16,6 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(market::router())
         .merge(events::router())
         .merge(search::router())
+        .merge(expected::router())
         .merge(expectations::router())
 }
