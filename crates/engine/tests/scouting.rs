@@ -5,11 +5,11 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use desk::scout::{Family, Rank, ScoutAsked, ScoutLimits};
-use desk::{Decimal, Moment, Saved};
+use desk::{Decimal, Holding, Instrument, Kind, Leg, Moment, Price, Saved, UnderlyingKind};
 use engine::Engine;
 use engine::scouting::{
-    After, Expectation, LawFrom, Looks, SearchAsked, Where, move_priced, past_news, search,
-    searched,
+    After, Expectation, LawFrom, Looks, SearchAsked, Where, brought_by, move_priced, past_news,
+    search, searched,
 };
 use jiff::civil::date;
 use market::{AnnouncedKind, DEMO_DAY, Quoter, UnderlyingAt, World};
@@ -132,4 +132,59 @@ fn a_search_is_stopped_between_underlyings_and_within() {
     assert!(half.stopped && half.judged > 0 && half.judged < whole.judged);
     let (none, _) = run(0);
     assert!(none.stopped && none.judged == 0);
+}
+
+/// What shares bring by a date is their price and the dividends on the way, what a future brings the
+/// change of its price, what an option that has ended its exercise value.
+#[test]
+fn what_is_brought_by_a_date() {
+    let world = World::new(1);
+    let at = Moment::at(DEMO_DAY, 10, 42);
+    let bought = |symbol: &str| UnderlyingAt {
+        world: &world,
+        underlying: world.underlying(symbol).unwrap(),
+        at,
+    };
+    let mut quoter = Quoter::new();
+    let mut paid = 0;
+    for underlying in world.underlyings(at) {
+        let symbol = underlying.symbol.as_str();
+        let seen = bought(symbol);
+        let Some(e) = seen
+            .expirations()
+            .into_iter()
+            .rfind(|e| at.days_until(e.date) < 200)
+        else {
+            continue;
+        };
+        let then = e.moment();
+        let end = world.spot(symbol, then).unwrap();
+        if underlying.kind != UnderlyingKind::Index {
+            let own = Leg {
+                instrument: Instrument::Underlying(symbol.to_owned()),
+                quantity: 3,
+            };
+            let units = underlying.units(&own.instrument);
+            let brought = brought_by(&seen, &mut quoter, &Holding::new([own]), then).unwrap();
+            let cash = world.dividends(symbol, at, at.days_until(e.date));
+            let dividends = cash.iter().map(|(_, c)| *c).fold(Price::ZERO, |a, b| a + b);
+            paid += cash.len();
+            let wanted = if underlying.kind == UnderlyingKind::Future {
+                end - world.spot(symbol, at).unwrap()
+            } else {
+                end + dividends
+            };
+            assert_eq!(brought, wanted.times(3 * units), "{symbol}");
+        }
+        let strikes = market::strikes(&world, symbol, &e, at);
+        let low = strikes[strikes.len() / 3];
+        let call = market::contract(&world, symbol, &e, Kind::Call, low).unwrap();
+        let one = Holding::new([Leg::option(call, -2)]);
+        let wanted = (end - low)
+            .max(Price::ZERO)
+            .times(-2 * underlying.multiplier);
+        let brought = brought_by(&seen, &mut quoter, &one, then);
+        assert_eq!(brought, Some(wanted), "{symbol}");
+    }
+    assert!(paid > 0, "no dividend on the way");
 }

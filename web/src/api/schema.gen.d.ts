@@ -4335,9 +4335,10 @@ export interface components {
             spot: number;
             /**
              * Format: double
-             * @description Mean of the squares of the moves in deviations: 1 where they came as they were priced.
+             * @description Mean of the squares of the moves in deviations: 1 where they came as they were priced; absent where
+             *     none had a price.
              */
-            squares: number;
+            squares?: number | null;
             /**
              * Format: double
              * @description Its standard error.
@@ -4388,9 +4389,9 @@ export interface components {
             pastError?: number | null;
             /**
              * Format: double
-             * @description Mean size of past moves from the close before to the opening after, a fraction.
+             * @description Mean size of past moves from the close before to the opening after, a fraction; absent without any.
              */
-            pastMean: number;
+            pastMean?: number | null;
             /**
              * Format: double
              * @description The priced mean move over the past mean.

@@ -308,3 +308,49 @@ pub fn thin(ending: &mut ScoutEnding, reach: f64, most: usize) {
         .options
         .retain(|o| o.contract.strike.raw() % step == 0);
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// However strikes lie, at most so many are left of those within reach and a quarter of that at the
+        /// least, where there were so many.
+        #[test]
+        fn thinned_strikes_are_neither_too_many_nor_gone(
+            first in 50_i64..400,
+            gap in 1_i64..9,
+            count in 5_usize..120,
+            most in 4_usize..40,
+        ) {
+            let strikes = (0..count as i64).map(|i| Price::cents(100 * (first + gap * i)));
+            let options = strikes.map(|strike| OptionQuoted {
+                contract: desk::Contract {
+                    root: "TEST".into(),
+                    expiry: jiff::civil::date(2031, 4, 18),
+                    kind: desk::Kind::Call,
+                    strike,
+                },
+                bid: Price::ZERO,
+                ask: Price::ZERO,
+                vol: None,
+                delta: 0.0,
+                open_interest: 0,
+            });
+            let mut ending = ScoutEnding {
+                ends: Moment::at(jiff::civil::date(2031, 4, 18), 16, 0),
+                years: 0.1,
+                rate: 0.0,
+                paid: 0.0,
+                forward: 100.0,
+                variance: 1.0,
+                options: options.collect(),
+            };
+            thin(&mut ending, 10.0, most);
+            let left = ending.options.len();
+            prop_assert!(left <= most.max(1) || count <= most);
+            prop_assert!(4 * left >= most.min(count), "{left} of {count}");
+        }
+    }
+}

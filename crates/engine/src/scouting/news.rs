@@ -118,8 +118,11 @@ pub struct PastMoves {
 
 impl PastMoves {
     fn of(sizes: &[f64]) -> PastMoves {
+        if sizes.is_empty() {
+            return PastMoves::default();
+        }
         let n = sizes.len() as f64;
-        let mean = sizes.iter().sum::<f64>() / n.max(1.0);
+        let mean = sizes.iter().sum::<f64>() / n;
         let squares: f64 = sizes.iter().map(|x| (x - mean).powi(2)).sum();
         PastMoves {
             count: sizes.len(),

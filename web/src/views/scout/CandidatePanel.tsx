@@ -115,15 +115,15 @@ export function CandidatePanel({ c, region }: { c: Candidate; region: Region | u
   const [onHeld, setOnHeld] = useState(c.onHeld > 0);
   const listed = isListed(rows, c);
   const draft = draftOf(c, onHeld);
-  const figures: [string, string, string][] = [
+  // Name, by my law, by the market's; what belongs to neither stands across both.
+  const figures: [string, string, string?][] = [
     ['chance of profit', `${percent(c.ownChance)} %`, `${percent(c.marketChance)} %`],
     ['expected', fixed(c.ownExpected, 2, true), fixed(c.marketExpected, 2, true)],
     ['worst 5 %', fixed(c.ownWorst5, 2), ''],
-    ['break-evens', c.breakEvens.map((e) => fixed(e, 2)).join(', ') || 'none', ''],
+    ['break-evens', c.breakEvens.map((e) => fixed(e, 2)).join(', ') || 'none'],
     [
       'max profit, max loss',
       `${c.maxProfit == null ? 'no limit' : fixed(c.maxProfit, 2)}, ${c.maxLoss == null ? 'no limit' : fixed(c.maxLoss, 2)}`,
-      '',
     ],
   ];
   return (
@@ -148,10 +148,13 @@ export function CandidatePanel({ c, region }: { c: Candidate; region: Region | u
             {figures.map(([name, own, market]) => (
               <tr key={name} className="border-t border-hair">
                 <td className="py-0.5">{name}</td>
-                <td className="num px-2" colSpan={market === '' ? 2 : 1}>
+                <td
+                  className={`num ${market === undefined ? '' : 'px-2'}`}
+                  colSpan={market === undefined ? 2 : 1}
+                >
                   {own}
                 </td>
-                {market !== '' && <td className="num">{market}</td>}
+                {market !== undefined && <td className="num">{market}</td>}
               </tr>
             ))}
           </tbody>

@@ -107,18 +107,24 @@ export function NewsPanel({ symbol }: { symbol: string }) {
             >
               {n.next && (
                 <p>
-                  <b>{n.next.what}</b>, {longDate(n.next.date)}, in {n.next.sessions} s
+                  <b>{n.next.what}</b>, {longDate(n.next.date)}, in {n.next.sessions}{' '}
+                  {n.next.sessions === 1 ? 'session' : 'sessions'}
                   {n.next.priced ? (
                     <>
                       : priced <b>{percent(n.next.priced.deviation)} %</b> for one σ, a mean move of{' '}
-                      <b>{percent(n.next.priced.meanMove)} %</b>. Past mean{' '}
-                      {withError(
-                        100 * n.next.pastMean,
-                        n.next.pastError == null ? null : 100 * n.next.pastError,
-                        1,
-                      )}{' '}
-                      % of {n.next.pastCount}: priced / past{' '}
-                      <b>{withError(n.next.premium, n.next.premiumError)}</b>.{' '}
+                      <b>{percent(n.next.priced.meanMove)} %</b>.{' '}
+                      {n.next.pastMean != null && (
+                        <>
+                          Past mean{' '}
+                          {withError(
+                            100 * n.next.pastMean,
+                            n.next.pastError == null ? null : 100 * n.next.pastError,
+                            1,
+                          )}{' '}
+                          % of {n.next.pastCount}: priced / past{' '}
+                          <b>{withError(n.next.premium, n.next.premiumError)}</b>.{' '}
+                        </>
+                      )}
                       <span className="text-ink2">
                         Taken out of {dayMonth(n.next.priced.near)} (
                         {percent(n.next.priced.nearVol)} %) and {dayMonth(n.next.priced.far)} (
@@ -134,68 +140,82 @@ export function NewsPanel({ symbol }: { symbol: string }) {
                   )}
                 </p>
               )}
-              <NewsPicture news={n} width={Math.max(280, width)} />
-              <div className="flex flex-wrap items-center gap-x-3 gap-y-1 text-ink2">
-                <NumberField
-                  label="Sessions before"
-                  name="from the close"
-                  value={before}
-                  wide="w-10"
-                  wrong={whole(before) === undefined}
-                  onChange={setBefore}
-                  unit="sessions before the last, to the"
-                />
-                <Choices
-                  label="Until"
-                  value={to}
-                  onChange={setTo}
-                  choices={[
-                    { value: 'open', label: 'first opening' },
-                    { value: 'close', label: 'close' },
-                  ]}
-                />
-                {to === 'close' && (
-                  <NumberField
-                    label="Sessions after"
-                    value={after}
-                    wide="w-10"
-                    wrong={whole(after) === undefined}
-                    onChange={setAfter}
-                    unit="sessions later"
-                  />
-                )}
-                <span>
-                  <b className="text-ink">
-                    {n.outside} of {n.count}
-                  </b>{' '}
-                  fell outside one σ (a third would); <Term of="squares" />{' '}
-                  <b className="text-ink">{withError(n.squares, n.squaresError)}</b>
-                </span>
-                <button
-                  type="button"
-                  aria-expanded={table}
-                  className="text-brass underline"
-                  onClick={() => {
-                    setTable(!table);
-                  }}
-                >
-                  {table ? 'hide the figures' : 'the figures'}
-                </button>
-                <a href={`/api/scout/news/${symbol}/csv?${query}`} className="text-brass underline">
-                  CSV
-                </a>
-              </div>
-              {table && (
-                <div role="region" aria-label="Past news" tabIndex={0} className="overflow-x-auto">
-                  <DataTable
-                    label="Past news"
-                    rows={n.past}
-                    columns={COLUMNS}
-                    id={(p) => p.before}
-                  />
-                </div>
+              {n.past.length === 0 ? (
+                <p className="text-ink2">No past news of its kind is known.</p>
+              ) : (
+                <>
+                  <NewsPicture news={n} width={Math.max(280, width)} />
+                  <div className="flex flex-wrap items-center gap-x-3 gap-y-1 text-ink2">
+                    <NumberField
+                      label="Sessions before"
+                      name="from the close"
+                      value={before}
+                      wide="w-10"
+                      wrong={whole(before) === undefined}
+                      onChange={setBefore}
+                      unit="sessions before the last, to the"
+                    />
+                    <Choices
+                      label="Until"
+                      value={to}
+                      onChange={setTo}
+                      choices={[
+                        { value: 'open', label: 'first opening' },
+                        { value: 'close', label: 'close' },
+                      ]}
+                    />
+                    {to === 'close' && (
+                      <NumberField
+                        label="Sessions after"
+                        value={after}
+                        wide="w-10"
+                        wrong={whole(after) === undefined}
+                        onChange={setAfter}
+                        unit="sessions later"
+                      />
+                    )}
+                    <span>
+                      <b className="text-ink">
+                        {n.outside} of {n.count}
+                      </b>{' '}
+                      fell outside one σ (a third would); <Term of="squares" />{' '}
+                      <b className="text-ink">{withError(n.squares, n.squaresError)}</b>
+                    </span>
+                    <button
+                      type="button"
+                      aria-expanded={table}
+                      className="text-brass underline"
+                      onClick={() => {
+                        setTable(!table);
+                      }}
+                    >
+                      {table ? 'hide the figures' : 'the figures'}
+                    </button>
+                    <a
+                      href={`/api/scout/news/${symbol}/csv?${query}`}
+                      className="text-brass underline"
+                    >
+                      CSV
+                    </a>
+                  </div>
+                  {table && (
+                    <div
+                      role="region"
+                      aria-label="Past news"
+                      tabIndex={0}
+                      className="overflow-x-auto"
+                    >
+                      <DataTable
+                        label="Past news"
+                        rows={n.past}
+                        columns={COLUMNS}
+                        id={(p) => p.before}
+                      />
+                    </div>
+                  )}
+                  {n.next && <ReplayPart symbol={symbol} looks={looks} />}
+                </>
               )}
-              {n.next && <ReplayPart symbol={symbol} looks={looks} />}
             </div>
           )
         }

@@ -29,7 +29,7 @@ const COLUMNS: Column<Row>[] = [
     left: true,
     cell: (r) => r.name ?? <span className="text-ink2">none: {r.none}</span>,
   },
-  { key: 'paid', head: 'paid', cell: (r) => money(r.paid) },
+  { key: 'paid', head: 'paid, received −', cell: (r) => money(r.paid) },
   {
     key: 'middle',
     head: 'at the middles',

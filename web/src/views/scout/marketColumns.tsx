@@ -10,14 +10,14 @@ import type { Question } from './wanted';
 
 /** The closes of a month as a small line. */
 function Month({ closes }: { closes: number[] }) {
-  const x = scaleLinear([0, Math.max(1, closes.length - 1)], [1, 59]);
+  const x = scaleLinear([0, Math.max(1, closes.length - 1)], [1, 49]);
   const y = scaleLinear([Math.min(...closes), Math.max(...closes)], [15, 2]);
   const path =
     line<number>()
       .x((_, i) => x(i))
       .y((v) => y(v))(closes) ?? '';
   return (
-    <svg aria-hidden width={60} height={17} className="inline-block">
+    <svg aria-hidden width={50} height={17} className="inline-block">
       <path d={path} fill="none" stroke="var(--slate)" strokeWidth={1.25} />
     </svg>
   );
@@ -26,6 +26,7 @@ function Month({ closes }: { closes: number[] }) {
 /** What columns are called where there is no head to explain itself: on a card, in the list of columns. */
 const NAMES: Record<string, string> = {
   month: 'month',
+  news: 'next news, sessions',
   implied: 'IV 30 d',
   rank: 'rank',
   percentile: 'percentile',
@@ -133,13 +134,16 @@ export const setsOf = (limits: Limits): Record<Question, Column<ScoutRow>[]> => 
   comes: [
     {
       key: 'news',
-      head: 'next news',
+      head: <span title="its date, and the sessions to it">next news</span>,
       left: true,
       by: (r) => r.news?.sessions,
       cell: (r) =>
         r.news && (
-          <span title={r.news.what} className="whitespace-nowrap">
-            {dayMonth(r.news.date)}, {r.news.sessions} s
+          <span
+            title={`${r.news.what}, in ${r.news.sessions} ${r.news.sessions === 1 ? 'session' : 'sessions'}`}
+            className="whitespace-nowrap"
+          >
+            {dayMonth(r.news.date)}, {r.news.sessions}
           </span>
         ),
     },

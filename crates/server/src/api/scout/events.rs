@@ -105,8 +105,8 @@ struct NextNews {
     known: String,
     /// The move that is priced; absent where the expirations do not tell it.
     priced: Option<MovePricedWire>,
-    /// Mean size of past moves from the close before to the opening after, a fraction.
-    past_mean: f64,
+    /// Mean size of past moves from the close before to the opening after, a fraction; absent without any.
+    past_mean: Option<f64>,
     /// Its standard error; absent of fewer than two.
     past_error: Option<f64>,
     /// How many those were.
@@ -203,8 +203,9 @@ struct NewsView {
     count: usize,
     /// How many moved more than one deviation.
     outside: usize,
-    /// Mean of the squares of the moves in deviations: 1 where they came as they were priced.
-    squares: f64,
+    /// Mean of the squares of the moves in deviations: 1 where they came as they were priced; absent where
+    /// none had a price.
+    squares: Option<f64>,
     /// Its standard error.
     squares_error: Option<f64>,
 }
@@ -219,7 +220,7 @@ fn next_wire(seen: &UnderlyingAt<'_>) -> Option<NextNews> {
         sessions: sessions_to(seen.at.date(), next.date),
         known: moment(next.known),
         priced: priced.as_ref().map(priced_wire),
-        past_mean: past.mean,
+        past_mean: (past.count > 0).then_some(past.mean),
         past_error: past.error,
         past_count: past.count,
         premium: premium.map(|p| p.0),
@@ -242,7 +243,7 @@ fn news(state: &DeskState, symbol: &str, looks: Looks) -> Result<NewsView, Refus
         past: past.iter().map(past_wire).collect(),
         count: sums.count,
         outside: sums.outside,
-        squares: sums.squares,
+        squares: (sums.count > 0).then_some(sums.squares),
         squares_error: sums.error,
     })
 }
