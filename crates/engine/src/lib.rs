@@ -33,6 +33,7 @@ pub mod bells;
 pub mod campaigns;
 mod changes;
 mod days;
+pub mod drills;
 #[allow(clippy::module_inception)]
 mod engine;
 mod history;

@@ -30,7 +30,7 @@ use crate::state::State;
 pub const INDEX: &str = "WXMR";
 
 /// Sessions of a year, for the rank of a volatility.
-const YEAR: usize = 252;
+pub(crate) const YEAR: usize = 252;
 /// How far ahead events are looked for, in days.
 const EVENTS_AHEAD: i64 = 120;
 
@@ -269,20 +269,19 @@ fn held_of<'a>(state: &'a State, quoter: &Quoter, campaign: &'a Campaign) -> Opt
 }
 
 /// Net Greeks of what is held and has a market.
-fn greeks_of(
-    state: &State,
+pub(crate) fn greeks_of(
+    (world, at): (&World, Moment),
     quoter: &mut Quoter,
     held: &Holding,
     u: &Underlying,
 ) -> Option<PositionGreeks> {
-    let at = state.clock.now;
     let (legs, markets): (Vec<Leg>, Vec<_>) = held
         .legs()
         .iter()
-        .filter_map(|l| Some((l.clone(), quoter.leg_any(&state.world, &l.instrument, at)?)))
+        .filter_map(|l| Some((l.clone(), quoter.leg_any(world, &l.instrument, at)?)))
         .unzip();
-    let spot = state.world.spot(&u.symbol, at)?;
-    let carry = state.world.carry(&u.symbol).unwrap_or(Carry::Yield(0.0));
+    let spot = world.spot(&u.symbol, at)?;
+    let carry = world.carry(&u.symbol).unwrap_or(Carry::Yield(0.0));
     let legs = Legs::at(&Holding::new(legs), u, &markets, (&carry, spot), at).ok()?;
     let each = legs.greeks(spot.to_f64()).ok()?;
     Some(
@@ -312,7 +311,7 @@ fn sold_leg(
 }
 
 /// Deviations from the price to the nearest sold strike, below zero beyond it.
-fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> {
+pub(crate) fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> {
     let away = held.options().filter(|(_, n)| *n < 0).map(|(c, _)| {
         let log = (c.strike.to_f64() / spot).ln();
         match c.kind {
@@ -324,7 +323,7 @@ fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> {
 }
 
 /// Deviations from the price to the nearest break-even, below zero where it stands in loss.
-fn to_even(shape: &Shape, spot: f64, deviation: f64) -> Option<f64> {
+pub(crate) fn to_even(shape: &Shape, spot: f64, deviation: f64) -> Option<f64> {
     if deviation <= 0.0 {
         return None;
     }
@@ -387,7 +386,7 @@ pub(crate) fn campaign_seen(
         .flatten();
     let greeks = needs
         .greeks
-        .then(|| greeks_of(state, quoter, &of.held, u))
+        .then(|| greeks_of((world, at), quoter, &of.held, u))
         .flatten()
         .map(|g| {
             let mut book = BookGreeks::default();

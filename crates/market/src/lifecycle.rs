@@ -234,6 +234,24 @@ pub fn exercised_tonight(
     }
 }
 
+/// How many of so many sold contracts are assigned the night of a day that closes at the prices of a
+/// moment.
+pub fn assigned_tonight(
+    world: &World,
+    quoter: &mut Quoter,
+    contract: &Contract,
+    sold: i64,
+    at: Moment,
+) -> i64 {
+    let Some(chance) = exercised_tonight(world, quoter, contract, at) else {
+        return 0;
+    };
+    let key = contract_key(contract);
+    let night = day_number(at.date()) << 20;
+    let drawn = |i: &i64| world.noise().uniform(Stream::Assignment, key, night | i) < chance;
+    (0..sold).filter(drawn).count() as i64
+}
+
 fn assigned_early(
     world: &World,
     quoter: &mut Quoter,
@@ -246,12 +264,7 @@ fn assigned_early(
         return None;
     }
     let print = world.spot(&world.owner(&contract)?.symbol, at)?;
-    let chance = exercised_tonight(world, quoter, &contract, at)?;
-    let key = contract_key(&contract);
-    let night = day_number(at.date()) << 20;
-    let assigned = (0..-held)
-        .filter(|i| world.noise().uniform(Stream::Assignment, key, night | i) < chance)
-        .count() as i64;
+    let assigned = assigned_tonight(world, quoter, &contract, -held, at);
     (assigned > 0).then_some(LifecycleEvent::Delivered {
         contract,
         quantity: -assigned,

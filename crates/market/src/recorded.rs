@@ -1,7 +1,7 @@
 //! A market from files: what was seen of an underlying at some moments, in place of a simulated
 //! path.
 //!
-//! Between two moments the earlier stands; before the first, the first. The theoretical value of a
+//! Between two moments the earlier stands; before the first nothing is known. The theoretical value of a
 //! contract is the middle of its market, its volatility what the middle implies; at-the-money
 //! variance lies at the strike nearest to the price, interpolated between expirations in total
 //! variance. There are no events, and dividends are a stated yield.
@@ -52,17 +52,14 @@ pub struct Recorded {
 impl Recorded {
     /// The sight that stands at a moment.
     pub(crate) fn sight(&self, at: Moment) -> Option<(Moment, &Sight)> {
-        let found = self
-            .sights
-            .range(..=at)
-            .next_back()
-            .or_else(|| self.sights.iter().next());
+        let found = self.sights.range(..=at).next_back();
         found.map(|(moment, sight)| (*moment, sight))
     }
 
-    /// Whether a chain was seen on the date of a moment.
+    /// Whether a chain was seen on the date of a moment by then.
     pub(crate) fn saw_chain(&self, at: Moment) -> bool {
-        self.sights.keys().any(|seen| seen.date() == at.date())
+        self.sight(at)
+            .is_some_and(|(seen, _)| seen.date() == at.date())
     }
 
     /// The last moment seen, of a chain or a session's close.
@@ -102,18 +99,10 @@ impl Recorded {
             .rev()
             .map(|b| (desk::calendar::close_of(b.date), b.close))
             .find(|(moment, _)| *moment <= at);
-        let first = || {
-            self.sights
-                .values()
-                .next()
-                .map(|s| s.spot)
-                .or_else(|| self.bars.first().map(|b| b.open))
-        };
         seen.into_iter()
             .chain(closed)
             .max_by_key(|(moment, _)| *moment)
             .map(|(_, price)| price)
-            .or_else(first)
     }
 
     /// Closes of the sessions before a date, oldest first.

@@ -464,8 +464,13 @@ impl World {
         0.034 + 0.005 * exp(-years.max(0.0) / 1.5)
     }
 
-    /// Whether option prices of a date are known: always in the simulated market, where a chain was
-    /// recorded otherwise.
+    /// Whether a symbol is from files.
+    pub fn is_recorded(&self, symbol: &str) -> bool {
+        self.recorded(symbol).is_some()
+    }
+
+    /// Whether option prices of the day of a moment are known by then: always in the simulated market,
+    /// where a chain was recorded otherwise.
     pub fn knows_chain(&self, symbol: &str, at: Moment) -> bool {
         self.recorded(symbol).is_none_or(|r| r.saw_chain(at))
     }

@@ -22,4 +22,4 @@ pub use engine::{Engine, State, Tie};
 pub use http::guard::Guard;
 pub use http::problem::Problem;
 pub use http::{AppState, openapi_json, router, run};
-pub use interchange::folder;
+pub use interchange::{drill, folder};

@@ -9,7 +9,7 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use cli::{calc, export, import, scout};
+use cli::{calc, export, import, rehearse, scout};
 use server::{Beginning, Guard, Runs, Settings, Token, demo::DEMO_SEED};
 
 #[derive(Parser)]
@@ -62,6 +62,8 @@ enum Command {
     Export(export::Export),
     /// Judges every structure of chosen families by what you expect, as CSV.
     Scout(scout::Scout),
+    /// Plays a drill over past sessions, its cycles as CSV.
+    Rehearse(rehearse::Rehearse),
     /// Reads CSV files into a market of your own, for `serve --market`.
     #[command(subcommand)]
     Import(import::Import),
@@ -150,6 +152,13 @@ fn main() -> ExitCode {
         Command::Restore { from, data } => restore(&from, &data.unwrap_or_else(|| own_file(FILE))),
         Command::Check { data } => return check(&data.unwrap_or_else(|| own_file(FILE))),
         Command::Export(what) => export::run(&what),
+        Command::Rehearse(what) => match rehearse::run(&what) {
+            Ok(()) => Ok(()),
+            Err(message) => {
+                eprintln!("pikebell: {message}");
+                return ExitCode::from(2);
+            }
+        },
         Command::Scout(what) => match scout::run(&what) {
             Ok(()) => Ok(()),
             Err(message) => {

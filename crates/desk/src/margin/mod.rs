@@ -21,7 +21,7 @@ use std::collections::BTreeMap;
 use jiff::civil::Date;
 use quant::Kind;
 
-use crate::account_rules::{AccountKind, AccountRules};
+use crate::account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL};
 use crate::carry::Carry;
 use crate::contract::Contract;
 use crate::number::{Money, Price};
@@ -143,6 +143,33 @@ impl MarginBasis {
             multiplier,
             today: at.date(),
             rules,
+            rate,
+            carry_yield,
+        }
+    }
+
+    /// What strategy rules ask of any account, whatever its kind and level and whatever the product is
+    /// margined by: `rates` are interest and yield.
+    pub fn by_strategy(
+        underlying: &Underlying,
+        spot: Price,
+        at: Moment,
+        (rate, carry_yield): (f64, f64),
+    ) -> MarginBasis {
+        MarginBasis {
+            spot,
+            kind: underlying.kind,
+            class: match underlying.margin_class {
+                // Strategy rules know no scan: the shares of single names stand in.
+                MarginClass::Scan(_) => MarginClass::Equity,
+                other => other,
+            },
+            multiplier: underlying.multiplier,
+            today: at.date(),
+            rules: AccountRules {
+                kind: AccountKind::Margin,
+                level: HIGHEST_LEVEL,
+            },
             rate,
             carry_yield,
         }

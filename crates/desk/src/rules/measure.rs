@@ -159,6 +159,8 @@ measures! {
     ProfitOfMax "profit_of_max", Campaign, Profit, Percent, ABOVE, true, "part of max profit made";
     /// The same in multiples of what its opening cost.
     ProfitOfDebit "profit_of_debit", Campaign, Profit, Times, ABOVE, true, "profit over the debit paid";
+    /// The same in multiples of what its opening brought.
+    ProfitOfCredit "profit_of_credit", Campaign, Profit, Times, ABOVE, true, "profit over the credit received";
     /// Percent of what its opening brought that is kept, for each day since.
     KeptADay "kept_a_day", Campaign, Profit, Percent, ABOVE, true, "credit kept a day";
     /// Loss of the whole campaign.
@@ -167,6 +169,8 @@ measures! {
     LossOfMax "loss_of_max", Campaign, Loss, Percent, ABOVE, true, "part of max loss lost";
     /// The same in multiples of what its opening brought.
     LossOfCredit "loss_of_credit", Campaign, Loss, Times, ABOVE, true, "loss over the credit received";
+    /// The same in multiples of what its opening cost.
+    LossOfDebit "loss_of_debit", Campaign, Loss, Times, ABOVE, true, "loss over the debit paid";
     /// The same in percent of the account's value.
     LossOfAccount "loss_of_account", Campaign, Loss, Percent, ABOVE, true, "part of the account lost";
     /// Calendar days to its first expiration.
@@ -267,9 +271,11 @@ impl Measure {
         match self {
             M::Profit
             | M::ProfitOfDebit
+            | M::ProfitOfCredit
             | M::KeptADay
             | M::Loss
             | M::LossOfCredit
+            | M::LossOfDebit
             | M::LossOfAccount => n.marks = true,
             M::ProfitOfMax | M::LossOfMax => {
                 n.marks = true;
@@ -335,10 +341,12 @@ impl Measure {
             M::Profit => format!("has made {limit} {or}"),
             M::ProfitOfMax => format!("has made {limit} % of its max profit {or}"),
             M::ProfitOfDebit => format!("has made {limit} times what was paid for it, {or}"),
+            M::ProfitOfCredit => format!("has made {limit} times what was received for it, {or}"),
             M::KeptADay => format!("keeps {limit} % of its credit a day {or}"),
             M::Loss => format!("has lost {limit} {or}"),
             M::LossOfMax => format!("has lost {limit} % of its max loss {or}"),
             M::LossOfCredit => format!("has lost {limit} times what was received for it, {or}"),
+            M::LossOfDebit => format!("has lost {limit} times what was paid for it, {or}"),
             M::LossOfAccount => format!("has lost {limit} % of the account {or}"),
             M::DaysLeft => format!("has {limit} days left or fewer"),
             M::DaysOpen => format!("has been open for {limit} days {or}"),

@@ -192,6 +192,7 @@ impl CampaignSeen {
             M::Profit => self.profit.map(Figure::money),
             M::ProfitOfMax => Figure::share(self.profit?, self.max_profit?, 100),
             M::ProfitOfDebit => Figure::share(self.profit?, -self.entry, 1),
+            M::ProfitOfCredit => Figure::share(self.profit?, self.entry, 1),
             M::KeptADay => {
                 let Figure::Exact { part, whole } = Figure::share(self.profit?, self.entry, 100)?
                 else {
@@ -203,6 +204,7 @@ impl CampaignSeen {
             M::Loss => lost.map(Figure::money),
             M::LossOfMax => Figure::share(lost?, -self.max_loss?, 100),
             M::LossOfCredit => Figure::share(lost?, self.entry, 1),
+            M::LossOfDebit => Figure::share(lost?, -self.entry, 1),
             M::LossOfAccount => Figure::share(lost?, self.account?, 100),
             M::DaysLeft => Some(Figure::count(at.days_until(self.expiry?))),
             M::DaysOpen => Some(Figure::count(days_open())),

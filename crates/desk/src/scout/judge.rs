@@ -11,14 +11,13 @@ use super::field::{Prepared, Scouted};
 use super::law::Upto;
 use super::measure::{Measured, Pieces};
 use super::{JudgedPack, ScoutAsked, ScoutError};
-use crate::account_rules::{AccountKind, AccountRules};
 use crate::instrument::Instrument;
 use crate::margin::{
     FEW, MarginBasis, MarginHolding, MarginLeg, OneContract, requirement, requirement_of_few,
 };
-use crate::number::{Decimal, Money, Price};
-use crate::price_style::PriceStyle;
-use crate::underlying::{MarginClass, UnderlyingKind};
+use crate::number::{Money, Price};
+use crate::part_way::{part_way, part_way_step};
+use crate::underlying::UnderlyingKind;
 
 /// Everything that the figures of a pack come from, prepared once.
 pub(super) struct Judge<'a> {
@@ -45,11 +44,6 @@ impl<'a> Judge<'a> {
             return Err(ScoutError::TooWide(m.series.len(), usize::from(u16::MAX)));
         }
         let u = scouted.underlying;
-        let class = match u.margin_class {
-            // Strategy rules know no scan: the shares of single names stand in.
-            MarginClass::Scan(_) => MarginClass::Equity,
-            other => other,
-        };
         let mut written: Vec<(String, usize)> = (0..m.series.len())
             .map(|i| (m.series[i].contract.to_string(), i))
             .collect();
@@ -60,19 +54,12 @@ impl<'a> Judge<'a> {
         }
         let first = scouted.endings.first();
         Ok(Judge {
-            basis: MarginBasis {
-                spot: scouted.spot,
-                kind: u.kind,
-                class,
-                multiplier: u.multiplier,
-                today: scouted.at.date(),
-                rules: AccountRules {
-                    kind: AccountKind::Margin,
-                    level: crate::account_rules::HIGHEST_LEVEL,
-                },
-                rate: first.map_or(0.0, |e| e.rate),
-                carry_yield: first.map_or(0.0, |e| e.paid),
-            },
+            basis: MarginBasis::by_strategy(
+                u,
+                scouted.spot,
+                scouted.at,
+                first.map_or((0.0, 0.0), |e| (e.rate, e.paid)),
+            ),
             multiplier: u.multiplier,
             lot: u.lot(),
             whole: scouted.laws.upto(f64::INFINITY),
@@ -99,19 +86,8 @@ impl<'a> Judge<'a> {
         let spot = i128::from(self.m.scouted.spot.raw()) * i128::from(pack.lots);
         doubled += 2 * spot;
         far += spot;
-        let (p, one) = (
-            i128::from(self.asked.price.raw()),
-            i128::from(Decimal::SCALE),
-        );
-        // M + p·(X − M) in twice the scale of p.
-        let exact = doubled * one + p * (2 * far - doubled);
-        let step = match self.m.scouted.underlying.style_of_price {
-            PriceStyle::Decimal => Price::cents(1),
-            _ => self.m.scouted.underlying.package_tick,
-        };
-        let unit = 2 * one * i128::from(step.raw());
-        let steps = exact.div_euclid(unit) + i128::from(exact.rem_euclid(unit) > 0);
-        Price::from_raw((steps * i128::from(step.raw())) as i64)
+        let step = part_way_step(self.m.scouted.underlying);
+        part_way((doubled, far), 1, self.asked.price, step)
     }
 
     /// Fees of its entry.
