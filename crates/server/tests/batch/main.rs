@@ -6,4 +6,5 @@ mod calc_book;
 mod calc_campaign;
 mod calc_margin;
 mod export;
+mod rehearse;
 mod scout;
