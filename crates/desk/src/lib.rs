@@ -25,6 +25,7 @@ mod entry_price;
 mod evaluate;
 mod fact;
 pub mod fills;
+mod go_to;
 mod history;
 mod holding;
 mod horizon;
@@ -86,6 +87,7 @@ pub use evaluate::{
     MarketView, MoneyEffect, Proposal, evaluate, first_expiry, margined, money_effect, money_taken,
 };
 pub use fact::{ClockState, Fact, Journalled, Saved};
+pub use go_to::{GoToError, go_to};
 pub use history::{Standing, realised, standing};
 pub use holding::{Holding, Leg};
 pub use horizon::Horizon;

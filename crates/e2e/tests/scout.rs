@@ -155,7 +155,7 @@ async fn three_traders_find_what_they_trade() {
         b.press_starting("keep this expectation").await;
         b.until("[aria-label=Shortlist]", "kept", |t| t.ends_with("kept"))
             .await;
-        b.tell("/api/clock", json!({ "until": "2031-03-17" })).await;
+        b.tell("/api/clock", json!({ "goTo": "2031-03-17" })).await;
         b.goto(&format!("{home}/scout/kept")).await;
         b.until("main", "what came of it", |t| {
             t.contains("I was sure by 75 %")

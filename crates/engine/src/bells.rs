@@ -544,6 +544,21 @@ fn heard(state: &State, quoter: &mut Quoter, listens: &Listens, at: Moment) -> O
     market.map(|(m, _)| m.middle)
 }
 
+/// When a bell rang last; nothing where none has rung and stayed.
+pub fn last_ring(state: &State) -> Option<Moment> {
+    let rung = state.bells.iter().filter_map(|b| b.rung.as_ref());
+    rung.map(|(at, _)| *at).max()
+}
+
+/// The next moment at which a bell can ring: every ten minutes of a session, and its opening.
+pub fn next_look(at: Moment) -> Moment {
+    if desk::calendar::is_open(at) {
+        crate::judging::look_after(at)
+    } else {
+        desk::calendar::next_open(at)
+    }
+}
+
 /// The price that a bell would hear now.
 pub fn price_now(state: &State, listens: &Listens) -> Option<Price> {
     heard(state, &mut Quoter::new(), listens, state.clock.now)

@@ -3,13 +3,12 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use desk::calendar::{close_of, is_open, is_session, next_close, next_open, open_of};
+use desk::calendar::{close_of, is_open, is_session, next_close, next_open};
 use desk::order::Event;
 use desk::{
     Account, AccountRules, Cause, ClockState, DayTradeSwitch, EntryKind, Fact, HIGHEST_LEVEL,
     Instrument, Journalled, Moment, Money, Occurrence, Order, Saved,
 };
-use jiff::civil::Date;
 use market::exchange::{self, Displayed, ExecutionReport, Looks, Round};
 use market::{Clock, LAST, Quoter, SPEEDS, Step, World};
 
@@ -287,32 +286,6 @@ impl Engine {
     pub fn target(&self, step: Step) -> Moment {
         let (state, now) = (&self.state, self.state.clock.now);
         state.clock.target(step, state.world.underlyings(now))
-    }
-
-    /// The opening of a date, as text, where the clock can be taken to.
-    ///
-    /// # Errors
-    /// It is no date, or not one ahead in this world.
-    pub fn opening_of(&self, date: &str) -> Result<Moment, Refusal> {
-        let now = self.state.clock.now;
-        let wrong = |message: String| Refusal::Field {
-            field: "until",
-            message,
-        };
-        let day: Date = date.parse().map_err(|_| {
-            wrong(format!(
-                "{:?} is not a date; write it like 2031-04-18",
-                date.chars().take(40).collect::<String>()
-            ))
-        })?;
-        let to = open_of(day);
-        if to <= now || day > LAST {
-            return Err(wrong(format!(
-                "{day} cannot be stepped to; choose a date after {} and up to {LAST}",
-                now.date()
-            )));
-        }
-        Ok(to)
     }
 
     /// Runs, pauses or changes speed.

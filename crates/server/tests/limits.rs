@@ -135,10 +135,7 @@ async fn a_long_jump_with_many_orders_keeps_nobody_waiting() {
     let began = Instant::now();
     let jumping = {
         let p = Arc::clone(&p);
-        tokio::spawn(async move {
-            p.post("/api/clock", &json!({ "until": "2033-03-11" }))
-                .await
-        })
+        tokio::spawn(async move { p.post("/api/clock", &json!({ "goTo": "2033-03-11" })).await })
     };
     tokio::time::sleep(Duration::from_secs(4)).await;
     let heading = p.get("/api/clock").await["heading"].clone();

@@ -15,6 +15,9 @@ use diesel::sql_types::{BigInt, Nullable, Text};
 use diesel::sqlite::SqliteConnection;
 use diesel_migrations::MigrationHarness;
 
+use desk::{Moment, Money};
+
+use crate::schema::{clock, days, drafts};
 use crate::{MIGRATIONS, StoreError};
 
 /// How long a program waits for another that is just leaving the file.
@@ -230,6 +233,45 @@ fn existing(path: &Path) -> Result<SqliteConnection, StoreError> {
     }
     Versions::of(&mut c)?.refuse_newer(path)?;
     Ok(c)
+}
+
+/// What is read of a database without working on it.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Glance {
+    /// Its clock; absent of a file that was never begun.
+    pub now: Option<Moment>,
+    /// What is kept in a place among the drafts.
+    pub kept: Option<String>,
+    /// Value of the account at its last close.
+    pub value: Option<Money>,
+}
+
+/// Reads a few things of a database, also while a program works on it; `slot` is a place among the
+/// drafts.
+///
+/// # Errors
+/// It is not there, is no database of this program, or cannot be read.
+pub fn glance(path: &Path, slot: &str) -> Result<Glance, StoreError> {
+    let mut c = existing(path)?;
+    let now = clock::table
+        .select(clock::now_ms)
+        .first::<i64>(&mut c)
+        .optional()?;
+    let kept = drafts::table
+        .filter(drafts::slot.eq(slot))
+        .select(drafts::body)
+        .first::<String>(&mut c)
+        .optional()?;
+    let value = days::table
+        .order(days::day.desc())
+        .select(days::account_value)
+        .first::<i64>(&mut c)
+        .optional()?;
+    Ok(Glance {
+        now: now.map(Moment::from_millis),
+        kept,
+        value: value.map(Money::from_raw),
+    })
 }
 
 /// Copies a database to a new file: one moment of it, whole, also while a program writes to it.

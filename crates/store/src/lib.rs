@@ -24,8 +24,8 @@ use diesel::sqlite::SqliteConnection;
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use thiserror::Error;
 
+pub use file::{Glance, beside, copy, faults, glance, private, restore};
 use file::{Lock, Versions};
-pub use file::{beside, copy, faults, private, restore};
 use review::{DayNoteRow, DayRow, DecisionRow, EntryNoteRow, OwnDateRow, RuleRow, RungRow};
 use rows::*;
 use schema::*;

@@ -42,10 +42,20 @@ pub enum DatedKind {
     Own,
 }
 
-/// Dates of the next fourteen days.
-pub(super) fn dates(state: &State) -> Vec<Dated> {
+/// How far ahead the next date that matters is looked for, in days.
+const FAR: i64 = 400;
+
+/// The next date behind today on which something held ends, is announced, pays or is due by a rule, or
+/// that the trader wrote down.
+pub fn next_that_matters(state: &State) -> Option<Dated> {
+    let today = state.clock.now.date();
+    dates(state, FAR).into_iter().find(|d| d.date > today)
+}
+
+/// Dates of so many days ahead.
+pub(super) fn dates(state: &State, days: i64) -> Vec<Dated> {
     let now = state.clock.now;
-    let soon = |date: Date| (0..=DATES_AHEAD).contains(&now.days_until(date));
+    let soon = |date: Date| (0..=days).contains(&now.days_until(date));
     let mut out: Vec<Dated> = Vec::new();
     let mut events: BTreeMap<(String, Date, String), DatedKind> = BTreeMap::new();
     for campaign in all_open(state) {
@@ -67,7 +77,7 @@ pub(super) fn dates(state: &State) -> Vec<Dated> {
                 own: None,
             });
         }
-        for e in state.world.events(&campaign.symbol, now, DATES_AHEAD) {
+        for e in state.world.events(&campaign.symbol, now, days) {
             let kind = match e.kind {
                 EventKind::News => DatedKind::News,
                 EventKind::ExDividend => DatedKind::ExDividend,

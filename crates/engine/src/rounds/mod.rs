@@ -15,7 +15,7 @@ use desk::{Campaign, Decision, Moment, Underlying, short_date};
 use market::Quoter;
 
 pub use answers::Given;
-pub use dates::{DATES_AHEAD, Dated, DatedKind};
+pub use dates::{DATES_AHEAD, Dated, DatedKind, next_that_matters};
 
 use crate::campaigns::all_open;
 use crate::sight::{AsOf, Sights, at_moment, campaign_seen, shape};
@@ -149,7 +149,7 @@ pub fn rounds_of(state: &State, quoter: &mut Quoter) -> Rounds {
         asks,
         quiet,
         changed,
-        dates: dates(state),
+        dates: dates(state, DATES_AHEAD),
         decided: state
             .decisions
             .iter()

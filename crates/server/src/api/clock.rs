@@ -2,18 +2,24 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::Moment;
-use engine::Engine;
-use market::Step;
+use desk::calendar::{close_of, open_of, session_on_or_before};
+use engine::rounds::next_that_matters;
+use engine::{Engine, State as DeskState};
+use market::{LAST, Step};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::api::wire::{ClockWire, clock, clock_of};
+use crate::app::handle::Way;
 use crate::app::refusal::Refusal;
+use crate::app::runs::RunError;
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
+
+/// How far a jump to the next ring goes at the most.
+const A_YEAR: i64 = 366 * 86_400_000;
 
 /// How far to jump.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -31,9 +37,19 @@ enum StepWire {
     Expiration,
 }
 
+/// What a jump leads to where no moment is given.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+enum NextWire {
+    /// The opening of the next date on which something held ends, is announced, pays or is due.
+    Date,
+    /// The next ring of a bell, within a year.
+    Ring,
+}
+
 /// A change of the clock.
 #[derive(Debug, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
 struct ClockRequest {
     /// Run or pause.
     #[serde(default)]
@@ -44,9 +60,13 @@ struct ClockRequest {
     /// Jump.
     #[serde(default)]
     step: Option<StepWire>,
-    /// Jump to 09:30 of this date.
+    /// Jump to a moment (2031-04-18, 2031-04-18 10:30, 10:30) or by a distance (3 sessions, 2 weeks, 45
+    /// minutes).
     #[serde(default)]
-    until: Option<String>,
+    go_to: Option<String>,
+    /// Jump to the opening of the next date that matters, or until a bell rings.
+    #[serde(default)]
+    next: Option<NextWire>,
     /// End a jump that is under way at its next stop.
     #[serde(default)]
     stop: bool,
@@ -62,6 +82,44 @@ impl StepWire {
             StepWire::Expiration => Step::Expiration,
         }
     }
+}
+
+fn field(message: String) -> Refusal {
+    Refusal::Field {
+        field: "goTo",
+        message,
+    }
+}
+
+/// Where a request leads.
+fn way(state: &DeskState, engine: &Engine, request: &ClockRequest) -> Result<Way, Refusal> {
+    let now = state.clock.now;
+    let end = close_of(LAST);
+    let to = match (&request.step, &request.go_to, request.next) {
+        (Some(step), ..) => engine.target(step.parse()),
+        (None, Some(text), _) => desk::go_to(now, text).map_err(|e| field(e.to_string()))?,
+        (None, None, Some(NextWire::Date)) => match next_that_matters(state) {
+            Some(d) => open_of(session_on_or_before(d.date)).max(now.plus_millis(1)),
+            None => {
+                return Err(field(
+                    "no date ahead matters: nothing is held, and none is written down".into(),
+                ));
+            }
+        },
+        (None, None, Some(NextWire::Ring)) => {
+            return Ok(Way {
+                to: now.plus_millis(A_YEAR).min(end),
+                until_ring: true,
+            });
+        }
+        (None, None, None) => now,
+    };
+    if to > end {
+        return Err(field(format!(
+            "the world ends on {LAST}; {to} lies behind that"
+        )));
+    }
+    Ok(Way::from(to))
 }
 
 /// The clock now.
@@ -81,29 +139,41 @@ async fn change(
     if request.stop {
         app.desk.stop_jump();
     }
-    let jumps = request.step.is_some() || request.until.is_some();
+    let asked = usize::from(request.step.is_some())
+        + usize::from(request.go_to.is_some())
+        + usize::from(request.next.is_some());
     let (running, speed) = (request.running, request.speed);
     let set = move |engine: &mut Engine| match (running, speed) {
         (None, None) => Ok(()),
         _ => engine.set_clock(running, speed),
     };
-    // Where it leads is looked at first: what cannot be stepped to changes nothing.
-    let target = move |engine: &Engine| -> Result<Moment, Refusal> {
-        match (request.step, &request.until) {
-            (Some(step), None) => Ok(engine.target(step.parse())),
-            (None, Some(date)) => engine.opening_of(date),
-            _ => Err(Refusal::Field {
-                field: "step",
-                message: "write either a step or a date in \"until\"".into(),
-            }),
-        }
-    };
-    if jumps {
+    if asked > 1 {
+        return Err(Problem::from(field(
+            "write one of step, goTo and next".to_owned(),
+        )));
+    }
+    if asked == 1 {
+        let horizon = app.horizon();
         let plan = move |engine: &mut Engine| {
-            let to = target(engine)?;
+            // Where it leads is looked at first: what cannot be stepped to changes nothing.
+            let way = way(engine.state(), engine, &request)?;
+            if let Some(end) = horizon.filter(|end| way.to > *end) {
+                if !way.until_ring {
+                    return Err(field(format!(
+                        "{} lies behind {end}, where the account stands; a rehearsal lives in its past",
+                        way.to
+                    )));
+                }
+                set(engine)?;
+                return Ok(Way { to: end, ..way });
+            }
             set(engine)?;
-            Ok(to)
+            Ok(way)
         };
+        if let Some(looks) = &app.looks {
+            let kept = looks.keep(app.desk.snapshot().clock.now).await;
+            kept.map_err(RunError::Failed)?;
+        }
         let arrived = app.desk.jump(plan).await??;
         return Ok(Json(clock(&arrived)));
     }

@@ -19,6 +19,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, TryRecvError, channel}
 use std::time::{Duration, Instant};
 
 use desk::Moment;
+use engine::bells::{last_ring, next_look};
 use engine::{Engine, Refusal, State};
 use market::Clock;
 use store::{Hindrance, Store, StoreError};
@@ -92,11 +93,29 @@ impl Desk {
     }
 }
 
+/// Where a jump leads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Way {
+    /// Where it ends at the latest.
+    pub to: Moment,
+    /// It ends as soon as a bell rings.
+    pub until_ring: bool,
+}
+
+impl From<Moment> for Way {
+    fn from(to: Moment) -> Way {
+        Way {
+            to,
+            until_ring: false,
+        }
+    }
+}
+
 /// Works on the engine and gives back how to answer, so that the answer follows the snapshot and
 /// tells whether what was done could be kept.
 type Command = Box<dyn FnOnce(&mut Engine) -> Answer + Send>;
 type Answer = Box<dyn FnOnce(Result<(), Unkept>)>;
-type Plan = Box<dyn FnOnce(&mut Engine) -> Result<Moment, Refusal> + Send>;
+type Plan = Box<dyn FnOnce(&mut Engine) -> Result<Way, Refusal> + Send>;
 type Arrived = oneshot::Sender<Result<Result<Clock, Refusal>, Unkept>>;
 
 /// What waits for the task.
@@ -217,7 +236,7 @@ impl DeskHandle {
     /// The task has ended, or the plan could not be kept; inside, why the jump was refused.
     pub async fn jump(
         &self,
-        plan: impl FnOnce(&mut Engine) -> Result<Moment, Refusal> + Send + 'static,
+        plan: impl FnOnce(&mut Engine) -> Result<Way, Refusal> + Send + 'static,
     ) -> Result<Result<Clock, Refusal>, Unserved> {
         let (answer, receive) = oneshot::channel();
         self.jobs
@@ -249,6 +268,8 @@ const TOGETHER: usize = 64;
 /// A jump under way.
 struct Jump {
     to: Moment,
+    /// The last ring before it, where the next one ends it.
+    rung: Option<Option<Moment>>,
     arrived: Arrived,
 }
 
@@ -328,7 +349,14 @@ impl Task {
                     })),
                 };
                 match planned {
-                    Ok(to) => self.jump = Some(Jump { to, arrived }),
+                    Ok(way) => {
+                        let rung = way.until_ring.then(|| last_ring(self.desk.state()));
+                        self.jump = Some(Jump {
+                            to: way.to,
+                            rung,
+                            arrived,
+                        });
+                    }
                     Err(e) => drop(arrived.send(outcome(e))),
                 }
             }
@@ -375,12 +403,20 @@ impl Task {
 
     /// Takes the jump to its next stop.
     fn next_stop(&mut self) {
-        let Some(to) = self.jump.as_ref().map(|j| j.to) else {
+        let Some((to, rung)) = self.jump.as_ref().map(|j| (j.to, j.rung)) else {
             return;
         };
-        match self.desk.run(|engine| engine.advance_to_stop(to)) {
-            Ok(true) => self.tell(),
-            Ok(false) => self.arrive(),
+        // A jump to the next ring goes from look to look, so that it ends where the bell rang.
+        let part = match rung {
+            Some(_) => to.min(next_look(self.desk.state().clock.now)),
+            None => to,
+        };
+        match self.desk.run(|engine| engine.advance_to_stop(part)) {
+            Ok(_) if rung.is_some_and(|before| last_ring(self.desk.state()) > before) => {
+                self.arrive();
+            }
+            Ok(_) if self.desk.state().clock.now < to => self.tell(),
+            Ok(_) => self.arrive(),
             Err(e) => {
                 tracing::error!("time cannot pass: {e}");
                 if let Some(jump) = self.jump.take() {

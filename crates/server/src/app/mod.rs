@@ -3,6 +3,7 @@
 
 pub mod demo;
 pub(crate) mod handle;
+pub(crate) mod looks;
 mod open;
 pub(crate) mod refusal;
 pub(crate) mod runs;

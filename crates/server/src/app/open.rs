@@ -4,7 +4,8 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use desk::{Fact, Moment, Money};
+use desk::rules::Rule;
+use desk::{AccountRules, DayTradeSwitch, Fact, Moment, Money};
 use engine::Engine;
 use market::{FEES, World};
 use store::{Store, StoreError};
@@ -15,12 +16,29 @@ use crate::app::refusal::{Failure, Refusal};
 use crate::interchange::folder;
 
 /// What a new database begins with.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Beginning {
     /// The demo account, traded up to the demo moment, clock running.
     Demo,
     /// Money paid in at the demo moment and nothing else, clock paused.
     Empty,
+    /// Money paid in at a moment of the past, clock paused.
+    Past(Box<Past>),
+}
+
+/// How a run begins that lives in the past.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Past {
+    /// When.
+    pub at: Moment,
+    /// Money paid in.
+    pub money: Money,
+    /// Kind and level of the account, and the day-trade switch.
+    pub account: (AccountRules, DayTradeSwitch),
+    /// My rules.
+    pub rules: Vec<Rule>,
+    /// What is kept in a place among the drafts.
+    pub kept: (String, String),
 }
 
 /// What is asked for when a database is opened; it remembers all of it.
@@ -203,9 +221,10 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
             message,
         }));
     }
-    let start = match (ready, beginning) {
+    let start = match (ready, &beginning) {
         (false, Beginning::Demo) => demo::opening(),
         (false, Beginning::Empty) => last.unwrap_or_else(demo::present),
+        (false, Beginning::Past(past)) => past.at,
         (true, _) => demo::present(),
     };
     let mut engine = Engine::restore(world, saved, start);
@@ -221,6 +240,12 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
                 engine.set_clock(Some(true), Some(1))?;
             }
             Beginning::Empty => engine.deposit(Money::whole(60_000))?,
+            Beginning::Past(past) => {
+                engine.deposit(past.money)?;
+                engine.set_account_rules(past.account.0, past.account.1)?;
+                engine.replace_rules(past.rules)?;
+                engine.keep_draft(past.kept.0, Some(past.kept.1))?;
+            }
         }
         facts.extend(engine.take_facts());
         facts.push(Fact::Setting("ready".into(), "yes".into()));

@@ -8,16 +8,48 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use desk::rules::{Rule, Scope};
+use desk::{AccountRules, DayTradeSwitch, Moment, Money};
+use engine::State;
+use market::FIRST;
+use serde::{Deserialize, Serialize};
 use tokio::sync::{Mutex, watch};
 
 use crate::app::handle::{Desk, DeskHandle};
+use crate::app::looks::Looks;
+use crate::app::open::Past;
 use crate::app::refusal::{Failure, Refusal};
 use crate::{Beginning, Settings, open};
 
 /// The name of the account's run.
 pub const ACCOUNT: &str = "account";
+/// The most that is paid into a run.
+const MOST_MONEY: Money = Money::whole(100_000_000);
 /// Longest name of a run.
 const LONGEST: usize = 40;
+
+/// Where a run keeps what it is about, among its drafts.
+pub const ABOUT: &str = "run";
+
+/// What a run is about; kept in its own file.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct About {
+    /// The trader's words.
+    #[serde(default)]
+    pub note: String,
+    /// The symbol that it is on; the whole market when absent.
+    #[serde(default)]
+    pub symbol: Option<String>,
+    /// Where its clock began, in milliseconds.
+    #[serde(default)]
+    pub began: i64,
+    /// The run that it branched from.
+    #[serde(default)]
+    pub from: Option<String>,
+    /// It is over: it can be read.
+    #[serde(default)]
+    pub finished: bool,
+}
 
 /// A run in the catalogue.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,6 +58,33 @@ pub struct Listed {
     pub name: String,
     /// Its desk is at work.
     pub open: bool,
+    /// What it is about.
+    pub about: About,
+    /// Its clock.
+    pub now: Option<Moment>,
+    /// Value of its account at the last close.
+    pub value: Option<Money>,
+    /// Looks that can be gone back to.
+    pub looks: usize,
+}
+
+/// How a run shall begin.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NewRun {
+    /// Its name.
+    pub name: String,
+    /// Where its clock begins; where the account stands when absent.
+    pub at: Option<Moment>,
+    /// Money paid in.
+    pub money: Money,
+    /// The symbol that it is on.
+    pub symbol: Option<String>,
+    /// With my rules.
+    pub rules: bool,
+    /// With kind and level of the account.
+    pub account: bool,
+    /// The trader's words.
+    pub note: String,
 }
 
 /// Why a run cannot be reached.
@@ -43,6 +102,17 @@ pub enum RunError {
          than {ACCOUNT:?}"
     )]
     Name(String),
+    /// It cannot begin so.
+    #[error("{0}")]
+    Beginning(String),
+    /// There is no such look.
+    #[error("run {name:?} has no look at {at}; GET /api/runs/{name}/looks lists them")]
+    Look {
+        /// Of which run.
+        name: String,
+        /// Which was asked for.
+        at: Moment,
+    },
     /// Their folder cannot be read.
     #[error("{}: {why}", folder.display())]
     Folder {
@@ -143,25 +213,174 @@ impl Runs {
         let account = Listed {
             name: ACCOUNT.into(),
             open: true,
+            about: About::default(),
+            now: Some(self.account.snapshot().clock.now),
+            value: None,
+            looks: 0,
         };
-        let others = names.into_iter().map(|name| Listed {
-            open: open.contains_key(&name),
-            name,
+        let listed = names.into_iter().map(|name| {
+            let place = self.place(&name);
+            // A file that cannot be read is listed all the same; opening it tells why.
+            let seen = store::glance(&place, ABOUT).unwrap_or_default();
+            let about = seen.kept.and_then(|body| serde_json::from_str(&body).ok());
+            Listed {
+                open: open.contains_key(&name),
+                about: about.unwrap_or_default(),
+                now: seen.now,
+                value: seen.value,
+                looks: Looks::of(&place).list().len(),
+                name,
+            }
         });
-        Ok(std::iter::once(account).chain(others).collect())
+        Ok(std::iter::once(account).chain(listed).collect())
     }
 
-    /// Begins a run of this name: money paid in, the clock paused.
+    /// Where the looks of a run are kept.
+    pub fn looks(&self, name: &str) -> Looks {
+        Looks::of(&self.place(name))
+    }
+
+    /// Begins a run: money paid in, the clock paused.
     ///
     /// # Errors
-    /// It is no name, it is taken, or the file cannot be made.
-    pub async fn begin(&self, name: &str) -> Result<DeskHandle, RunError> {
+    /// It is no name, it is taken, it cannot begin so, or the file cannot be made.
+    pub async fn begin(&self, new: NewRun) -> Result<DeskHandle, RunError> {
+        check_name(&new.name)?;
+        let mut open = self.open.lock().await;
+        if self.place(&new.name).exists() {
+            return Err(RunError::Exists(new.name));
+        }
+        let state = self.account.snapshot();
+        let now = state.clock.now;
+        let at = new.at.unwrap_or(now);
+        let wrong = |said: String| Err(RunError::Beginning(said));
+        if at > now {
+            return wrong(format!(
+                "{at} lies ahead of the account's clock; a rehearsal begins at {now} or before"
+            ));
+        }
+        if at.date() < FIRST {
+            return wrong(format!(
+                "{at} lies before the world, which begins on {FIRST}"
+            ));
+        }
+        if new.money <= Money::ZERO || new.money > MOST_MONEY {
+            return wrong(format!(
+                "{} cannot be paid in; write an amount above zero and up to {}",
+                new.money,
+                MOST_MONEY.grouped()
+            ));
+        }
+        if let Some(symbol) = &new.symbol
+            && state.world.underlying(symbol).is_none()
+        {
+            return wrong(format!("symbol {symbol:?} is not known"));
+        }
+        let about = About {
+            note: new.note,
+            symbol: new.symbol,
+            began: at.millis(),
+            ..About::default()
+        };
+        let whole_campaigns = |r: &Rule| !matches!(r.scope, Scope::Campaign(_));
+        let past = Past {
+            at,
+            money: new.money,
+            account: if new.account {
+                (state.rules, state.day_trades)
+            } else {
+                (AccountRules::default(), DayTradeSwitch::ByDate)
+            },
+            // A rule about one campaign of the account means nothing elsewhere.
+            rules: if new.rules {
+                let all = state.my_rules.iter().filter(|r| whole_campaigns(r));
+                all.cloned().collect()
+            } else {
+                Vec::new()
+            },
+            kept: (ABOUT.into(), about_text(&about)),
+        };
+        self.opened(&mut open, &new.name, Beginning::Past(Box::new(past)))
+            .await
+    }
+
+    /// Begins a run as another one stood at a look; the other one stays as it is.
+    ///
+    /// # Errors
+    /// It is no name, it is taken, there is no such look, or the file cannot be made.
+    pub async fn branch(&self, from: &str, at: Moment, name: &str) -> Result<DeskHandle, RunError> {
         check_name(name)?;
         let mut open = self.open.lock().await;
-        if self.place(name).exists() {
+        let (place, looks) = (self.place(name), self.looks(from));
+        if place.exists() {
             return Err(RunError::Exists(name.into()));
         }
-        self.opened(&mut open, name).await
+        if !looks.list().contains(&at) {
+            return Err(RunError::Look {
+                name: from.into(),
+                at,
+            });
+        }
+        let to = place.clone();
+        let copied = tokio::task::spawn_blocking(move || looks.restore(at, &to));
+        copied
+            .await
+            .map_err(|e| faulty(&e))?
+            .map_err(Failure::Store)?;
+        let desk = self.opened(&mut open, name, Beginning::Empty).await?;
+        let origin = from.to_owned();
+        self.describe(&desk, move |about| about.from = Some(origin))
+            .await?;
+        Ok(desk)
+    }
+
+    /// Changes what a run is about.
+    ///
+    /// # Errors
+    /// It cannot be kept.
+    pub async fn describe(
+        &self,
+        desk: &DeskHandle,
+        change: impl FnOnce(&mut About) + Send + 'static,
+    ) -> Result<(), RunError> {
+        let changed = desk.call(move |engine| {
+            let mut about = about_of(engine.state());
+            change(&mut about);
+            if about.finished {
+                engine.set_clock(Some(false), None)?;
+            }
+            engine.keep_draft(ABOUT.into(), Some(about_text(&about)))
+        });
+        let kept = changed.await.map_err(|e| faulty(&e))?;
+        Ok(kept.map_err(Failure::Refusal)?)
+    }
+
+    /// Throws a run away, with its looks.
+    ///
+    /// # Errors
+    /// There is no such run, or its file cannot be removed.
+    pub async fn delete(&self, name: &str) -> Result<(), RunError> {
+        let mut open = self.open.lock().await;
+        let place = self.place(name);
+        if check_name(name).is_err() || !place.exists() {
+            return Err(RunError::Unknown(name.into()));
+        }
+        // Its desk ends when the last page of it is closed; until then it writes to a file without a
+        // name.
+        open.remove(name);
+        let wrong = |why| RunError::Folder {
+            folder: place.clone(),
+            why,
+        };
+        std::fs::remove_file(&place).map_err(wrong)?;
+        for beside in ["-wal", "-shm", ".lock"] {
+            let mut other = place.as_os_str().to_owned();
+            other.push(beside);
+            // Not every file has all of them.
+            let _ = std::fs::remove_file(other);
+        }
+        self.looks(name).forget();
+        Ok(())
     }
 
     /// The desk of a run, opened if it is not yet.
@@ -179,28 +398,43 @@ impl Runs {
         if check_name(name).is_err() || !self.place(name).exists() {
             return Err(RunError::Unknown(name.into()));
         }
-        self.opened(&mut open, name).await
+        self.opened(&mut open, name, Beginning::Empty).await
     }
 
     async fn opened(
         &self,
         open: &mut BTreeMap<String, DeskHandle>,
         name: &str,
+        beginning: Beginning,
     ) -> Result<DeskHandle, RunError> {
         let (path, settings) = (self.place(name), self.settings.clone());
         let opening = tokio::task::spawn_blocking(move || {
-            self::open(&path, Beginning::Empty, &settings).map(DeskHandle::start)
+            self::open(&path, beginning, &settings).map(DeskHandle::start)
         });
-        let desk = opening.await.map_err(|e| {
-            RunError::Failed(Failure::Refusal(Refusal::Field {
-                field: "run",
-                message: e.to_string(),
-            }))
-        })??;
+        let desk = opening.await.map_err(|e| faulty(&e))??;
         self.listen_to(desk.clone());
         open.insert(name.into(), desk.clone());
         Ok(desk)
     }
+}
+
+/// What a run is about.
+pub fn about_of(state: &State) -> About {
+    let kept = state.drafts.get(ABOUT);
+    kept.and_then(|body| serde_json::from_str(body).ok())
+        .unwrap_or_default()
+}
+
+fn about_text(about: &About) -> String {
+    // Words and numbers alone can always be written.
+    serde_json::to_string(about).unwrap_or_default()
+}
+
+fn faulty(why: &dyn std::fmt::Display) -> RunError {
+    RunError::Failed(Failure::Refusal(Refusal::Field {
+        field: "run",
+        message: why.to_string(),
+    }))
 }
 
 fn check_name(name: &str) -> Result<(), RunError> {

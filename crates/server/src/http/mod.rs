@@ -25,6 +25,7 @@ use utoipa_axum::router::OpenApiRouter;
 use crate::api::balance::book::BookDesk;
 use crate::api::{self, stream};
 use crate::app::handle::{DeskHandle, Unserved};
+use crate::app::looks::Looks;
 use crate::app::refusal::Refusal;
 use crate::app::runs::Runs;
 use crate::http::problem::Problem;
@@ -36,6 +37,10 @@ pub struct AppState {
     pub desk: DeskHandle,
     /// What readers of the whole book remember.
     pub(crate) book: Arc<BookDesk>,
+    /// Where the looks of a run are kept that can be gone back to; the account has none.
+    pub(crate) looks: Option<Arc<Looks>>,
+    /// The account's desk, where this one is another run's.
+    account: Option<DeskHandle>,
     quoters: Arc<Mutex<Vec<Quoter>>>,
     streams: Arc<Semaphore>,
 }
@@ -52,9 +57,26 @@ impl AppState {
         AppState {
             desk,
             book: Arc::default(),
+            looks: None,
+            account: None,
             quoters: Arc::default(),
             streams: Arc::new(Semaphore::new(MOST_STREAMS)),
         }
+    }
+
+    /// The desk of a run beside the account, and where its looks are kept.
+    pub(crate) fn of_run(desk: DeskHandle, account: DeskHandle, looks: Looks) -> AppState {
+        AppState {
+            looks: Some(Arc::new(looks)),
+            account: Some(account),
+            ..AppState::new(desk)
+        }
+    }
+
+    /// How far the clock of a run that lives in the account's past may be taken.
+    pub(crate) fn horizon(&self) -> Option<desk::Moment> {
+        let now = self.account.as_ref()?.snapshot().clock.now;
+        (self.desk.snapshot().clock.now < now).then_some(now)
     }
 
     /// A place for one more stream, kept as long as it lasts.
@@ -195,7 +217,7 @@ pub fn router(runs: Arc<Runs>, guard: guard::Guard) -> Router {
         .split_for_parts();
     let ways = api::runs::Ways::new(runs.clone());
     catalogue
-        .with_state(runs.clone())
+        .with_state(ways.clone())
         .merge(one_run(AppState::new(runs.account().clone())))
         .layer(axum::middleware::from_fn_with_state(ways, api::runs::lead))
         .layer(CompressionLayer::new())

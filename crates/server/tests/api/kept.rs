@@ -445,17 +445,15 @@ async fn runs_know_nothing_of_each_other() {
             level(&format!("{second}/chain/NMOU")).await
         );
         let listed = p.get("/api/runs").await;
-        assert_eq!(
-            listed,
-            json!([{ "name": "account", "open": true }, { "name": "second", "open": true }])
-        );
+        assert_eq!(listed[1]["name"], "second");
+        assert_eq!(listed[1]["now"], stepped.1["now"]);
     };
     assert_ne!(before, stepped.1["now"]);
     check(&p).await;
     drop(p);
     let again = place.program();
     let listed = again.get("/api/runs").await;
-    assert_eq!(listed[1], json!({ "name": "second", "open": false }));
+    assert_eq!(listed[1]["open"], false);
     check(&again).await;
 }
 

@@ -679,7 +679,10 @@ fn stepping_far_skips_nothing_on_the_way() {
         ))
     })
     .unwrap();
-    advance(&mut desk, |e| e.opening_of("2031-04-21")).unwrap();
+    advance(&mut desk, |e| {
+        Ok(desk::go_to(e.state().clock.now, "2031-04-21").unwrap())
+    })
+    .unwrap();
     let s = desk.state();
     let ends: Vec<(desk::OrderState, Moment)> = s
         .orders
@@ -795,9 +798,7 @@ async fn dividends_assignment_and_daily_settlement_reach_the_ledger() {
     assert_eq!(legs[0]["declined"], true);
     drop(p);
     let p = place.program();
-    let (status, clock) = p
-        .post("/api/clock", &json!({ "until": "2031-03-24" }))
-        .await;
+    let (status, clock) = p.post("/api/clock", &json!({ "goTo": "2031-03-24" })).await;
     assert_eq!(status, StatusCode::OK, "{clock}");
 
     let ledger = p.get("/api/ledger").await;

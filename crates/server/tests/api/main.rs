@@ -16,6 +16,7 @@ mod market_table;
 mod orders_and_money;
 mod packages;
 mod refusals;
+mod rehearsal;
 mod rework;
 mod rounds;
 mod schema_fuzz;

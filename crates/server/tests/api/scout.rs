@@ -442,9 +442,7 @@ async fn an_expectation_comes_back_when_its_date_has_passed() {
     );
     let paid = units(&a["shortlist"][0]["paid"]);
     // Later the same expectation stays as it was made; what was taken and the note change.
-    let (status, _) = p
-        .post("/api/clock", &json!({ "until": "2031-03-24" }))
-        .await;
+    let (status, _) = p.post("/api/clock", &json!({ "goTo": "2031-03-24" })).await;
     assert_eq!(status, StatusCode::OK);
     let (status, answer) = p
         .raw(
