@@ -1,7 +1,12 @@
 import createClient from 'openapi-fetch';
+import { BASE } from './base';
 import type { components, paths } from './schema.gen';
 
-export const api = createClient<paths>({ baseUrl: '/' });
+export const api = createClient<paths>({ baseUrl: `${BASE}/` });
+/** The catalogue of runs, which is the same for all of them. */
+export const catalogue = createClient<paths>({ baseUrl: '/' });
+/** Another run, from this page. */
+export const ofRun = (name: string) => createClient<paths>({ baseUrl: `/runs/${name}/` });
 // A request that reached nobody says so in words; one that was given up stays what it is.
 api.use({
   onError: ({ error }) =>
@@ -74,6 +79,16 @@ export type PastNews = S['PastNewsWire'];
 export type Looks = S['LooksWire'];
 export type Replay = S['ReplayView'];
 export type Look = S['LookWire'];
+export type Run = S['RunWire'];
+export type RunCompared = S['RunCompared'];
+export type DrillRead = S['DrillRead'];
+export type Played = S['PlayedWire'];
+export type Cycle = S['CycleWire'];
+export type DrillLook = S['DrillLook'];
+export type Summary = S['SummaryWire'];
+export type SweepLine = S['SweepLine'];
+export type SweepRow = S['SweepRow'];
+export type SweepDone = S['SweepDone'];
 export type BookRequest = S['BookRequest'];
 export type BookLooked = S['BookLooked'];
 export type BookItem = S['BookItem'];

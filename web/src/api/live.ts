@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { BASE } from './base';
 import { linesOf, MARKED, merge } from './merge';
 import { balanceQuery, bellsQuery, ordersQuery, queries } from './queries';
 import type {
@@ -230,7 +231,7 @@ export function connect(): () => void {
   let heard = performance.now();
   const open = () => {
     const ws = new WebSocket(
-      `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/stream`,
+      `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${BASE}/api/stream`,
     );
     socket = ws;
     heard = performance.now();

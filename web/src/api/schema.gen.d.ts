@@ -668,6 +668,129 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drills that are kept, by name. */
+        get: operations["drills"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/cycle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One cycle of a drill, look by look. */
+        post: operations["cycle_looks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Plays a drill over past sessions up to now. */
+        post: operations["play_drill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a drill back: its text and its sentences, or what is wrong with it. */
+        post: operations["read_drill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plays every drill that one stands for. The answer is a stream of events, each a piece as JSON; who
+         *     closes it stops the sweep.
+         */
+        post: operations["sweep_drills"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads the text of a drill. */
+        post: operations["read_drill_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a drill under a name; one of the same name is replaced. */
+        put: operations["keep_drill"];
+        post?: never;
+        /** Throws a kept drill away. */
+        delete: operations["throw_drill_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/evaluate": {
         parameters: {
             query?: never;
@@ -1301,8 +1424,77 @@ export interface paths {
         /** The catalogue, the account first. */
         get: operations["list_runs"];
         put?: never;
-        /** Begins a run: money paid in, the clock paused, in the account's world. */
+        /** Begins a run: money paid in, the clock paused, in the account's world and its past. */
         post: operations["begin_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs beside each other: value, drawdown and decisions. */
+        get: operations["compare_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes the note of a run, or says that it is over. */
+        put: operations["change_run"];
+        post?: never;
+        /** Throws a run away. */
+        delete: operations["delete_run"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{name}/branch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a run as another one stood at a look; the other one stays as it is. */
+        post: operations["branch_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{name}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The looks of a run that can be gone back to, ascending. */
+        get: operations["looks_of_run"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1586,6 +1778,18 @@ export interface components {
              */
             level: number;
         };
+        /** @description An adjustment. */
+        AdjustText: {
+            /** @description What is done. */
+            do: components["schemas"]["DeedText"];
+            /**
+             * Format: int64
+             * @description How often at the most.
+             */
+            most?: number | null;
+            /** @description When. */
+            when: components["schemas"]["ConditionText"];
+        };
         /** @description A campaign after an order: what is left, and what all of it makes from its first opening on. */
         AfterWire: {
             /** @description Profit booked by then, fees taken off. */
@@ -1609,6 +1813,23 @@ export interface components {
             presses: boolean;
             /** @description In a sentence. */
             words: string;
+        };
+        /** @description An amount of profit or loss. */
+        AmountText: {
+            /** @description In money. */
+            money: components["schemas"]["Exact"];
+        } | {
+            /** @description In percent of the most the whole cycle can make (or lose). */
+            percent_of_max: components["schemas"]["Exact"];
+        } | {
+            /** @description In percent of the stake. */
+            percent_of_stake: components["schemas"]["Exact"];
+        } | {
+            /** @description In multiples of what the entry brought. */
+            times_credit: components["schemas"]["Exact"];
+        } | {
+            /** @description In multiples of what the entry cost. */
+            times_debit: components["schemas"]["Exact"];
         };
         /** @description An answer. */
         AnswerWire: {
@@ -2235,6 +2456,13 @@ export interface components {
             /** @description Open campaigns, oldest first. */
             positions: components["schemas"]["Position"][];
         };
+        /** @description A branch to be begun. */
+        BranchRequest: {
+            /** @description The look that it begins at. */
+            at: string;
+            /** @description Its name. */
+            name: string;
+        };
         /** @description A campaign as its page shows it. */
         CampaignPage: {
             /** @description What is coming of it by itself, the most pressing first; empty where it is closed. */
@@ -2629,6 +2857,24 @@ export interface components {
             /** @description How it came out. */
             verdict: components["schemas"]["VerdictWord"];
         };
+        /** @description What choosing the best of the first half would have brought in the second. */
+        ChosenWire: {
+            /** @description How many of them were better in the second half. */
+            better: number;
+            /** @description What it made there. */
+            firstHalf: string;
+            /**
+             * Format: double
+             * @description Mean of all combinations in the second half.
+             */
+            meanSecond: number;
+            /** @description The place of the best of the first half. */
+            place: number;
+            /** @description What it made in the second half. */
+            secondHalf: string;
+            /** @description The last date of the first half. */
+            until: string;
+        };
         /** @description What a page asks for. */
         ClientMessage: {
             /** @description Columns of each contract beside bid and ask. */
@@ -2660,6 +2906,12 @@ export interface components {
         };
         /** @description A change of the clock. */
         ClockRequest: {
+            /**
+             * @description Jump to a moment (2031-04-18, 2031-04-18 10:30, 10:30) or by a distance (3 sessions, 2 weeks, 45
+             *     minutes).
+             */
+            goTo?: string | null;
+            next?: components["schemas"]["NextWire"] | null;
             /** @description Run or pause. */
             running?: boolean | null;
             /**
@@ -2670,8 +2922,6 @@ export interface components {
             step?: components["schemas"]["StepWire"] | null;
             /** @description End a jump that is under way at its next stop. */
             stop?: boolean;
-            /** @description Jump to 09:30 of this date. */
-            until?: string | null;
         };
         /** @description The exchange's clock. */
         ClockWire: {
@@ -2799,6 +3049,83 @@ export interface components {
             /** @description Prices of the outlines. */
             prices: number[];
         };
+        /** @description A condition: a table with one key. */
+        ConditionText: {
+            /** @description Profit of the whole cycle, fees paid taken off. */
+            profit: components["schemas"]["AmountText"];
+        } | {
+            /** @description Its loss. */
+            loss: components["schemas"]["AmountText"];
+        } | {
+            /**
+             * Format: int64
+             * @description Days left, or fewer.
+             */
+            days_left: number;
+        } | {
+            /**
+             * Format: int64
+             * @description Days since the entry, or more.
+             */
+            days_open: number;
+        } | {
+            /** @description Price of the underlying. */
+            price: components["schemas"]["PriceLimitText"];
+        } | {
+            /** @description Delta of a leg. */
+            delta: components["schemas"]["DeltaText"];
+        } | {
+            /** @description Volatility of the cycle's expiration, a fraction. */
+            vol: components["schemas"]["LimitText"];
+        } | {
+            /** @description Rank of the 30-day volatility. */
+            rank: components["schemas"]["LimitText"];
+        } | {
+            /** @description An event ahead. */
+            event: components["schemas"]["EventText"];
+        } | {
+            /** @description Percent of the credit that is kept, a day. */
+            kept_a_day: components["schemas"]["LimitText"];
+        } | {
+            /** @description Deviations to the nearest sold strike. */
+            to_sold_strike: components["schemas"]["LimitText"];
+        } | {
+            /** @description Deviations to the nearest break-even. */
+            to_break_even: components["schemas"]["LimitText"];
+        } | {
+            /** @description The largest delta of a sold option. */
+            sold_delta: components["schemas"]["LimitText"];
+        } | {
+            /** @description The least time value of a sold option. */
+            sold_time_value: components["schemas"]["LimitText"];
+        } | {
+            /** @description The least price of a sold option. */
+            sold_price: components["schemas"]["LimitText"];
+        } | {
+            /** @description Change of volatility since the entry, in points. */
+            vol_since: components["schemas"]["LimitText"];
+        } | {
+            /** @description Delta in shares of the index. */
+            campaign_lean: components["schemas"]["LimitText"];
+        } | {
+            /** @description Delta in units of the underlying. */
+            campaign_delta: components["schemas"]["LimitText"];
+        } | {
+            /** @description Theta a day. */
+            campaign_theta: components["schemas"]["LimitText"];
+        } | {
+            /** @description Vega a point. */
+            campaign_vega: components["schemas"]["LimitText"];
+        } | {
+            /** @description All hold. */
+            and: components["schemas"]["ConditionText"][];
+        } | {
+            /** @description One of them holds. */
+            or: components["schemas"]["ConditionText"][];
+        } | {
+            /** @description It does not hold. */
+            not: components["schemas"]["ConditionText"];
+        };
         /** @description A draft that is looked at beside the book. */
         ConsideredWire: {
             /** @description The name that it is switched by. */
@@ -2809,6 +3136,83 @@ export interface components {
             name?: string | null;
             /** @description What it is on. */
             symbol: string;
+        };
+        /** @description A point of a curve. */
+        CurvePoint: {
+            /** @description When. */
+            at: string;
+            /**
+             * Format: double
+             * @description Profit of all cycles.
+             */
+            profit: number;
+        };
+        /** @description One cycle of a drill. */
+        CycleAsked: {
+            /** @description Number of the cycle. */
+            cycle: number;
+            /** @description The drill. */
+            drill: unknown;
+        };
+        /** @description What a cycle came to. */
+        CycleFigures: {
+            /**
+             * Format: int64
+             * @description How often it was adjusted.
+             */
+            adjustments: number;
+            /** @description Best profit after the trades of a look. */
+            best: string;
+            /**
+             * Format: int64
+             * @description Calendar days.
+             */
+            days: number;
+            /** @description Fees. */
+            fees: string;
+            /** @description When it was left. */
+            left: string;
+            /** @description Highest requirement. */
+            mostMargin: string;
+            /**
+             * Format: double
+             * @description Change of the underlying in percent.
+             */
+            moved: number;
+            /** @description What was entered, named. */
+            name: string;
+            /** @description Profit before fees. */
+            net: string;
+            /** @description Profit after fees. */
+            profit: string;
+            /**
+             * Format: double
+             * @description Rank of volatility at the entry.
+             */
+            rank?: number | null;
+            /**
+             * Format: double
+             * @description In percent of the stake.
+             */
+            returnPercent?: number | null;
+            /** @description Its strikes. */
+            strikes: string;
+            /** @description Worst. */
+            worst: string;
+        };
+        /** @description A cycle, or what was skipped: then all figures are absent. */
+        CycleWire: {
+            done?: components["schemas"]["CycleFigures"] | null;
+            /** @description When it was entered, or skipped. */
+            entered: string;
+            /** @description Its expiration at the entry. */
+            expiration: string;
+            /** @description Its number, from 1; absent where it was skipped. */
+            number?: number | null;
+            /** @description How often the same was skipped in a row, this one counted. */
+            times: number;
+            /** @description Why it was left, or skipped. */
+            why: string;
         };
         /**
          * @description How often an expiration comes.
@@ -3010,6 +3414,24 @@ export interface components {
             /** @description What that goes by. */
             title: string;
         };
+        /** @description What an adjustment does. */
+        DeedText: "close" | "rebuild" | {
+            /**
+             * Format: int64
+             * @description Enters anew in the first expiration of the kind at least so many days ahead.
+             */
+            roll: number;
+        } | {
+            /** @description pressed | quiet. */
+            close_side: components["schemas"]["SideText"];
+        };
+        /** @description A limit on the size of a leg's delta. */
+        DeltaText: {
+            /** @description So much or more. */
+            at_or_above: components["schemas"]["Exact"];
+            /** @description Number of the leg. */
+            leg: number;
+        };
         /** @description Paper money paid in. */
         DepositRequest: {
             /** @description Whole cents, above zero. */
@@ -3020,6 +3442,13 @@ export interface components {
          * @enum {string}
          */
         DistanceWord: "delta" | "deviations";
+        /** @description One division. */
+        DivisionWire: {
+            /** @description By what. */
+            by: components["schemas"]["PartWord"];
+            /** @description Its parts. */
+            parts: components["schemas"]["SplitWire"][];
+        };
         /** @description A draft that was read. */
         DraftRead: {
             /** @description The draft. */
@@ -3045,6 +3474,77 @@ export interface components {
             symbol: string;
             target?: components["schemas"]["TargetWire"] | null;
         };
+        /** @description A drill to be played; of one whose numbers are lists, the sweep plays all. */
+        DrillAsked: {
+            /** @description The drill, as [`DrillText`](crate::interchange::drill::DrillText) has it. */
+            drill: unknown;
+        };
+        /** @description One look of a cycle. */
+        DrillLook: {
+            /** @description enter | hold | adjust N | leave | end | assigned. */
+            action: string;
+            /** @description When. */
+            at: string;
+            /** @description What is held afterwards; where it ends, what was held before. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description Named. */
+            name: string;
+            /** @description Prices of the trades, paid above zero. */
+            prices: string[];
+            /** @description Profit afterwards. */
+            profit?: string | null;
+            /** @description Its strikes. */
+            strikes: string;
+            /**
+             * Format: double
+             * @description Price of the underlying.
+             */
+            underlying: number;
+        };
+        /** @description A drill read back. */
+        DrillRead: {
+            /** @description How many drills it stands for. */
+            count: number;
+            /** @description As fields. */
+            drill: unknown;
+            /** @description What is wrong with it. */
+            problem?: string | null;
+            /** @description As text. */
+            toml: string;
+            /** @description Where its numbers are lists. */
+            varied: string[];
+            /** @description In sentences; of one whose numbers are lists the first of them. */
+            words: string[];
+        };
+        /** @description A drill as it is written. */
+        DrillText: {
+            /** @description When it adjusts, and how. */
+            adjust?: components["schemas"]["AdjustText"][];
+            /** @description When it enters, and what. */
+            enter: components["schemas"]["EnterText"];
+            /** @description Fees are paid. */
+            fees?: boolean;
+            /** @description First date, as 2029-01-02. */
+            from: string;
+            /** @description When it leaves. */
+            leave?: components["schemas"]["LeaveText"];
+            /** @description "open" (09:45), "close" (15:45), "every N minutes" (09:45 to 15:45). */
+            looks: string[];
+            /** @description Its name. */
+            name: string;
+            /** @description Part of the way from the middle to the far side. */
+            price: components["schemas"]["PriceText"];
+            stake?: components["schemas"]["Exact"] | null;
+            /** @description Symbol of the underlying. */
+            symbol: string;
+            /** @description Last date. */
+            to: string;
+        };
+        /** @description A drill as text. */
+        DrillToml: {
+            /** @description TOML. */
+            toml: string;
+        };
         /** @description A way of easing; without its three parts easing stops. */
         EaseRequest: {
             /**
@@ -3068,6 +3568,19 @@ export interface components {
             step: string;
             /** @description Where it ends. */
             to: components["schemas"]["NetPrice"];
+        };
+        /** @description The part `[enter]`. */
+        EnterText: {
+            /** @description How often; each expiration once when absent. */
+            every?: components["schemas"]["EveryText"];
+            /** @description Which expirations. */
+            expiration: components["schemas"]["ExpirationText"];
+            /** @description All of them must hold. */
+            if?: components["schemas"]["ConditionText"][];
+            /** @description What; legs are numbered from 1. */
+            legs: components["schemas"]["LegText"][];
+            /** @description How large; once when absent. */
+            size?: components["schemas"]["SizeText"];
         };
         /** @description Where the price of a draft comes from. */
         EntryWire: "rest" | "middle" | "cross" | {
@@ -3231,11 +3744,28 @@ export interface components {
             /** @description In words. */
             what: string;
         };
+        /** @description An event ahead. */
+        EventText: {
+            /** @description earnings | decision | ex-dividend. */
+            kind: string;
+            /**
+             * Format: int64
+             * @description Sessions to it at the most; 0 on the date itself.
+             */
+            sessions: number;
+        };
         /**
          * @description What a dated event is.
          * @enum {string}
          */
         EventWord: "news" | "dividend";
+        /** @description How often. */
+        EveryText: number | string;
+        /**
+         * Format: double
+         * @description A number exactly as its decimals stand.
+         */
+        Exact: number;
         /** @description What is to happen to a bought option at its end. */
         ExerciseRequest: {
             /** @description OSI symbol of a series that is held long. */
@@ -3395,6 +3925,21 @@ export interface components {
              */
             sure: number;
         };
+        /** @description Which expirations are entered. */
+        ExpirationText: {
+            /**
+             * Format: int64
+             * @description Days left at the most.
+             */
+            days: number;
+            /** @description monthly | weekly | any. */
+            kind: string;
+            /**
+             * Format: int64
+             * @description Days left at the least; `days` − 7 when absent.
+             */
+            least?: number | null;
+        };
         /** @description What made the profit between two moments. */
         ExplainedWire: {
             /** @description At the end. */
@@ -3476,6 +4021,13 @@ export interface components {
          * @enum {string}
          */
         FitsWord: "close" | "rework" | "exercise" | "do not exercise" | "let be" | "noted" | "to order" | "to balance";
+        /** @description So far from the strike of a leg. */
+        FromLegText: {
+            /** @description Its number. */
+            leg: number;
+            /** @description So far above it, below zero below it. */
+            points?: components["schemas"]["Exact"];
+        };
         /** @description Where the book should be. */
         GoalWire: {
             /**
@@ -3716,6 +4268,16 @@ export interface components {
          * @enum {string}
          */
         LeastWord: "costADay" | "capital" | "sideEffects" | "packages";
+        /** @description The part `[leave]`. */
+        LeaveText: {
+            /**
+             * Format: int64
+             * @description At the first look at which the so manieth next expiration can be entered.
+             */
+            until_expirations?: number | null;
+            /** @description Any of them is enough. */
+            when?: components["schemas"]["ConditionText"][];
+        };
         /** @description One line of the ledger. */
         LedgerLine: {
             /** @description Premium or payment, before fees. */
@@ -3810,6 +4372,24 @@ export interface components {
              */
             vol: number;
         };
+        /** @description A leg. */
+        LegText: {
+            /**
+             * Format: int64
+             * @description In the first expiration of the kind at least so many days behind.
+             */
+            later?: number | null;
+            /**
+             * Format: int64
+             * @description Contracts, shares or futures.
+             */
+            quantity?: number;
+            /** @description call | put | underlying. */
+            right: string;
+            /** @description buy | sell. */
+            side: string;
+            strike?: components["schemas"]["StrikeText"] | null;
+        };
         /** @description One leg of a request. */
         LegWire: {
             /**
@@ -3823,6 +4403,8 @@ export interface components {
              */
             quantity: number;
         };
+        /** @description A price, or so far from the strike of a leg. */
+        LevelText: components["schemas"]["Exact"] | components["schemas"]["FromLegText"];
         /** @description From one chapter to the next. */
         LifeChapter: {
             /** @description Its place among the chapters. */
@@ -3853,6 +4435,14 @@ export interface components {
             days: components["schemas"]["LifeDay"][];
             /** @description The day at whose end it stood worst. */
             worst?: number | null;
+        };
+        /** @description A limit on one side. */
+        LimitText: {
+            /** @description So much or more. */
+            at_or_above: components["schemas"]["Exact"];
+        } | {
+            /** @description So much or less. */
+            at_or_below: components["schemas"]["Exact"];
         };
         /** @description Limits of one package; what is absent rules nothing out. */
         LimitsWire: {
@@ -4411,6 +5001,11 @@ export interface components {
             /** @description In plain words. */
             what: string;
         };
+        /**
+         * @description What a jump leads to where no moment is given.
+         * @enum {string}
+         */
+        NextWire: "date" | "ring";
         /** @description A note. */
         NoteRequest: {
             /** @description At most 1,000 characters; empty takes it away. */
@@ -4674,6 +5269,11 @@ export interface components {
             /** @description In plain words. */
             what: string;
         };
+        /**
+         * @description What results are divided by.
+         * @enum {string}
+         */
+        PartWord: "rank" | "direction" | "why";
         /** @description What made a profit, in money; the sum is the total. */
         PartsWire: {
             /**
@@ -4777,6 +5377,11 @@ export interface components {
          * @enum {string}
          */
         PaysWord: "debit" | "credit";
+        /** @description In percent of the stake. */
+        PercentText: {
+            /** @description So many percent at the most. */
+            percent_of_stake: components["schemas"]["Exact"];
+        };
         /** @description A contract that was picked. */
         Picked: {
             /** @description OSI symbol. */
@@ -4811,6 +5416,28 @@ export interface components {
             /** @description How long it stands. */
             timeInForce: components["schemas"]["TimeInForceWire"];
             trigger?: components["schemas"]["TriggerWire"] | null;
+        };
+        /** @description What a drill came to. */
+        PlayedWire: {
+            /** @description All together. */
+            all: components["schemas"]["SummaryWire"];
+            /** @description As of when: later looks are not there yet. */
+            at: string;
+            /** @description Profit of all cycles at the last look of each session. */
+            curve: components["schemas"]["CurvePoint"][];
+            /** @description In the order of their entries. */
+            cycles: components["schemas"]["CycleWire"][];
+            /** @description Deepest fall of the curve. */
+            drawdown: string;
+            /** @description First and last look. */
+            first: string;
+            /** @description Profit of the underlying held with the stake over the same time; of an index its change. */
+            held?: string | null;
+            last: string;
+            /** @description Looks of the first cycle. */
+            looks: components["schemas"]["DrillLook"][];
+            /** @description By division. */
+            parts: components["schemas"]["DivisionWire"][];
         };
         /** @description One open campaign. */
         Position: {
@@ -4933,11 +5560,21 @@ export interface components {
              */
             quantity: number;
         };
+        /** @description A limit on the price. */
+        PriceLimitText: {
+            /** @description There or above. */
+            at_or_above: components["schemas"]["LevelText"];
+        } | {
+            /** @description There or below. */
+            at_or_below: components["schemas"]["LevelText"];
+        };
         /**
          * @description Which way a package's price goes.
          * @enum {string}
          */
         PriceSide: "debit" | "credit" | "even";
+        /** @description A part of the way, or a word for it. */
+        PriceText: components["schemas"]["Exact"] | string;
         /** @description What went wrong. */
         Problem: {
             /** @description Stable word for programs. */
@@ -5436,17 +6073,84 @@ export interface components {
             /** @description The rules, by number. */
             rules: components["schemas"]["RuleShown"][];
         };
+        /** @description A change of what a run is about. */
+        RunChange: {
+            /** @description It is over, or goes on. */
+            finished?: boolean | null;
+            /** @description The trader's words. */
+            note?: string | null;
+        };
+        /** @description One run beside others. */
+        RunCompared: {
+            /** @description Its closes. */
+            days: components["schemas"]["RunDay"][];
+            /** @description What was decided. */
+            decisions: components["schemas"]["RunDecision"][];
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description A close of a run. */
+        RunDay: {
+            /** @description Its date. */
+            date: string;
+            /** @description How far its profit stands below its highest so far. */
+            drawdown?: string | null;
+            /** @description Value of the account. */
+            value: string;
+        };
+        /** @description A decision in a run. */
+        RunDecision: {
+            /** @description When. */
+            at: string;
+            /**
+             * Format: int64
+             * @description The campaign.
+             */
+            campaign: number;
+            /** @description In which symbol. */
+            symbol: string;
+            /** @description What was done. */
+            what: components["schemas"]["ChapterWord"];
+        };
         /** @description A run to be begun. */
         RunRequest: {
+            /** @description With kind and level of the account. */
+            account?: boolean;
+            /** @description Where its clock begins: a date, for its opening, or a moment; where the account stands when absent. */
+            at?: string | null;
+            /** @description Money paid in; 60000 when absent. */
+            money?: string | null;
             /** @description Small letters, digits and hyphens. */
             name: string;
+            /** @description The trader's words. */
+            note?: string;
+            /** @description With my rules. */
+            rules?: boolean;
+            /** @description The symbol that it is on; the whole market when absent. */
+            symbol?: string | null;
         };
         /** @description A run: a file of its own, with its own clock, orders and ledger. */
         RunWire: {
+            /** @description Where its clock began. */
+            began?: string | null;
+            /** @description It is over: it can be read. */
+            finished: boolean;
+            /** @description The run that it branched from. */
+            from?: string | null;
+            /** @description Looks that can be gone back to. */
+            looks: number;
             /** @description Its name; the account's is "account". */
             name: string;
+            /** @description The trader's words. */
+            note: string;
+            /** @description Where its clock stands. */
+            now?: string | null;
             /** @description Its desk is at work. */
             open: boolean;
+            /** @description The symbol that it is on; the whole market when absent. */
+            symbol?: string | null;
+            /** @description Value of its account at the last close. */
+            value?: string | null;
         };
         /** @description One band. */
         ScaleWire: {
@@ -5813,10 +6517,17 @@ export interface components {
             legs: components["schemas"]["LegWire"][];
         };
         /**
+         * @description One of two sides.
+         * @enum {string}
+         */
+        SideText: "pressed" | "quiet";
+        /**
          * @description On which side of its limit something rings.
          * @enum {string}
          */
         SideWord: "above" | "below";
+        /** @description How large. */
+        SizeText: number | components["schemas"]["PercentText"];
         /** @description A draft in its slot. */
         SlottedDraft: {
             /** @description The draft. */
@@ -5895,6 +6606,15 @@ export interface components {
             /** @description From one price to another. */
             between: number[];
         };
+        /** @description One part of them. */
+        SplitWire: {
+            /** @description Numbers of its cycles. */
+            cycles: number[];
+            /** @description In words. */
+            part: string;
+            /** @description Together. */
+            summary: components["schemas"]["SummaryWire"];
+        };
         /** @description The book in the figures that bands are about. */
         StandingWire: {
             /**
@@ -5964,6 +6684,15 @@ export interface components {
             /** @description Until when; absent while it is held. */
             to?: string | null;
         };
+        /** @description One of points, percent, sigma, delta; or leg with points. */
+        StrikeText: {
+            delta?: components["schemas"]["Exact"] | null;
+            /** @description Number of another leg. */
+            leg?: number | null;
+            percent?: components["schemas"]["Exact"] | null;
+            points?: components["schemas"]["Exact"] | null;
+            sigma?: components["schemas"]["Exact"] | null;
+        };
         /** @description The range strip: a position on one line of prices. */
         Strip: {
             /**
@@ -6023,6 +6752,62 @@ export interface components {
             /** @description How it is worked out. */
             words: string;
         };
+        /** @description Many results together. */
+        SummaryWire: {
+            /**
+             * Format: double
+             * @description Profit for each of them.
+             */
+            aDay?: number | null;
+            /**
+             * Format: double
+             * @description The same in percent of the capital that was tied up.
+             */
+            aDayOfCapital?: number | null;
+            best?: string | null;
+            /** @description How many. */
+            count: number;
+            /**
+             * Format: int64
+             * @description Days of all together.
+             */
+            days: number;
+            lossesInARow: number;
+            /**
+             * Format: double
+             * @description Mean, and its bootstrap interval (95 %).
+             */
+            mean?: number | null;
+            /** Format: double */
+            meanHigh?: number | null;
+            /** Format: double */
+            meanLoss?: number | null;
+            /** Format: double */
+            meanLow?: number | null;
+            /** Format: double */
+            meanWin?: number | null;
+            /** Format: double */
+            median?: number | null;
+            /**
+             * Format: double
+             * @description Their share, 0 to 1, and its interval (95 %).
+             */
+            share?: number | null;
+            /** Format: double */
+            shareHigh?: number | null;
+            /** Format: double */
+            shareLow?: number | null;
+            /**
+             * Format: double
+             * @description Standard deviation.
+             */
+            spread?: number | null;
+            /** @description Sum of profits. */
+            sum: string;
+            /** @description How many made money. */
+            won: number;
+            worst?: string | null;
+        };
         /** @description Results taken together. */
         SumsWire: {
             /** @description How many were above zero. */
@@ -6036,6 +6821,51 @@ export interface components {
             sum: string;
             /** @description The worst. */
             worst: string;
+        };
+        /** @description All. */
+        SweepDone: {
+            chosen?: components["schemas"]["ChosenWire"] | null;
+            /** @description Each combination, in their order. */
+            rows: components["schemas"]["SweepRow"][];
+            /**
+             * Format: int64
+             * @description Milliseconds.
+             */
+            took: number;
+            /** @description Where the numbers stand that vary. */
+            varied: string[];
+        };
+        /** @description What the sweep tells. */
+        SweepLine: (components["schemas"]["SweepRows"] & {
+            /** @enum {string} */
+            kind: "rows";
+        }) | (components["schemas"]["SweepDone"] & {
+            /** @enum {string} */
+            kind: "done";
+        });
+        /** @description One combination. */
+        SweepRow: {
+            /** @description Deepest fall of its curve. */
+            drawdown?: string | null;
+            /** @description Sum of the cycles entered in the first half of the span, and in the second. */
+            firstHalf?: string | null;
+            /** @description Its place among all. */
+            place: number;
+            /** @description Why it could not be played. */
+            problem?: string | null;
+            secondHalf?: string | null;
+            summary?: components["schemas"]["SummaryWire"] | null;
+            /** @description Its numbers, in the order of the places that vary. */
+            values: unknown[];
+        };
+        /** @description Some more. */
+        SweepRows: {
+            /** @description How many are done. */
+            done: number;
+            /** @description Of how many. */
+            of: number;
+            /** @description Those done since the last word. */
+            rows: components["schemas"]["SweepRow"][];
         };
         /** @description Profit over the paths. */
         TailsDrawn: {
@@ -8231,6 +9061,305 @@ export interface operations {
             507: components["responses"]["DiskFull"];
         };
     };
+    drills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    cycle_looks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CycleAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillLook"][];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    play_drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlayedWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    read_drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillRead"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: components["responses"]["Senseless"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    sweep_drills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["SweepLine"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    read_drill_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillToml"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillRead"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    keep_drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillAsked"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    throw_drill_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
     evaluate: {
         parameters: {
             query?: never;
@@ -9993,6 +11122,219 @@ export interface operations {
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];
+        };
+    };
+    compare_runs: {
+        parameters: {
+            query: {
+                /** @description Their names, with commas between; at most six. */
+                names: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunCompared"][];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    change_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    delete_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    branch_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BranchRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunWire"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    looks_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     expectations: {

@@ -1,4 +1,5 @@
 /** Drafts as text: links, the clipboard, the shelf. */
+import { BASE } from '../api/base';
 import { api, must, type Draft } from '../api/client';
 
 const toText = (bytes: Uint8Array) =>
@@ -9,7 +10,7 @@ const toText = (bytes: Uint8Array) =>
 
 /** An address that opens the draft exactly as it is. */
 export function linkOf(draft: Draft): string {
-  return `${location.origin}/chain/${draft.symbol}?draft=${toText(new TextEncoder().encode(JSON.stringify(draft)))}`;
+  return `${location.origin}${BASE}/chain/${draft.symbol}?draft=${toText(new TextEncoder().encode(JSON.stringify(draft)))}`;
 }
 /** The text of a link's draft. */
 export function textOfLink(value: string): string {

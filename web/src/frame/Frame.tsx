@@ -1,6 +1,7 @@
 import { Tooltip } from 'radix-ui';
-import { useEffect, useMemo, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { Outlet, useNavigate } from 'react-router';
+import { RUN } from '../api/base';
 import { connect, useLive } from '../api/live';
 import { keepAtOnce, loadDrafts, useDrafts } from '../drafts/store';
 import { Drawer } from '../ticket/Drawer';
@@ -14,6 +15,8 @@ import { Spine, VIEWS } from './Spine';
 import { Toasts } from './Toasts';
 import { Tray } from './Tray';
 import { Walk } from './Walk';
+
+const RunBand = lazy(() => import('./RunBand'));
 
 /** Spine, masthead, tray and drawer around the view. */
 export function Frame() {
@@ -80,6 +83,11 @@ export function Frame() {
                 ? 'The program does not answer; trying again. What you see is the last known.'
                 : (unread ?? problem)}
             </p>
+          )}
+          {RUN !== undefined && (
+            <Suspense>
+              <RunBand />
+            </Suspense>
           )}
           {readOnly && (
             <p

@@ -10,6 +10,7 @@ export const VIEWS: { path: string; to: CommandId }[] = [
   { path: '/book', to: 'toBook' },
   { path: '/balance', to: 'toBalance' },
   { path: '/ledger', to: 'toLedger' },
+  { path: '/rehearsal', to: 'toRehearsal' },
 ];
 
 export function Spine() {

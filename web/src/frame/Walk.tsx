@@ -12,7 +12,7 @@ const STEPS: Step[] = [
   {
     at: '[data-walk=clock]',
     title: 'A market to practise in',
-    text: 'Its prices are made here and its money is paper. The clock can be paused, stepped to a date, or let run faster.',
+    text: 'Its prices are made here and its money is paper. The clock can be paused, taken ahead, or let run faster.',
   },
   {
     at: '[data-walk=ribbon]',
@@ -55,7 +55,7 @@ export function Walk({ again, onDone }: { again: boolean; onDone: () => void }) 
   const step = STEPS[at];
   useEffect(() => {
     // Who comes by a link to a chain stays there, with the draft that the link brings.
-    if (open && !location.pathname.startsWith('/chain')) void navigate('/chain');
+    if (open && !location.pathname.includes('/chain')) void navigate('/chain');
   }, [open, navigate]);
   useEffect(() => {
     if (!open || !step) return;

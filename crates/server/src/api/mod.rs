@@ -10,6 +10,7 @@ mod clock;
 mod compare;
 mod days;
 mod drafts;
+mod drills;
 mod evaluate;
 mod history;
 mod ideas;
@@ -25,6 +26,7 @@ pub(crate) mod runs;
 mod scout;
 mod smile;
 mod statements;
+mod streamed;
 pub(crate) mod stream;
 mod ways;
 pub(crate) mod wire;
@@ -59,6 +61,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(ways::router())
         .merge(statements::router())
         .merge(drafts::router())
+        .merge(drills::router())
         .merge(clock::router())
         .merge(evaluate::router())
 }

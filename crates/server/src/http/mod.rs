@@ -29,6 +29,7 @@ use crate::app::looks::Looks;
 use crate::app::refusal::Refusal;
 use crate::app::runs::Runs;
 use crate::http::problem::Problem;
+use crate::interchange::drill;
 
 /// What every handler can reach.
 #[derive(Clone)]
@@ -167,7 +168,19 @@ fn unread(e: &tokio::task::JoinError) -> Problem {
             variables(("run" = (default = "account", description = "Its name.")))
         )
     ),
-    components(schemas(stream::ServerMessage, stream::ClientMessage))
+    components(schemas(
+        stream::ServerMessage,
+        stream::ClientMessage,
+        drill::DrillText,
+        drill::AmountText,
+        drill::PriceLimitText,
+        drill::LevelText,
+        drill::FromLegText,
+        drill::DeltaText,
+        drill::LimitText,
+        drill::EventText,
+        drill::Exact
+    ))
 )]
 struct ApiDoc;
 

@@ -1,3 +1,4 @@
+import { BASE, fileOf } from '../../api/base';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Day } from '../../api/client';
@@ -176,7 +177,11 @@ function Closes({ days }: { days: Day[] }) {
             { value: 'risk', label: 'where it is at risk' },
           ]}
         />
-        <a href="/api/days.csv" download="days.csv" className="text-brass underline">
+        <a
+          href={`${BASE}/api/days.csv`}
+          download={fileOf('days.csv')}
+          className="text-brass underline"
+        >
           as CSV
         </a>
       </div>

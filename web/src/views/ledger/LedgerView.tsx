@@ -1,3 +1,4 @@
+import { BASE, fileOf } from '../../api/base';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -25,7 +26,7 @@ function Files() {
   }>();
   const read = useMutation({
     mutationFn: async (file: File) => {
-      const response = await fetch('/api/fills/import', {
+      const response = await fetch(`${BASE}/api/fills/import`, {
         method: 'POST',
         headers: { 'content-type': 'text/csv' },
         body: await file.text(),
@@ -52,16 +53,16 @@ function Files() {
     <div className="pb-2">
       <p className="flex flex-wrap items-center gap-3 text-ink2">
         <span>as files:</span>
-        <a className={link} href="/api/positions.csv" download>
+        <a className={link} href={`${BASE}/api/positions.csv`} download={fileOf('positions.csv')}>
           positions (CSV)
         </a>
-        <a className={link} href="/api/fills.csv" download>
+        <a className={link} href={`${BASE}/api/fills.csv`} download={fileOf('fills.csv')}>
           fills (CSV)
         </a>
-        <a className={link} href="/api/statement.ofx" download>
+        <a className={link} href={`${BASE}/api/statement.ofx`} download={fileOf('statement.ofx')}>
           statement (OFX)
         </a>
-        <a className={link} href="/api/calendar.ics" download="pikebell.ics">
+        <a className={link} href={`${BASE}/api/calendar.ics`} download={fileOf('pikebell.ics')}>
           dates of open campaigns (iCalendar)
         </a>
         <label className="ml-4 inline-flex h-6 cursor-pointer items-center rounded border border-strong bg-raised px-2 font-semibold text-ink hover:border-brass focus-within:outline-2 focus-within:outline-brass">

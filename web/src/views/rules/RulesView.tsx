@@ -1,3 +1,4 @@
+import { BASE, fileOf } from '../../api/base';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import {
@@ -112,8 +113,8 @@ function FileButtons() {
   return (
     <>
       <a
-        href="/api/rules/file"
-        download="rules.json"
+        href={`${BASE}/api/rules/file`}
+        download={fileOf('rules.json')}
         className="inline-flex h-6 items-center rounded border border-strong bg-raised px-2 font-semibold hover:border-brass"
       >
         save as a file

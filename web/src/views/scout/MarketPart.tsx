@@ -1,3 +1,4 @@
+import { BASE, fileOf } from '../../api/base';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { scoutMarketQuery } from '../../api/queries';
@@ -64,7 +65,11 @@ export function MarketPart() {
         <span className="ml-auto flex items-center gap-2">
           <ColumnChooser columns={all} />
           <Named />
-          <a href="/api/scout/market.csv" className="text-brass underline">
+          <a
+            href={`${BASE}/api/scout/market.csv`}
+            download={fileOf('market.csv')}
+            className="text-brass underline"
+          >
             CSV
           </a>
         </span>

@@ -1,3 +1,4 @@
+import { BASE } from '../../api/base';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Looks, PastNews } from '../../api/client';
@@ -192,7 +193,7 @@ export function NewsPanel({ symbol }: { symbol: string }) {
                       {table ? 'hide the figures' : 'the figures'}
                     </button>
                     <a
-                      href={`/api/scout/news/${symbol}/csv?${query}`}
+                      href={`${BASE}/api/scout/news/${symbol}/csv?${query}`}
                       className="text-brass underline"
                     >
                       CSV

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { expectationOf, requestOf, turned, useAsked, useWritten } from './asked';
-import { pieces } from './search';
+import type { SearchLine } from '../../api/client';
+import { pieces } from '../../api/streamed';
 
 const asked = useAsked.getInitialState();
 const written = useWritten.getInitialState();
@@ -51,7 +52,8 @@ describe('a stream of events', () => {
     for (let cut = 0; cut <= text.length; cut++) {
       const [first, rest] = pieces(text.slice(0, cut));
       const [second, left] = pieces(rest + text.slice(cut));
-      expect([...first, ...second].map((l) => [l.kind, l.judged])).toEqual([
+      const told = [...first, ...second] as SearchLine[];
+      expect(told.map((l) => [l.kind, l.judged])).toEqual([
         ['progress', 2],
         ['done', 4],
       ]);

@@ -1,7 +1,7 @@
 /** A search that runs: what it has found so far, how far it is; it ends when it is stopped. */
 import { create } from 'zustand';
+import { listen } from '../../api/streamed';
 import {
-  must,
   type Candidate,
   type SearchDone,
   type SearchLine,
@@ -24,42 +24,10 @@ type Searched = {
 const NOTHING: Searched = { going: false, stopped: false, part: 0, judged: 0, rows: [] };
 export const useSearch = create<Searched>(() => NOTHING);
 
-/** The pieces of an event stream that are whole, and what is left of the last. */
-export function pieces(text: string): [SearchLine[], string] {
-  const all = text.split('\n\n');
-  const rest = all.pop() ?? '';
-  const lines = all.flatMap((event) => {
-    const data = event
-      .split('\n')
-      .filter((l) => l.startsWith('data:'))
-      .map((l) => l.slice(5).trimStart())
-      .join('\n');
-    return data === '' ? [] : [JSON.parse(data) as SearchLine];
+const heard = (request: SearchRequest, signal: AbortSignal, tell: (line: SearchLine) => void) =>
+  listen('/api/scout/search', request, signal, (line) => {
+    tell(line as SearchLine);
   });
-  return [lines, rest];
-}
-
-/** Runs a search to its end and tells what is heard on the way. */
-async function heard(
-  request: SearchRequest,
-  signal: AbortSignal,
-  tell: (line: SearchLine) => void,
-) {
-  const answer = await fetch('/api/scout/search', {
-    method: 'POST',
-    headers: { 'content-type': 'application/json' },
-    body: JSON.stringify(request),
-    signal,
-  });
-  if (!answer.ok) must({ error: await answer.json() });
-  const reader = answer.body?.pipeThrough(new TextDecoderStream()).getReader();
-  let text = '';
-  for (let got = await reader?.read(); got && !got.done; got = await reader?.read()) {
-    const [lines, rest] = pieces(text + got.value);
-    text = rest;
-    lines.forEach(tell);
-  }
-}
 /** The rows of a search, once it has ended. */
 export async function once(request: SearchRequest, signal: AbortSignal): Promise<Candidate[]> {
   let rows: Candidate[] | undefined;

@@ -1,12 +1,9 @@
 //! The search: its rows come as they are found, and it ends when nobody listens.
 
-use std::convert::Infallible;
-use std::sync::LazyLock;
 use std::time::{Duration, Instant};
 
 use axum::extract::State;
 use axum::response::IntoResponse;
-use axum::response::sse::{Event, Sse};
 use desk::scout::ScoutLimit;
 use desk::{CheckCode, EventKind, Verdict, recognise};
 use engine::scouting::{
@@ -14,10 +11,8 @@ use engine::scouting::{
     proposal_of, search, seen_now,
 };
 use engine::state::{State as DeskState, underlying_of};
-use futures_util::stream::poll_fn;
 use jiff::civil::Date;
 use market::Quoter;
-use rayon::{ThreadPool, ThreadPoolBuilder};
 use serde::Serialize;
 use tokio::sync::mpsc;
 use utoipa::ToSchema;
@@ -26,6 +21,7 @@ use utoipa_axum::routes;
 
 use crate::api::scout::asked::{FamilyWord, SearchRequest};
 use crate::api::scout::expected::refused;
+use crate::api::streamed::{WAITING, events, in_background};
 use crate::api::wire::{LegWire, NetPrice, legs_wire, moment, money, net_price};
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
@@ -249,30 +245,9 @@ fn in_full(
     Some(out)
 }
 
-/// Searches share threads that let everybody else go first, so that no page is slower for them.
-static POOL: LazyLock<Option<ThreadPool>> = LazyLock::new(|| {
-    let pool = ThreadPoolBuilder::new()
-        .thread_name(|i| format!("scout {i}"))
-        .start_handler(|_| {
-            let least = thread_priority::ThreadPriority::Min;
-            // A system that does not allow it runs them like all others.
-            let _ = thread_priority::set_current_thread_priority(least);
-        });
-    pool.build().ok()
-});
-
-fn in_background<T: Send>(f: impl FnOnce() -> T + Send) -> T {
-    match POOL.as_ref() {
-        Some(pool) => pool.install(f),
-        None => f(),
-    }
-}
-
 /// The best so far is told so often; for the first time sooner.
 const EVERY: Duration = Duration::from_millis(150);
 const FIRST: Duration = Duration::from_millis(40);
-/// Pieces of an answer that wait to be read.
-const WAITING: usize = 4;
 
 fn searching(
     state: &DeskState,
@@ -358,7 +333,7 @@ async fn scout_search(
     if let [one] = request.symbols.as_slice() {
         expected(seen_now(&state, one)?, &asked.expectation).map_err(|e| refused(&e))?;
     }
-    let (send, mut receive) = mpsc::channel(WAITING);
+    let (send, receive) = mpsc::channel(WAITING);
     let reader = app.clone();
     tokio::spawn(async move {
         let done = reader.read(move |state, quoter| {
@@ -367,15 +342,7 @@ async fn scout_search(
         // What could not be told has nobody to be told to.
         let _ = done.await;
     });
-    let lines = poll_fn(move |cx| {
-        receive.poll_recv(cx).map(|line| {
-            line.map(|l| {
-                let event = Event::default().json_data(l);
-                Ok::<Event, Infallible>(event.unwrap_or_default())
-            })
-        })
-    });
-    Ok(Sse::new(lines))
+    Ok(events(receive))
 }
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
