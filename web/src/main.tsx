@@ -87,6 +87,13 @@ const router = createBrowserRouter(
           lazy: async () => ({ Component: (await import('./views/ledger/LedgerView')).LedgerView }),
         },
         {
+          path: 'lessons',
+          errorElement: <ViewFault />,
+          lazy: async () => ({
+            Component: (await import('./views/lessons/LessonsView')).LessonsView,
+          }),
+        },
+        {
           path: 'rehearsal/:part?',
           errorElement: <ViewFault />,
           lazy: async () => ({

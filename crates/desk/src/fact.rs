@@ -13,6 +13,7 @@ use crate::decision::{Decision, OwnDate};
 use crate::order::{Event, Fill, Order};
 use crate::rules::{Rule, Rung};
 use crate::time::Moment;
+use crate::words::{Said, SaidOf};
 
 /// State of the exchange's clock.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -65,6 +66,8 @@ pub enum Fact {
     DayNote(String, String),
     /// Why something was done in a campaign: what the trader noted of an entry, replaced.
     EntryNote(usize, String),
+    /// What the trader says of an order or of a closed campaign, replaced.
+    Said(SaidOf, Said),
     /// A bell, new or changed.
     Bell(Bell),
     /// A bell taken away.
@@ -111,6 +114,8 @@ pub struct Saved {
     pub day_notes: Vec<(String, String)>,
     /// Notes of journal entries, as (number, note).
     pub entry_notes: Vec<(usize, String)>,
+    /// What the trader says of orders and of closed campaigns.
+    pub said: Vec<(SaidOf, Said)>,
     /// Series that are not to be exercised at their end.
     pub declined: Vec<Contract>,
     /// Bells by number.

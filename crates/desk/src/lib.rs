@@ -57,6 +57,7 @@ pub mod ticket;
 mod time;
 mod underlying;
 mod valuation;
+mod words;
 
 pub use account::{
     Account, Book, Campaign, CampaignTotals, Cause, Chapter, ChapterKind, Entry, EntryKind, Label,
@@ -121,3 +122,4 @@ pub use underlying::{
     Fees, LISTED_AHEAD, MarginClass, ScanRates, Settlement, TickTable, Underlying, UnderlyingKind,
 };
 pub use valuation::{LegMarket, Legs, PositionGreeks, Priced, PricedIn, plain_terms, terms_of};
+pub use words::{Said, SaidOf};

@@ -121,6 +121,7 @@ impl Engine {
             own_dates: Arc::new(saved.own_dates),
             day_notes: Arc::new(saved.day_notes.into_iter().collect()),
             entry_notes: Arc::new(saved.entry_notes.into_iter().collect()),
+            said: Arc::new(saved.said.into_iter().collect()),
             looked: saved
                 .settings
                 .get(LOOKED)

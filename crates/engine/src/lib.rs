@@ -38,6 +38,7 @@ pub mod drills;
 mod engine;
 mod history;
 pub mod judging;
+pub mod lessons;
 pub mod life;
 mod lifecycle;
 pub mod money;

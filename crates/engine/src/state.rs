@@ -7,7 +7,7 @@ use desk::calendar::{next_close, next_open, previous_session};
 use desk::rules::Rule;
 use desk::{
     Account, AccountRules, Bell, Contract, Day, DayTradeRule, DayTradeSwitch, DayTrading, Decision,
-    Instrument, Moment, Money, Order, OwnDate, Price, Underlying, UnderlyingKind,
+    Instrument, Moment, Money, Order, OwnDate, Price, Said, SaidOf, Underlying, UnderlyingKind,
 };
 use imbl::Vector;
 use market::exchange::{Displayed, ExecutionReport};
@@ -56,6 +56,8 @@ pub struct State {
     pub day_notes: Arc<BTreeMap<String, String>>,
     /// What was noted of journal entries, by number.
     pub entry_notes: Arc<BTreeMap<usize, String>>,
+    /// What the trader said of orders and of closed campaigns.
+    pub said: Arc<BTreeMap<SaidOf, Said>>,
     /// When rounds were last gone through.
     pub looked: Option<Moment>,
     /// The rows of closes, ascending.

@@ -92,7 +92,7 @@ pub fn tried(state: &State, quoter: &mut Quoter, rule: &Rule) -> Result<Tried, R
 }
 
 /// The closes that a campaign lived through.
-fn closes(campaign: &Campaign) -> impl Iterator<Item = Moment> {
+pub(crate) fn closes(campaign: &Campaign) -> impl Iterator<Item = Moment> {
     let ends = (campaign.chapters.first(), campaign.chapters.last());
     let (first, last) = match ends {
         (Some(first), Some(last)) => (first.at, last.at),

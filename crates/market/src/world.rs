@@ -81,6 +81,8 @@ pub struct World {
     recorded: Vec<Recorded>,
     /// Where each underlying is, by symbol and by other roots.
     roots: HashMap<String, Place>,
+    /// The one underlying that is listed, where all others are left out.
+    only: Option<String>,
 }
 
 /// A place among the paths, or among what was recorded.
@@ -216,6 +218,7 @@ impl World {
             paths,
             recorded: Vec::new(),
             roots,
+            only: None,
         }
     }
 
@@ -243,6 +246,15 @@ impl World {
         }
         self.recorded = recorded;
         Ok(self)
+    }
+
+    /// The same world with one underlying listed. The others go on beside it, since what is held is told
+    /// in terms of the index.
+    pub fn only(self, symbol: &str) -> World {
+        World {
+            only: Some(symbol.to_owned()),
+            ..self
+        }
     }
 
     /// The same world with other fees.
@@ -276,7 +288,8 @@ impl World {
             .iter()
             .filter(move |p| trades(&p.spec))
             .map(|p| &p.spec.underlying);
-        simulated.chain(self.recorded.iter().map(|r| &r.underlying))
+        let all = simulated.chain(self.recorded.iter().map(|r| &r.underlying));
+        all.filter(|u| self.only.as_ref().is_none_or(|only| *only == u.symbol))
     }
 
     /// One underlying by symbol.

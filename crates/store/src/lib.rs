@@ -26,7 +26,9 @@ use thiserror::Error;
 
 pub use file::{Glance, beside, copy, faults, glance, private, restore};
 use file::{Lock, Versions};
-use review::{DayNoteRow, DayRow, DecisionRow, EntryNoteRow, OwnDateRow, RuleRow, RungRow};
+use review::{
+    DayNoteRow, DayRow, DecisionRow, EntryNoteRow, OwnDateRow, RuleRow, RungRow, SaidRow,
+};
 use rows::*;
 use schema::*;
 
@@ -397,6 +399,13 @@ impl Store {
                 .into_iter()
                 .map(|r| (r.entry as usize, r.note))
                 .collect(),
+            said: said::table
+                .select(SaidRow::as_select())
+                .order((said::kind, said::id))
+                .load(c)?
+                .into_iter()
+                .map(SaidRow::into_said)
+                .collect::<Result<_, _>>()?,
         })
     }
 }
@@ -683,6 +692,11 @@ fn set(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
             };
             diesel::replace_into(entry_notes::table)
                 .values(row)
+                .execute(c)?;
+        }
+        Fact::Said(of, said) => {
+            diesel::replace_into(said::table)
+                .values(SaidRow::of(*of, said))
                 .execute(c)?;
         }
     }

@@ -6,14 +6,14 @@ use desk::life::Parts;
 use desk::rules::{Condition, Largest, Measure, Rule, Rung, Scope, Side};
 use desk::{
     Answer, AtRisk, BellSide, Day, DayFigures, DayGreeks, Decimal, Decision, Moment, Money,
-    OwnDate, Price, Structure, Until,
+    OwnDate, Price, Said, SaidOf, Structure, Until,
 };
 use diesel::prelude::*;
 use jiff::civil::Date;
 
 use crate::StoreError;
 use crate::rows::{broken, row};
-use crate::schema::{day_notes, days, decisions, entry_notes, own_dates, rules, standing};
+use crate::schema::{day_notes, days, decisions, entry_notes, own_dates, rules, said, standing};
 
 row!(RuleRow, rules, {
     id: i64,
@@ -42,6 +42,7 @@ row!(DecisionRow, decisions, {
 row!(OwnDateRow, own_dates, { id: i64, date: String, what: String, campaign: Option<i64> });
 row!(DayNoteRow, day_notes, { day: String, note: String });
 row!(EntryNoteRow, entry_notes, { entry: i64, note: String });
+row!(SaidRow, said, { kind: String, id: i64, words: String, tags: String });
 row!(DayRow, days, {
     day: String,
     version: i64,
@@ -133,6 +134,44 @@ impl RuleRow {
             again: self.again.map(Decimal::from_raw),
             on: self.is_on,
         })
+    }
+}
+
+impl SaidRow {
+    pub(crate) fn of(of: SaidOf, said: &Said) -> SaidRow {
+        let (kind, id) = match of {
+            SaidOf::Order(id) => ("order", id),
+            SaidOf::After(id) => ("after", id),
+        };
+        SaidRow {
+            kind: kind.into(),
+            id: id as i64,
+            words: said.words.clone(),
+            tags: said.tags.join("\n"),
+        }
+    }
+
+    pub(crate) fn into_said(self) -> Result<(SaidOf, Said), StoreError> {
+        let id = self.id as u64;
+        let of = match self.kind.as_str() {
+            "order" => SaidOf::Order(id),
+            "after" => SaidOf::After(id),
+            other => {
+                return Err(broken(
+                    "words",
+                    self.id,
+                    format!("kind {other:?} is unknown"),
+                ));
+            }
+        };
+        let tags = self.tags.lines().map(str::to_owned).collect();
+        Ok((
+            of,
+            Said {
+                words: self.words,
+                tags,
+            },
+        ))
     }
 }
 

@@ -181,6 +181,14 @@ diesel::table! {
     }
 }
 diesel::table! {
+    said (kind, id) {
+        kind -> Text,
+        id -> BigInt,
+        words -> Text,
+        tags -> Text,
+    }
+}
+diesel::table! {
     bells (id) {
         id -> BigInt,
         set_ms -> BigInt,

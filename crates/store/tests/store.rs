@@ -544,6 +544,7 @@ fn rules_decisions_and_notes_come_back() {
         ..Bell::on(id, at, listens)
     })
     .collect();
+    let said = |words: &str| Said::new(words, ["premium".into(), "two words".into()]).unwrap();
     let store = Store::open(&path).unwrap();
     let mut facts: Vec<Fact> = rules.iter().cloned().map(Fact::Rule).collect();
     facts.extend(decisions.iter().cloned().map(Fact::Decided));
@@ -559,6 +560,9 @@ fn rules_decisions_and_notes_come_back() {
         Fact::DayNote("2031-03-11".into(), "first".into()),
         Fact::DayNote("2031-03-11".into(), "quiet".into()),
         Fact::EntryNote(3, "rolled for time".into()),
+        Fact::Said(SaidOf::Order(4), said("first")),
+        Fact::Said(SaidOf::Order(4), said("it was rich")),
+        Fact::Said(SaidOf::After(4), Said::default()),
         Fact::RuleGone(4),
     ]);
     store.commit(&facts).unwrap();
@@ -572,6 +576,11 @@ fn rules_decisions_and_notes_come_back() {
         saved.standing,
         [(1, None, standing.clone()), (2, Some(12), standing.clone())]
     );
+    let told = [
+        (SaidOf::After(4), Said::default()),
+        (SaidOf::Order(4), said("it was rich")),
+    ];
+    assert_eq!(saved.said, told);
     assert_eq!(saved.own_dates, [own(2)]);
     assert_eq!(saved.day_notes, [("2031-03-11".into(), "quiet".into())]);
     assert_eq!(saved.entry_notes, [(3, "rolled for time".into())]);

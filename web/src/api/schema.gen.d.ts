@@ -402,6 +402,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/afterword": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a word after a campaign that is closed. */
+        put: operations["say_after"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/merge": {
         parameters: {
             query?: never;
@@ -940,6 +957,74 @@ export interface paths {
         get?: never;
         /** Notes why something was done: of a line of the ledger, which is a chapter of its campaigns. */
         put: operations["note_entry"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lessons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What closed campaigns say. */
+        get: operations["lessons"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lessons.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Closed campaigns as CSV (RFC 4180). */
+        get: operations["lessons_as_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lessons.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What closed campaigns say, as a page that stands by itself. */
+        get: operations["lessons_as_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lessons/roads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What my rules, one that is asked about, and holding to the end would have made of closed campaigns. */
+        get: operations["roads_not_taken"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2502,6 +2587,15 @@ export interface components {
             trail: components["schemas"]["StretchWire"][];
             whole?: components["schemas"]["EvaluationWire"] | null;
         };
+        /** @description A campaign and the roads not taken. */
+        CampaignRoadsWire: {
+            /** Format: int64 */
+            campaign: number;
+            /** @description What it made. */
+            made: string;
+            /** @description By the places of the roads; absent where one does not apply. */
+            roads: (components["schemas"]["RoadTakenWire"] | null)[];
+        };
         /** @description A campaign. */
         CampaignWire: {
             /**
@@ -3449,6 +3543,11 @@ export interface components {
             /** @description Its parts. */
             parts: components["schemas"]["SplitWire"][];
         };
+        /**
+         * @description What closed campaigns are divided by.
+         * @enum {string}
+         */
+        DivisionWord: "structure" | "symbol" | "sector" | "tag" | "drill" | "rule" | "daysLeft" | "rank" | "held" | "size" | "weekday";
         /** @description A draft that was read. */
         DraftRead: {
             /** @description The draft. */
@@ -4263,6 +4362,68 @@ export interface components {
          * @enum {string}
          */
         LawWord: "flat" | "smile";
+        /** @description One division. */
+        LearntDivision: {
+            /** @description By what. */
+            by: components["schemas"]["DivisionWord"];
+            /** @description Its parts. */
+            parts: components["schemas"]["LearntPartWire"][];
+        };
+        /** @description Campaigns of one part. */
+        LearntPartWire: {
+            /** @description Numbers of the campaigns. */
+            campaigns: number[];
+            /** @description In words. */
+            part: string;
+            /** @description All together. */
+            summary: components["schemas"]["SummaryWire"];
+            /**
+             * Format: double
+             * @description Of those that made money, the part of the best on the way that was taken.
+             */
+            taken?: number | null;
+        };
+        /** @description A closed campaign. */
+        LearntWire: {
+            /** @description A word that was said afterwards. */
+            after: string;
+            /** @description Best and worst at the closes on the way. */
+            best: string;
+            /** @description It ended by itself. */
+            byItself: boolean;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            campaign: number;
+            /** @description At risk at the opening. */
+            capital: string;
+            closed: string;
+            /** Format: int64 */
+            days: number;
+            /**
+             * Format: int64
+             * @description Days to the first expiration at the opening.
+             */
+            daysLeft?: number | null;
+            opened: string;
+            /** @description Profit after fees. */
+            profit: string;
+            /**
+             * Format: double
+             * @description Rank of volatility at the opening.
+             */
+            rank?: number | null;
+            /** @description The rule of mine that rang as it was closed. */
+            rule?: string | null;
+            sector?: string | null;
+            /** @description What was opened. */
+            structure: components["schemas"]["StructureWord"];
+            symbol: string;
+            tags: string[];
+            title: string;
+            worst: string;
+        };
         /**
          * @description What the best is measured by.
          * @enum {string}
@@ -4402,6 +4563,21 @@ export interface components {
              * @description Signed contracts, shares or futures: bought above zero.
              */
             quantity: number;
+        };
+        /** @description What closed campaigns say. */
+        LessonsView: {
+            /** @description All together. */
+            all: components["schemas"]["LearntPartWire"];
+            /** @description As of. */
+            at: string;
+            /** @description Each, in the order they ended. */
+            campaigns: components["schemas"]["LearntWire"][];
+            /** @description By division; those with nothing to divide are left out. */
+            divisions: components["schemas"]["LearntDivision"][];
+            /** @description They are so few that they say little. */
+            few: boolean;
+            /** @description What they say in one sentence, where something is clear. */
+            sentence?: string | null;
         };
         /** @description A price, or so far from the strike of a leg. */
         LevelText: components["schemas"]["Exact"] | components["schemas"]["FromLegText"];
@@ -5152,6 +5328,20 @@ export interface components {
             /** @description What it goes by. */
             title: string;
         };
+        /** @description A campaign that is over and waits for a word. */
+        OverWire: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            campaign: number;
+            /** @description When it ended. */
+            closed: string;
+            /** @description What it made. */
+            profit: string;
+            /** @description Symbol, and what it was called or opened as. */
+            title: string;
+        };
         /** @description A date of the trader's own. */
         OwnDateRequest: {
             /**
@@ -5413,9 +5603,13 @@ export interface components {
             rolls?: boolean;
             /** @description Underlying symbol. */
             symbol: string;
+            /** @description Tags that its campaign gets. */
+            tags?: string[];
             /** @description How long it stands. */
             timeInForce: components["schemas"]["TimeInForceWire"];
             trigger?: components["schemas"]["TriggerWire"] | null;
+            /** @description Why, in a sentence. */
+            why?: string;
         };
         /** @description What a drill came to. */
         PlayedWire: {
@@ -5964,6 +6158,47 @@ export interface components {
          * @enum {string}
          */
         RingsWire: "above" | "below" | "crossing";
+        /** @description What a road would have made of a campaign. */
+        RoadTakenWire: {
+            left: string;
+            profit: string;
+            /** @description It would be open still. */
+            soFar: boolean;
+        };
+        /** @description One road over all campaigns that it applies to. */
+        RoadWire: {
+            /** @description How many did better by hand. */
+            better: number;
+            /** @description Over so many campaigns. */
+            count: number;
+            /** @description What they made. */
+            made: string;
+            /**
+             * Format: double
+             * @description Mean of what was made by hand above the road, and its interval (95 %).
+             */
+            mean?: number | null;
+            /** Format: double */
+            meanHigh?: number | null;
+            /** Format: double */
+            meanLow?: number | null;
+            /** @description In words. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The rule, where it is one of mine.
+             */
+            rule?: number | null;
+            /** @description What the road would have made. */
+            would: string;
+        };
+        /** @description The roads not taken. */
+        RoadsView: {
+            /** @description Each campaign. */
+            campaigns: components["schemas"]["CampaignRoadsWire"][];
+            /** @description Each road over all. */
+            roads: components["schemas"]["RoadWire"][];
+        };
         /** @description One package of a roll: what is held is closed, the same is opened elsewhere. */
         RollWire: {
             /** @description What is opened, in words. */
@@ -5987,10 +6222,14 @@ export interface components {
             /** @description It in a sentence. */
             headline: string;
             lastClose?: components["schemas"]["DayWire"] | null;
+            /** @description What closed campaigns say, where something is clear. */
+            lesson?: string | null;
             /** @description Since when things that happened are told. */
             looked: string;
             /** @description What was noted of today. */
             note: string;
+            /** @description Campaigns that were closed lately and that no word was said of. */
+            over: components["schemas"]["OverWire"][];
             /** @description The others, the nearest to asking first. */
             quiet: components["schemas"]["QuietWire"][];
             /** @description Today's date. */
@@ -6151,6 +6390,13 @@ export interface components {
             symbol?: string | null;
             /** @description Value of its account at the last close. */
             value?: string | null;
+        };
+        /** @description What is said of an order, or of a campaign afterwards. */
+        SaidRequest: {
+            /** @description Tags. */
+            tags?: string[];
+            /** @description A sentence; nothing at all after a campaign means that nothing shall be said. */
+            words?: string;
         };
         /** @description One band. */
         ScaleWire: {
@@ -8402,6 +8648,47 @@ export interface operations {
             507: components["responses"]["DiskFull"];
         };
     };
+    say_after: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
     merge: {
         parameters: {
             query?: never;
@@ -9728,6 +10015,114 @@ export interface operations {
             500: components["responses"]["Fault"];
             503: components["responses"]["NotKept"];
             507: components["responses"]["DiskFull"];
+        };
+    };
+    lessons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LessonsView"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    lessons_as_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    lessons_as_html: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    roads_not_taken: {
+        parameters: {
+            query?: {
+                /** @description The word of a measure of campaigns. */
+                measure?: string;
+                /** @description On which side of the limit it rings. */
+                side?: components["schemas"]["SideWord"];
+                /** @description The limit. */
+                limit?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoadsView"];
+                };
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
         };
     };
     margin_sheet: {

@@ -26,6 +26,8 @@ import { RollChooser, useRoll, type Roll } from './RollChooser';
 import { StopChooser, stopIsWritten, stopWords, triggerOf, type Stop } from './StopChooser';
 import { KIND_WORDS, STANDS, STAND_WORDS, type Kind, type Stand } from './words';
 
+const line = 'h-6 min-w-0 rounded border border-hair bg-ground px-2';
+
 export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [quantityText, setQuantity] = useState(String(ticket.quantity));
   const [kind, setKind] = useState<Kind>('limit');
@@ -34,6 +36,8 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
   const [until, setUntil] = useState('');
   const [writtenStop, setStop] = useState<Stop>();
   const [exitsWritten, setAttached] = useState<Attached>({});
+  const [why, setWhy] = useState('');
+  const [tags, setTags] = useState('');
   const [reading, setReading] = useState(false);
   const [rolling, setRolling] = useState(ticket.rolling === true);
   const [roll, setRoll] = useState<Roll>();
@@ -90,6 +94,8 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
         trigger: kind === 'stop' && stop ? triggerOf(stop) : null,
         timeInForce: stand,
         goodTill: stand === 'goodTillDate' ? until : null,
+        why,
+        tags: tags.split(','),
       };
       const exits = exitsOf(attached, body);
       if (exits.length === 0) return must(await api.POST('/api/orders', { body }));
@@ -316,6 +322,26 @@ export function TicketForm({ ticket }: { ticket: Ticket }) {
       {attachable && (
         <AttachChooser evaluation={market.data} value={attached} onChange={setAttached} />
       )}
+      <span className="flex gap-2">
+        <input
+          aria-label="Why"
+          placeholder="why (optional)"
+          value={why}
+          onChange={(ev) => {
+            setWhy(ev.target.value);
+          }}
+          className={`${line} grow`}
+        />
+        <input
+          aria-label="Tags"
+          placeholder="tags, so"
+          value={tags}
+          onChange={(ev) => {
+            setTags(ev.target.value);
+          }}
+          className={`${line} w-24`}
+        />
+      </span>
       <MoneyTable evaluation={e} />
       <div className="sticky -bottom-4 -mx-4 mt-auto -mb-4 border-t border-strong bg-raised px-4 pt-1 pb-3">
         <div className={`flex flex-col gap-1 ${old ? 'old' : ''}`}>

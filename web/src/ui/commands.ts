@@ -35,6 +35,7 @@ export const COMMANDS = {
   toBook: everywhere('6', 'Book', 'what is held'),
   toBalance: everywhere('7', 'Balance', 'the whole book under any market; money and margin'),
   toLedger: everywhere('8', 'Ledger', 'every booking'),
+  toLessons: everywhere('9', 'Lessons', 'what your closed trades say'),
   toRehearsal: everywhere('0', 'Rehearsal', 'past days by hand, and drills over many cycles'),
   toRules: everywhere('', 'my rules', 'your own limits and habits'),
   toDays: everywhere('', 'daily record', 'a row of figures for each close'),

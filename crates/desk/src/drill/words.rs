@@ -1,5 +1,6 @@
 //! A drill read back as plain sentences, in the order of its questions.
 
+use jiff::civil::Date;
 use quant::Kind;
 
 use super::{
@@ -8,6 +9,7 @@ use super::{
 };
 use crate::number::{Decimal, Price};
 use crate::rules::{Measure, Side};
+use crate::time::short_date;
 
 fn listed(all: &[String], last: &str) -> String {
     match all {
@@ -15,6 +17,10 @@ fn listed(all: &[String], last: &str) -> String {
         [one] => one.clone(),
         [first @ .., end] => format!("{} {last} {end}", first.join(", ")),
     }
+}
+
+fn day(d: Date) -> String {
+    format!("{} {}", short_date(d), d.year())
 }
 
 fn times(n: i64, one: &str, many: &str) -> String {
@@ -183,8 +189,8 @@ pub fn drill_words(d: &Drill) -> Vec<String> {
     let fees = if d.fees { "with fees" } else { "without fees" };
     let mut out = vec![format!(
         "From {} to {} it looks at {} {}, and trades {price}, {fees}.",
-        d.from,
-        d.to,
+        day(d.from),
+        day(d.to),
         d.symbol,
         listed(&looks, "and"),
     )];

@@ -79,13 +79,7 @@ impl<'a> DrillGround<'a> {
     pub fn new(world: &'a World, drill: &'a Drill, until: Moment) -> Result<Self, DrillError> {
         drill.check().map_err(DrillError::Wrong)?;
         let symbol = &drill.symbol;
-        let underlying = world.underlying(symbol).ok_or_else(|| {
-            let known: Vec<&str> = world
-                .underlyings(until)
-                .map(|u| u.symbol.as_str())
-                .collect();
-            DrillError::Symbol(symbol.clone(), known.join(", "))
-        })?;
+        let underlying = DrillGround::underlying(world, drill, until)?;
         let outright = |l: &desk::drill::DrillLeg| l.what == LegIn::Underlying;
         if underlying.kind == UnderlyingKind::Index && drill.enter.legs.iter().any(outright) {
             return Err(DrillError::Wrong(format!(
@@ -111,14 +105,38 @@ impl<'a> DrillGround<'a> {
             .flat_map(|d| minutes.iter().map(move |m| Moment::at(d, 0, *m)))
             .filter(|at| *at <= until && world.knows_chain(symbol, *at))
             .collect();
-        let Some(last) = looks.last() else {
+        if looks.is_empty() {
             return Err(no_looks(if drill.from > until.date() {
                 "it lies ahead"
             } else {
                 "no session of it has quotes"
             }));
-        };
-        let events = world.announced(symbol, *last).into_iter().map(|e| {
+        }
+        Ok(DrillGround::on(world, underlying, drill, looks))
+    }
+
+    fn underlying(
+        world: &'a World,
+        drill: &Drill,
+        until: Moment,
+    ) -> Result<&'a Underlying, DrillError> {
+        world.underlying(&drill.symbol).ok_or_else(|| {
+            let known = world.underlyings(until).map(|u| u.symbol.as_str());
+            let known: Vec<&str> = known.collect();
+            DrillError::Symbol(drill.symbol.clone(), known.join(", "))
+        })
+    }
+
+    /// The ground of looks of one's own, ascending and at least one.
+    pub(super) fn on(
+        world: &'a World,
+        underlying: &'a Underlying,
+        drill: &'a Drill,
+        looks: Vec<Moment>,
+    ) -> Self {
+        let symbol = &drill.symbol;
+        let last = looks.last().copied().unwrap_or_default();
+        let events = world.announced(symbol, last).into_iter().map(|e| {
             let kind = match e.kind {
                 AnnouncedKind::Earnings => DrillEvent::Earnings,
                 AnnouncedKind::Decision => DrillEvent::Decision,
@@ -126,7 +144,7 @@ impl<'a> DrillGround<'a> {
             };
             (kind, e.date)
         });
-        Ok(DrillGround {
+        DrillGround {
             world,
             underlying,
             drill,
@@ -139,7 +157,7 @@ impl<'a> DrillGround<'a> {
             events: events.collect(),
             vols: OnceLock::new(),
             looks,
-        })
+        }
     }
 
     /// The underlying at a moment.

@@ -1,9 +1,11 @@
 //! The life of one cycle: from its entry look by look to its end.
 
 use desk::calendar::open_of;
-use desk::drill::{CycleBooks, CycleSeen, Deed, DrillCondition, DrillNeeds, SeenLeg, side_pressed};
+use desk::drill::{
+    CycleBooks, CycleSeen, Deed, DrillCondition, DrillEvent, DrillNeeds, SeenLeg, side_pressed,
+};
 use desk::position::{Position, PositionKind, PositionLeg};
-use desk::rules::{CampaignSeen, SeenGreeks, SoldLeg};
+use desk::rules::{CampaignSeen, NextDate, SeenGreeks, SoldLeg, sessions_to};
 use desk::{
     Accuracy, BookGreeks, Contract, Expiration, Holding, Instrument, Leg, MarginBasis,
     MarginHolding, MarginLeg, Moment, Money, Price, Quote, Shape, Structure, Style, requirement,
@@ -180,13 +182,24 @@ impl<'a, 'g> Life<'a, 'g> {
     /// Enters; nothing where a leg has no market.
     pub fn enter(ground: &'g DrillGround<'a>, quoter: &mut Quoter, entry: &Entry) -> Option<Self> {
         let at = ground.looks[entry.look];
-        let mut life = Life {
+        let mut life = Life::new(ground, at, entry.expiration.clone(), entry.size);
+        life.open(quoter, &entry.legs, at)?;
+        life.books.entered(ground.underlying, ground.spot(at));
+        let profit = life.profit(quoter, at)?;
+        (life.best, life.worst) = (profit, profit);
+        life.vol_entry = life.vol(at);
+        life.record(quoter, at, Action::Enter);
+        Some(life)
+    }
+
+    fn new(ground: &'g DrillGround<'a>, at: Moment, expiration: Expiration, size: i64) -> Self {
+        Life {
             ground,
             needs: ground.drill.needs(),
             entered: at,
-            size: entry.size,
-            first: entry.expiration.clone(),
-            now: entry.expiration.clone(),
+            size,
+            first: expiration.clone(),
+            now: expiration,
             books: CycleBooks::default(),
             legs: Vec::new(),
             came: 0,
@@ -199,14 +212,25 @@ impl<'a, 'g> Life<'a, 'g> {
             vol_entry: None,
             prices: Vec::new(),
             rows: Vec::new(),
-        };
-        life.open(quoter, &entry.legs, at)?;
-        life.books.entered(ground.underlying, ground.spot(at));
-        let profit = life.profit(quoter, at)?;
-        (life.best, life.worst) = (profit, profit);
+        }
+    }
+
+    /// Goes on with what was entered elsewhere: its legs have no numbers.
+    pub fn going_on(
+        ground: &'g DrillGround<'a>,
+        quoter: &mut Quoter,
+        expiration: Expiration,
+        books: CycleBooks,
+    ) -> Self {
+        let at = ground.looks[0];
+        let mut life = Life::new(ground, at, expiration, 1);
+        life.structure = Structure::of(&books.held, ground.underlying);
+        life.books = books;
         life.vol_entry = life.vol(at);
+        let profit = life.profit(quoter, at).unwrap_or_default();
+        (life.best, life.worst) = (profit, profit);
         life.record(quoter, at, Action::Enter);
-        Some(life)
+        life
     }
 
     /// The most it can lose as it was entered, above zero; nothing without a limit.
@@ -699,6 +723,16 @@ impl<'a, 'g> Life<'a, 'g> {
             None
         };
         let first = held.options().map(|(c, _)| c.expiry).min();
+        let today = at.date();
+        let next = |kinds: &[DrillEvent]| {
+            let ahead = g.events(at).iter().filter(|_| needs.events);
+            let mut ahead = ahead.filter(|(k, date)| kinds.contains(k) && *date >= today);
+            let (_, date) = *ahead.next()?;
+            Some(NextDate {
+                date,
+                sessions: sessions_to(today, date),
+            })
+        };
         CampaignSeen {
             campaign: 0,
             symbol: u.symbol.clone(),
@@ -719,8 +753,8 @@ impl<'a, 'g> Life<'a, 'g> {
                 None
             },
             sold: sold.collect(),
-            earnings: None,
-            ex_date: None,
+            earnings: next(&[DrillEvent::Earnings, DrillEvent::Decision]),
+            ex_date: next(&[DrillEvent::ExDividend]),
             vol,
             vol_entry: self.vol_entry,
             rank: needs.rank.then(|| g.rank(at)).flatten(),

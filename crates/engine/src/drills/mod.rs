@@ -7,8 +7,10 @@ mod ground;
 mod life;
 mod play;
 mod results;
+mod road;
 
 pub use ground::{DrillError, DrillGround};
 pub use life::{Action, CycleDone, LookRow, Why};
 pub use play::{Cycle, Played, Skip, Watching, play};
 pub use results::{DrillResults, Part, curve, halves, held_instead, results};
+pub(crate) use road::{Opening, road};

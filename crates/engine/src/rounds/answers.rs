@@ -5,7 +5,9 @@ use std::sync::Arc;
 
 use desk::calendar::{is_open, next_session, open_of};
 use desk::rounds::Reason;
-use desk::{Answer, BellSide, Decision, Fact, Moment, OrderState, OwnDate, Price, Until};
+use desk::{
+    Answer, BellSide, Decision, Fact, Moment, OrderState, OwnDate, Price, Said, SaidOf, Until,
+};
 use jiff::civil::Date;
 
 use super::Since;
@@ -221,6 +223,32 @@ impl Engine {
         let mut next = self.state.clone();
         Arc::make_mut(&mut next.entry_notes).insert(entry, note.clone());
         self.commit(next, vec![Fact::EntryNote(entry, note)])
+    }
+
+    /// Keeps what the trader says of an order, or of a campaign that is closed.
+    ///
+    /// # Errors
+    /// There is no such order or closed campaign, or the books can only be read.
+    pub fn say(&mut self, of: SaidOf, said: Said) -> Result<(), Refusal> {
+        let known = match of {
+            SaidOf::Order(id) => self.state.order(id).is_ok(),
+            SaidOf::After(id) => {
+                let found = self.state.account.campaigns().any(|c| c.id == id);
+                found && self.state.account.lots_of(id).next().is_none()
+            }
+        };
+        if !known {
+            return Err(Refusal::Field {
+                field: "of",
+                message: match of {
+                    SaidOf::Order(id) => format!("there is no order {id}"),
+                    SaidOf::After(id) => format!("campaign {id} is not closed"),
+                },
+            });
+        }
+        let mut next = self.state.clone();
+        Arc::make_mut(&mut next.said).insert(of, said.clone());
+        self.commit(next, vec![Fact::Said(of, said)])
     }
 
     /// Adds a date of the trader's own.

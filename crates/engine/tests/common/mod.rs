@@ -62,6 +62,10 @@ pub fn keep(saved: &mut Saved, facts: Vec<Fact>) {
                 saved.entry_notes.retain(|(e, _)| *e != entry);
                 saved.entry_notes.push((entry, note));
             }
+            Fact::Said(of, said) => {
+                saved.said.retain(|(x, _)| *x != of);
+                saved.said.push((of, said));
+            }
             Fact::Bell(bell) => match saved.bells.iter_mut().find(|b| b.id == bell.id) {
                 Some(known) => *known = bell,
                 None => saved.bells.push(bell),

@@ -15,6 +15,7 @@ mod evaluate;
 mod history;
 mod ideas;
 mod kept;
+pub(crate) mod lessons;
 mod life;
 mod orders;
 mod own_dates;
@@ -26,8 +27,8 @@ pub(crate) mod runs;
 mod scout;
 mod smile;
 mod statements;
-mod streamed;
 pub(crate) mod stream;
+mod streamed;
 mod ways;
 pub(crate) mod wire;
 
@@ -57,6 +58,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(orders::router())
         .merge(campaigns::router())
         .merge(life::router())
+        .merge(lessons::router())
         .merge(rework::router())
         .merge(ways::router())
         .merge(statements::router())

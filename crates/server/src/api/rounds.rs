@@ -6,8 +6,9 @@ use axum::http::StatusCode;
 use desk::calendar::previous_session;
 use desk::rounds::Reason;
 use desk::rules::{AccountNeeds, Figure, Measure, Side, Subject, ruling};
-use desk::{Answer, BellSide, Decision, EntryPrice, Structure, Until, short_date};
+use desk::{Answer, BellSide, Decision, EntryPrice, SaidOf, Structure, Until, short_date};
 use engine::State as DeskState;
+use engine::lessons::closed;
 use engine::rounds::{Asks, Dated, Given, Quiet, Rounds, Since, rounds_of};
 use engine::sight::account_seen;
 use market::Quoter;
@@ -18,10 +19,11 @@ use utoipa_axum::routes;
 
 use crate::api::account::position::{Position, carried};
 use crate::api::days::{DayWire, day_wire};
+use crate::api::lessons::said_in_rounds;
 use crate::api::orders::close::MarkWire;
 use crate::api::rules::title_of;
 use crate::api::wire::words::{DatedWord, FitsWord, SideWord};
-use crate::api::wire::{date, moment, parse_price};
+use crate::api::wire::{date, moment, money, parse_price};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
@@ -164,6 +166,47 @@ struct RoundsView {
     last_close: Option<DayWire>,
     /// The row of the close before it.
     close_before: Option<DayWire>,
+    /// What closed campaigns say, where something is clear.
+    lesson: Option<String>,
+    /// Campaigns that were closed lately and that no word was said of.
+    over: Vec<OverWire>,
+}
+
+/// A campaign that is over and waits for a word.
+#[derive(Debug, Serialize, ToSchema)]
+struct OverWire {
+    /// Its number.
+    campaign: u64,
+    /// Symbol, and what it was called or opened as.
+    title: String,
+    /// When it ended.
+    closed: String,
+    /// What it made.
+    profit: String,
+}
+
+/// Campaigns ask for a word so many days after their end, and so many at once.
+const ASKED_FOR: i64 = 30;
+const ASKED_AT_ONCE: usize = 4;
+
+/// Closed campaigns that no word was said of, the last first.
+fn over(state: &DeskState) -> Vec<OverWire> {
+    let now = state.clock.now;
+    let fresh = |at: desk::Moment| -now.days_until(at.date()) <= ASKED_FOR;
+    let all = closed(state).into_iter().rev().filter_map(|c| {
+        let last = c.chapters.last().filter(|ch| fresh(ch.at))?;
+        if state.said.contains_key(&SaidOf::After(c.id)) {
+            return None;
+        }
+        Some(OverWire {
+            campaign: c.id,
+            title: title_of(state, c.id)
+                .unwrap_or_else(|| format!("{} campaign {}", c.symbol, c.id)),
+            closed: moment(last.at),
+            profit: money(c.totals.booked()),
+        })
+    });
+    all.take(ASKED_AT_ONCE).collect()
 }
 
 const NUMBERS: [&str; 13] = [
@@ -389,13 +432,17 @@ fn view(state: &DeskState, quoter: &mut Quoter) -> RoundsView {
         today,
         last_close: close(),
         close_before: close(),
+        lesson: None,
+        over: over(state),
     }
 }
 
 /// What asks for a decision, and what is near to.
 #[utoipa::path(get, path = "/rounds", tag = "rounds", responses((status = 200, body = RoundsView)))]
 async fn rounds(State(app): State<AppState>) -> Result<Json<RoundsView>, Problem> {
-    Ok(Json(app.read(view).await?))
+    let mut view = app.read(view).await?;
+    view.lesson = said_in_rounds(&app, &app.desk.snapshot());
+    Ok(Json(view))
 }
 
 /// Until when something is let be.

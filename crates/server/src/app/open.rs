@@ -13,6 +13,7 @@ use store::{Store, StoreError};
 use crate::app::demo;
 use crate::app::handle::Desk;
 use crate::app::refusal::{Failure, Refusal};
+use crate::app::runs::{ABOUT, About, about_from};
 use crate::interchange::folder;
 
 /// What a new database begins with.
@@ -108,7 +109,7 @@ impl Settings {
     }
 
     /// The world, and the last moment recorded in the folder.
-    fn world(&self) -> Result<(Arc<World>, Option<Moment>), Refusal> {
+    fn world(&self) -> Result<(World, Option<Moment>), Refusal> {
         for (field, fee) in [
             ("option_fee", self.option_fee),
             ("future_fee", self.future_fee),
@@ -126,7 +127,7 @@ impl Settings {
         };
         let world = World::new(self.seed).with_fees(fees);
         let Some(folder) = &self.market else {
-            return Ok((Arc::new(world), None));
+            return Ok((world, None));
         };
         let wrong = |message: String| Refusal::Field {
             field: "market",
@@ -138,11 +139,9 @@ impl Settings {
             .filter_map(market::Recorded::last_moment)
             .max();
         Ok((
-            Arc::new(
-                world
-                    .with_recorded(recorded)
-                    .map_err(|e| wrong(e.to_string()))?,
-            ),
+            world
+                .with_recorded(recorded)
+                .map_err(|e| wrong(e.to_string()))?,
             last,
         ))
     }
@@ -186,7 +185,7 @@ pub fn check(path: &Path) -> Result<Vec<String>, Failure> {
         let saved = Store::open(&copy)?.load()?;
         let settings = Settings::default().over(&saved.settings)?;
         let (world, _) = settings.world()?;
-        Ok(Engine::restore(world, saved, demo::present()))
+        Ok(Engine::restore(Arc::new(world), saved, demo::present()))
     })();
     match looked {
         Ok(engine) => faults.extend(engine.state().read_only.as_ref().map(ToString::to_string)),
@@ -209,7 +208,18 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
     let store = Store::open(path)?;
     let saved = store.load()?;
     let settings = settings.over(&saved.settings)?;
-    let (world, last) = settings.world()?;
+    let (mut world, last) = settings.world()?;
+    // A run on one symbol has no other listed.
+    let own = saved.drafts.iter().find(|(slot, _)| slot == ABOUT);
+    let about = match (&beginning, own) {
+        (_, Some((_, body))) => about_from(body),
+        (Beginning::Past(past), None) => about_from(&past.kept.1),
+        _ => About::default(),
+    };
+    if let Some(symbol) = &about.symbol {
+        world = world.only(symbol);
+    }
+    let world = Arc::new(world);
     let ready = saved.settings.contains_key("ready");
     if !ready && (!saved.orders.is_empty() || !saved.journal.is_empty()) {
         let message = format!(

@@ -222,7 +222,7 @@ impl Runs {
             let place = self.place(&name);
             // A file that cannot be read is listed all the same; opening it tells why.
             let seen = store::glance(&place, ABOUT).unwrap_or_default();
-            let about = seen.kept.and_then(|body| serde_json::from_str(&body).ok());
+            let about = seen.kept.map(|body| about_from(&body));
             Listed {
                 open: open.contains_key(&name),
                 about: about.unwrap_or_default(),
@@ -421,8 +421,12 @@ impl Runs {
 /// What a run is about.
 pub fn about_of(state: &State) -> About {
     let kept = state.drafts.get(ABOUT);
-    kept.and_then(|body| serde_json::from_str(body).ok())
-        .unwrap_or_default()
+    kept.map(|body| about_from(body)).unwrap_or_default()
+}
+
+/// What a run is about, as it is kept; what another version wrote and this one cannot read is nothing.
+pub fn about_from(body: &str) -> About {
+    serde_json::from_str(body).unwrap_or_default()
 }
 
 fn about_text(about: &About) -> String {

@@ -23,6 +23,7 @@ use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 
 use crate::api::balance::book::BookDesk;
+use crate::api::lessons::LessonsDesk;
 use crate::api::{self, stream};
 use crate::app::handle::{DeskHandle, Unserved};
 use crate::app::looks::Looks;
@@ -38,6 +39,8 @@ pub struct AppState {
     pub desk: DeskHandle,
     /// What readers of the whole book remember.
     pub(crate) book: Arc<BookDesk>,
+    /// What closed campaigns say, as far as it was worked out.
+    pub(crate) lessons: Arc<LessonsDesk>,
     /// Where the looks of a run are kept that can be gone back to; the account has none.
     pub(crate) looks: Option<Arc<Looks>>,
     /// The account's desk, where this one is another run's.
@@ -58,6 +61,7 @@ impl AppState {
         AppState {
             desk,
             book: Arc::default(),
+            lessons: Arc::default(),
             looks: None,
             account: None,
             quoters: Arc::default(),

@@ -7,4 +7,5 @@ pub mod drill;
 pub(crate) mod fills;
 pub(crate) mod fix;
 pub mod folder;
+pub(crate) mod lessons;
 pub(crate) mod statement;

@@ -81,6 +81,11 @@ async fn a_run_lives_in_the_past_and_its_branch_goes_another_way() {
     refused(&p, "/api/runs", poor, "write an amount above zero").await;
 
     let clock = "/runs/spring/api/clock";
+    let listed = p.get("/runs/spring/api/scout/market").await["rows"].clone();
+    assert_eq!(
+        (listed.as_array().unwrap().len(), &listed[0]["symbol"]),
+        (1, &json!("NMOU"))
+    );
     done(&p, clock, json!({ "goTo": "10:30" })).await;
     let legs = vertical(&p, "spring").await;
     let order = ticket("a", &legs, 1, "5.00");

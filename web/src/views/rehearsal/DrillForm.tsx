@@ -29,11 +29,11 @@ const row = 'flex flex-wrap items-center gap-1.5';
 const PLACES = ['delta', 'points', 'percent', 'sigma', 'leg'] as const;
 type PlaceBy = (typeof PLACES)[number];
 const PLACE_NAMES: Record<PlaceBy, string> = {
-  delta: 'at a delta of',
-  points: 'points from the price',
-  percent: '% from the price',
-  sigma: 'σ from the price',
-  leg: 'points from leg',
+  delta: 'delta',
+  points: 'points away',
+  percent: '% away',
+  sigma: 'σ away',
+  leg: 'from leg',
 };
 
 function LegFields({
@@ -71,7 +71,7 @@ function LegFields({
       />
       <NumField
         label={`${name}: quantity`}
-        wide="w-10"
+        wide="w-8"
         value={leg.quantity}
         onChange={(quantity) => {
           if (quantity !== undefined) onChange({ ...leg, quantity });
@@ -80,9 +80,11 @@ function LegFields({
       <SelectField
         label={`${name}: right`}
         value={leg.right}
-        choices={
-          choices(['put', 'call', 'underlying']) as { value: DrillLeg['right']; name: string }[]
-        }
+        choices={[
+          { value: 'put', name: 'put' },
+          { value: 'call', name: 'call' },
+          { value: 'underlying', name: 'outright' },
+        ]}
         onChange={(right) => {
           const { side, quantity } = leg;
           onChange(
@@ -96,6 +98,7 @@ function LegFields({
         <>
           <NumField
             label={`${name}: strike`}
+            wide="w-14"
             value={shown}
             onChange={(n) => {
               if (n !== undefined) set(n);
@@ -126,7 +129,7 @@ function LegFields({
             later
             <NumField
               label={`${name}: days later`}
-              wide="w-10"
+              wide="w-8"
               empty
               value={leg.later}
               onChange={(later) => {

@@ -51,7 +51,7 @@ function Summing({ played }: { played: Played }) {
         <dd className="font-semibold tabular-nums">{money(played.drawdown)}</dd>
       </div>
       <div>
-        <dt className="text-[12px] text-ink2">the underlying held instead</dt>
+        <dt className="text-[12px] text-ink2">underlying held instead</dt>
         <dd className="font-semibold tabular-nums">{money(played.held, true)}</dd>
       </div>
     </dl>
@@ -159,14 +159,18 @@ function Cycles({
       head: 'why',
       left: true,
       by: (c) => c.why,
-      cell: (c) => (c.times > 1 ? `${c.why}, ${c.times} looks in a row` : c.why),
+      cell: (c) => (
+        <span className="whitespace-nowrap">
+          {c.times > 1 ? `${c.why}, ${c.times} in a row` : c.why}
+        </span>
+      ),
     },
     { key: 'days', head: 'days', by: (c) => c.done?.days, cell: (c) => c.done?.days ?? '' },
     {
       key: 'strikes',
       head: 'strikes',
       left: true,
-      cell: (c) => c.done?.strikes ?? '',
+      cell: (c) => <span className="whitespace-nowrap">{c.done?.strikes ?? ''}</span>,
     },
     {
       key: 'adjustments',
@@ -185,6 +189,11 @@ function Cycles({
       head: 'of stake %',
       by: (c) => c.done?.returnPercent,
       cell: (c) => fixed(c.done?.returnPercent, 1, true),
+    },
+    {
+      key: 'net',
+      head: 'before fees',
+      cell: (c) => money(c.done?.net, true),
     },
     { key: 'fees', head: 'fees', cell: (c) => money(c.done?.fees) },
     {

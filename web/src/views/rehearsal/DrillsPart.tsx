@@ -183,7 +183,7 @@ export function DrillsPart() {
   };
   const names = beside.filter((n) => drills.data?.[n]);
   return (
-    <div className="grid grid-cols-[430px_minmax(0,1fr)] gap-4 pt-2 max-lg:grid-cols-[minmax(0,1fr)]">
+    <div className="grid grid-cols-[460px_minmax(0,1fr)] gap-4 pt-2 max-lg:grid-cols-[minmax(0,1fr)]">
       <section aria-label="The drill" className="flex flex-col gap-2">
         <div className="flex flex-wrap items-center gap-2">
           <input
@@ -293,17 +293,26 @@ export function DrillsPart() {
                     the table below tells what was skipped.
                   </p>
                 )}
-                <Curves
-                  label="Profit of all cycles over time"
-                  width={Math.max(320, width)}
-                  curves={[
-                    { name: '', points: p.curve.map((c) => ({ at: c.at, value: c.profit })) },
-                  ]}
-                />
-                <DrillResults played={p} cycle={cycle} onCycle={setCycle} />
+                <section aria-label="Profit over time" className="pt-2">
+                  <h2 className="font-serif text-[16px]">
+                    Profit of all cycles, session by session
+                  </h2>
+                  <Curves
+                    label="Profit of all cycles over time"
+                    width={Math.max(320, width)}
+                    curves={[
+                      { name: '', points: p.curve.map((c) => ({ at: c.at, value: c.profit })) },
+                    ]}
+                  />
+                </section>
               </>
             )}
           </Asked>
+        )}
+      </div>
+      <div className="col-span-full flex min-w-0 flex-col">
+        {!many && played.data && (
+          <DrillResults played={played.data} cycle={cycle} onCycle={setCycle} />
         )}
         {names.length > 0 && (
           <Beside drills={names.flatMap((n) => (drills.data?.[n] ? [drills.data[n]] : []))} />

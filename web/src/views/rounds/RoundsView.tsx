@@ -8,6 +8,7 @@ import { Asked } from '../../ui/Asked';
 import { Button, CommandButton, Notice } from '../../ui/controls';
 import { useCommands, type Acts } from '../../ui/commands';
 import { Page } from '../../ui/Page';
+import { Afterword } from './Afterword';
 import { actOnCard, AskCard, moveOnCards } from './AskCard';
 import { Bands } from './Bands';
 import { Dates } from './Dates';
@@ -77,6 +78,17 @@ function Told({ rounds: r }: { rounds: Rounds }) {
             </div>
           )}
           {done.error && <Notice>{done.error.message}</Notice>}
+          {r.lesson != null && (
+            <p className="max-w-[80ch] pt-3 font-serif text-[15px]">
+              {r.lesson}{' '}
+              <Link to="/lessons" className="text-brass underline">
+                lessons
+              </Link>
+            </p>
+          )}
+          {r.over.map((o) => (
+            <Afterword key={o.campaign} over={o} />
+          ))}
           {r.quiet.length > 0 && <QuietList quiet={r.quiet} />}
         </div>
         <aside aria-label="Beside" className="flex flex-col gap-5">

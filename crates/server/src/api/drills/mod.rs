@@ -4,6 +4,7 @@ mod kept;
 mod played;
 mod sweep;
 
+pub(crate) use played::{SummaryWire, summary};
 use serde::Deserialize;
 use serde_json::Value;
 use utoipa::ToSchema;

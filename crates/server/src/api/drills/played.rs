@@ -17,7 +17,7 @@ use utoipa_axum::routes;
 
 use super::{DrillAsked, wrong};
 use crate::api::streamed::in_background;
-use crate::api::wire::{LegWire, legs_wire, money, moment};
+use crate::api::wire::{LegWire, legs_wire, moment, money};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
@@ -206,7 +206,7 @@ struct CycleAsked {
     cycle: usize,
 }
 
-pub(super) fn summary(s: &DrillSummary) -> SummaryWire {
+pub(crate) fn summary(s: &DrillSummary) -> SummaryWire {
     let share = (s.count > 0).then(|| s.won as f64 / s.count as f64);
     SummaryWire {
         count: s.count,
@@ -417,7 +417,11 @@ async fn cycle_looks(
                     played.done().count()
                 ))
             })?;
-            Ok(one.looks.iter().map(|r| look(r, ground.underlying)).collect())
+            Ok(one
+                .looks
+                .iter()
+                .map(|r| look(r, ground.underlying))
+                .collect())
         })
     });
     Ok(Json(answer.await?.map_err(refused)?))

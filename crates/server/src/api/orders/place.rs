@@ -3,7 +3,11 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::{Level, Link, PriceStyle, Pricing, Purpose, Request, TimeInForce, Trigger, TriggerSide};
+use desk::{
+    Level, Link, PriceStyle, Pricing, Purpose, Request, Said, SaidOf, TimeInForce, Trigger,
+    TriggerSide,
+};
+use engine::Engine;
 use engine::trading::Tie;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -110,9 +114,22 @@ struct PlaceRequest {
     /// With `closes`: what the campaign does not hold is opened in it.
     #[serde(default)]
     rolls: bool,
+    /// Why, in a sentence.
+    #[serde(default)]
+    why: String,
+    /// Tags that its campaign gets.
+    #[serde(default)]
+    tags: Vec<String>,
 }
 
 impl PlaceRequest {
+    fn said(&self) -> Result<Said, Refusal> {
+        Said::new(&self.why, self.tags.clone()).map_err(|message| Refusal::Field {
+            field: "why",
+            message,
+        })
+    }
+
     fn parse(self, state: &engine::state::State) -> Result<Request, Refusal> {
         let style = state
             .world
@@ -172,6 +189,14 @@ impl PlaceRequest {
     }
 }
 
+/// Keeps why an order was placed; a retry of the same ticket says nothing new.
+fn say(desk: &mut Engine, order: u64, said: Said) -> Result<(), Refusal> {
+    if said.is_empty() || desk.state().said.get(&SaidOf::Order(order)) == Some(&said) {
+        return Ok(());
+    }
+    desk.say(SaidOf::Order(order), said)
+}
+
 /// Places a ticket.
 #[utoipa::path(
     post,
@@ -188,8 +213,14 @@ async fn place(
     State(app): State<AppState>,
     Body(request): Body<PlaceRequest>,
 ) -> Result<(StatusCode, Json<OrderWire>), Problem> {
+    let said = request.said()?;
     let request = request.parse(&app.desk.snapshot())?;
-    let placed = app.command(move |desk| desk.place(request)).await?;
+    let placed = app.command(move |desk| {
+        let placed = desk.place(request)?;
+        say(desk, placed.id, said)?;
+        Ok(placed)
+    });
+    let placed = placed.await?;
     Ok((StatusCode::CREATED, Json(shown(&app, &placed)?)))
 }
 
@@ -242,6 +273,8 @@ async fn place_linked(
     Body(request): Body<LinkedRequest>,
 ) -> Result<(StatusCode, Json<Vec<OrderWire>>), Problem> {
     let tie = request.tie.parse();
+    let said = request.orders.first().map(PlaceRequest::said);
+    let said = said.transpose()?.unwrap_or_default();
     let state = app.desk.snapshot();
     let requests = request
         .orders
@@ -249,7 +282,13 @@ async fn place_linked(
         .map(|r| r.parse(&state))
         .collect::<Result<Vec<_>, Refusal>>()?;
     let placed = app
-        .command(move |desk| desk.place_linked(requests, tie))
+        .command(move |desk| {
+            let placed = desk.place_linked(requests, tie)?;
+            if let Some(first) = placed.first() {
+                say(desk, first.id, said)?;
+            }
+            Ok(placed)
+        })
         .await?;
     Ok((StatusCode::CREATED, all_shown(&app, &placed)?))
 }
