@@ -5,8 +5,8 @@ use desk::calendar::{next_session, open_of};
 use desk::rules::{Condition, Measure, Rule, Scope, Side};
 use desk::{
     BellSide, Cycle, Decimal, Expiration, Instrument, Kind, Leg, Level, Link, Listens, Moment,
-    Money, Order, OwnDate, Package, Price, Pricing, Purpose, Request, Structure, TimeInForce,
-    Trigger, TriggerSide, package_quote,
+    Money, Order, OwnDate, Package, Price, Pricing, Purpose, Request, Said, SaidOf, Structure,
+    TimeInForce, Trigger, TriggerSide, package_quote,
 };
 use engine::bells::Wanted;
 use engine::{Engine, Refusal, State};
@@ -30,14 +30,14 @@ pub fn present() -> Moment {
 }
 
 /// One leg by delta: the strike whose delta lies nearest.
-struct Pick {
+pub(super) struct Pick {
     kind: Kind,
     delta: f64,
     quantity: i64,
 }
 
 /// A leg picked by the size of its delta.
-const fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
+pub(super) const fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
     Pick {
         kind,
         delta,
@@ -45,18 +45,28 @@ const fn pick(kind: Kind, delta: f64, quantity: i64) -> Pick {
     }
 }
 
-struct Trader<'a> {
+/// Who sends the orders.
+pub(super) struct Trader<'a> {
     desk: &'a mut Engine,
     quoter: Quoter,
     tickets: u32,
 }
 
-impl Trader<'_> {
+impl<'a> Trader<'a> {
+    /// A trader at a desk.
+    pub fn new(desk: &'a mut Engine) -> Self {
+        Trader {
+            desk,
+            quoter: Quoter::new(),
+            tickets: 0,
+        }
+    }
+
     fn state(&self) -> State {
         self.desk.state().clone()
     }
 
-    fn wait_until(&mut self, day: Date, hour: i64, minute: i64) -> Result<(), Refusal> {
+    pub fn wait_until(&mut self, day: Date, hour: i64, minute: i64) -> Result<(), Refusal> {
         self.desk.advance(Moment::at(day, hour, minute))
     }
 
@@ -72,7 +82,12 @@ impl Trader<'_> {
     }
 
     /// Legs on the first monthly at least `days` out, by delta.
-    fn structure(&mut self, symbol: &str, days: i64, picks: &[Pick]) -> Result<Package, Refusal> {
+    pub fn structure(
+        &mut self,
+        symbol: &str,
+        days: i64,
+        picks: &[Pick],
+    ) -> Result<Package, Refusal> {
         let state = self.state();
         let at = state.clock.now;
         let mut legs = Vec::new();
@@ -115,7 +130,12 @@ impl Trader<'_> {
     }
 
     /// Opens at the cross, so that it fills at once.
-    fn open(&mut self, symbol: &str, unit: Package, quantity: i64) -> Result<Campaign, Refusal> {
+    pub fn open(
+        &mut self,
+        symbol: &str,
+        unit: Package,
+        quantity: i64,
+    ) -> Result<Campaign, Refusal> {
         let order = self.send(symbol, unit, quantity, 1.0, false, Purpose::Open)?;
         Ok(Campaign {
             symbol: symbol.to_owned(),
@@ -134,7 +154,12 @@ impl Trader<'_> {
     }
 
     /// Closes a campaign's legs and opens others in it, in one order at the cross.
-    fn roll(&mut self, campaign: &mut Campaign, to: Package, quantity: i64) -> Result<(), Refusal> {
+    pub fn roll(
+        &mut self,
+        campaign: &mut Campaign,
+        to: Package,
+        quantity: i64,
+    ) -> Result<(), Refusal> {
         let legs = campaign
             .unit
             .reversed()
@@ -185,7 +210,7 @@ impl Trader<'_> {
     }
 
     /// Closes so many packages of a campaign at the cross.
-    fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
+    pub fn close(&mut self, campaign: &Campaign, quantity: i64) -> Result<(), Refusal> {
         self.send(
             &campaign.symbol,
             campaign.unit.reversed(),
@@ -283,7 +308,7 @@ fn my_rules() -> [MyRule; 8] {
 }
 
 /// What was opened, to be closed later.
-struct Campaign {
+pub(super) struct Campaign {
     symbol: String,
     unit: Package,
     order: Order,
@@ -323,6 +348,14 @@ const YEAR: [(&str, [Pick; 2], i64); 6] = [
     ),
 ];
 
+/// Why the year's trades were made, in turn, and the tag of each.
+const WHY: [(&str, &str); 4] = [
+    ("The month's premium, far enough away to sleep", "income"),
+    ("Volatility stands high for what moves", "rich"),
+    ("The chart looks tired; selling into it", "view"),
+    ("Nothing better around", "bored"),
+];
+
 fn a_year(t: &mut Trader<'_>) -> Result<(), Refusal> {
     let mut day = FIRST_DAY;
     for month in 0..12 {
@@ -331,7 +364,15 @@ fn a_year(t: &mut Trader<'_>) -> Result<(), Refusal> {
             let (symbol, picks, quantity) = &YEAR[(month + 3 * trade) % YEAR.len()];
             t.wait_until(day, 10, 30)?;
             let unit = t.structure(symbol, 38, picks)?;
-            opened.push((t.open(symbol, unit, *quantity)?, *quantity));
+            let campaign = t.open(symbol, unit, *quantity)?;
+            let (why, tag) = WHY[(month + trade) % WHY.len()];
+            let said = Said::new(why, [tag.to_owned()]);
+            let said = said.map_err(|message| Refusal::Field {
+                field: "why",
+                message,
+            })?;
+            t.desk.say(SaidOf::Order(campaign.order.id), said)?;
+            opened.push((campaign, *quantity));
             day = sessions_after(day, 3);
         }
         day = sessions_after(day, 11);
@@ -355,11 +396,7 @@ fn sessions_after(day: Date, count: usize) -> Date {
 pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
     use Kind::{Call, Put};
     desk.deposit(Money::whole(61_500))?;
-    let mut t = Trader {
-        desk,
-        quoter: Quoter::new(),
-        tickets: 0,
-    };
+    let mut t = Trader::new(desk);
     a_year(&mut t)?;
 
     // The campaigns that are open at the demo moment, and how they came about.

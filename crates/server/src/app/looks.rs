@@ -82,6 +82,20 @@ impl Looks {
         store::restore(&self.place(at), to)
     }
 
+    /// Takes over the looks of another run up to a moment; those that cannot be are left out.
+    pub fn take_over(&self, other: &Looks, until: Moment) {
+        if std::fs::create_dir_all(&self.folder).is_err() {
+            return;
+        }
+        for at in other.list().into_iter().filter(|at| *at <= until) {
+            let (from, to) = (other.place(at), self.place(at));
+            // A kept look is never written to, so both can be the same file.
+            if std::fs::hard_link(&from, &to).is_err() {
+                let _ = std::fs::copy(&from, &to);
+            }
+        }
+    }
+
     /// Throws all of them away.
     pub fn forget(&self) {
         // What is left behind belongs to no run and is of no harm.

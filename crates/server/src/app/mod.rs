@@ -6,6 +6,7 @@ pub(crate) mod handle;
 pub(crate) mod looks;
 mod open;
 pub(crate) mod refusal;
+mod rehearsed;
 pub(crate) mod runs;
 pub(crate) mod token;
 

@@ -10,10 +10,10 @@ use engine::Engine;
 use market::{FEES, World};
 use store::{Store, StoreError};
 
-use crate::app::demo;
 use crate::app::handle::Desk;
 use crate::app::refusal::{Failure, Refusal};
 use crate::app::runs::{ABOUT, About, about_from};
+use crate::app::{demo, rehearsed};
 use crate::interchange::folder;
 
 /// What a new database begins with.
@@ -247,6 +247,8 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
         match beginning {
             Beginning::Demo => {
                 demo::trade(&mut engine)?;
+                rehearsed::drills(&mut engine)?;
+                rehearsed::summer(path, &settings)?;
                 engine.set_clock(Some(true), Some(1))?;
             }
             Beginning::Empty => engine.deposit(Money::whole(60_000))?,

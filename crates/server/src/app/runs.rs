@@ -13,6 +13,7 @@ use desk::{AccountRules, DayTradeSwitch, Moment, Money};
 use engine::State;
 use market::FIRST;
 use serde::{Deserialize, Serialize};
+use store::StoreError;
 use tokio::sync::{Mutex, watch};
 
 use crate::app::handle::{Desk, DeskHandle};
@@ -322,7 +323,12 @@ impl Runs {
             });
         }
         let to = place.clone();
-        let copied = tokio::task::spawn_blocking(move || looks.restore(at, &to));
+        let own = self.looks(name);
+        let copied = tokio::task::spawn_blocking(move || {
+            looks.restore(at, &to)?;
+            own.take_over(&looks, at);
+            Ok::<(), StoreError>(())
+        });
         copied
             .await
             .map_err(|e| faulty(&e))?
@@ -429,7 +435,8 @@ pub fn about_from(body: &str) -> About {
     serde_json::from_str(body).unwrap_or_default()
 }
 
-fn about_text(about: &About) -> String {
+/// What a run is about, to be kept.
+pub fn about_text(about: &About) -> String {
     // Words and numbers alone can always be written.
     serde_json::to_string(about).unwrap_or_default()
 }

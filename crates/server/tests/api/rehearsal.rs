@@ -111,6 +111,7 @@ async fn a_run_lives_in_the_past_and_its_branch_goes_another_way() {
         (&made["from"], &made["now"]),
         (&json!("spring"), &json!(at))
     );
+    assert_eq!(p.get("/api/runs/spring-2/looks").await, looks);
     // It equals its origin up to the look, and goes its own way from there.
     assert_eq!(books(&p, "spring-2").await, fork);
     let own = ticket("c", &legs, 2, "5.00");

@@ -69,17 +69,17 @@ export function Roads({ campaigns }: { campaigns: Lessons['campaigns'] }) {
     {
       key: 'made',
       head: 'by hand',
-      cell: (r) => <span className={tone(r.made)}>{money(r.made, true)}</span>,
+      cell: (r) => <span className={tone(r.made)}>{r.count > 0 && money(r.made, true)}</span>,
     },
     {
       key: 'would',
       head: 'would have made',
-      cell: (r) => <span className={tone(r.would)}>{money(r.would, true)}</span>,
+      cell: (r) => <span className={tone(r.would)}>{r.count > 0 && money(r.would, true)}</span>,
     },
     {
       key: 'better',
       head: 'better by hand',
-      cell: (r) => `${count(r.better)} of ${count(r.count)}`,
+      cell: (r) => (r.count > 0 ? `${count(r.better)} of ${count(r.count)}` : 'applies to none'),
     },
     {
       key: 'mean',

@@ -28,9 +28,12 @@ export function Curves({
   if (all.length < 2) return null;
   const times = all.map((p) => time(p.at));
   const values = all.map((p) => p.value);
-  const [low, high] = [Math.min(...values), Math.max(...values)];
+  const [least, most] = [Math.min(...values), Math.max(...values)];
+  // What never moves stands in the middle.
+  const room = most > least ? 0 : Math.max(1, 0.02 * Math.abs(most));
+  const [low, high] = [least - room, most + room];
   const x = scaleLinear([Math.min(...times), Math.max(...times)], [LEFT, width - 120]);
-  const y = scaleLinear([low, high === low ? low + 1 : high], [H - 18, 10]);
+  const y = scaleLinear([low, high], [H - 18, 10]);
   return (
     <svg role="img" aria-label={label} width={width} height={H} className="block">
       {y.ticks(5).map((v) => (

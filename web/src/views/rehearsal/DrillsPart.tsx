@@ -183,7 +183,7 @@ export function DrillsPart() {
   };
   const names = beside.filter((n) => drills.data?.[n]);
   return (
-    <div className="grid grid-cols-[460px_minmax(0,1fr)] gap-4 pt-2 max-lg:grid-cols-[minmax(0,1fr)]">
+    <div className="grid grid-cols-[490px_minmax(0,1fr)] gap-4 pt-2 max-lg:grid-cols-[minmax(0,1fr)]">
       <section aria-label="The drill" className="flex flex-col gap-2">
         <div className="flex flex-wrap items-center gap-2">
           <input
