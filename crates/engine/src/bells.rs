@@ -261,7 +261,10 @@ impl Engine {
     }
 
     /// Rings of something that happened.
-    pub(crate) fn ring(&mut self, what: Occurrence, says: String) -> Result<(), Refusal> {
+    ///
+    /// # Errors
+    /// The books can only be read.
+    pub fn ring(&mut self, what: Occurrence, says: String) -> Result<(), Refusal> {
         let mut next = self.state.clone();
         let mut facts = Vec::new();
         tell(&mut next.bells, what, next.clock.now, says, &mut facts);

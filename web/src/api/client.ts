@@ -80,6 +80,7 @@ export type Looks = S['LooksWire'];
 export type Replay = S['ReplayView'];
 export type Look = S['LookWire'];
 export type Run = S['RunWire'];
+export type Beside = S['BesideWire'];
 export type RunCompared = S['RunCompared'];
 export type DrillRead = S['DrillRead'];
 export type Played = S['PlayedWire'];

@@ -702,6 +702,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drills/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drills beside the account: what each would have done, and what was done by hand. */
+        get: operations["drills_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drills/cycle": {
         parameters: {
             query?: never;
@@ -803,6 +820,23 @@ export interface paths {
         post?: never;
         /** Throws a kept drill away. */
         delete: operations["throw_drill_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/{name}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets a kept drill beside the account from now on, or takes it away. */
+        put: operations["set_beside"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2207,6 +2241,33 @@ export interface components {
             /** @description Prices, ascending. */
             prices: number[];
         };
+        /** @description Whether a drill stands beside the account. */
+        BesideRequest: {
+            /** @description It does, from now on. */
+            on: boolean;
+        };
+        /** @description A drill beside the account. */
+        BesideWire: {
+            last?: components["schemas"]["DeedWire"] | null;
+            /** @description What was done by hand: campaigns with its tag. */
+            mine: components["schemas"]["MineWire"][];
+            /** @description Sum of what they realised. */
+            mine_sum: string;
+            /** @description Its name. */
+            name: string;
+            /** @description Why it cannot be followed. */
+            problem?: string | null;
+            /** @description Since when. */
+            since: string;
+            /** @description Sum of that. */
+            sum: string;
+            /** @description On what. */
+            symbol: string;
+            /** @description The tag by which a trade follows it. */
+            tag: string;
+            /** @description What it would have done. */
+            would: components["schemas"]["WouldWire"][];
+        };
         /** @description How much names move with the index. */
         BetasWire: {
             /** @description The trader's own, by symbol. */
@@ -3518,6 +3579,15 @@ export interface components {
         } | {
             /** @description pressed | quiet. */
             close_side: components["schemas"]["SideText"];
+        };
+        /** @description What it did last, and the trade that follows it. */
+        DeedWire: {
+            /** @description enter | adjust N | leave. */
+            action: string;
+            /** @description When. */
+            at: string;
+            /** @description What has to be bought, sold below zero, to go along. */
+            legs: components["schemas"]["LegWire"][];
         };
         /** @description A limit on the size of a leg's delta. */
         DeltaText: {
@@ -4940,6 +5010,20 @@ export interface components {
              * @description The other.
              */
             into: number;
+        };
+        /** @description A campaign that follows a drill. */
+        MineWire: {
+            /** @description What was realised, fees taken off. */
+            booked: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            campaign: number;
+            /** @description It is open still. */
+            open: boolean;
+            /** @description When it was opened. */
+            opened?: string | null;
         };
         /** @description Money of a fill at the given price. */
         MoneyWire: {
@@ -7523,6 +7607,22 @@ export interface components {
              */
             percent: number;
         };
+        /** @description A cycle that a drill would have. */
+        WouldWire: {
+            /** @description Its number since it stands beside the account. */
+            cycle: number;
+            /** @description When it would have entered. */
+            entered: string;
+            /** @description When and why it would have left; absent while it is open. */
+            left?: string | null;
+            /** @description What it would hold now. */
+            legs: components["schemas"]["LegWire"][];
+            /** @description Its profit. */
+            profit: string;
+            /** @description Its strikes. */
+            strikes: string;
+            why?: string | null;
+        };
         /** @description A stretch of the range strip. */
         Zone: {
             /**
@@ -9373,6 +9473,29 @@ export interface operations {
             503: components["responses"]["Stopping"];
         };
     };
+    drills_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideWire"][];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
     cycle_looks: {
         parameters: {
             query?: never;
@@ -9633,6 +9756,47 @@ export interface operations {
             401: components["responses"]["NoToken"];
             403: components["responses"]["WrongOrigin"];
             409: components["responses"]["ReadOnly"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    set_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BesideRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
             421: components["responses"]["WrongHost"];
             422: {
                 headers: {

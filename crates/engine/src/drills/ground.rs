@@ -127,6 +127,18 @@ impl<'a> DrillGround<'a> {
         })
     }
 
+    /// The same from a moment on, with a last look at another one: what is open there is marked, and
+    /// cycles are entered at every look before it.
+    pub fn open_ended(mut self, since: Moment, now: Moment) -> Self {
+        self.looks.retain(|at| *at > since);
+        if self.looks.last().is_none_or(|last| *last < now) {
+            self.looks.push(now);
+        } else {
+            self.looks.push(now.plus_millis(1));
+        }
+        self
+    }
+
     /// The ground of looks of one's own, ascending and at least one.
     pub(super) fn on(
         world: &'a World,

@@ -1,6 +1,7 @@
 //! The program without its wire: opened files as desks, each with its own task, the runs beside the
 //! account, and the word that lets a browser in.
 
+pub(crate) mod beside;
 pub mod demo;
 pub(crate) mod handle;
 pub(crate) mod looks;

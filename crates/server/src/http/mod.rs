@@ -25,6 +25,7 @@ use utoipa_axum::router::OpenApiRouter;
 use crate::api::balance::book::BookDesk;
 use crate::api::lessons::LessonsDesk;
 use crate::api::{self, stream};
+use crate::app::beside;
 use crate::app::handle::{DeskHandle, Unserved};
 use crate::app::looks::Looks;
 use crate::app::refusal::Refusal;
@@ -268,6 +269,7 @@ pub async fn run(
     let listener = listener.tap_io(|connection| {
         let _ = connection.set_nodelay(true);
     });
+    tokio::spawn(beside::watch(runs.account().clone()));
     let served =
         axum::serve(listener, router(runs.clone(), guard)).with_graceful_shutdown(shutdown);
     tokio::select! {

@@ -8,6 +8,7 @@ mod process;
 
 mod books;
 mod columns;
+mod drills;
 mod import;
 mod judging;
 mod kept;

@@ -13,6 +13,7 @@ import { Term } from '../../ui/terms';
 import { lookWithout } from '../balance/look';
 import { Coming } from './Coming';
 import { Life } from './Life';
+import { LiveAgain } from './LiveAgain';
 import { Picture } from './Picture';
 import { Scroll } from '../../ui/Page';
 import { Why } from './Why';
@@ -93,6 +94,7 @@ function Label({ page: p }: { page: CampaignPage }) {
         <Button type="submit" disabled={!changed || keep.isPending}>
           keep
         </Button>
+        <LiveAgain page={p} />
       </form>
       <div className="flex flex-wrap items-center gap-2">
         {p.others.length > 0 && (

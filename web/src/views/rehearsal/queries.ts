@@ -26,6 +26,12 @@ export const drillsQuery = queryOptions({
   queryKey: ['drills'],
   queryFn: async () => must(await api.GET('/api/drills')) as Record<string, Drill>,
 });
+/** Drills beside the account, worked out anew now and then. */
+export const besideQuery = queryOptions({
+  queryKey: ['drills', 'beside'],
+  refetchInterval: 15_000,
+  queryFn: async () => must(await api.GET('/api/drills/beside')),
+});
 /** A drill read back: text, sentences, what is wrong. */
 export const readQuery = (drill: Drill) =>
   queryOptions({

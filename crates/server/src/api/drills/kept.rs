@@ -14,13 +14,11 @@ use utoipa_axum::routes;
 
 use super::{DrillAsked, wrong};
 use crate::api::kept;
+use crate::app::beside::DRILL;
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Path, Problem};
 use crate::interchange::drill::{Combination, DrillText, drill_toml, varied};
-
-/// What a drill is kept as.
-const DRILL: &str = "drill";
 
 /// A drill as text.
 #[derive(Debug, Deserialize, ToSchema)]

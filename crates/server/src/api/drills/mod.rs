@@ -1,5 +1,6 @@
 //! Drills: kept, read back, played over past sessions up to now, many at once.
 
+mod beside;
 mod kept;
 mod played;
 mod sweep;
@@ -51,6 +52,7 @@ impl DrillAsked {
 
 pub(crate) fn router() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
+        .merge(beside::router())
         .merge(kept::router())
         .merge(played::router())
         .merge(sweep::router())
