@@ -6,9 +6,11 @@ use std::io::{BufWriter, Write};
 use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
+use desk::calendar::close_of;
 use desk::{
     Carry, Cycle, Expiration, Kind, Moment, Price, PriceStyle, Settlement, Style, UnderlyingKind,
 };
+use engine::sight::vol30;
 use jiff::civil::{Date, DateTime};
 use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, UnderlyingAt, World};
 use server::demo::DEMO_SEED;
@@ -35,6 +37,9 @@ pub enum Export {
     /// The listed expirations.
     #[command(after_long_help = EXPIRATIONS_HELP)]
     Expirations(At),
+    /// The volatility of thirty days at each close, which its rank is taken from.
+    #[command(after_long_help = VOLATILITY_HELP)]
+    Volatility(Bars),
     /// Earnings, decisions and dividends, past and announced.
     #[command(after_long_help = EVENTS_HELP)]
     Events(Events),
@@ -160,6 +165,12 @@ Columns, one row for each event, ascending; nothing that is announced after the 
   known          opening at which the outcome is known, RFC 3339
 A market from files has none yet.";
 
+const VOLATILITY_HELP: &str = "\
+Columns, one row for each close up to the moment, oldest first, and one for the moment itself:
+  at             RFC 3339
+  vol30          volatility a year at the money over the thirty days ahead, as a fraction
+Of a market from files sessions without a chain are left out.";
+
 /// A market opened at a moment, and an underlying of it.
 pub(super) struct Opened {
     world: World,
@@ -222,7 +233,7 @@ impl At {
 pub fn run(what: &Export) -> Result<(), String> {
     let at = match what {
         Export::Chain(listed) | Export::Surface(listed) => &listed.at,
-        Export::Bars(bars) => &bars.at,
+        Export::Bars(bars) | Export::Volatility(bars) => &bars.at,
         Export::Instrument(at) | Export::Expirations(at) => at,
         Export::Events(events) => &events.at,
     };
@@ -233,7 +244,9 @@ pub fn run(what: &Export) -> Result<(), String> {
         _ => view.expirations(),
     };
     let from = match what {
-        Export::Bars(Bars { from, .. }) | Export::Events(Events { from, .. }) => from.as_deref(),
+        Export::Bars(Bars { from, .. })
+        | Export::Volatility(Bars { from, .. })
+        | Export::Events(Events { from, .. }) => from.as_deref(),
         _ => None,
     };
     let from = from.map(|text| date("from", text)).transpose()?;
@@ -245,6 +258,7 @@ pub fn run(what: &Export) -> Result<(), String> {
         Export::Chain(_) => chain(&view, &chosen, &mut table),
         Export::Surface(_) => surface(&view, &chosen, &mut table),
         Export::Bars(_) => bars(&view, from.unwrap_or(Date::MIN), &mut table),
+        Export::Volatility(_) => volatility(&view, from.unwrap_or(Date::MIN), &mut table),
         Export::Instrument(_) => instrument(&view, &mut table),
         Export::Expirations(_) => expirations(&view, &chosen, &mut table),
         Export::Events(_) => events(&view, from.unwrap_or(Date::MIN), &mut table),
@@ -295,7 +309,7 @@ fn moment(name: &str, text: &str, recorded: bool) -> Result<Moment, String> {
         Moment::at(t.date(), i64::from(t.hour()), i64::from(t.minute()))
             .plus_millis(i64::from(t.second()) * 1_000)
     } else {
-        desk::calendar::close_of(text.parse().map_err(|_| wrong())?)
+        close_of(text.parse().map_err(|_| wrong())?)
     };
     if !recorded && (moment.date() < FIRST || moment.date() > LAST) {
         return Err(format!(
@@ -516,6 +530,20 @@ fn expirations(
             c.forward.to_string(),
             vol.map_or_else(String::new, |v| v.to_string()),
         ])?;
+    }
+    Ok(())
+}
+
+fn volatility(view: &UnderlyingAt<'_>, from: Date, table: &mut Table) -> Result<(), csv::Error> {
+    table.write_record(["at", "vol30"])?;
+    let sessions = view.world.bars(view.symbol(), from, view.at);
+    let closes = sessions.iter().map(|b| close_of(b.date));
+    let before = closes.filter(|at| *at < view.at);
+    for at in before.chain([view.at]) {
+        let known = view.world.knows_chain(view.symbol(), at);
+        if let Some(vol) = vol30(view.world, view.symbol(), at).filter(|_| known) {
+            table.write_record([at.to_string(), vol.to_string()])?;
+        }
     }
     Ok(())
 }
