@@ -68,6 +68,11 @@ async fn every_view_on_every_width() {
             ("balance", "[data-testid=book-even]"),
             ("balance/account", "main table"),
             ("ledger", "main table"),
+            ("lessons", "table[aria-label='Roads not taken']"),
+            ("rehearsal", "table[aria-label='Closed runs']"),
+            ("rehearsal/drills", "table[aria-label=Cycles]"),
+            ("rehearsal/beside", "main p"),
+            ("runs/summer-condors/book", "[data-testid=run-name]"),
         ];
         for (width, height) in SIZES {
             b.resize_to(width, height).await;

@@ -1149,6 +1149,20 @@ until_expirations = 1
         assert_eq!(drill.stake, Some(Money::whole(12_000)));
     }
 
+    /// The drill that the README shows is one.
+    #[test]
+    fn the_sample_of_the_readme_is_a_drill() {
+        let readme = include_str!("../../../../README.md");
+        let start = readme.find("    name = \"monthly condor\"").unwrap();
+        let block = readme[start..].lines();
+        let sample: Vec<&str> = block.map_while(|l| l.strip_prefix("    ")).collect();
+        let drill = sample
+            .join("\n")
+            .parse::<DrillText>()
+            .and_then(|t| t.drill());
+        assert_eq!(drill.unwrap().enter.legs.len(), 2);
+    }
+
     #[test]
     fn what_is_wrong_is_named_with_its_place() {
         for (from, to, said) in [

@@ -39,7 +39,7 @@ function One({ drill, onAway }: { drill: Beside; onAway: () => void }) {
       ),
     },
     { key: 'opened', head: 'opened', cell: (m) => m.opened && longWhen(m.opened) },
-    { key: 'open', head: '', left: true, cell: (m) => (m.open ? 'open' : 'closed') },
+    { key: 'open', head: 'state', left: true, cell: (m) => (m.open ? 'open' : 'closed') },
     {
       key: 'booked',
       head: 'booked',

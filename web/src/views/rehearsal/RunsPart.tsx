@@ -236,7 +236,7 @@ export function RunsPart() {
   const columns: Column<Run>[] = [
     {
       key: 'beside',
-      head: '',
+      head: 'beside',
       left: true,
       cell: (r) => (
         <input
@@ -303,7 +303,7 @@ export function RunsPart() {
     },
     {
       key: 'does',
-      head: '',
+      head: 'do',
       left: true,
       cell: (r) => (
         <span className="flex flex-wrap gap-1">

@@ -122,7 +122,7 @@ export function SweepPart({
               </>
             )}
           </p>
-          <Scroll label="All combinations" className="max-h-[480px]">
+          <Scroll label="Combinations" className="max-h-[480px]">
             <DataTable
               label="Combinations"
               rows={s.rows}
