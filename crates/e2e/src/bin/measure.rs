@@ -65,6 +65,19 @@ async fn main() {
         b.run("window.searching.abort(); window.searching = undefined;")
             .await;
         scouting(&b).await;
+        b.run_async(&format!("{SWEEP} sweep.over(); done(true);"))
+            .await;
+        report(
+            "the same nudge while a hundred drills are played over and over",
+            "ms",
+            nudges(&b).await,
+            60.0,
+        );
+        let stop = "const [done] = arguments; const began = performance.now();
+            window.sweeping.abort(); window.sweeping = undefined;
+            done(performance.now() - began);";
+        b.run_async(stop).await;
+        rehearsing(&b, &program).await;
         by_hand(
             "drag of a leg by one row to the repaint of the outline",
             drags(&b).await,
@@ -201,6 +214,94 @@ async fn scouting(b: &Browser) {
         times.extend(b.run_async(table).await.as_f64());
     }
     report("the market as a table", "ms", times, 50.0);
+}
+
+/// A sweep in the page: `sweep.once(signal)` answers after how long it ended, and `sweep.over()` plays it
+/// again and again until `window.sweeping` is aborted.
+const SWEEP: &str = "const [done] = arguments;
+    const drill = { name: 'sweep', symbol: 'NMOU', from: '2029-01-02', to: '2031-03-10', looks: ['close'],
+      price: 0.5, fees: true, stake: 5000,
+      enter: { expiration: { kind: 'monthly', days: 45, least: 38 }, every: 'expiration', size: 1, legs: [
+        { side: 'sell', quantity: 1, right: 'put', strike: { delta: [0.1, 0.11, 0.12, 0.13, 0.14, 0.15, 0.16, 0.17, 0.18, 0.19] } },
+        { side: 'buy', quantity: 1, right: 'put', strike: { leg: 1, points: -5 } },
+        { side: 'sell', quantity: 1, right: 'call', strike: { delta: 0.2 } },
+        { side: 'buy', quantity: 1, right: 'call', strike: { leg: 3, points: 5 } }] },
+      leave: { when: [{ profit: { percent_of_max: 50 } }, { days_left: [3, 4, 5, 6, 7, 8, 9, 10, 11, 12] }] } };
+    const sweep = {
+      once: async (signal) => {
+        const began = performance.now();
+        const answer = await fetch('/api/drills/sweep', { method: 'POST', signal,
+          headers: { 'content-type': 'application/json' }, body: JSON.stringify({ drill }) });
+        const reader = answer.body.getReader();
+        for (let got = await reader.read(); !got.done; got = await reader.read());
+        return performance.now() - began;
+      },
+      over: async () => {
+        const own = new AbortController();
+        window.sweeping = own;
+        while (!own.signal.aborted) await sweep.once(own.signal).catch(() => {});
+      },
+    };";
+
+/// A hundred drills, how soon they stop, and a session of a run by hand.
+async fn rehearsing(b: &Browser, program: &Program) {
+    let whole = b
+        .run_async(&format!("{SWEEP} sweep.once().then(done);"))
+        .await;
+    report(
+        "a hundred drills of twenty-six cycles, four legs, each close",
+        "ms",
+        whole.as_f64().into_iter().collect(),
+        60_000.0,
+    );
+    println!(
+        "the program after that sweep: {:.0} MB",
+        resident(program.id())
+    );
+    // How long the program works on after nobody listens any more.
+    let began = std::time::Instant::now();
+    b.run_async(&format!(
+        "{SWEEP} sweep.over(); setTimeout(() => done(true), 300);"
+    ))
+    .await;
+    b.run("window.sweeping.abort(); window.sweeping = undefined;")
+        .await;
+    let aborted = std::time::Instant::now();
+    let ended = loop {
+        let before = busy(program.id());
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        // Less than a third of a core is the program by itself.
+        if busy(program.id()) - before < 0.015 || began.elapsed().as_secs() > 20 {
+            break aborted.elapsed().as_secs_f64() * 1_000.0 - 50.0;
+        }
+    };
+    report(
+        "a sweep that is stopped: until the program rests",
+        "ms",
+        vec![ended.max(0.0)],
+        500.0,
+    );
+    b.tell(
+        "/api/runs",
+        json!({ "name": "measured", "at": "2030-03-11" }),
+    )
+    .await;
+    let step = "const [done] = arguments; const began = performance.now();
+        fetch('/runs/measured/api/clock', { method: 'POST', headers: { 'content-type': 'application/json' },
+          body: JSON.stringify({ goTo: '1 session' }) }).then((r) => r.json()).then(() => done(performance.now() - began));";
+    let mut times = Vec::new();
+    for _ in 0..20 {
+        times.extend(b.run_async(step).await.as_f64());
+    }
+    report("one session of a run by hand", "ms", times, 150.0);
+}
+
+/// Seconds of processor time of a process (Linux).
+fn busy(id: u32) -> f64 {
+    let stat = std::fs::read_to_string(format!("/proc/{id}/stat")).unwrap_or_default();
+    let after = stat.rsplit(')').next().unwrap_or_default();
+    let ticks = after.split_whitespace().skip(11).take(2);
+    ticks.filter_map(|t| t.parse::<f64>().ok()).sum::<f64>() / 100.0
 }
 
 /// Resident memory of a process (Linux).
