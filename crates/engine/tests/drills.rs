@@ -202,6 +202,90 @@ fn no_look_sees_what_comes_later() {
     }
 }
 
+/// A vertical on an index that is held to its end by hand: the road that holds to the end makes the same to
+/// the cent, and one that leaves by days makes what its close at the far sides of that day makes.
+#[test]
+fn the_road_not_taken_from_the_same_opening() {
+    let world = Arc::new(World::new(8));
+    let start = Moment::at(date(2030, 2, 4), 10, 30);
+    let mut engine = Engine::restore(Arc::clone(&world), Saved::default(), start);
+    engine.deposit(Money::whole(50_000)).unwrap();
+    let u = world.underlying("WXMR").unwrap();
+    let expirations = world.expirations("WXMR", start).unwrap();
+    let e = expirations
+        .iter()
+        .find(|e| e.am_settled && start.days_until(e.date) > 30)
+        .unwrap();
+    let spot = world.spot("WXMR", start).unwrap();
+    let mut quoter = Quoter::new();
+    let chain = quoter.chain(&world, u, e, start);
+    let puts: Vec<&Contract> = chain
+        .iter()
+        .map(|(c, _)| c)
+        .filter(|c| c.kind == Kind::Put)
+        .collect();
+    let below = puts.iter().rposition(|c| c.strike < spot).unwrap();
+    let legs = Holding::new([
+        desk::Leg::option(puts[below - 12].clone(), 1),
+        desk::Leg::option(puts[below - 4].clone(), -1),
+    ]);
+    let order = engine
+        .place(Request {
+            client_id: "a".into(),
+            symbol: "WXMR".into(),
+            unit: Package::of(&legs).unwrap().0,
+            quantity: 2,
+            pricing: Pricing::Market,
+            trigger: None,
+            link: Link::default(),
+            time_in_force: TimeInForce::Day,
+            purpose: Purpose::Open,
+            closing: Vec::new(),
+        })
+        .unwrap();
+    assert_eq!(order.state(), OrderState::Filled);
+    engine.advance(e.moment().plus_millis(3_600_000)).unwrap();
+    let state = engine.state();
+    let own = state.account.campaigns().next().unwrap();
+    let days = Condition {
+        measure: Measure::DaysLeft,
+        side: Side::Below,
+        limit: decimal("20"),
+    };
+    let (roads, campaigns) = engine::lessons::roads(state, Some(days));
+    assert_eq!(
+        (roads[0].road.name.as_str(), campaigns.len()),
+        ("hold to the end", 1)
+    );
+    let [held, left] = campaigns[0].roads.as_slice() else {
+        panic!("{campaigns:?}")
+    };
+    assert_eq!(held.unwrap().profit, own.totals.booked());
+    assert_eq!(roads[0].made, roads[0].would);
+    // By hand: the first close with twenty days left or fewer, at what others bid and ask.
+    let left = left.unwrap();
+    let mut day = e.date;
+    while Moment::at(day, 15, 45).days_until(e.date) < 20 || !is_session(day) {
+        day = day.yesterday().unwrap();
+    }
+    let at = left.left;
+    assert!(
+        at.days_until(e.date) <= 20 && at >= Moment::at(day, 15, 45),
+        "{at}"
+    );
+    let quote = |quoter: &mut Quoter, c: &Contract| quoter.quote(&world, c, at).unwrap().quote;
+    let (low, high) = (puts[below - 12], puts[below - 4]);
+    let back = quote(&mut quoter, low).bid - quote(&mut quoter, high).ask;
+    let opened: Money = own.chapters[0].cash;
+    let fees = own.chapters[0].fees * 2;
+    assert_eq!(left.profit, opened + back.times(200) - fees);
+    // What is learnt of it: it ended by itself, and its best and worst lie around what it made.
+    let learnt = engine::lessons::learnt(state);
+    assert_eq!((learnt.len(), learnt[0].by_itself), (1, true));
+    assert!(learnt[0].worst <= own.totals.booked() && own.totals.booked() <= learnt[0].best);
+    assert_eq!(learnt[0].days_left, Some(start.days_until(e.date)));
+}
+
 /// What a market showed at the looks of a drill, kept as one from files under another name.
 fn recorded(world: &World, of: &Underlying, span: (Date, Date), name: &str) -> Recorded {
     let mut quoter = Quoter::new();

@@ -62,14 +62,21 @@ async fn main() {
         b.click("[data-testid=tray-A]").await;
         b.keys("4").await;
         b.find("[data-testid=bench-outline]").await;
-        for (key, name) in [("o", "bench"), ("m", "bench-map"), ("p", "bench-chance")] {
+        for (key, name) in [("o", "bench"), ("m", "bench-map")] {
             b.keys(key).await;
             shot(&b, name).await;
         }
-        b.enter(&program).await;
-        b.press("packages").await;
-        b.find("[data-package]").await;
-        shot(&b, "packages").await;
+        b.goto(&format!("{home}/rehearsal/drills")).await;
+        b.press_starting("kept (").await;
+        b.press_starting("Wexmoor condor").await;
+        b.keys(e2e::ESCAPE).await;
+        b.find("section[aria-label='Cycle 1']").await;
+        b.find("table[aria-label=Cycles] tbody tr").await;
+        shot(&b, "rehearsal").await;
+        b.goto(&format!("{home}/lessons")).await;
+        b.find("table[aria-label='Roads not taken']").await;
+        b.select("[aria-label='divided by']", "symbol").await;
+        shot(&b, "lessons").await;
         for (view, there) in [("rounds", "[data-ask]"), ("rules", "section li")] {
             b.goto(&format!("{home}/{view}")).await;
             b.find(there).await;

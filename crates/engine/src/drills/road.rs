@@ -70,14 +70,17 @@ pub fn road(
             until_expirations: None,
         },
     };
-    // The end of the last option lies before the last of these looks, unless time has not come so far.
     let looks: Vec<Moment> = std::iter::successors(Some(drill.from), |d| d.tomorrow().ok())
         .take_while(|d| *d <= desk::calendar::next_session(last.date()))
         .filter(|d| desk::calendar::is_session(*d))
         .map(|d| Moment::at(d, 0, desk::drill::LAST_LOOK))
         .filter(|at| *at > opening.at && *at <= until && world.knows_chain(&drill.symbol, *at))
         .collect();
-    let looks: Vec<Moment> = std::iter::once(opening.at).chain(looks).collect();
+    let mut looks: Vec<Moment> = std::iter::once(opening.at).chain(looks).collect();
+    // An end between the last of these looks and now has come: what is open still is marked now.
+    if looks.last().is_some_and(|last| *last < until) {
+        looks.push(until);
+    }
     let ground = DrillGround::on(world, u, &drill, looks);
     let mut quoter = Quoter::new();
     let books = CycleBooks {

@@ -14,7 +14,7 @@ use utoipa_axum::routes;
 use crate::api::wire::{ClockWire, clock, clock_of};
 use crate::app::handle::Way;
 use crate::app::refusal::Refusal;
-use crate::app::runs::RunError;
+use crate::app::runs::{RunError, about_of};
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
 
@@ -147,6 +147,11 @@ async fn change(
         (None, None) => Ok(()),
         _ => engine.set_clock(running, speed),
     };
+    if about_of(&app.desk.snapshot()).finished && (asked > 0 || running == Some(true)) {
+        return Err(Problem::from(field(
+            "this run is closed; let it go on from the list of runs first".to_owned(),
+        )));
+    }
     if asked > 1 {
         return Err(Problem::from(field(
             "write one of step, goTo and next".to_owned(),

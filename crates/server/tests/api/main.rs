@@ -12,6 +12,7 @@ mod drills;
 mod import;
 mod judging;
 mod kept;
+mod lessons;
 mod lifecycle;
 mod market_table;
 mod orders_and_money;

@@ -151,6 +151,13 @@ async fn a_run_lives_in_the_past_and_its_branch_goes_another_way() {
         (&over["finished"], &over["note"]),
         (&json!(true), &json!("enough"))
     );
+    refused(
+        &p,
+        clock,
+        json!({ "goTo": "1 session" }),
+        "this run is closed",
+    )
+    .await;
     let (status, _) = p.raw("DELETE", "/api/runs/spring", "").await;
     assert_eq!(status, StatusCode::NO_CONTENT);
     let (status, _) = p.raw("GET", "/runs/spring/api/clock", "").await;

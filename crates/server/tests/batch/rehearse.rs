@@ -235,6 +235,9 @@ fn gcd(a: i128, b: i128) -> i128 {
     if b == 0 { a.abs() } else { gcd(b, a % b) }
 }
 
+/// Profit of a cycle at a moment.
+type Marked = (usize, String, i128);
+
 struct Program {
     shown: Shown,
     drill: Table,
@@ -602,7 +605,7 @@ impl Program {
 
     /// All cycles and what was skipped, as rows of the file without number and most margin; and the
     /// profit of every look.
-    fn play(&self) -> (Vec<Vec<String>>, Vec<(usize, String, i128)>) {
+    fn play(&self) -> (Vec<Vec<String>>, Vec<Marked>) {
         let enter = &self.drill["enter"];
         let window = &enter["expiration"];
         let days = window["days"].as_integer().unwrap();
@@ -759,7 +762,7 @@ fn held_against(text: &str) -> (BTreeSet<String>, BTreeSet<String>) {
         found.extend(["best", "worst", "most_margin"].map(|n| money(r, n)));
         assert_eq!(&found, wanted, "cycle {}", r["cycle"]);
     }
-    let found: Vec<(usize, String, i128)> = looks
+    let found: Vec<Marked> = looks
         .iter()
         .map(|r| {
             let cycle = r["cycle"].parse().unwrap();
