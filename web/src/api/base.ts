@@ -1,5 +1,7 @@
 /** Which run this page is of: the account, or one of those under `/runs/NAME`, each answered from its own desk. */
-const found = /^\/runs\/([a-z0-9-]+)(?=\/|$)/.exec(typeof location === 'undefined' ? '' : location.pathname);
+const found = /^\/runs\/([a-z0-9-]+)(?=\/|$)/.exec(
+  typeof location === 'undefined' ? '' : location.pathname,
+);
 
 /** Its name; undefined of the account. */
 export const RUN = found?.[1] === 'account' ? undefined : found?.[1];
