@@ -16,7 +16,7 @@ use desk::{
     Purpose, Request, Saved, TimeInForce, Underlying,
 };
 use engine::Engine;
-use engine::drills::{Action, CycleDone, DrillGround, Played, Watching, play};
+use engine::drills::{Action, CycleDone, DrillGround, Played, Watching, Why, play};
 use jiff::civil::{Date, date};
 use market::{Quoter, Recorded, Seen, Sight, World};
 
@@ -164,6 +164,43 @@ fn the_same_orders_by_hand_end_with_the_same_ledger() {
         }
     }
     assert!(held >= 20, "{held}");
+}
+
+/// A call assigned early takes the shares that covered it: the cycle is over at that moment, its profit
+/// is what came in at the strike and at the entry, and no trade follows.
+#[test]
+fn shares_held_cover_an_early_assignment() {
+    let mut seen = 0;
+    for seed in [7, 8] {
+        let world = World::new(seed);
+        let mut drill = vertical("TLVN", (date(2029, 1, 2), date(2031, 3, 10)), (0, 0), "1");
+        let call = option(-1, Kind::Call, StrikeAt::Percent(decimal("1")));
+        let shares = DrillLeg {
+            quantity: 100,
+            what: LegIn::Underlying,
+        };
+        drill.enter.legs = vec![shares, call];
+        drill.enter.every = Every::Free;
+        drill.enter.size = Size::Times(1);
+        drill.leave.when.clear();
+        let all = played(&world, &drill, close_of(drill.to));
+        for c in all.done() {
+            let Some(last) = c.looks.iter().find(|l| l.action == Action::Assigned) else {
+                continue;
+            };
+            assert_eq!((c.left, c.why), (last.at, Why::End), "{}", c.entered);
+            assert_eq!(c.looks.last().map(|l| l.at), Some(last.at));
+            let strike = c.legs.options().map(|(c, _)| c.strike).next().unwrap();
+            let dividends = c.net - (strike - c.price).times(100);
+            // A dividend or two of a month, never a share's price.
+            assert!(
+                dividends >= Money::ZERO && dividends < Money::whole(500),
+                "{dividends}"
+            );
+            seen += 1;
+        }
+    }
+    assert!(seen > 0);
 }
 
 /// Whatever comes after a moment, every look up to it is the same: played to a moment and played far

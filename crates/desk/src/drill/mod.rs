@@ -212,10 +212,11 @@ pub struct Drill {
 }
 
 impl DrillKind {
-    /// Whether an expiration is of this kind.
+    /// Whether an expiration is of this kind. All of a future's own dates are monthly.
     pub fn has(self, underlying: &Underlying, e: &Expiration) -> bool {
-        let monthly = monthly_expiration(e.date.year(), e.date.month()) == e.date
-            && (e.am_settled || !underlying.listing.am_monthlies);
+        let third_friday = monthly_expiration(e.date.year(), e.date.month()) == e.date;
+        let monthly = !underlying.own_dates.is_empty()
+            || third_friday && (e.am_settled || !underlying.listing.am_monthlies);
         match self {
             DrillKind::Monthly => monthly,
             DrillKind::Weekly => !monthly,
@@ -232,12 +233,7 @@ impl DrillKind {
     fn falls_on(self, u: &Underlying, day: Date) -> bool {
         let monthly = monthly_expiration(day.year(), day.month()) == day;
         if !u.own_dates.is_empty() {
-            let weekly = if monthly {
-                DrillKind::Monthly
-            } else {
-                DrillKind::Weekly
-            };
-            return u.own_dates.contains(&day) && (self == DrillKind::Any || self == weekly);
+            return u.own_dates.contains(&day) && self != DrillKind::Weekly;
         }
         let rule = &u.listing;
         // A market from files tells no weekdays: Fridays then.

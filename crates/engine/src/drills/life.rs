@@ -159,8 +159,10 @@ pub(super) struct Life<'a, 'g> {
     books: CycleBooks,
     /// By the numbers of the legs.
     legs: Vec<Option<Contract>>,
-    /// Units that came by assignment and are sold at the next look.
+    /// Units beyond those held that came by assignment, to be traded back at the next look.
     came: i64,
+    /// Something was assigned since the last look.
+    assigned: bool,
     uses: Vec<i64>,
     adjustments: i64,
     best: Money,
@@ -203,6 +205,7 @@ impl<'a, 'g> Life<'a, 'g> {
             books: CycleBooks::default(),
             legs: Vec::new(),
             came: 0,
+            assigned: false,
             uses: vec![0; ground.drill.adjust.len()],
             adjustments: 0,
             best: Money::ZERO,
@@ -490,14 +493,18 @@ impl<'a, 'g> Life<'a, 'g> {
                 }
             }
             if at != open_of(at.date()) {
-                self.assigned(quoter, at);
+                self.assign(quoter, at);
+                // Shares held covered all that was assigned, and nothing else is left.
+                if self.books.held.is_empty() {
+                    return Some(at);
+                }
             }
         }
         None
     }
 
     /// Early assignment of what is sold, drawn as for every account.
-    fn assigned(&mut self, quoter: &mut Quoter, at: Moment) {
+    fn assign(&mut self, quoter: &mut Quoter, at: Moment) {
         let g = self.ground;
         let sold: Vec<(Contract, i64)> = self
             .books
@@ -511,7 +518,14 @@ impl<'a, 'g> Life<'a, 'g> {
             if count == 0 {
                 continue;
             }
+            let own = self.books.held.underlying_quantity() - self.came;
             self.came += self.books.assign(g.underlying, &contract, count);
+            // What is held already is delivered or covered; only the rest is to be traded back.
+            let covered = own.abs().min(self.came.abs());
+            if own.signum() * self.came.signum() < 0 {
+                self.came -= self.came.signum() * covered;
+            }
+            self.assigned = true;
             let left = self.books.held.options().any(|(c, _)| *c == contract);
             if !left {
                 self.forget(|l| *l == contract);
@@ -519,6 +533,10 @@ impl<'a, 'g> Life<'a, 'g> {
             self.structure = Structure::of(&self.books.held, g.underlying);
             let profit = self.profit(quoter, at);
             let legs = self.books.held.clone();
+            if let (Some(profit), true) = (profit, legs.is_empty()) {
+                self.best = self.best.max(profit);
+                self.worst = self.worst.min(profit);
+            }
             self.push(at, Action::Assigned, legs, profit);
         }
     }
@@ -543,13 +561,14 @@ impl<'a, 'g> Life<'a, 'g> {
             if let Some(end) = self.between(quoter, looks[next - 1], at) {
                 return Ok(self.done(end, Why::End));
             }
-            if self.came != 0 {
+            if self.assigned {
                 let own = Leg {
                     instrument: Instrument::Underlying(self.ground.drill.symbol.clone()),
                     quantity: -self.came,
                 };
-                if self.trade(quoter, &Holding::new([own]), at).is_some() {
+                if self.came == 0 || self.trade(quoter, &Holding::new([own]), at).is_some() {
                     self.came = 0;
+                    self.assigned = false;
                 }
                 if self.books.held.is_underlying_alone() && self.options_written() {
                     let before = self.books.held.clone();
