@@ -3307,7 +3307,9 @@ export interface components {
             /** @description Number of the cycle. */
             cycle: number;
             /** @description The drill. */
-            drill: unknown;
+            drill: {
+                [key: string]: unknown;
+            };
         };
         /** @description What a cycle came to. */
         CycleFigures: {
@@ -3646,7 +3648,9 @@ export interface components {
         /** @description A drill to be played; of one whose numbers are lists, the sweep plays all. */
         DrillAsked: {
             /** @description The drill, as [`DrillText`](crate::interchange::drill::DrillText) has it. */
-            drill: unknown;
+            drill: {
+                [key: string]: unknown;
+            };
         };
         /** @description One look of a cycle. */
         DrillLook: {

@@ -115,10 +115,12 @@ fn every_rule_at_its_edge() {
         (M::Profit, Above, "260", "0.01"),
         // 260 of 397.40 are 65.425264… percent: no decimal is exactly that.
         (M::ProfitOfDebit, Above, "0.65", "0.00000001"),
+        (M::ProfitOfCredit, Above, "0.65", "0.00000001"),
         (M::KeptADay, Above, "3.0952381", "0.0000001"),
         (M::Loss, Above, "260", "0.01"),
         (M::LossOfMax, Above, "16.25", "0.01"),
         (M::LossOfCredit, Above, "0.65", "0.01"),
+        (M::LossOfDebit, Above, "0.65", "0.00000001"),
         (M::LossOfAccount, Above, "0.43333333", "0.00000001"),
         (M::DaysLeft, Below, "38", "1"),
         (M::DaysOpen, Above, "21", "1"),
@@ -165,6 +167,10 @@ fn every_rule_at_its_edge() {
             M::ProfitOfDebit => c.entry = Money::whole(-400),
             // As many days as it takes: 260 of 400 over 21 days.
             M::Loss | M::LossOfMax | M::LossOfCredit | M::LossOfAccount => {
+                c.profit = Some(Money::whole(-260));
+            }
+            M::LossOfDebit => {
+                c.entry = Money::whole(-400);
                 c.profit = Some(Money::whole(-260));
             }
             _ => {}

@@ -911,32 +911,32 @@ async fn each_refusal_names_the_fault_the_place_and_the_remedy() {
         (
             "POST /api/clock",
             json!({
-                "until": "2031-03-11",
+                "goTo": "2031-03-11",
             })
             .to_string(),
             422,
             "bad_field",
-            &["until", "after 2031-03-11 and up to 2033-12-30"],
+            &["goTo", "2031-03-11T09:30", "lies behind"],
         ),
         (
             "POST /api/clock",
             json!({
-                "until": "2044-01-04",
+                "goTo": "2044-01-04",
             })
             .to_string(),
             422,
             "bad_field",
-            &["2044-01-04", "up to 2033-12-30"],
+            &["2044-01-04", "2033-12-30"],
         ),
         (
             "POST /api/clock",
             json!({
-                "until": "tomorrow",
+                "goTo": "tomorrow",
             })
             .to_string(),
             422,
             "bad_field",
-            &["tomorrow", "write it like 2031-04-18"],
+            &["tomorrow", "no moment and no distance"],
         ),
         (
             "POST /api/clock",

@@ -20,7 +20,14 @@ use crate::interchange::drill::{Combination, combinations};
 #[serde(deny_unknown_fields)]
 struct DrillAsked {
     /// The drill, as [`DrillText`](crate::interchange::drill::DrillText) has it.
+    #[serde(deserialize_with = "object")]
+    #[schema(value_type = BTreeMap<String, Value>)]
     drill: Value,
+}
+
+/// A table, as text or with lists of numbers; nothing else can be one.
+fn object<'de, D: serde::Deserializer<'de>>(from: D) -> Result<Value, D::Error> {
+    serde_json::Map::deserialize(from).map(Value::Object)
 }
 
 fn wrong(message: String) -> Refusal {

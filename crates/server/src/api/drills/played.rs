@@ -15,7 +15,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use super::{DrillAsked, wrong};
+use super::{DrillAsked, object, wrong};
 use crate::api::streamed::in_background;
 use crate::api::wire::{LegWire, legs_wire, moment, money};
 use crate::app::refusal::Refusal;
@@ -201,6 +201,8 @@ struct DrillLook {
 #[serde(deny_unknown_fields)]
 struct CycleAsked {
     /// The drill.
+    #[serde(deserialize_with = "object")]
+    #[schema(value_type = BTreeMap<String, Value>)]
     drill: Value,
     /// Number of the cycle.
     cycle: usize,
