@@ -1,4 +1,3 @@
-import { useEffect } from 'react';
 import { RUN } from '../api/base';
 import { useLive } from '../api/live';
 import { longWhen } from '../format';
@@ -7,9 +6,6 @@ import GoTo from './GoTo';
 /** What says on every screen of a run that it is one: its name, where its clock stands, and how time moves. */
 export default function RunBand() {
   const now = useLive((s) => s.clock?.now);
-  useEffect(() => {
-    document.title = `${RUN ?? ''} · ${now?.slice(0, 10) ?? ''} · rehearsal`;
-  }, [now]);
   return (
     <div
       role="region"

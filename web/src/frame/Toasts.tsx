@@ -1,6 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
+import { RUN } from '../api/base';
 import type { Bell } from '../api/client';
+import { useLive } from '../api/live';
 import { bellsQuery } from '../api/queries';
 import { notify, strike, useHeard } from './heard';
 
@@ -42,6 +44,12 @@ export function Toasts() {
   const bells = useQuery(bellsQuery).data;
   const rung = useRef<Set<number>>(undefined);
   const [shown, setShown] = useState<Bell[]>([]);
+  const day = useLive((s) => s.clock?.now.slice(0, 10));
+  const loud = bells?.filter((b) => b.rings).length;
+  useEffect(() => {
+    const place = RUN ? `${RUN} · ${day ?? ''} · rehearsal` : 'Pike Bell';
+    document.title = loud ? `(${loud}) ${place}` : place;
+  }, [loud, day]);
   useEffect(() => {
     if (!bells) return;
     const ringing = bells.filter((b) => b.rings);
@@ -49,7 +57,6 @@ export function Toasts() {
     const before = rung.current ?? new Set(ringing.map((b) => b.id));
     const fresh = ringing.filter((b) => !before.has(b.id));
     rung.current = new Set([...before, ...fresh.map((b) => b.id)]);
-    document.title = ringing.length > 0 ? `(${ringing.length}) Pike Bell` : 'Pike Bell';
     if (fresh.length === 0) return;
     setShown((s) => [...fresh, ...s].slice(0, MOST));
     const heard = useHeard.getState();
