@@ -36,7 +36,7 @@ export function Spine() {
           to={v.path}
           {...hint(v.to)}
           className={({ isActive }) =>
-            `border-l-3 py-2 pl-1 max-md:grow max-md:border-t-3 max-md:border-l-0 max-md:px-1 max-md:text-center ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`
+            `border-l-3 py-2 pl-0.5 max-md:grow max-md:border-t-3 max-md:border-l-0 max-md:px-1 max-md:text-center ${isActive ? 'border-brass bg-raised font-semibold' : 'border-transparent text-ink2 hover:text-ink'}`
           }
         >
           {COMMANDS[v.to].name}

@@ -46,19 +46,19 @@ export function KeptNames({
           sideOffset={4}
           collisionPadding={8}
           aria-label={label}
-          className="z-40 flex w-80 flex-col gap-2 rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
+          className="z-40 flex w-fit max-w-[min(480px,calc(100vw-16px))] min-w-80 flex-col gap-2 rounded border border-strong bg-raised p-3 shadow-[var(--shadow)]"
         >
           {children}
           {kept.map((k) => (
             <div key={k.name} className="flex items-center gap-2">
               <Button
                 weight="quiet"
-                className="grow !justify-start"
+                className="min-w-0 grow !justify-start"
                 onClick={() => {
                   onOpen(k.name);
                 }}
               >
-                {k.words}
+                <span className="truncate">{k.words}</span>
               </Button>
               {k.beside}
               <button

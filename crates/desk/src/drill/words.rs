@@ -145,16 +145,13 @@ pub fn condition_words(c: &DrillCondition) -> String {
         }
         DrillCondition::Event { kind, sessions } => {
             let what = match kind {
-                DrillEvent::Earnings => "earnings",
-                DrillEvent::Decision => "a decision",
-                DrillEvent::ExDividend => "an ex-date",
+                DrillEvent::Earnings => "earnings are",
+                DrillEvent::Decision => "a decision is",
+                DrillEvent::ExDividend => "an ex-date is",
             };
             match sessions {
-                0 => format!("{what} is today"),
-                n => format!(
-                    "{what} is at most {} ahead",
-                    times(*n, "session", "sessions")
-                ),
+                0 => format!("{what} today"),
+                n => format!("{what} at most {} ahead", times(*n, "session", "sessions")),
             }
         }
         DrillCondition::And(list) => all(list, "and"),
@@ -255,16 +252,18 @@ pub fn drill_words(d: &Drill) -> Vec<String> {
         });
         out.push(format!("When {} {deed}{most}.", condition_words(&a.when)));
     }
-    let leave: Vec<String> = d.leave.when.iter().map(condition_words).collect();
-    let mut ways = Vec::new();
-    if !leave.is_empty() {
-        ways.push(format!("when {}", listed(&leave, "or")));
-    }
+    // By the numbers that the reasons of leaving have.
+    let leave = (1..).zip(&d.leave.when);
+    let mut ways: Vec<String> = leave
+        .map(|(n, c)| format!("({n}) when {}", condition_words(c)))
+        .collect();
     if let Some(n) = d.leave.until_expirations {
         ways.push(format!(
             "as soon as the {} {} expiration has {} days left",
             match n {
                 1 => "next".to_owned(),
+                2 => "second next".to_owned(),
+                3 => "third next".to_owned(),
                 n => format!("{n}th next"),
             },
             kind(e.kind),
@@ -272,6 +271,7 @@ pub fn drill_words(d: &Drill) -> Vec<String> {
         ));
     }
     ways.push("at its end".to_owned());
-    out.push(format!("It leaves {}.", listed(&ways, "or")));
+    // A clause may hold commas and an "or" of its own.
+    out.push(format!("It leaves {}.", ways.join("; or ")));
     out
 }

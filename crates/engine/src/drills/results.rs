@@ -31,7 +31,7 @@ pub struct DrillResults {
     pub all: DrillSummary,
     /// Deepest fall of the curve.
     pub drawdown: Money,
-    /// Profit of all cycles, closed and open, at the last look of each session and at ends between.
+    /// Profit of all cycles, closed and open, on each session of the span.
     pub curve: Vec<(Moment, Money)>,
     /// By division.
     pub parts: Vec<(Part, Vec<Split>)>,
@@ -76,11 +76,12 @@ fn split(
     each.collect()
 }
 
-/// Profit of all cycles, the open ones as they were marked, at the last look of each session and where
-/// one ended between looks.
-pub fn curve(played: &Played) -> Vec<(Moment, Money)> {
+/// Profit of all cycles, the open ones as they were marked, at the last look of each session or where one
+/// ended after it; flat where nothing is open.
+pub fn curve(g: &DrillGround<'_>, played: &Played) -> Vec<(Moment, Money)> {
     // At each moment the change of each cycle's profit.
-    let mut changes: BTreeMap<Moment, Money> = BTreeMap::new();
+    let mut changes: BTreeMap<Moment, Money> =
+        g.looks.iter().map(|at| (*at, Money::ZERO)).collect();
     for c in played.done() {
         let mut before = Money::ZERO;
         for row in &c.looks {
@@ -122,7 +123,7 @@ pub fn held_instead(g: &DrillGround<'_>, played: &Played) -> Option<Money> {
 pub fn results(g: &DrillGround<'_>, played: &Played) -> DrillResults {
     let all = by_end(played.done());
     let values: Vec<CycleSummed> = all.iter().map(|(_, c)| one(c)).collect();
-    let curve = curve(played);
+    let curve = curve(g, played);
     let rank = |c: &CycleDone| {
         let quarter = (c.rank? / 25.0).floor().clamp(0.0, 3.0) as usize;
         let words = ["below 25", "25 to 50", "50 to 75", "75 and above"];

@@ -223,6 +223,7 @@ function Told({ lessons: l }: { lessons: Lessons }) {
         label="Profit of closed campaigns, added up"
         width={Math.max(320, width)}
         curves={[{ name: '', points: running }]}
+        steps
       />
       <div className="flex flex-wrap items-center gap-2">
         <h2 className="font-serif text-[18px]">By</h2>

@@ -238,17 +238,19 @@ export function ConditionFields({
   const key = keyOf(value);
   const all = CONDITIONS.filter((c) => !before || c.before);
   return (
-    <div className="flex flex-wrap items-center gap-1 py-0.5">
-      <SelectField
-        label={label}
-        value={key}
-        choices={all.map((c) => ({ value: c.key, name: c.name }))}
-        onChange={(k) => {
-          const usual = all.find((c) => c.key === k)?.usual();
-          onChange({ [k]: before && k === 'price' ? { at_or_below: 100 } : usual });
-        }}
-      />
-      <Fields label={label} value={value} onChange={onChange} before={before} />
+    <div className="flex items-start gap-1 py-0.5">
+      <div className="flex min-w-0 flex-wrap items-center gap-1">
+        <SelectField
+          label={label}
+          value={key}
+          choices={all.map((c) => ({ value: c.key, name: c.name }))}
+          onChange={(k) => {
+            const usual = all.find((c) => c.key === k)?.usual();
+            onChange({ [k]: before && k === 'price' ? { at_or_below: 100 } : usual });
+          }}
+        />
+        <Fields label={label} value={value} onChange={onChange} before={before} />
+      </div>
       {onRemove && (
         <Button weight="quiet" aria-label={`remove ${label}`} onClick={onRemove}>
           ×

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale';
-import { line } from 'd3-shape';
-import { dayMonth, fixed } from '../../format';
+import { curveLinear, curveStepAfter, line } from 'd3-shape';
+import { dayMonth, fixed, longDate } from '../../format';
 
 export type Curve = {
   name: string;
@@ -11,6 +11,8 @@ export type Curve = {
 
 const H = 190;
 const LEFT = 60;
+/** Most letters of a name at the end of its curve. */
+const MOST = 34;
 const DASHES = ['', '7 3', '2 3', '9 3 2 3', '12 4', '4 6'];
 const time = (at: string) => Date.parse(`${at.slice(0, 10)}T00:00:00Z`);
 
@@ -19,10 +21,13 @@ export function Curves({
   curves,
   label,
   width,
+  steps = false,
 }: {
   curves: Curve[];
   label: string;
   width: number;
+  /** Each value stands until the next. */
+  steps?: boolean;
 }) {
   const all = curves.flatMap((c) => c.points);
   if (all.length < 2) return null;
@@ -32,7 +37,10 @@ export function Curves({
   // What never moves stands in the middle.
   const room = most > least ? 0 : Math.max(1, 0.02 * Math.abs(most));
   const [low, high] = [least - room, most + room];
-  const x = scaleLinear([Math.min(...times), Math.max(...times)], [LEFT, width - 120]);
+  // Room for the longest name at the end of its curve.
+  const longest = Math.max(...curves.map((c) => Math.min(MOST, c.name.length)));
+  const right = width - (longest === 0 ? 10 : 14 + 6.2 * longest);
+  const x = scaleLinear([Math.min(...times), Math.max(...times)], [LEFT, right]);
   const y = scaleLinear([low, high], [H - 18, 10]);
   return (
     <svg role="img" aria-label={label} width={width} height={H} className="block">
@@ -40,7 +48,7 @@ export function Curves({
         <g key={v}>
           <line
             x1={LEFT}
-            x2={width - 120}
+            x2={right}
             y1={y(v)}
             y2={y(v)}
             stroke={v === 0 ? 'var(--strong)' : 'var(--hair)'}
@@ -59,6 +67,7 @@ export function Curves({
                 line<Curve['points'][number]>()
                   .x((p) => x(time(p.at)))
                   .y((p) => y(p.value))
+                  .curve(steps ? curveStepAfter : curveLinear)
                   .digits(1)(c.points) ?? ''
               }
               fill="none"
@@ -88,17 +97,17 @@ export function Curves({
                 fontSize={11}
                 fill="var(--ink)"
               >
-                {c.name.slice(0, 18)}
+                {c.name.slice(0, MOST)}
               </text>
             )}
           </g>
         );
       })}
       <text x={LEFT} y={H - 3} fontSize={11} fill="var(--ink2)">
-        {new Date(Math.min(...times)).toISOString().slice(0, 10)}
+        {longDate(new Date(Math.min(...times)).toISOString().slice(0, 10))}
       </text>
-      <text x={width - 120} y={H - 3} fontSize={11} textAnchor="end" fill="var(--ink2)">
-        {new Date(Math.max(...times)).toISOString().slice(0, 10)}
+      <text x={right} y={H - 3} fontSize={11} textAnchor="end" fill="var(--ink2)">
+        {longDate(new Date(Math.max(...times)).toISOString().slice(0, 10))}
       </text>
     </svg>
   );

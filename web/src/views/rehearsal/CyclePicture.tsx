@@ -28,6 +28,30 @@ export function heldOver(looks: DrillLook[]): Held[] {
   return out;
 }
 
+const strikeText = (strike: number) => fixed(strike, strike % 1 === 0 ? 0 : 2);
+
+/** One label for all legs that begin at one look and strike: "82.50 +3 call, +3 put"; their dates where they differ. */
+export function labelsOf(held: Held[]): { strike: number; from: number; text: string }[] {
+  const together = new Map<string, Held[]>();
+  for (const h of held) {
+    const place = `${h.strike} ${h.from}`;
+    together.set(place, [...(together.get(place) ?? []), h]);
+  }
+  return [...together.values()].flatMap((legs) => {
+    const [one] = legs;
+    if (!one) return [];
+    const dated = new Set(legs.map((h) => parts(h.contract).date)).size > 1;
+    const each = legs.map((h) => {
+      const p = parts(h.contract);
+      const count = `${h.quantity > 0 ? '+' : '−'}${Math.abs(h.quantity)}`;
+      return `${count} ${p.kind === 'C' ? 'call' : 'put'}${dated ? ` ${dayMonth(p.date)}` : ''}`;
+    });
+    return [
+      { strike: one.strike, from: one.from, text: `${strikeText(one.strike)} ${each.join(', ')}` },
+    ];
+  });
+}
+
 const FOOT = 84;
 const LEFT = 52;
 
@@ -104,7 +128,7 @@ export function CyclePicture({
         const p = parts(h.contract);
         return (
           <g key={`${h.contract} ${h.from}`} data-held={h.contract}>
-            <title>{`${bought ? 'bought' : 'sold'} ${Math.abs(h.quantity)} × ${fixed(h.strike, h.strike % 1 === 0 ? 0 : 2)} ${p.kind === 'C' ? 'call' : 'put'} ${dayMonth(p.date)}`}</title>
+            <title>{`${bought ? 'bought' : 'sold'} ${Math.abs(h.quantity)} × ${strikeText(h.strike)} ${p.kind === 'C' ? 'call' : 'put'} ${dayMonth(p.date)}`}</title>
             <line
               x1={x(h.from)}
               x2={x(h.to)}
@@ -114,19 +138,6 @@ export function CyclePicture({
               strokeWidth={bought ? 2 : 3}
               strokeDasharray={bought ? '5 3' : undefined}
             />
-            <text
-              x={x(h.from) + 4}
-              y={y(h.strike) - 4}
-              fontSize={11}
-              fill="var(--ink)"
-              stroke="var(--ground)"
-              strokeWidth={3}
-              paintOrder="stroke"
-            >
-              {bought ? '+' : '−'}
-              {Math.abs(h.quantity)} {fixed(h.strike, h.strike % 1 === 0 ? 0 : 2)}{' '}
-              {p.kind === 'C' ? 'call' : 'put'}
-            </text>
           </g>
         );
       })}
@@ -172,6 +183,20 @@ export function CyclePicture({
             </text>
           ),
       )}
+      {labelsOf(held).map((l) => (
+        <text
+          key={`${l.strike} ${l.from}`}
+          x={x(l.from) + 8}
+          y={y(l.strike) - 5}
+          fontSize={11}
+          fill="var(--ink)"
+          stroke="var(--ground)"
+          strokeWidth={3}
+          paintOrder="stroke"
+        >
+          {l.text}
+        </text>
+      ))}
       <line x1={x(at)} x2={x(at)} y1={4} y2={height - 16} stroke="var(--brass)" />
       <text x={LEFT} y={height - 3} fontSize={11} fill="var(--ink2)">
         {dayMonth(first?.at.slice(0, 10) ?? '')} {first?.at.slice(0, 4)}

@@ -30,9 +30,9 @@ const PLACES = ['delta', 'points', 'percent', 'sigma', 'leg'] as const;
 type PlaceBy = (typeof PLACES)[number];
 const PLACE_NAMES: Record<PlaceBy, string> = {
   delta: 'delta',
-  points: 'points away',
-  percent: '% away',
-  sigma: 'σ away',
+  points: 'points',
+  percent: '%',
+  sigma: 'σ',
   leg: 'from leg',
 };
 
@@ -59,8 +59,8 @@ function LegFields({
     });
   };
   return (
-    <div className={row}>
-      <span className="w-4 text-ink2">{number}</span>
+    <div className="flex flex-wrap items-center gap-1">
+      <span className="w-3 text-ink2">{number}</span>
       <SelectField
         label={`${name}: side`}
         value={leg.side}
@@ -98,7 +98,7 @@ function LegFields({
         <>
           <NumField
             label={`${name}: strike`}
-            wide="w-14"
+            wide="w-12"
             value={shown}
             onChange={(n) => {
               if (n !== undefined) set(n);
@@ -341,15 +341,17 @@ export function DrillForm({
               onChange({ ...drill, fees });
             }}
           />
-          stake
-          <NumField
-            label="stake: money one cycle is measured against"
-            empty
-            value={drill.stake}
-            onChange={(stake) => {
-              onChange(put(drill, 'stake', stake));
-            }}
-          />
+          <span className="flex items-center gap-1.5">
+            stake
+            <NumField
+              label="stake: money one cycle is measured against"
+              empty
+              value={drill.stake}
+              onChange={(stake) => {
+                onChange(put(drill, 'stake', stake));
+              }}
+            />
+          </span>
         </div>
       </Question>
       <Question title="When to enter">

@@ -1,5 +1,5 @@
 import type { Cycle, Played, Summary } from '../../api/client';
-import { count, dayMonth, fixed, percent, shortWhen } from '../../format';
+import { count, fixed, longWhen, percent } from '../../format';
 import { money, tone } from '../../money';
 import { DataTable, type Column } from '../../ui/DataTable';
 import { Scroll } from '../../ui/Page';
@@ -9,15 +9,18 @@ const shade = (n: number | null | undefined) =>
   n == null ? '' : n < 0 ? 'text-loss' : 'text-gain';
 
 /** The figures of many results, with their names. */
-export function figuresOf(s: Summary): [string, string, string][] {
-  const range = (low: number | null | undefined, high: number | null | undefined, d = 2) =>
-    low == null || high == null
-      ? ''
-      : `95 %: ${fixed(low, d, d === 2)} to ${fixed(high, d, d === 2)}`;
+function figuresOf(s: Summary): [string, string, string][] {
+  const range = (
+    low: number | null | undefined,
+    high: number | null | undefined,
+    d: number,
+    sign: boolean,
+  ) =>
+    low == null || high == null ? '' : `95 %: ${fixed(low, d, sign)} to ${fixed(high, d, sign)}`;
   return [
     ['cycles', count(s.count), ''],
     ['sum', money(s.sum, true), ''],
-    ['mean', signed(s.mean), range(s.meanLow, s.meanHigh)],
+    ['mean', signed(s.mean), range(s.meanLow, s.meanHigh, 0, true)],
     ['median', signed(s.median), ''],
     ['spread', fixed(s.spread, 2), 'standard deviation'],
     ['worst', money(s.worst, true), ''],
@@ -28,6 +31,7 @@ export function figuresOf(s: Summary): [string, string, string][] {
         s.shareLow == null ? null : 100 * s.shareLow,
         s.shareHigh == null ? null : 100 * s.shareHigh,
         0,
+        false,
       ),
     ],
     ['profit a day', signed(s.aDay), 'in a trade'],
@@ -58,6 +62,10 @@ function Summing({ played }: { played: Played }) {
   );
 }
 
+/** Why a cycle was left, as the batch writes it, told; the rest is told already. */
+const whyText = (why: string) =>
+  ({ to: 'end of the span', end: 'its end', until: 'next expiration' })[why] ?? why;
+
 const NAMES = { rank: 'volatility rank at entry', direction: 'the underlying', why: 'left by' };
 
 function Divisions({ played, onCycle }: { played: Played; onCycle: (n: number) => void }) {
@@ -65,7 +73,7 @@ function Divisions({ played, onCycle }: { played: Played; onCycle: (n: number) =
   type Row = (typeof rows)[number];
   const columns: Column<Row>[] = [
     { key: 'by', head: 'divided by', left: true, cell: (r) => NAMES[r.by] },
-    { key: 'part', head: 'part', left: true, cell: (r) => r.part },
+    { key: 'part', head: 'part', left: true, cell: (r) => whyText(r.part) },
     { key: 'count', head: 'cycles', cell: (r) => count(r.summary.count) },
     { key: 'won', head: 'winners %', cell: (r) => percent(r.summary.share, 0) },
     {
@@ -145,14 +153,13 @@ function Cycles({
       key: 'entered',
       head: 'entered',
       by: (c) => c.entered,
-      cell: (c) => `${shortWhen(c.entered)} ${c.entered.slice(0, 4)}`,
+      cell: (c) => longWhen(c.entered),
     },
     {
       key: 'left',
       head: 'left',
       by: (c) => c.done?.left,
-      cell: (c) =>
-        c.done ? `${dayMonth(c.done.left.slice(0, 10))} ${c.done.left.slice(0, 4)}` : '',
+      cell: (c) => (c.done ? longWhen(c.done.left) : ''),
     },
     {
       key: 'why',
@@ -161,7 +168,7 @@ function Cycles({
       by: (c) => c.why,
       cell: (c) => (
         <span className="whitespace-nowrap">
-          {c.times > 1 ? `${c.why}, ${c.times} in a row` : c.why}
+          {c.times > 1 ? `${whyText(c.why)}, ${c.times} in a row` : whyText(c.why)}
         </span>
       ),
     },

@@ -183,7 +183,7 @@ export function DrillsPart() {
   };
   const names = beside.filter((n) => drills.data?.[n]);
   return (
-    <div className="grid grid-cols-[490px_minmax(0,1fr)] gap-4 pt-2 max-lg:grid-cols-[minmax(0,1fr)]">
+    <div className="grid grid-cols-[500px_minmax(0,1fr)] gap-4 pt-2 max-lg:grid-cols-[minmax(0,1fr)]">
       <section aria-label="The drill" className="flex flex-col gap-2">
         <div className="flex flex-wrap items-center gap-2">
           <input
@@ -193,7 +193,7 @@ export function DrillsPart() {
             onChange={(e) => {
               set({ ...drill, name: e.target.value });
             }}
-            className="h-6 w-44 rounded border border-strong bg-raised px-2 font-semibold"
+            className="h-6 min-w-44 flex-1 rounded border border-strong bg-raised px-2 font-semibold"
           />
           <Choices
             label="written as"
@@ -265,7 +265,7 @@ export function DrillsPart() {
       </section>
       <div ref={measure} className="flex min-w-0 flex-col">
         {read.data?.problem != null && <Notice>{read.data.problem}</Notice>}
-        <ul aria-label="In plain words" className="font-serif text-[15px] leading-[21px]">
+        <ul aria-label="In plain words" className="pb-2 font-serif text-[15px] leading-[21px]">
           {(read.data?.words ?? []).map((w) => (
             <li key={w}>{w}</li>
           ))}
@@ -281,11 +281,25 @@ export function DrillsPart() {
             {(p) => (
               <>
                 {p.all.count > 0 && (
-                  <CyclePart
-                    key={JSON.stringify(settled) + String(cycle)}
-                    drill={settled}
-                    cycle={Math.min(cycle, p.all.count)}
-                  />
+                  <>
+                    <CyclePart
+                      key={JSON.stringify(settled) + String(cycle)}
+                      drill={settled}
+                      cycle={Math.min(cycle, p.all.count)}
+                    />
+                    <section aria-label="Profit over time" className="pt-2">
+                      <h2 className="font-serif text-[16px]">
+                        Profit of all cycles, session by session
+                      </h2>
+                      <Curves
+                        label="Profit of all cycles over time"
+                        width={Math.max(320, width)}
+                        curves={[
+                          { name: '', points: p.curve.map((c) => ({ at: c.at, value: c.profit })) },
+                        ]}
+                      />
+                    </section>
+                  </>
                 )}
                 {p.all.count === 0 && (
                   <p className="py-4 text-ink2">
@@ -293,18 +307,6 @@ export function DrillsPart() {
                     the table below tells what was skipped.
                   </p>
                 )}
-                <section aria-label="Profit over time" className="pt-2">
-                  <h2 className="font-serif text-[16px]">
-                    Profit of all cycles, session by session
-                  </h2>
-                  <Curves
-                    label="Profit of all cycles over time"
-                    width={Math.max(320, width)}
-                    curves={[
-                      { name: '', points: p.curve.map((c) => ({ at: c.at, value: c.profit })) },
-                    ]}
-                  />
-                </section>
               </>
             )}
           </Asked>
