@@ -41,6 +41,19 @@ pub enum Scope {
 }
 
 impl Scope {
+    /// What follows "campaign", with a space before it; nothing where all are meant. `title` names a
+    /// campaign.
+    pub fn words(&self, title: impl Fn(u64) -> Option<String>) -> String {
+        match self {
+            Scope::All => String::new(),
+            Scope::Structure(s) => format!(" that is a {}", s.word()),
+            Scope::Symbol(s) => format!(" in {s}"),
+            Scope::Campaign(id) => {
+                title(*id).map_or_else(|| format!(" {id}"), |t| format!(" {id} ({t})"))
+            }
+        }
+    }
+
     /// How narrow it is: of two rules on one measure the narrower counts.
     fn narrow(&self) -> u8 {
         match self {
@@ -223,17 +236,7 @@ impl Rule {
             limit,
         } = self.condition;
         let facts = measure.facts();
-        let (what, predicate) = (
-            match &self.scope {
-                Scope::All => String::new(),
-                Scope::Structure(s) => format!(" that is a {}", s.word()),
-                Scope::Symbol(s) => format!(" in {s}"),
-                Scope::Campaign(id) => {
-                    title(*id).map_or_else(|| format!(" {id}"), |t| format!(" {id} ({t})"))
-                }
-            },
-            measure.predicate(side, limit),
-        );
+        let (what, predicate) = (self.scope.words(title), measure.predicate(side, limit));
         let again = match self.again {
             _ if facts.subject == Subject::Trade => String::new(),
             None => "; only once".into(),

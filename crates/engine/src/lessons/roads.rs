@@ -3,7 +3,7 @@
 //! far side of every leg and with fees; one that never rings holds to the end.
 
 use desk::drill::{DrillCondition, Interval, bootstrap_mean};
-use desk::rules::{Condition, Rule, Subject, ruling};
+use desk::rules::{Condition, Rule, Scope, Subject, ruling};
 use desk::{Campaign, Moment, Money};
 use rayon::prelude::*;
 
@@ -19,7 +19,7 @@ const SEED: u64 = 1;
 /// A way that could have been taken.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Road {
-    /// In words, after "leave when it" or alone.
+    /// In words, with whom a rule is for.
     pub name: String,
     /// The rule, where it is one of mine.
     pub rule: Option<u64>,
@@ -98,7 +98,15 @@ fn taken(state: &State, opening: &Opening, leave: Vec<DrillCondition>) -> Option
 pub fn roads(state: &State, asked: Option<Condition>) -> (Vec<RoadSummary>, Vec<CampaignRoads>) {
     let of_campaigns = |r: &&Rule| r.on && r.condition.measure.facts().subject == Subject::Campaign;
     let mine: Vec<&Rule> = state.my_rules.iter().filter(of_campaigns).collect();
-    let words = |c: &Condition| format!("leave when it {}", c.measure.predicate(c.side, c.limit));
+    let words = |scope: &Scope, c: &Condition| {
+        let what = match scope {
+            Scope::All => String::new(),
+            Scope::Campaign(_) => format!(" campaign{}", scope.words(|_| None)),
+            _ => format!(" a campaign{}", scope.words(|_| None)),
+        };
+        let predicate = c.measure.predicate(c.side, c.limit);
+        format!("leave{what} when it {predicate}")
+    };
     let mut all: Vec<(Road, Option<Condition>)> = vec![(
         Road {
             name: "hold to the end".into(),
@@ -108,14 +116,14 @@ pub fn roads(state: &State, asked: Option<Condition>) -> (Vec<RoadSummary>, Vec<
     )];
     all.extend(asked.map(|c| {
         let road = Road {
-            name: words(&c),
+            name: words(&Scope::All, &c),
             rule: None,
         };
         (road, Some(c))
     }));
     all.extend(mine.iter().map(|r| {
         let road = Road {
-            name: words(&r.condition),
+            name: words(&r.scope, &r.condition),
             rule: Some(r.id),
         };
         (road, Some(r.condition))

@@ -141,6 +141,21 @@ function PartTable({
   );
 }
 
+/** What was made up to each day on which something was closed, from nothing at the first opening. */
+export function addedUp(
+  campaigns: Pick<Lessons['campaigns'][number], 'opened' | 'closed' | 'profit'>[],
+) {
+  const days = new Map<string, number>();
+  const first = campaigns.map((c) => c.opened.slice(0, 10)).sort()[0];
+  if (first !== undefined) days.set(first, 0);
+  let sum = 0;
+  for (const c of campaigns.toSorted((a, b) => a.closed.localeCompare(b.closed))) {
+    sum += Number(c.profit);
+    days.set(c.closed.slice(0, 10), sum);
+  }
+  return [...days].map(([at, value]) => ({ at, value }));
+}
+
 function CampaignTable({ rows }: { rows: Lessons['campaigns'] }) {
   type Row = Lessons['campaigns'][number];
   const columns: Column<Row>[] = [
@@ -207,10 +222,7 @@ function Told({ lessons: l }: { lessons: Lessons }) {
   const [measure, width] = useMeasured();
   const division = l.divisions.find((d) => d.by === by) ?? l.divisions[0];
   const shown = part ? l.campaigns.filter((c) => part.campaigns.includes(c.campaign)) : l.campaigns;
-  const running = l.campaigns.reduce<{ at: string; value: number }[]>(
-    (all, c) => [...all, { at: c.closed, value: (all.at(-1)?.value ?? 0) + Number(c.profit) }],
-    [],
-  );
+  const running = addedUp(l.campaigns);
   return (
     <div ref={measure} className="flex flex-col gap-2">
       <p className="max-w-[80ch] font-serif text-[17px] leading-6">
