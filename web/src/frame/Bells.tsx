@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import { Link } from 'react-router';
 import { api, must, type Bell } from '../api/client';
 import { useLive } from '../api/live';
@@ -8,7 +8,8 @@ import { bellsQuery } from '../api/queries';
 import { dayMonth, later, shortWhen } from '../format';
 import { Button, Notice } from '../ui/controls';
 import { Heard } from './heard';
-import { NewBell } from './NewBell';
+
+const NewBell = lazy(async () => ({ default: (await import('./NewBell')).NewBell }));
 
 /** "again after 2.00 back, until 18 Apr": what else was said of a bell. */
 function beside(b: Bell): string {
@@ -187,7 +188,9 @@ export function Bells() {
               </ul>
             </>
           )}
-          <NewBell />
+          <Suspense>
+            <NewBell />
+          </Suspense>
           <Heard />
         </Popover.Content>
       </Popover.Portal>

@@ -93,7 +93,7 @@ export function Curves({
             {last && (
               <text
                 x={x(time(last.at)) + 6}
-                y={y(last.value) + 4 + 12 * (i % 2)}
+                y={Math.min(H - 20, y(last.value) + 4 + 12 * (i % 2))}
                 fontSize={11}
                 fill="var(--ink)"
               >

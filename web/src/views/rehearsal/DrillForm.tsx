@@ -98,7 +98,7 @@ function LegFields({
         <>
           <NumField
             label={`${name}: strike`}
-            wide="w-12"
+            wide="w-16"
             value={shown}
             onChange={(n) => {
               if (n !== undefined) set(n);
