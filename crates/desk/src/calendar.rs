@@ -3,7 +3,10 @@
 //! Trading days are weekdays without the ten rule-made holidays below; a session runs 09:30–16:00.
 //! A monthly expiration is the third Friday, or the session before it when that Friday is a
 //! holiday. Easter is by the anonymous Gregorian algorithm (Meeus, *Astronomical Algorithms*, ch.
-//! 8).
+//! 8). A market that keeps other days or hours brings them ([`keep`]).
+
+use std::collections::BTreeMap;
+use std::sync::OnceLock;
 
 use jiff::civil::{Date, Weekday, date};
 use jiff::{Span, ToSpan};
@@ -38,9 +41,9 @@ impl Expiration {
     /// The instant at which the contracts expire.
     pub fn moment(&self) -> Moment {
         if self.am_settled {
-            Moment::at(self.date, 9, 30)
+            open_of(self.date)
         } else {
-            Moment::at(self.date, 16, 0)
+            close_of(self.date)
         }
     }
 }
@@ -113,8 +116,67 @@ fn is_holiday(d: Date) -> bool {
     .contains(&d)
 }
 
+/// Opening and close of a session, in minutes from midnight on the exchange's clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Hours {
+    /// Opening.
+    pub open: i64,
+    /// Close, after the opening.
+    pub close: i64,
+}
+
+/// The hours that hold where nothing else is said: 09:30 to 16:00.
+pub const USUAL: Hours = Hours {
+    open: 9 * 60 + 30,
+    close: 16 * 60,
+};
+
+/// Days and hours that differ from the rules.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct OwnDays {
+    /// Hours of a session for which nothing else is said.
+    pub usual: Option<Hours>,
+    /// Single dates: their hours, or closed.
+    pub days: BTreeMap<Date, Option<Hours>>,
+}
+
+static OWN_DAYS: OnceLock<OwnDays> = OnceLock::new();
+
+/// The days that were kept before differ.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("this program keeps another calendar already; one market at a time can bring one")]
+pub struct AnotherCalendar;
+
+/// Keeps days and hours of the market that the program is opened on. Like the rules they hold for
+/// the whole program and for good: once for a process, before anything is asked of the calendar.
+///
+/// # Errors
+/// Others were kept before.
+pub fn keep(own: OwnDays) -> Result<(), AnotherCalendar> {
+    if *OWN_DAYS.get_or_init(|| own.clone()) == own {
+        Ok(())
+    } else {
+        Err(AnotherCalendar)
+    }
+}
+
+fn own_day(d: Date) -> Option<Option<Hours>> {
+    OWN_DAYS.get()?.days.get(&d).copied()
+}
+
+fn hours_of(d: Date) -> Hours {
+    let Some(own) = OWN_DAYS.get() else {
+        return USUAL;
+    };
+    let said = own.days.get(&d).copied().flatten();
+    said.or(own.usual).unwrap_or(USUAL)
+}
+
 /// Whether the exchange trades on this date.
 pub fn is_session(d: Date) -> bool {
+    if let Some(own) = own_day(d) {
+        return own.is_some();
+    }
     !matches!(d.weekday(), Weekday::Saturday | Weekday::Sunday) && !is_holiday(d)
 }
 
@@ -143,12 +205,12 @@ pub fn previous_session(d: Date) -> Date {
 
 /// When a session opens.
 pub fn open_of(d: Date) -> Moment {
-    Moment::at(d, 9, 30)
+    Moment::at(d, 0, hours_of(d).open)
 }
 
 /// When a session closes.
 pub fn close_of(d: Date) -> Moment {
-    Moment::at(d, 16, 0)
+    Moment::at(d, 0, hours_of(d).close)
 }
 
 /// Whether the exchange is trading at this moment.

@@ -152,8 +152,10 @@ pub struct Underlying {
     pub own_dates: Vec<Date>,
     /// The last session on which it trades; none: for good.
     pub last_session: Option<Date>,
-    /// Root of the closing-settled weeklies where it differs from the symbol.
+    /// Root of what is settled at the close where it differs from the symbol.
     pub weekly_root: Option<String>,
+    /// The root whose options are settled on opening prints, where there is one.
+    pub opening_root: Option<String>,
     /// Sensitivity to the index, used to express deltas in index terms.
     pub beta: f64,
 }
@@ -161,24 +163,30 @@ pub struct Underlying {
 impl Underlying {
     /// The root under which an expiration's contracts trade.
     pub fn root_for(&self, expiration: &Expiration) -> &str {
-        match &self.weekly_root {
-            Some(root) if !expiration.am_settled => root,
-            _ => &self.symbol,
-        }
+        let root = if expiration.am_settled {
+            &self.opening_root
+        } else {
+            &self.weekly_root
+        };
+        root.as_ref().unwrap_or(&self.symbol)
     }
 
     /// Whether a root belongs to this underlying.
     pub fn owns_root(&self, root: &str) -> bool {
-        root == self.symbol || self.weekly_root.as_deref() == Some(root)
+        root == self.symbol || self.weekly_root.as_deref() == Some(root) || self.opens(root)
+    }
+
+    /// Whether the options of a root are settled on opening prints.
+    pub fn opens(&self, root: &str) -> bool {
+        self.opening_root.as_deref() == Some(root)
     }
 
     /// The expiration a contract belongs to, as far as its settlement time is concerned.
     pub fn expiry_moment(&self, contract: &Contract) -> Moment {
-        let am_settled = self.listing.am_monthlies && contract.root == self.symbol;
         Expiration {
             date: contract.expiry,
             cycle: Cycle::Monthly,
-            am_settled,
+            am_settled: self.opens(&contract.root),
         }
         .moment()
     }

@@ -15,7 +15,7 @@ use engine::Engine;
 use engine::balance::{
     BookMemo, Chosen, Considered, Item, Lens, LookWanted, MendAsked, ahead, items, mended, worked,
 };
-use engine::sight::{INDEX, index_price};
+use engine::sight::index_price;
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 use rayon::prelude::*;
 
@@ -135,7 +135,7 @@ fn benches(c: &mut Criterion) {
         ),
         ("map and table, volatility answers", VolAnswer::PerMove(2.0)),
     ] {
-        let lens = Lens::plain(vol);
+        let lens = Lens::plain(&world, vol);
         group.bench_function(what, |b| {
             b.iter(|| {
                 let memo = BookMemo::default();
@@ -152,7 +152,7 @@ fn benches(c: &mut Criterion) {
         });
     }
     let memo = BookMemo::default();
-    let lens = Lens::plain(VolAnswer::PerMove(2.0));
+    let lens = Lens::plain(&world, VolAnswer::PerMove(2.0));
     group.bench_function(
         "one of sixty switched, at the same moment (wanted 60 ms)",
         |b| {
@@ -202,12 +202,12 @@ fn benches(c: &mut Criterion) {
             &mut fresh,
             &BookMemo::default(),
             &chosen,
-            (&Lens::plain(VolAnswer::Stays), index),
+            (&Lens::plain(&world, VolAnswer::Stays), index),
             &asked,
         )
         .unwrap();
         println!(
-            "mend {what}: {} candidates against {INDEX}, {} reach it, {:.0} ms (wanted 50,000 under \
+            "mend {what}: {} candidates against the index, {} reach it, {:.0} ms (wanted 50,000 under \
              2,000 ms)",
             found.looked,
             found.reach,

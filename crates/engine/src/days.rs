@@ -55,11 +55,13 @@ pub(crate) fn day_of(state: &State, quoter: &mut Quoter, memory: &mut ClosingLoo
     let mut risks: Vec<(&Campaign, Money)> = Vec::new();
     let index = index_price(state);
     // What a campaign makes at moves of the index takes most of the time.
-    let moved: Vec<[f64; 5]> = all.par_iter().map(at_moves).collect();
+    let beta = |held: &Held<'_>| state.world.beta(&held.underlying.symbol, close);
+    let moved: Vec<[f64; 5]> = all.par_iter().map(|h| at_moves(h, beta(h))).collect();
     for (held, moved) in all.iter().zip(moved) {
+        let beta = beta(held);
         let risk = at_risk(state, quoter, held.campaign);
         risks.push((held.campaign, risk));
-        add_campaign(held, index, moved, risk, &mut figures);
+        add_campaign(held, (beta, index), moved, risk, &mut figures);
     }
     figures.largest = largest(state, &risks);
     Day {
@@ -71,8 +73,7 @@ pub(crate) fn day_of(state: &State, quoter: &mut Quoter, memory: &mut ClosingLoo
 }
 
 /// Profit of what a campaign holds at each move of the index.
-fn at_moves(held: &Held<'_>) -> [f64; 5] {
-    let beta = held.underlying.beta;
+fn at_moves(held: &Held<'_>, beta: f64) -> [f64; 5] {
     let mut spots = vec![held.spot];
     spots.extend(DAY_MOVES.map(|m| (held.spot * (1.0 + beta * m as f64 / 100.0)).max(0.0)));
     let values = held.values(&spots);
@@ -82,18 +83,18 @@ fn at_moves(held: &Held<'_>) -> [f64; 5] {
 /// Adds a campaign's Greeks, its profit at moves of the index, and its capital by direction.
 fn add_campaign(
     held: &Held<'_>,
-    index: f64,
+    (beta, index): (f64, f64),
     profits: [f64; 5],
     risk: Money,
     figures: &mut DayFigures,
 ) {
-    let (u, spot, greeks) = (held.underlying, held.spot, held.greeks());
+    let (spot, greeks) = (held.spot, held.greeks());
     let mut sum = BookGreeks::default();
-    sum.add(&greeks, u.beta, spot, index);
+    sum.add(&greeks, beta, spot, index);
     let g = &mut figures.greeks;
     g.lean += sum.lean;
     g.lean_money += sum.lean * index * 0.01;
-    g.gamma += greeks.gamma * (u.beta * spot / index).powi(2);
+    g.gamma += greeks.gamma * (beta * spot / index).powi(2);
     g.theta += greeks.theta;
     g.vega += greeks.vega;
     g.rho += greeks.rho;

@@ -10,7 +10,7 @@ use desk::{
     Instrument, Journalled, Moment, Money, Occurrence, Order, Saved,
 };
 use market::exchange::{self, Displayed, ExecutionReport, Looks, Round};
-use market::{Clock, LAST, Quoter, SPEEDS, Step, World};
+use market::{Clock, Quoter, SPEEDS, Step, World};
 
 use crate::days::ClosingLooks;
 use crate::judging::{is_look, look_after};
@@ -26,6 +26,10 @@ pub(crate) const LOOKED: &str = "looked_ms";
 pub(crate) const KIND: &str = "account_kind";
 pub(crate) const LEVEL: &str = "account_level";
 pub(crate) const DAY_TRADES: &str = "day_trades";
+/// When quotes of a market from files are stale, in milliseconds.
+const STALE: &str = "stale_after_ms";
+/// Least and most of that: a second, and a day.
+const STALE_WITHIN: (i64, i64) = (1_000, 86_400_000);
 
 /// Between opening and close the account is looked at on these hours of the exchange's day.
 const LOOKED_AT: [i64; 3] = [10, 12, 14];
@@ -138,6 +142,11 @@ impl Engine {
             version: 1,
             heading: None,
             stands: None,
+            stale_after: setting(STALE)
+                .and_then(|text| text.parse().ok())
+                .unwrap_or(exchange::STALE_AFTER),
+            follows: false,
+            silent: false,
             read_only: wrong.map(Arc::from),
             orders: saved.orders.into_iter().map(Arc::new).collect(),
             world,
@@ -271,7 +280,8 @@ impl Engine {
     /// Where the clock has to be when so much real time has passed, in nanoseconds; nothing where it
     /// stays. What makes no whole millisecond of the exchange's time counts the next time.
     pub fn due(&mut self, real_nanos: i64) -> Option<Moment> {
-        if !self.state.clock.running || self.state.read_only.is_some() {
+        let stands = self.state.follows || !self.state.clock.running;
+        if stands || self.state.read_only.is_some() {
             self.spare = 0;
             return None;
         }
@@ -279,14 +289,18 @@ impl Engine {
         let (millis, spare) = (nanos / 1_000_000, nanos % 1_000_000);
         self.spare = spare;
         let now = self.state.clock.now;
-        let to = now.plus_millis(millis).min(close_of(LAST)).max(now);
+        let to = now
+            .plus_millis(millis)
+            .min(close_of(self.state.world.last()))
+            .max(now);
         (to > now).then_some(to)
     }
 
     /// Where a step leads.
     pub fn target(&self, step: Step) -> Moment {
         let (state, now) = (&self.state, self.state.clock.now);
-        state.clock.target(step, state.world.underlyings(now))
+        let own = state.world.underlyings(now);
+        state.clock.target(step, own, state.world.last())
     }
 
     /// Runs, pauses or changes speed.
@@ -297,6 +311,7 @@ impl Engine {
         let mut next = self.state.clone();
         next.clock.running = running.unwrap_or(next.clock.running);
         if let Some(speed) = speed {
+            self.refuse_followed("speed")?;
             if !SPEEDS.contains(&speed) {
                 let message = format!("{speed} is not a speed; choose one of {SPEEDS:?}");
                 return Err(Refusal::Field {
@@ -307,6 +322,55 @@ impl Engine {
             next.clock.speed = speed;
         }
         self.commit(next, Vec::new())
+    }
+
+    /// Lets the clock follow what comes to the market: it goes to each new moment and stands there. Whoever
+    /// drives the engine takes it there.
+    pub fn follow(&mut self) {
+        self.state.follows = true;
+    }
+
+    /// Tells that nothing has come for too long, or that it has again.
+    pub fn fall_silent(&mut self, silent: bool) {
+        self.state.silent = silent;
+    }
+
+    /// Sets after how many milliseconds quotes of a market from files are stale.
+    ///
+    /// # Errors
+    /// It is too short or too long.
+    pub fn set_stale_after(&mut self, millis: i64) -> Result<(), Refusal> {
+        let (least, most) = STALE_WITHIN;
+        if !(least..=most).contains(&millis) {
+            return Err(Refusal::Field {
+                field: "staleAfter",
+                message: format!(
+                    "{} seconds; write {} to {}",
+                    millis / 1_000,
+                    least / 1_000,
+                    most / 1_000
+                ),
+            });
+        }
+        let mut next = self.state.clone();
+        next.stale_after = millis;
+        self.commit(next, vec![Fact::Setting(STALE.into(), millis.to_string())])
+    }
+
+    /// Refuses to lead a clock that follows its market.
+    ///
+    /// # Errors
+    /// It does.
+    pub fn refuse_followed(&self, field: &'static str) -> Result<(), Refusal> {
+        if !self.state.follows {
+            return Ok(());
+        }
+        Err(Refusal::Field {
+            field,
+            message: "this clock follows its feed and stands at the newest moment; rehearse to go through \
+                      recorded days by hand"
+                .into(),
+        })
     }
 
     /// Keeps the clock as it stands.
@@ -409,6 +473,7 @@ impl Engine {
                 world: &world,
                 most: &|o| closable(&account, o),
                 displayed: &displayed,
+                reliance: next.reliance(),
             };
             let happened = round.next(&looks, &mut self.quoter, &mut orders);
             drop((account, displayed));

@@ -16,7 +16,7 @@ use desk::{
     Package, Price, Pricing, Purpose, Request, TimeInForce,
 };
 use market::lifecycle::{self, LifecycleEvent};
-use market::{FIRST, Quoter, World};
+use market::{Quoter, World};
 
 use crate::engine::Engine;
 use crate::lifecycle::book;
@@ -59,7 +59,7 @@ fn ticket(name: &str) -> String {
 /// What can be wrong with one execution by itself.
 fn check(state: &State, e: &Execution) -> Result<Package, String> {
     let now = state.clock.now;
-    let first = desk::calendar::open_of(FIRST);
+    let first = desk::calendar::open_of(state.world.first());
     if e.at > now || e.at < first {
         return Err(format!(
             "at: {} lies outside of this world's past; write a moment from {first} to {now}",

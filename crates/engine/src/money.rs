@@ -119,7 +119,7 @@ pub fn market_of<'a>(
 
 /// Interest that margin re-values with: three months.
 fn margin_rate(state: &State) -> f64 {
-    state.world.rate(0.25)
+    state.world.rate(state.clock.now, 0.25)
 }
 
 /// What margin needs to know of an underlying now.
@@ -373,7 +373,7 @@ pub fn account_view(
         taken_elsewhere: elsewhere,
         reserved,
         here: holdings_of(state, quoter, symbol),
-        fees: state.world.fees(),
+        fees: state.world.fees_of(symbol),
         value,
         rules: state.rules,
         rate: margin_rate(state),
@@ -518,7 +518,7 @@ impl Reserves {
             }
             let here = |quoter: &mut Quoter, symbol: &str| AccountView {
                 here: holdings_of(&then, quoter, symbol),
-                fees: then.world.fees(),
+                fees: then.world.fees_of(symbol),
                 rules: then.rules,
                 rate: margin_rate(&then),
                 ..AccountView::default()
@@ -675,7 +675,7 @@ pub fn evaluate_alone(
 ) -> Result<desk::Evaluation, Refusal> {
     let market = market_of(state, quoter, symbol, &proposal.structure)?;
     let account = AccountView {
-        fees: state.world.fees(),
+        fees: state.world.fees_of(symbol),
         rules: state.rules,
         rate: margin_rate(state),
         ..AccountView::default()

@@ -26,9 +26,6 @@ use crate::campaigns::all_open;
 use crate::money::{account_value, alone, evaluate_alone, total_requirement};
 use crate::state::State;
 
-/// The index in whose terms deltas are added.
-pub const INDEX: &str = "WXMR";
-
 /// Sessions of a year, for the rank of a volatility.
 pub(crate) const YEAR: usize = 252;
 /// How far ahead events are looked for, in days.
@@ -91,7 +88,7 @@ pub fn vol_standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Sta
 pub fn index_price(state: &State) -> f64 {
     state
         .world
-        .spot(INDEX, state.clock.now)
+        .spot(state.world.index(), state.clock.now)
         .map_or(1.0, Price::to_f64)
 }
 
@@ -390,7 +387,7 @@ pub(crate) fn campaign_seen(
         .flatten()
         .map(|g| {
             let mut book = BookGreeks::default();
-            book.add(&g, u.beta, price, index_price(state));
+            book.add(&g, world.beta(&u.symbol, at), price, index_price(state));
             SeenGreeks {
                 lean: book.lean,
                 delta: g.delta,
@@ -539,7 +536,8 @@ pub(crate) fn largest(state: &State, risks: &[(&Campaign, Money)]) -> Largest {
 pub fn book_greeks(state: &State, quoter: &mut Quoter) -> BookGreeks {
     let (mut out, index) = (BookGreeks::default(), index_price(state));
     for held in all_held(state, quoter) {
-        out.add(&held.greeks(), held.underlying.beta, held.spot, index);
+        let beta = state.world.beta(&held.underlying.symbol, state.clock.now);
+        out.add(&held.greeks(), beta, held.spot, index);
     }
     out
 }
@@ -570,7 +568,11 @@ pub fn stress_loss(state: &State, quoter: &mut Quoter) -> Money {
     for item in items(state, quoter, &chosen).iter().filter(|i| i.on) {
         if let Some(u) = state.world.underlying(&item.symbol) {
             // What a model refuses is told where the book is shown.
-            let _ = stress_moves(&item.position(u, at), u.beta, &mut sum);
+            let _ = stress_moves(
+                &item.position(u, at),
+                state.world.beta(&item.symbol, at),
+                &mut sum,
+            );
         }
     }
     Money::from_model(-sum.into_iter().fold(0.0, f64::min))

@@ -10,7 +10,7 @@ use desk::{
     Instrument, Moment, Money, Order, OwnDate, Price, Said, SaidOf, Underlying, UnderlyingKind,
 };
 use imbl::Vector;
-use market::exchange::{Displayed, ExecutionReport};
+use market::exchange::{Displayed, ExecutionReport, Reliance};
 use market::{Clock, World};
 
 use crate::judging::Stands;
@@ -83,11 +83,26 @@ pub struct State {
     /// Why time stands although the clock runs, told by whoever drives the engine: what happens
     /// cannot be kept.
     pub stands: Option<Arc<str>>,
+    /// Quotes of a market from files are stale after so many milliseconds of the exchange's time.
+    pub stale_after: i64,
+    /// The clock follows what comes to a market from files: it stands at the newest moment.
+    pub follows: bool,
+    /// Nothing has come for longer than quotes stay fresh, by the clock on the wall; told by whoever
+    /// drives the engine.
+    pub silent: bool,
     /// Why nothing can be changed, where the books that were kept do not reconcile.
     pub read_only: Option<Arc<str>>,
 }
 
 impl State {
+    /// How far quotes of a market from files are relied on.
+    pub fn reliance(&self) -> Reliance {
+        Reliance {
+            stale_after: self.stale_after,
+            silent: self.silent,
+        }
+    }
+
     /// Place of an order in the list.
     pub fn place_of(&self, id: u64) -> Option<usize> {
         // What is asked for is mostly open, and those are few.

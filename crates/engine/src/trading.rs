@@ -265,6 +265,7 @@ impl Engine {
             world: &world,
             most: &|o| closable(&account, o),
             displayed: &displayed,
+            reliance: next.reliance(),
         };
         let happened = exchange::arrive(&looks, &mut self.quoter, &mut orders, id, now);
         drop((account, displayed));
@@ -608,7 +609,7 @@ fn check_time(state: &State, request: &Request) -> Result<(), Refusal> {
                 .options()
                 .map(|(c, _)| c.expiry)
                 .chain(underlying_of(state, &request.symbol)?.last_session);
-            let to = ends.min().unwrap_or(market::LAST);
+            let to = ends.min().unwrap_or(state.world.last());
             if is_session(date) && date >= from && date <= to {
                 Ok(())
             } else {

@@ -183,7 +183,7 @@ fn round_trip(
         })
         .collect();
     let q = package_quote(&legs, &quotes, u);
-    let fees = u.fees(&legs, &state.world.fees());
+    let fees = u.fees(&legs, &state.world.fees_of(&u.symbol));
     let cost = (q.cross - q.rest).times(u.multiplier) + fees + fees;
     Some(RoundTrip {
         cost,
@@ -255,7 +255,7 @@ fn row(state: &State, u: &Underlying, risks: &Risks<'_>) -> Option<UniverseRow> 
         }),
         open_interest: chain.iter().map(|c| c.quote.open_interest).sum(),
         volume: chain.iter().map(|c| c.quote.volume).sum(),
-        beta: u.beta,
+        beta: world.beta(symbol, at),
         held,
         risk: risk_of(&|c| c.symbol == symbol),
         sector_risk: sector.map(|own| risk_of(&|c| world.sector(&c.symbol) == Some(own))),

@@ -134,7 +134,7 @@ fn field<'a>(
             law: law.map_err(desk::EvaluationError::Model)?,
         });
     }
-    let fees = state.world.fees();
+    let fees = state.world.fees_of(&u.symbol);
     Ok(Field::new(at, (u, spot, carry), fees, search.lean, dates))
 }
 

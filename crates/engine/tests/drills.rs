@@ -18,7 +18,7 @@ use desk::{
 use engine::Engine;
 use engine::drills::{Action, CycleDone, DrillGround, Played, Watching, Why, play};
 use jiff::civil::{Date, date};
-use market::{Quoter, Recorded, Seen, Sight, World};
+use market::{Quoter, Recorded, Seen, Sight, Tape, Told, World};
 
 fn decimal(text: &str) -> Decimal {
     text.parse().unwrap()
@@ -358,15 +358,18 @@ fn recorded(world: &World, of: &Underlying, span: (Date, Date), name: &str) -> R
         }
         day = day.tomorrow().unwrap();
     }
-    Recorded {
-        underlying: Underlying {
-            symbol: name.into(),
-            ..of.clone()
-        },
-        dividend_yield: 0.0,
-        bars: world.bars(&of.symbol, span.0, close_of(span.1)),
-        sights,
-    }
+    let underlying = Underlying {
+        symbol: name.into(),
+        weekly_root: None,
+        opening_root: None,
+        ..of.clone()
+    };
+    let told = Told {
+        dividend_yield: Some(0.0),
+        ..Told::default()
+    };
+    let bars = world.bars(&of.symbol, span.0, close_of(span.1));
+    Recorded::new(underlying, told, Tape::of(bars, sights))
 }
 
 /// An index written to files and read again gives the same cycles to the cent where strikes go by points; and
@@ -381,10 +384,14 @@ fn a_market_from_files_gives_the_same_cycles() {
     let own = played(&world, &drill, close_of(span.1));
     let kept = recorded(&world, &of, span, "OWNX");
     let half = {
-        let mut half = kept.clone();
-        half.sights.retain(|at, _| at.date() <= date(2030, 4, 12));
-        half.bars.retain(|b| b.date <= date(2030, 4, 12));
-        half
+        let (first, _) = kept.tape.span().unwrap();
+        let all = kept.tape.between(first, close_of(date(2030, 4, 12)));
+        let sight = |at| kept.tape.sight(at).unwrap();
+        let sights = all.iter().map(|(at, _)| (*at, (*sight(*at).1).clone()));
+        let mut bars = kept.tape.bars();
+        bars.retain(|b| b.date <= date(2030, 4, 12));
+        let tape = Tape::of(bars, sights.collect());
+        Recorded::new(kept.underlying.clone(), kept.told.clone(), tape)
     };
     let drill = Drill {
         symbol: "OWNX".into(),
@@ -395,12 +402,12 @@ fn a_market_from_files_gives_the_same_cycles() {
             .map(|c| (c.entered, c.left, c.why, c.net, c.fees, c.best, c.worst))
             .collect()
     };
-    let files = World::new(6).with_recorded(vec![kept]).unwrap();
+    let files = World::new(6).with_recorded(vec![kept]);
     let read = played(&files, &drill, close_of(span.1));
     assert!(ledger(&own).len() > 8);
     assert_eq!(ledger(&own), ledger(&read));
     // Of the half that is recorded the looks are those of the whole; nothing is made up behind it.
-    let fewer = World::new(6).with_recorded(vec![half]).unwrap();
+    let fewer = World::new(6).with_recorded(vec![half]);
     let cut = played(&fewer, &drill, close_of(span.1));
     let last = cut.done().map(|c| c.left).max().unwrap();
     assert!(last <= Moment::at(date(2030, 4, 12), 16, 0));

@@ -18,12 +18,7 @@ impl World {
     /// has come. Nothing for an unknown symbol.
     pub fn bars(&self, symbol: &str, from: Date, until: Moment) -> Vec<Bar> {
         if let Some(r) = self.recorded(symbol) {
-            return r
-                .bars
-                .iter()
-                .filter(|b| b.date >= from && close_of(b.date) <= until)
-                .copied()
-                .collect();
+            return r.bars(from, until);
         }
         let sessions = self.sessions_between(from, until.date());
         sessions

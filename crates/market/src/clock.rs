@@ -2,8 +2,7 @@
 
 use desk::calendar::{next_close, next_open};
 use desk::{Moment, Underlying};
-
-use crate::specs::LAST;
+use jiff::civil::Date;
 
 /// Speeds the clock may run at, as a multiple of real time.
 pub const SPEEDS: [u32; 6] = [1, 10, 60, 300, 900, 3_600];
@@ -35,20 +34,24 @@ pub enum Step {
 }
 
 impl Clock {
-    /// Where so many real milliseconds lead; a paused clock stays.
-    pub fn after(&self, real_millis: i64) -> Moment {
+    /// Where so many real milliseconds lead, no further than the close of `last`; a paused clock stays.
+    pub fn after(&self, real_millis: i64, last: Date) -> Moment {
         if self.running {
-            self.end_of_world(self.now.plus_millis(real_millis * i64::from(self.speed)))
+            self.no_further(
+                self.now.plus_millis(real_millis * i64::from(self.speed)),
+                last,
+            )
         } else {
             self.now
         }
     }
 
-    /// Where a step leads.
+    /// Where a step leads, no further than the close of `last`.
     pub fn target<'a>(
         &self,
         step: Step,
         underlyings: impl Iterator<Item = &'a Underlying>,
+        last: Date,
     ) -> Moment {
         let to = match step {
             Step::Minute => self.now.plus_millis(60_000),
@@ -62,10 +65,10 @@ impl Clock {
                 nearest.unwrap_or_else(|| next_close(self.now))
             }
         };
-        self.end_of_world(to)
+        self.no_further(to, last)
     }
 
-    fn end_of_world(&self, to: Moment) -> Moment {
-        to.min(desk::calendar::close_of(LAST)).max(self.now)
+    fn no_further(&self, to: Moment, last: Date) -> Moment {
+        to.min(desk::calendar::close_of(last)).max(self.now)
     }
 }

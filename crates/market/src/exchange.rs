@@ -18,6 +18,9 @@
 //! what happened, and lets it go on. So the second order of two that would close the same thing
 //! finds nothing left.
 //!
+//! A market from files: what is recorded is looked at when it comes as well, and what is marketable against
+//! it trades then. Nothing trades against quotes that are stale or in doubt ([`Reliance`]).
+//!
 //! Easing: at a draw, a limit that is eased and has stood its time moves by its step, on to the
 //! tick at or above that, before the draw is made, never beyond its end.
 
@@ -31,6 +34,7 @@ use desk::{
     Pricing, Quote, TimeInForce, TriggerSide, leg_prices, package_quote,
 };
 
+use crate::market_data::Doubt;
 use crate::noise::Stream;
 use crate::quotes::{Quoter, quote_standing};
 use crate::world::World;
@@ -152,6 +156,76 @@ impl Displayed {
     }
 }
 
+/// How far quotes of a market from files are relied on. Those of the simulated market always are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Reliance {
+    /// Quotes that have stood for longer are stale, in milliseconds of the exchange's time.
+    pub stale_after: i64,
+    /// Nothing has come for longer than that by the clock on the wall.
+    pub silent: bool,
+}
+
+/// Quotes are stale after five minutes where nothing else is said.
+pub const STALE_AFTER: i64 = 5 * 60_000;
+
+impl Default for Reliance {
+    fn default() -> Reliance {
+        Reliance {
+            stale_after: STALE_AFTER,
+            silent: false,
+        }
+    }
+}
+
+/// Why nothing trades although the exchange is open.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Hindrance {
+    /// Nothing has come from the feed for too long.
+    Silent,
+    /// The quotes have stood for so many milliseconds.
+    Stale(i64),
+    /// The instrument's own session is over or has not begun.
+    Closed,
+    /// The market of a contract is not to be relied on.
+    Doubt(Contract, Doubt),
+}
+
+impl Reliance {
+    /// Why quotes of a symbol are not relied on.
+    pub fn of(&self, world: &World, symbol: &str, at: Moment) -> Option<Hindrance> {
+        let age = world.age(symbol, at)?;
+        if age > self.stale_after {
+            Some(Hindrance::Stale(age))
+        } else if self.silent {
+            Some(Hindrance::Silent)
+        } else if !world.trades(symbol, at) {
+            Some(Hindrance::Closed)
+        } else {
+            None
+        }
+    }
+
+    /// Why an order cannot trade at a moment.
+    pub fn hindrance(
+        &self,
+        world: &World,
+        quoter: &mut Quoter,
+        order: &Order,
+        at: Moment,
+    ) -> Option<Hindrance> {
+        let symbol = &order.request.symbol;
+        if !world.is_recorded(symbol) {
+            return None;
+        }
+        self.of(world, symbol, at).or_else(|| {
+            order.request.unit.options().find_map(|(c, _)| {
+                let doubt = quoter.quote(world, c, at)?.doubt?;
+                Some(Hindrance::Doubt(c.clone(), doubt))
+            })
+        })
+    }
+}
+
 /// What the exchange needs to know while it looks at orders.
 pub struct Looks<'a> {
     /// Where prices come from.
@@ -160,6 +234,8 @@ pub struct Looks<'a> {
     pub most: &'a dyn Fn(&Order) -> Option<i64>,
     /// What has been traded of the sizes displayed.
     pub displayed: &'a Displayed,
+    /// How far quotes are relied on.
+    pub reliance: Reliance,
 }
 
 impl Looks<'_> {
@@ -250,7 +326,7 @@ impl Floor<'_> {
     ) {
         let world = looks.world;
         let order = &self.orders[i];
-        if looks.open(order) <= 0 {
+        if looks.open(order) <= 0 || looks.reliance.hindrance(world, quoter, order, at).is_some() {
             return;
         }
         if let (false, None, Some((easing, since)), Pricing::Limit(limit)) =
@@ -463,7 +539,7 @@ fn fill(
         packages,
         price,
         legs,
-        fees: underlying.fees(unit, &world.fees()) * packages,
+        fees: underlying.fees(unit, &world.fees_of(&underlying.symbol)) * packages,
     })
 }
 
@@ -488,9 +564,13 @@ fn contracts_of(orders: &[Arc<Order>]) -> Vec<Contract> {
 /// it goes.
 pub struct Round {
     to: Moment,
-    /// The draw that is being made, and the place of the next order to look at.
-    slot: i64,
+    /// The look that is being taken, whether it is a draw, and the place of the next order to look at.
+    at: Moment,
+    draws: bool,
     next: usize,
+    /// When something recorded comes on the way, ascending; those before `come` are behind.
+    coming: Vec<Moment>,
+    come: usize,
     /// Whether the market was remembered for this draw.
     prepared: bool,
     /// Ends that are known beforehand, ascending; those before `ended` have been dealt with.
@@ -505,15 +585,31 @@ impl Round {
         let end = |o: &Arc<Order>| ends(world, o).map(|(at, why)| (at, o.id, why));
         let mut ends: Vec<_> = orders.iter().filter_map(end).collect();
         ends.sort_by_key(|(at, id, _)| (*at, *id));
-        Round {
+        let mut symbols: Vec<&String> = orders.iter().map(|o| &o.request.symbol).collect();
+        symbols.sort_unstable();
+        symbols.dedup();
+        let recorded = symbols.into_iter().filter_map(|s| world.recorded(s));
+        let after = from.plus_millis(1);
+        let mut coming: Vec<Moment> = recorded
+            .flat_map(|r| r.tape.between(after, to))
+            .map(|(at, _)| at)
+            .collect();
+        coming.sort_unstable();
+        coming.dedup();
+        let mut round = Round {
             to,
-            slot: from.millis().div_euclid(DRAW_EVERY) + 1,
+            at: from,
+            draws: false,
             next: 0,
+            coming,
+            come: 0,
             prepared: false,
             ends,
             ended: 0,
             contracts: contracts_of(orders),
-        }
+        };
+        round.begin_after(from);
+        round
     }
 
     /// What happened next; nothing once the way is done.
@@ -528,7 +624,7 @@ impl Round {
             happened: Vec::new(),
         };
         loop {
-            let at = Moment::from_millis(self.slot * DRAW_EVERY);
+            let at = self.at;
             // An order's end is known when it is placed, and comes before the draw of its moment.
             while let Some((end, id, why)) = self.ends.get(self.ended) {
                 if *end > at.min(self.to) {
@@ -556,14 +652,16 @@ impl Round {
             while self.next < floor.orders.len() {
                 let i = self.next;
                 self.next += 1;
-                if floor.orders[i].state().is_open() {
-                    floor.look(looks, quoter, i, (at, false));
+                let symbol = &floor.orders[i].request.symbol;
+                let looked = self.draws || looks.world.is_recorded(symbol);
+                if looked && floor.orders[i].state().is_open() {
+                    floor.look(looks, quoter, i, (at, !self.draws));
                     if !floor.happened.is_empty() {
                         return self.reports(floor);
                     }
                 }
             }
-            self.begin(self.slot + 1);
+            self.begin_after(at);
         }
     }
 
@@ -572,11 +670,20 @@ impl Round {
         let end = self.ends.get(self.ended).map(|(end, ..)| *end);
         let wake = desk::calendar::next_open(at).min(end.unwrap_or(self.to));
         let slot = wake.min(self.to).millis().div_euclid(DRAW_EVERY);
-        self.begin(slot.max(self.slot + 1));
+        // The draw at the waking itself counts.
+        self.begin_after(at.max(Moment::from_millis(slot * DRAW_EVERY - 1)));
     }
 
-    fn begin(&mut self, slot: i64) {
-        (self.slot, self.next, self.prepared) = (slot, 0, false);
+    /// The next look after a moment: a draw, or something that comes.
+    fn begin_after(&mut self, at: Moment) {
+        let slot = at.millis().div_euclid(DRAW_EVERY) + 1;
+        let draw = Moment::from_millis(slot * DRAW_EVERY);
+        while self.coming.get(self.come).is_some_and(|c| *c <= at) {
+            self.come += 1;
+        }
+        let comes = self.coming.get(self.come).filter(|c| **c < draw);
+        (self.at, self.draws) = (comes.copied().unwrap_or(draw), comes.is_none());
+        (self.next, self.prepared) = (0, false);
     }
 
     fn reports(&mut self, floor: Floor<'_>) -> Vec<ExecutionReport> {
@@ -600,6 +707,7 @@ pub fn advance(
             world,
             most: &|_| None,
             displayed: &displayed,
+            reliance: Reliance::default(),
         };
         let happened = round.next(&looks, quoter, orders);
         if happened.is_empty() {

@@ -210,6 +210,7 @@ fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
         own_dates,
         last_session: Some(last_session(month)),
         weekly_root: None,
+        opening_root: None,
         beta: p.beta,
     };
     let (rho, eta, premium) = p.smile;

@@ -17,6 +17,49 @@ pub struct Listed {
     /// Volatility implied by the middle; absent without a bid, and where bid and ask lie thirty
     /// points apart.
     pub implied: Option<f64>,
+    /// Why its market is not to be relied on: nothing is fitted to it and nothing fills against it.
+    pub doubt: Option<Doubt>,
+}
+
+/// Why the market of a contract is not to be relied on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Doubt {
+    /// Nothing was seen of it although the other side of its strike was.
+    Missing,
+    /// Nobody asks.
+    Zero,
+    /// Bid and ask are the same.
+    Locked,
+    /// The bid lies above the ask.
+    Crossed,
+    /// It cannot stand beside its neighbours' markets.
+    Outlier,
+}
+
+impl Doubt {
+    /// What a market says of itself alone. A bid of nothing is none: far from the money nobody bids.
+    pub(crate) fn of(quote: &Quote) -> Option<Doubt> {
+        if quote.ask <= Price::ZERO {
+            Some(Doubt::Zero)
+        } else if quote.bid > quote.ask {
+            Some(Doubt::Crossed)
+        } else if quote.bid == quote.ask {
+            Some(Doubt::Locked)
+        } else {
+            None
+        }
+    }
+
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Doubt::Missing => "not quoted at this moment",
+            Doubt::Zero => "nobody asks",
+            Doubt::Locked => "locked: bid and ask are the same",
+            Doubt::Crossed => "crossed: the bid lies above the ask",
+            Doubt::Outlier => "outlier: far from what its neighbours are worth",
+        }
+    }
 }
 
 /// One session of an underlying.

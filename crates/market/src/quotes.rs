@@ -25,6 +25,7 @@ use rayon::prelude::*;
 use crate::listing;
 use crate::market_data::Listed;
 use crate::noise::{Noise, Stream, contract_key, name_key};
+use crate::paid::{before_dividends, without_dividends};
 use crate::world::{Slice, World};
 
 const SLOT: i64 = 10 * 60_000;
@@ -99,9 +100,8 @@ impl Quoter {
         let underlying = world.owner(contract)?;
         if let Some(r) = world.recorded(&underlying.symbol) {
             let expiry = underlying.expiry_moment(contract);
-            return r
-                .quote(contract, at, world.rate(at.years_until(expiry)))
-                .filter(|_| expiry > at);
+            let rate = |at, years| world.rate(at, years);
+            return r.quote(contract, at, rate).filter(|_| expiry > at);
         }
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
         self.prepare(world, underlying, contract, at);
@@ -198,11 +198,9 @@ impl Quoter {
         at: Moment,
     ) -> Vec<(Contract, Listed)> {
         if let Some(r) = world.recorded(&underlying.symbol) {
-            return r.chain(
-                expiration.date,
-                at,
-                world.rate(at.years_until(expiration.moment())),
-            );
+            let rate = |at, years| world.rate(at, years);
+            let key = (expiration.date, expiration.am_settled);
+            return r.chain(key, at, rate).to_vec();
         }
         let Some(spot) = world.spot(&underlying.symbol, at) else {
             return Vec::new();
@@ -270,14 +268,12 @@ impl Quoter {
             terms_of(c, underlying, at, (slice.rate, slice.carry_yield), vol)
         };
         let rows: Vec<(Terms, f64)> = contracts.iter().map(|c| (terms(c), spot)).collect();
-        let mut values = europeans(&Quoter::without_dividends(
-            world,
-            underlying,
-            &rows,
-            (at, expiry),
-        ));
+        let Some(carry) = world.carry(&underlying.symbol) else {
+            return Vec::new();
+        };
+        let mut values = europeans(&without_dividends(&carry, &rows, (at, expiry)));
         if underlying.style == Style::American {
-            Quoter::before_dividends(world, underlying, &rows, (at, expiry), &mut values);
+            before_dividends(&carry, &rows, (at, expiry), &mut values);
             let kept = self
                 .slots
                 .get(&first.root)
@@ -309,77 +305,6 @@ impl Quoter {
             .zip(rows.iter().zip(&values))
             .filter_map(|(place, ((terms, _), value))| place.listed(terms, value, live, spot))
             .collect()
-    }
-
-    /// Shares that pay cash are priced without the present value of what they pay until a moment:
-    /// the forward is the same, and a move of the price leaves the dividends as they are.
-    fn without_dividends(
-        world: &World,
-        underlying: &Underlying,
-        rows: &[(Terms, f64)],
-        (at, until): (Moment, Moment),
-    ) -> Vec<(Terms, f64)> {
-        let carry = world.carry(&underlying.symbol);
-        let schedule = |row: &(Terms, f64)| {
-            let (t, spot) = *row;
-            let paid = carry
-                .as_ref()
-                .map_or(0.0, |c| c.present_value(at, until, t.rate));
-            // What pays more than half its price is priced by the yield, as it always was.
-            if paid == 0.0 || paid > 0.5 * spot {
-                return (t, spot);
-            }
-            let carry_yield = 0.0;
-            (Terms { carry_yield, ..t }, spot - paid)
-        };
-        rows.iter().map(schedule).collect()
-    }
-
-    /// Lets American calls on shares be worth what they are if exercised just before an ex-date,
-    /// where that is more than holding them.
-    fn before_dividends(
-        world: &World,
-        underlying: &Underlying,
-        rows: &[(Terms, f64)],
-        (at, expiry): (Moment, Moment),
-        values: &mut [Valuation],
-    ) {
-        let Some(carry) = world.carry(&underlying.symbol) else {
-            return;
-        };
-        for (ex, _) in carry.dividends(at, expiry) {
-            let eve = ex.plus_millis(-1);
-            let calls: Vec<usize> = (0..rows.len())
-                .filter(|i| rows[*i].0.kind == Kind::Call)
-                .collect();
-            let sooner = |i: &usize| {
-                let (t, spot) = rows[*i];
-                let time = at.years_until(eve);
-                let style = Style::European;
-                let carry_yield = carry.yield_until(at, eve, t.rate, spot);
-                (
-                    Terms {
-                        style,
-                        time,
-                        carry_yield,
-                        ..t
-                    },
-                    spot,
-                )
-            };
-            let sooner: Vec<(Terms, f64)> = calls.iter().map(sooner).collect();
-            let exercised = europeans(&Quoter::without_dividends(
-                world,
-                underlying,
-                &sooner,
-                (at, eve),
-            ));
-            for (i, exercised) in calls.into_iter().zip(exercised) {
-                if exercised.price > values[i].price {
-                    values[i] = exercised;
-                }
-            }
-        }
     }
 
     /// Market in an option or in the underlying itself; `None` for an index, which nobody can buy.
@@ -451,7 +376,7 @@ impl Quoter {
                 quote: listed.quote,
                 vol,
                 theoretical: listed.theoretical,
-                rate: world.rate(at.years_until(expiry)),
+                rate: world.rate(at, at.years_until(expiry)),
             });
         }
         let slice = world.slice(&underlying.symbol, at, expiry, spot)?;
@@ -557,7 +482,7 @@ fn leg_of_underlying(world: &World, symbol: &str, at: Moment) -> Option<LegMarke
     Some(LegMarket::of_underlying(
         underlying_quote(world, symbol, at)?,
         world.spot(symbol, at)?,
-        world.rate(A_MONTH),
+        world.rate(at, A_MONTH),
     ))
 }
 
@@ -649,6 +574,7 @@ impl Place<'_> {
             theoretical: value.price,
             delta: value.delta,
             implied: informative.then_some(implied),
+            doubt: None,
         })
     }
 

@@ -132,6 +132,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         own_dates: Vec::new(),
         last_session: None,
         weekly_root: None,
+        opening_root: None,
         beta,
     };
     let index = Underlying {
@@ -151,6 +152,7 @@ pub(crate) fn specs() -> Vec<Spec> {
             am_monthlies: true,
         },
         weekly_root: Some("WXMRW".into()),
+        opening_root: Some("WXMR".into()),
         ..stock("WXMR", "Wexmoor 300 Index", 1.0)
     };
     let trust = Underlying {
@@ -199,6 +201,7 @@ pub(crate) fn specs() -> Vec<Spec> {
             am_monthlies: false,
         },
         weekly_root: None,
+        opening_root: None,
         ..index.clone()
     };
     // What hangs on it; anchor, own volatility; smile: correlation, strength, premium; width,

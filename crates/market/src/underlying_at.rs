@@ -53,7 +53,7 @@ impl UnderlyingAt<'_> {
     /// How a price is carried to a moment.
     pub fn carried_to(&self, then: Moment, spot: f64) -> Option<CarriedTo> {
         let years = self.at.years_until(then).max(1.0 / 525_600.0);
-        let rate = self.world.rate(years);
+        let rate = self.world.rate(self.at, years);
         let carry = self.world.carry(self.symbol())?;
         let paid = carry.yield_until(self.at, then, rate, spot);
         Some(CarriedTo {

@@ -22,7 +22,8 @@ use quant::{Ssvi, SsviSlice};
 
 use crate::futures::futures;
 use crate::noise::{Noise, Stream};
-use crate::recorded::Recorded;
+use crate::rates::{Rates, usual};
+use crate::recorded::{Recorded, told_dividend};
 use crate::series::{MARKET_VOL, Market, NIGHT, Series, YEAR};
 use crate::specs::{DEMO_DAY, FEES, FIRST, LAST, Spec, specs};
 
@@ -53,6 +54,15 @@ pub enum AnnouncedKind {
     ExDividend,
 }
 
+impl AnnouncedKind {
+    fn seen(self) -> EventKind {
+        match self {
+            AnnouncedKind::ExDividend => EventKind::ExDividend,
+            AnnouncedKind::Earnings | AnnouncedKind::Decision => EventKind::News,
+        }
+    }
+}
+
 /// A dated event that is announced.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Announced {
@@ -79,6 +89,8 @@ pub struct World {
     paths: Vec<Path>,
     /// Underlyings from files.
     recorded: Vec<Recorded>,
+    /// What a market of one's own says of itself, where the simulated one is left out.
+    own: Option<OwnMarket>,
     /// Where each underlying is, by symbol and by other roots.
     roots: HashMap<String, Place>,
     /// The one underlying that is listed, where all others are left out.
@@ -92,10 +104,18 @@ enum Place {
     Recorded(usize),
 }
 
-/// A recorded underlying whose symbol or root the world has already.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{0} is a symbol of the simulated market; give what was recorded another one")]
-pub struct Clash(String);
+/// What a market of one's own says of itself as a whole.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct OwnMarket {
+    /// The underlying in whose terms the book is told; the first index when absent, or else the first
+    /// underlying.
+    pub index: Option<String>,
+    /// Interest; the simulated market's when absent.
+    pub rates: Option<Rates>,
+}
+
+/// The index of the simulated market.
+const INDEX: &str = "WXMR";
 
 /// The smile of one expiration at a moment.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -217,35 +237,71 @@ impl World {
             market_variance,
             paths,
             recorded: Vec::new(),
+            own: None,
             roots,
             only: None,
         }
     }
 
-    /// The same world with underlyings from files beside its own.
-    ///
-    /// # Errors
-    /// A symbol or a root that the world has already.
-    pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> Result<World, Clash> {
+    /// The same world with underlyings from files beside its own; of a name that both have, that of the
+    /// files is meant.
+    pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> World {
         for (i, r) in recorded.iter().enumerate() {
-            let seen = r
-                .sights
-                .values()
-                .flat_map(|s| s.contracts.keys().map(|c| &c.root));
-            let roots: std::collections::BTreeSet<&String> =
-                seen.chain([&r.underlying.symbol]).collect();
-            for root in roots {
-                if self
-                    .roots
-                    .insert(root.clone(), Place::Recorded(i))
-                    .is_some()
-                {
-                    return Err(Clash(root.clone()));
-                }
+            let u = &r.underlying;
+            let roots = [
+                Some(&u.symbol),
+                u.weekly_root.as_ref(),
+                u.opening_root.as_ref(),
+            ];
+            for root in roots.into_iter().flatten() {
+                self.roots.insert(root.clone(), Place::Recorded(i));
             }
         }
         self.recorded = recorded;
-        Ok(self)
+        self
+    }
+
+    /// A market from files alone: of the simulated one nothing is left but its draws, its fees and, where
+    /// files tell none, its rates.
+    pub fn of_own(mut self, recorded: Vec<Recorded>, own: OwnMarket) -> World {
+        self.roots.clear();
+        self.own = Some(own);
+        self.with_recorded(recorded)
+    }
+
+    /// Whether this is a market from files alone.
+    pub fn is_own(&self) -> bool {
+        self.own.is_some()
+    }
+
+    /// Underlyings from files.
+    pub fn recordings(&self) -> &[Recorded] {
+        &self.recorded
+    }
+
+    /// Symbol of the index in whose terms deltas are added.
+    pub fn index(&self) -> &str {
+        let Some(own) = &self.own else {
+            return INDEX;
+        };
+        let known = |symbol: &&String| self.roots.contains_key(*symbol);
+        let index = |r: &&Recorded| r.underlying.kind == UnderlyingKind::Index;
+        let first = || self.recorded.iter().find(index).or(self.recorded.first());
+        match own.index.as_ref().filter(known) {
+            Some(symbol) => symbol,
+            None => first().map_or(INDEX, |r| &r.underlying.symbol),
+        }
+    }
+
+    /// First date of which anything is known.
+    pub fn first(&self) -> Date {
+        let own = self.recorded.iter().filter_map(Recorded::first_date).min();
+        own.filter(|_| self.is_own()).unwrap_or(FIRST)
+    }
+
+    /// Last date to which time may come.
+    pub fn last(&self) -> Date {
+        if self.is_own() { Date::MAX } else { LAST }
     }
 
     /// The same world with one underlying listed. The others go on beside it, since what is held is told
@@ -283,10 +339,11 @@ impl World {
             spec.listed.is_none_or(|from| from <= today)
                 && spec.underlying.last_session.is_none_or(|to| today <= to)
         };
+        let hidden = |u: &Underlying| !matches!(self.roots.get(&u.symbol), Some(Place::Path(_)));
         let simulated = self
             .paths
             .iter()
-            .filter(move |p| trades(&p.spec))
+            .filter(move |p| trades(&p.spec) && !hidden(&p.spec.underlying))
             .map(|p| &p.spec.underlying);
         let all = simulated.chain(self.recorded.iter().map(|r| &r.underlying));
         all.filter(|u| self.only.as_ref().is_none_or(|only| *only == u.symbol))
@@ -372,8 +429,8 @@ impl World {
     pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
         if let Some(r) = self.recorded(symbol) {
             return r
-                .closes_before(desk::calendar::last_trading(at).date())
-                .next_back();
+                .closes_before(desk::calendar::last_trading(at).date(), 1)
+                .pop();
         }
         let path = self.path(symbol)?;
         let index = self.position(at).session.saturating_sub(1);
@@ -383,14 +440,8 @@ impl World {
     /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
     pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
         if let Some(r) = self.recorded(symbol) {
-            let mut last: Vec<f64> = r
-                .closes_before(at.date())
-                .rev()
-                .take(count)
-                .map(Price::to_f64)
-                .collect();
-            last.reverse();
-            return Some(last);
+            let last = r.closes_before(at.date(), count);
+            return Some(last.into_iter().map(Price::to_f64).collect());
         }
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date());
@@ -472,9 +523,68 @@ impl World {
         left + (right - left) * ((part - start) / width)
     }
 
-    /// Continuously compounded interest to `years` ahead: a short curve from 3.9 % down to 3.4 %.
-    pub fn rate(&self, years: f64) -> f64 {
-        0.034 + 0.005 * exp(-years.max(0.0) / 1.5)
+    /// Continuously compounded interest for so many years ahead of a moment.
+    pub fn rate(&self, at: Moment, years: f64) -> f64 {
+        match &self.own {
+            Some(own) => World::rating(own)(at, years),
+            None => usual(years),
+        }
+    }
+
+    /// The rates of a market of one's own: those it tells, or the simulated market's.
+    pub fn rating(own: &OwnMarket) -> impl Fn(Moment, f64) -> f64 + Sync + use<'_> {
+        |at, years| {
+            let told = own.rates.as_ref().and_then(|rates| rates.rate(at, years));
+            told.unwrap_or_else(|| usual(years))
+        }
+    }
+
+    /// How much an underlying moves with the index: as the simulated market was made, of one from files as
+    /// the closes of the year before say; 1 without enough of them.
+    pub fn beta(&self, symbol: &str, at: Moment) -> f64 {
+        let Some(r) = self.recorded(symbol) else {
+            return self.underlying(symbol).map_or(1.0, |u| u.beta);
+        };
+        let index = self.index();
+        if symbol == index {
+            return 1.0;
+        }
+        self.estimated(r, index, at).map_or(1.0, |b| b.beta)
+    }
+
+    /// Whether a beta could be estimated of an underlying from files; of the simulated ones it is known.
+    pub fn knows_beta(&self, symbol: &str, at: Moment) -> bool {
+        self.recorded(symbol)
+            .is_none_or(|r| symbol == self.index() || self.estimated(r, self.index(), at).is_some())
+    }
+
+    fn estimated(&self, r: &Recorded, index: &str, at: Moment) -> Option<desk::beta::Beta> {
+        let past = || self.closes(index, at, 253).unwrap_or_default();
+        r.beta(index, past, at.date())
+    }
+
+    /// What trades in an underlying cost beside their price.
+    pub fn fees_of(&self, symbol: &str) -> Fees {
+        let told = self.recorded(symbol).and_then(|r| r.told.fees);
+        told.unwrap_or(self.fees)
+    }
+
+    /// For how long the quotes of an underlying from files have stood, in milliseconds of the exchange's
+    /// time; of the simulated ones they never stand.
+    pub fn age(&self, symbol: &str, at: Moment) -> Option<i64> {
+        let r = self.recorded(symbol)?;
+        let (moment, _) = r.tape.standing(at)?;
+        Some(at.millis() - moment.millis())
+    }
+
+    /// Whether orders in an underlying may trade at a moment, as far as its own hours say.
+    pub fn trades(&self, symbol: &str, at: Moment) -> bool {
+        self.recorded(symbol).is_none_or(|r| r.trades(at))
+    }
+
+    /// Whether nothing is known of what an underlying pays.
+    pub fn lacks_dividends(&self, symbol: &str) -> bool {
+        self.recorded(symbol).is_some_and(Recorded::lacks_dividends)
     }
 
     /// Whether a symbol is from files.
@@ -491,7 +601,7 @@ impl World {
     /// Implied at-the-money total variance σ²T of an expiration.
     pub fn total_variance(&self, symbol: &str, at: Moment, expiry: Moment) -> Option<f64> {
         if let Some(r) = self.recorded(symbol) {
-            return r.total_variance(at, expiry, |years| self.rate(years));
+            return r.total_variance(at, expiry, |at, years| self.rate(at, years));
         }
         let path = self.path(symbol)?;
         let years = at.years_until(expiry);
@@ -552,7 +662,7 @@ impl World {
         let path = self.path(symbol)?;
         let years = at.years_until(expiry).max(1.0 / 525_600.0);
         let theta = self.total_variance(symbol, at, expiry)?.max(1e-12);
-        let rate = self.rate(years);
+        let rate = self.rate(at, years);
         let carry_yield = path.carry.yield_until(at, expiry, rate, spot);
         let forward = spot * exp((rate - carry_yield) * years);
         Some(Slice {
@@ -574,6 +684,16 @@ impl World {
     /// Cash dividends of an underlying with ex-dates after `at`, within `days`: ex-date and amount
     /// on a share.
     pub fn dividends(&self, symbol: &str, at: Moment, days: i64) -> Vec<(Date, Price)> {
+        if let Some(r) = self.recorded(symbol) {
+            let Carry::Dividends(paid) = r.carry() else {
+                return Vec::new();
+            };
+            return paid
+                .into_iter()
+                .filter(|(ex, _)| *ex > at && at.days_until(ex.date()) <= days)
+                .map(|(ex, cash)| (ex.date(), cash))
+                .collect();
+        }
         let Some(path) = self.path(symbol) else {
             return Vec::new();
         };
@@ -587,6 +707,17 @@ impl World {
 
     /// Scheduled events from `at` on, within `days`; ex-dividend days among them.
     pub fn events(&self, symbol: &str, at: Moment, days: i64) -> Vec<Event> {
+        if let Some(r) = self.recorded(symbol) {
+            let ahead = r.announced().iter().filter(|e| at < e.known);
+            return ahead
+                .filter(|e| at.days_until(e.date) <= days)
+                .map(|e| Event {
+                    date: e.date,
+                    kind: e.kind.seen(),
+                    what: e.told(),
+                })
+                .collect();
+        }
         let Some(path) = self.path(symbol) else {
             return Vec::new();
         };
@@ -595,10 +726,7 @@ impl World {
             .filter(|e| at.days_until(e.date) <= days)
             .map(|e| Event {
                 date: e.date,
-                kind: match e.kind {
-                    AnnouncedKind::ExDividend => EventKind::ExDividend,
-                    AnnouncedKind::Earnings | AnnouncedKind::Decision => EventKind::News,
-                },
+                kind: e.kind.seen(),
                 what: path.told(&e),
             })
             .collect();
@@ -608,17 +736,33 @@ impl World {
 
     /// The sector of an underlying, where it has one.
     pub fn sector(&self, symbol: &str) -> Option<&str> {
+        if let Some(r) = self.recorded(symbol) {
+            return r.told.sector.as_deref();
+        }
         Some(self.path(symbol)?.spec.sector?.0)
     }
 
     /// Whether an underlying stands for many names: an index, or a fund on many.
     pub fn is_basket(&self, symbol: &str) -> bool {
-        self.path(symbol).is_some_and(|p| p.spec.basket)
+        match self.recorded(symbol) {
+            Some(r) => r.told.basket || r.underlying.kind == UnderlyingKind::Index,
+            None => self.path(symbol).is_some_and(|p| p.spec.basket),
+        }
     }
 
     /// All dated events of an underlying that are announced at a moment, those behind it among them,
     /// by date. Everything ahead is announced three years before.
     pub fn announced(&self, symbol: &str, at: Moment) -> Vec<Announced> {
+        if let Some(r) = self.recorded(symbol) {
+            let all = r.announced().iter();
+            let told = all.filter(|e| at.days_until(e.date) <= ANNOUNCED);
+            return told
+                .map(|e| Announced {
+                    what: e.told(),
+                    ..e.clone()
+                })
+                .collect();
+        }
         let Some(path) = self.path(symbol) else {
             return Vec::new();
         };
@@ -682,7 +826,7 @@ impl Path {
 
     fn told(&self, e: &Scheduling) -> String {
         match e.cash {
-            Some(cash) => format!("ex-dividend, {cash} a share"),
+            Some(cash) => told_dividend(cash),
             None => self.spec.event.map_or("", |e| e.what).into(),
         }
     }

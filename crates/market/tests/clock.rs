@@ -18,7 +18,7 @@ fn clock(now: Moment) -> Clock {
 #[test]
 fn a_trading_day_by_steps() {
     let world = World::new(1);
-    let step = |now, step| clock(now).target(step, world.underlyings(now));
+    let step = |now, step| clock(now).target(step, world.underlyings(now), LAST);
     let start = Moment::at(DEMO_DAY, 10, 42);
     assert_eq!(step(start, Step::Minute), Moment::at(DEMO_DAY, 10, 43));
     assert_eq!(step(start, Step::Hour), Moment::at(DEMO_DAY, 11, 42));
@@ -64,6 +64,7 @@ proptest! {
                 Step::Expiration,
             ][which],
             world.underlyings(now),
+            LAST,
         );
         prop_assert!(to > now);
         match which {
@@ -88,7 +89,7 @@ proptest! {
             speed,
         };
         prop_assert_eq!(
-            running.after(real),
+            running.after(real, LAST),
             now.plus_millis(real * i64::from(speed))
         );
         prop_assert_eq!(
@@ -96,7 +97,7 @@ proptest! {
                 running: false,
                 ..running
             }
-            .after(real),
+            .after(real, LAST),
             now
         );
     }

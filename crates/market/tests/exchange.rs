@@ -8,7 +8,8 @@ use desk::order::Event;
 use desk::*;
 use jiff::civil::date;
 use market::exchange::{
-    self, Displayed, ExecutionReport, Looks, Round, chance_inside, chance_within, market_of,
+    self, Displayed, ExecutionReport, Looks, Reliance, Round, chance_inside, chance_within,
+    market_of,
 };
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 use proptest::prelude::*;
@@ -47,6 +48,7 @@ fn arrive(
         world,
         most: &|_| None,
         displayed: &Displayed::default(),
+        reliance: Reliance::default(),
     };
     let id = orders[i].id;
     shared(orders, |all| exchange::arrive(&looks, quoter, all, id, at))
@@ -863,6 +865,7 @@ fn displayed_size_is_consumed() {
             world: &world,
             most: &|_| None,
             displayed: &displayed,
+            reliance: Reliance::default(),
         };
         let happened = exchange::arrive(&looks, &mut Quoter::new(), orders, id, at);
         let fill = happened.into_iter().find_map(|h| match h.event {
@@ -941,6 +944,7 @@ fn no_more_fills_than_the_account_says() {
             world: &world,
             most: &|_| Some(held),
             displayed: &displayed,
+            reliance: Reliance::default(),
         };
         let happened = round.next(&looks, &mut quoter, &mut orders);
         if happened.is_empty() {

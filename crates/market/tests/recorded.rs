@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use desk::calendar::close_of;
 use desk::*;
 use jiff::civil::{Date, date};
-use market::{Bar, Quoter, Recorded, Seen, Sight, World, check_listed, strikes};
+use market::{Bar, Quoter, Recorded, Seen, Sight, Tape, Told, World, check_listed, strikes};
 use quant::{Terms, european_price};
 
 const SPOT: f64 = 100.0;
@@ -35,7 +35,7 @@ fn sight(at: Moment, spot: f64, vols: &[(Date, f64)], world: &World) -> Sight {
                     style: Style::European,
                     strike: f64::from(strike),
                     time,
-                    rate: world.rate(time),
+                    rate: world.rate(at, time),
                     carry_yield: 0.01,
                     vol: *vol,
                 };
@@ -74,7 +74,7 @@ fn the_earlier_moment_stands_and_volatility_is_what_the_quotes_imply() {
     );
     let first = sight(morning, SPOT, &[(near, 0.25), (far, 0.30)], &world);
     let mut second = sight(later, 104.0, &[(near, 0.22), (far, 0.29)], &world);
-    // A contract seen on one side alone is in no row.
+    // Of a contract seen on one side alone the other is marked.
     let alone = Contract {
         root: "OWN".into(),
         expiry: near,
@@ -96,14 +96,13 @@ fn the_earlier_moment_stands_and_volatility_is_what_the_quotes_imply() {
         bar(date(2031, 3, 10), Price::cents(9_900)),
     ];
     let sights = BTreeMap::from([(morning, first), (later, second)]);
-    let recorded = Recorded {
-        underlying: underlying(),
-        dividend_yield: 0.01,
-        bars,
-        sights,
+    let told = Told {
+        dividend_yield: Some(0.01),
+        ..Told::default()
     };
+    let recorded = Recorded::new(underlying(), told, Tape::of(bars, sights));
     assert_eq!(recorded.last_moment(), Some(later));
-    let world = world.with_recorded(vec![recorded.clone()]).unwrap();
+    let world = world.with_recorded(vec![recorded.clone()]);
 
     let price = |at: Moment| world.spot("OWN", at).unwrap().to_f64();
     assert_eq!(
@@ -142,8 +141,8 @@ fn the_earlier_moment_stands_and_volatility_is_what_the_quotes_imply() {
     let u = world.underlying("OWN").unwrap();
     let mut quoter = Quoter::new();
     let chain = quoter.chain(&world, u, &expirations[0], later);
-    assert_eq!(chain.len(), 18, "nine strikes, both kinds");
-    for (c, l) in &chain {
+    assert_eq!(chain.len(), 20, "ten strikes, both kinds");
+    for (c, l) in chain.iter().filter(|(c, _)| c.strike != alone.strike) {
         check_listed(&world, c, later).unwrap();
         assert_eq!(
             quoter.quote(&world, c, later),
@@ -172,19 +171,19 @@ fn the_earlier_moment_stands_and_volatility_is_what_the_quotes_imply() {
     assert!(
         world.events("OWN", later, 400).is_empty() && world.dividends("OWN", later, 400).is_empty()
     );
-    let clash = Recorded {
-        underlying: Underlying {
-            symbol: "NMOU".into(),
-            ..underlying()
-        },
-        ..recorded
+    // What is the trader's own takes the place of what is simulated under the same name.
+    let mine = Underlying {
+        symbol: "NMOU".into(),
+        ..underlying()
     };
-    assert_eq!(
-        World::new(1)
-            .with_recorded(vec![clash])
-            .err()
-            .unwrap()
-            .to_string(),
-        "NMOU is a symbol of the simulated market; give what was recorded another one"
+    let mine = Recorded::new(
+        mine,
+        recorded.told.clone(),
+        Tape::of(Vec::new(), BTreeMap::new()),
     );
+    let both = World::new(1).with_recorded(vec![mine, recorded]);
+    assert_eq!(both.underlying("NMOU").unwrap().name, "Own");
+    assert_eq!((both.spot("NMOU", later), both.index()), (None, "WXMR"));
+    let listed = both.underlyings(later).filter(|u| u.symbol == "NMOU");
+    assert_eq!(listed.count(), 1);
 }

@@ -1,5 +1,5 @@
 //! The command line: `pikebell demo`, `serve`, `backup`, `restore`, `check`, `calc`, `export`,
-//! `import`, `openapi`.
+//! `import`, `feed`, `play`, `scout`, `rehearse`, `openapi`.
 
 mod cli;
 
@@ -9,7 +9,7 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 use clap::{Args, Parser, Subcommand};
-use cli::{calc, export, import, rehearse, scout};
+use cli::{calc, export, feed, import, rehearse, scout};
 use server::{Beginning, Guard, Runs, Settings, Token, demo::DEMO_SEED};
 
 #[derive(Parser)]
@@ -67,6 +67,11 @@ enum Command {
     /// Reads CSV files into a market of your own, for `serve --market`.
     #[command(subcommand)]
     Import(import::Import),
+    /// Reads rows from standard input into a market of your own, without end; a program that runs on it
+    /// follows.
+    Feed(feed::Feed),
+    /// Writes recorded days to standard output as a feed.
+    Play(feed::Play),
     /// Prints the API's OpenAPI document.
     Openapi,
 }
@@ -79,7 +84,7 @@ struct Serving {
     /// Database file; by default in the platform's data folder.
     #[arg(long)]
     data: Option<PathBuf>,
-    /// Folder of a market of your own (see `import`), opened beside the simulated one; a database
+    /// Folder of a market of your own (see `import` and `feed`), in place of the simulated one; a database
     /// remembers it.
     #[arg(long)]
     market: Option<PathBuf>,
@@ -174,6 +179,15 @@ fn main() -> ExitCode {
                 return ExitCode::from(2);
             }
         },
+        Command::Feed(what) => match feed::run(&what) {
+            Ok(true) => Ok(()),
+            Ok(false) => return ExitCode::FAILURE,
+            Err(message) => {
+                eprintln!("pikebell: {message}");
+                return ExitCode::from(2);
+            }
+        },
+        Command::Play(what) => feed::play(&what),
         Command::Openapi => {
             println!("{}", server::openapi_json());
             Ok(())

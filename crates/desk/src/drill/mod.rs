@@ -216,7 +216,7 @@ impl DrillKind {
     pub fn has(self, underlying: &Underlying, e: &Expiration) -> bool {
         let third_friday = monthly_expiration(e.date.year(), e.date.month()) == e.date;
         let monthly = !underlying.own_dates.is_empty()
-            || third_friday && (e.am_settled || !underlying.listing.am_monthlies);
+            || third_friday && (e.am_settled || underlying.opening_root.is_none());
         match self {
             DrillKind::Monthly => monthly,
             DrillKind::Weekly => !monthly,
@@ -248,7 +248,7 @@ impl DrillKind {
         if rule.quarter_ends && day.month() % 3 == 0 {
             weekly |= session_on_or_before(day.last_of_month()) == day;
         }
-        weekly &= !monthly || rule.am_monthlies;
+        weekly &= !monthly || u.opening_root.is_some();
         match self {
             DrillKind::Monthly => monthly,
             DrillKind::Weekly => weekly,

@@ -73,6 +73,7 @@ pub fn underlying() -> Underlying {
         own_dates: Vec::new(),
         last_session: None,
         weekly_root: None,
+        opening_root: None,
         beta: 1.0,
     }
 }

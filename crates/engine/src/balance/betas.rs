@@ -8,7 +8,7 @@ use desk::beta::{Beta, returns, toward_one};
 use desk::calendar::{close_of, previous_session};
 use market::World;
 
-use crate::sight::{INDEX, vol30};
+use crate::sight::vol30;
 
 /// Where betas come from.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -51,7 +51,7 @@ const YEAR: usize = 252;
 impl Betas {
     /// The beta of a name against an index; 1 against itself.
     pub fn of(&self, world: &World, at: Moment, symbol: &str, index: &str) -> BetaOf {
-        let own_beta = |symbol: &str| world.underlying(symbol).map_or(1.0, |u| u.beta);
+        let own_beta = |symbol: &str| world.beta(symbol, at);
         // Against another index than the broad one: what that one moves is taken off.
         let market = if symbol == index {
             1.0
@@ -93,12 +93,13 @@ impl Betas {
 /// relative. The slope of the daily changes of its 30-day volatility on its returns, turned about;
 /// nothing without enough of a past.
 pub fn past_answer(world: &World, at: Moment) -> Option<f64> {
-    let closes = world.closes(INDEX, at, YEAR + 1)?;
+    let index = world.index();
+    let closes = world.closes(index, at, YEAR + 1)?;
     let mut day = at.date();
     let mut vols = Vec::with_capacity(closes.len());
     for _ in 0..closes.len() {
         day = previous_session(day);
-        vols.push(vol30(world, INDEX, close_of(day))?);
+        vols.push(vol30(world, index, close_of(day))?);
     }
     vols.reverse();
     Beta::of(&returns(&closes), &returns(&vols)).map(|b| -b.beta)

@@ -20,6 +20,7 @@ pub use seen::{plainly, seen_with};
 pub use worked::{BookMemo, ItemLooked, LookWanted, Worked, stress_moves, worked};
 
 use desk::book::VolAnswer;
+use market::World;
 
 /// A name that moves beside the index.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -46,9 +47,9 @@ pub struct Lens {
 impl Lens {
     /// Through which masthead, rules and the daily record look: the broad index, the market's own
     /// betas, nothing apart.
-    pub fn plain(vol: VolAnswer) -> Lens {
+    pub fn plain(world: &World, vol: VolAnswer) -> Lens {
         Lens {
-            index: crate::sight::INDEX.to_owned(),
+            index: world.index().to_owned(),
             betas: Betas::default(),
             vol,
             apart: Vec::new(),

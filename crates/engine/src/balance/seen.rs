@@ -21,7 +21,7 @@ pub fn plainly(
         moves: STRESS_MOVES.to_vec(),
         ..LookWanted::default()
     };
-    let lens = Lens::plain(STRESS_ANSWER);
+    let lens = Lens::plain(&state.world, STRESS_ANSWER);
     let all = items(state, quoter, chosen);
     worked(
         state,

@@ -10,7 +10,7 @@ use desk::{
     Carry, Contract, Expiration, Instrument, Moment, Price, Quote, Underlying, UnderlyingKind,
 };
 use jiff::civil::Date;
-use market::{ANNOUNCED, AnnouncedKind, FIRST, LAST, Listed, Quoter, UnderlyingAt, World};
+use market::{ANNOUNCED, AnnouncedKind, Listed, Quoter, UnderlyingAt, World};
 
 use crate::sight::{YEAR, vol30};
 
@@ -92,8 +92,9 @@ impl<'a> DrillGround<'a> {
             symbol: symbol.clone(),
             why: why.to_owned(),
         };
-        if !world.is_recorded(symbol) && (drill.from < FIRST || drill.to > LAST) {
-            return Err(no_looks(&format!("the world knows {FIRST} to {LAST}")));
+        let (first, last) = (world.first(), world.last());
+        if !world.is_recorded(symbol) && (drill.from < first || drill.to > last) {
+            return Err(no_looks(&format!("the world knows {first} to {last}")));
         }
         let ends = underlying.last_session.unwrap_or(Date::MAX);
         let minutes = drill.minutes();
@@ -161,7 +162,7 @@ impl<'a> DrillGround<'a> {
             underlying,
             drill,
             fees: if drill.fees {
-                world.fees()
+                world.fees_of(symbol)
             } else {
                 desk::Fees::default()
             },
@@ -218,6 +219,7 @@ impl<'a> DrillGround<'a> {
                     theoretical: spot.to_f64(),
                     delta: 1.0,
                     implied: None,
+                    doubt: None,
                 })
             }
         }

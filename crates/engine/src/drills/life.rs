@@ -15,7 +15,7 @@ use market::lifecycle::assigned_tonight;
 use market::{Listed, Quoter};
 
 use super::ground::{Built, DrillError, DrillGround};
-use crate::sight::{INDEX, greeks_of, to_even, to_sold};
+use crate::sight::{greeks_of, to_even, to_sold};
 
 /// Why a cycle was left.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -728,9 +728,9 @@ impl<'a, 'g> Life<'a, 'g> {
         });
         let greeks = if needs.greeks {
             greeks_of((g.world, at), quoter, held, u).map(|greeks| {
-                let index = g.world.spot(INDEX, at).map_or(1.0, Price::to_f64);
+                let index = g.world.spot(g.world.index(), at).map_or(1.0, Price::to_f64);
                 let mut book = BookGreeks::default();
-                book.add(&greeks, u.beta, spot.to_f64(), index);
+                book.add(&greeks, g.world.beta(&u.symbol, at), spot.to_f64(), index);
                 SeenGreeks {
                     lean: book.lean,
                     delta: greeks.delta,

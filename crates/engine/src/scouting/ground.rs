@@ -270,7 +270,7 @@ impl<'a> Ground<'a> {
             laws,
             forward: self.carried.forward,
             deviation: self.deviation(),
-            fees: seen.world.fees(),
+            fees: seen.world.fees_of(seen.symbol()),
             dividends: paid.map(|(_, cash)| cash.to_f64()).sum(),
             endings,
         }

@@ -179,7 +179,7 @@ fn valued(
         middle += mid.times(units);
         far += side.times(units);
     }
-    let fees = u.fees(&Holding::new(traded), &world.fees());
+    let fees = u.fees(&Holding::new(traded), &world.fees_of(&u.symbol));
     Ok((middle, far, fees))
 }
 

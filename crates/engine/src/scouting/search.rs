@@ -214,11 +214,14 @@ fn lean_band(state: &State, quoter: &mut Quoter, symbol: &str) -> Option<LeanBan
     if from.is_none() && to.is_none() {
         return None;
     }
-    let u = state.world.underlying(symbol)?;
     let spot = state.world.spot(symbol, state.clock.now)?;
     Some(LeanBand {
         now: book_greeks(state, quoter).lean,
-        of_delta: desk::book::weight(u.beta, spot.to_f64(), index_price(state)),
+        of_delta: desk::book::weight(
+            state.world.beta(symbol, state.clock.now),
+            spot.to_f64(),
+            index_price(state),
+        ),
         from: from.unwrap_or(f64::NEG_INFINITY),
         to: to.unwrap_or(f64::INFINITY),
     })

@@ -5,7 +5,7 @@ use axum::extract::State;
 use desk::calendar::{close_of, open_of, session_on_or_before};
 use engine::rounds::next_that_matters;
 use engine::{Engine, State as DeskState};
-use market::{LAST, Step};
+use market::Step;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -94,7 +94,7 @@ fn field(message: String) -> Refusal {
 /// Where a request leads.
 fn way(state: &DeskState, engine: &Engine, request: &ClockRequest) -> Result<Way, Refusal> {
     let now = state.clock.now;
-    let end = close_of(LAST);
+    let end = close_of(engine.state().world.last());
     let to = match (&request.step, &request.go_to, request.next) {
         (Some(step), ..) => engine.target(step.parse()),
         (None, Some(text), _) => desk::go_to(now, text).map_err(|e| field(e.to_string()))?,
@@ -116,7 +116,8 @@ fn way(state: &DeskState, engine: &Engine, request: &ClockRequest) -> Result<Way
     };
     if to > end {
         return Err(field(format!(
-            "the world ends on {LAST}; {to} lies behind that"
+            "the world ends on {}; {to} lies behind that",
+            end.date()
         )));
     }
     Ok(Way::from(to))

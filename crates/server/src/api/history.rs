@@ -2,7 +2,6 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::Moment;
 use desk::calendar::close_of;
 use engine::state::{State as DeskState, underlying_of};
 use jiff::ToSpan;
@@ -122,7 +121,7 @@ fn history(state: &DeskState, symbol: &str, query: &HistoryQuery) -> Result<Hist
         .first()
         .and_then(|b| b.date.parse().ok())
         .unwrap_or(now.date());
-    let begin = Moment::at(first, 9, 30);
+    let begin = desk::calendar::open_of(first);
     let events = world.events(symbol, begin, begin.days_until(now.date()));
     let past = events
         .into_iter()

@@ -154,7 +154,7 @@ fn view(
             message: format!("{width} is not a width; write a price above zero"),
         });
     }
-    let rate = state.world.rate(years);
+    let rate = state.world.rate(state.clock.now, years);
     let carry = state
         .world
         .carry(symbol)

@@ -73,7 +73,7 @@ fn quoted(state: &DeskState, quoter: &mut Quoter, u: &Underlying, e: &Expiration
     let at = state.clock.now;
     let spot = spot_of(state, &u.symbol);
     let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
-    let rate = state.world.rate(years);
+    let rate = state.world.rate(state.clock.now, years);
     let carry_yield = state
         .world
         .carry(&u.symbol)

@@ -27,6 +27,7 @@ use tokio::sync::{oneshot, watch};
 
 use crate::Settings;
 use crate::app::refusal::Failure;
+use crate::interchange::folder::Opened;
 
 /// Quotes move this often.
 pub const TICK: Duration = Duration::from_millis(250);
@@ -42,6 +43,8 @@ pub struct Desk {
     engine: Engine,
     store: Store,
     settings: Settings,
+    /// The market that its clock follows.
+    followed: Option<Arc<Opened>>,
 }
 
 impl Deref for Desk {
@@ -54,12 +57,23 @@ impl Deref for Desk {
 
 impl Desk {
     /// An engine whose facts so far are kept in a store.
-    pub fn new(engine: Engine, store: Store, settings: Settings) -> Desk {
+    pub fn new(
+        engine: Engine,
+        store: Store,
+        settings: Settings,
+        followed: Option<Arc<Opened>>,
+    ) -> Desk {
         Desk {
             engine,
             store,
             settings,
+            followed,
         }
+    }
+
+    /// The market that its clock follows.
+    pub fn followed(&self) -> Option<Arc<Opened>> {
+        self.followed.clone()
     }
 
     /// What it was opened with, what the file remembered among it.
@@ -249,6 +263,29 @@ impl DeskHandle {
     pub fn stop_jump(&self) {
         // A task that has ended has no jump either.
         let _ = self.jobs.send(Job::Stop);
+    }
+
+    /// Takes a clock that follows its market to where that has come, and waits until it is there or time
+    /// cannot be kept; false once the task has ended. Not for an asynchronous place.
+    pub fn come_to(&self, way: Way) -> bool {
+        let (answer, arrived) = oneshot::channel();
+        let plan: Plan = Box::new(move |engine| {
+            let now = engine.state().clock.now;
+            let runs = engine.state().clock.running;
+            Ok(Way::from(if runs { way.to.max(now) } else { now }))
+        });
+        self.jobs.send(Job::Jump(plan, answer)).is_ok() && arrived.blocking_recv().is_ok()
+    }
+
+    /// Tells that the feed has fallen silent, or that it has not; false once the task has ended. Not for an
+    /// asynchronous place.
+    pub fn tell_silence(&self, silent: bool) -> bool {
+        let (answer, receive) = oneshot::channel();
+        let boxed: Command = Box::new(move |engine| {
+            engine.fall_silent(silent);
+            Box::new(move |_| answer.send(()).unwrap_or_default())
+        });
+        self.jobs.send(Job::Command(boxed)).is_ok() && receive.blocking_recv().is_ok()
     }
 
     /// The state as of the last change.

@@ -3,7 +3,8 @@
 
 pub(crate) mod beside;
 pub mod demo;
-pub(crate) mod handle;
+pub(crate) mod follow;
+pub mod handle;
 pub(crate) mod looks;
 mod open;
 pub(crate) mod refusal;

@@ -14,7 +14,7 @@ use crate::app::handle::Desk;
 use crate::app::refusal::{Failure, Refusal};
 use crate::app::runs::{ABOUT, About, about_from};
 use crate::app::{demo, rehearsed};
-use crate::interchange::folder;
+use crate::interchange::folder::{self, Opened};
 
 /// What a new database begins with.
 #[derive(Debug, Clone, PartialEq)]
@@ -108,8 +108,8 @@ impl Settings {
             .collect())
     }
 
-    /// The world, and the last moment recorded in the folder.
-    fn world(&self) -> Result<(World, Option<Moment>), Refusal> {
+    /// The world, and the market of one's own that it is of, where it is.
+    fn world(&self) -> Result<(World, Option<Arc<Opened>>), Refusal> {
         for (field, fee) in [
             ("option_fee", self.option_fee),
             ("future_fee", self.future_fee),
@@ -133,18 +133,32 @@ impl Settings {
             field: "market",
             message,
         };
-        let recorded = folder::read_folder(folder).map_err(wrong)?;
-        let last = recorded
-            .iter()
-            .filter_map(market::Recorded::last_moment)
-            .max();
-        Ok((
-            world
-                .with_recorded(recorded)
-                .map_err(|e| wrong(e.to_string()))?,
-            last,
-        ))
+        let opened = folder::open(folder).map_err(wrong)?;
+        let world = world.of_own(opened.recorded.clone(), opened.own.clone());
+        Ok((world, Some(opened)))
     }
+}
+
+/// Refuses a file that holds what its market does not have: it could not be valued.
+fn refuse_unknown(engine: &Engine) -> Result<(), Refusal> {
+    let state = engine.state();
+    let held = engine::campaigns::all_open(state);
+    let unknown = held
+        .iter()
+        .filter(|c| state.world.underlying(&c.symbol).is_none());
+    let symbols: std::collections::BTreeSet<&str> = unknown.map(|c| c.symbol.as_str()).collect();
+    if symbols.is_empty() {
+        return Ok(());
+    }
+    let symbols: Vec<&str> = symbols.into_iter().collect();
+    Err(Refusal::Field {
+        field: "market",
+        message: format!(
+            "this file holds {}, which the market's folder does not have; add it there, or begin another \
+             file with --data",
+            symbols.join(", ")
+        ),
+    })
 }
 
 /// Makes the folder of a database where there is none, for its owner alone.
@@ -208,7 +222,7 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
     let store = Store::open(path)?;
     let saved = store.load()?;
     let settings = settings.over(&saved.settings)?;
-    let (mut world, last) = settings.world()?;
+    let (mut world, opened) = settings.world()?;
     // A run on one symbol has no other listed.
     let own = saved.drafts.iter().find(|(slot, _)| slot == ABOUT);
     let about = match (&beginning, own) {
@@ -233,14 +247,24 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
     }
     let start = match (ready, &beginning) {
         (false, Beginning::Demo) => demo::opening(),
-        (false, Beginning::Empty) => last.unwrap_or_else(demo::present),
+        (false, Beginning::Empty) => opened
+            .as_ref()
+            .and_then(|o| o.last())
+            .unwrap_or_else(demo::present),
         (false, Beginning::Past(past)) => past.at,
         (true, _) => demo::present(),
     };
     let mut engine = Engine::restore(world, saved, start);
+    // The account lives with its market; runs beside it are lived through by hand.
+    let followed =
+        opened.filter(|_| about == About::default() && !matches!(beginning, Beginning::Past(_)));
+    if followed.is_some() {
+        refuse_unknown(&engine)?;
+        engine.follow();
+    }
     if let Some(why) = &engine.state().read_only {
         tracing::warn!("{} is opened to be read only: {why}", path.display());
-        return Ok(Desk::new(engine, store, settings));
+        return Ok(Desk::new(engine, store, settings, None));
     }
     let mut facts = settings.facts()?;
     if !ready {
@@ -251,7 +275,12 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
                 rehearsed::summer(path, &settings)?;
                 engine.set_clock(Some(true), Some(1))?;
             }
-            Beginning::Empty => engine.deposit(Money::whole(60_000))?,
+            Beginning::Empty => {
+                engine.deposit(Money::whole(60_000))?;
+                if followed.is_some() {
+                    engine.set_clock(Some(true), None)?;
+                }
+            }
             Beginning::Past(past) => {
                 engine.deposit(past.money)?;
                 engine.set_account_rules(past.account.0, past.account.1)?;
@@ -264,5 +293,5 @@ pub fn open(path: &Path, beginning: Beginning, settings: &Settings) -> Result<De
     }
     // A new account is there whole, or not at all.
     store.commit(&facts)?;
-    Ok(Desk::new(engine, store, settings))
+    Ok(Desk::new(engine, store, settings, followed))
 }

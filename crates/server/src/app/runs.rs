@@ -11,11 +11,11 @@ use std::sync::Arc;
 use desk::rules::{Rule, Scope};
 use desk::{AccountRules, DayTradeSwitch, Moment, Money};
 use engine::State;
-use market::FIRST;
 use serde::{Deserialize, Serialize};
 use store::StoreError;
 use tokio::sync::{Mutex, watch};
 
+use crate::app::follow::{Feeding, follow};
 use crate::app::handle::{Desk, DeskHandle};
 use crate::app::looks::Looks;
 use crate::app::open::Past;
@@ -135,22 +135,31 @@ pub struct Runs {
     settings: Settings,
     open: Mutex<BTreeMap<String, DeskHandle>>,
     failure: watch::Sender<Option<Arc<str>>>,
+    feeding: Option<Arc<Feeding>>,
 }
 
 impl Runs {
     /// Starts the account's desk; `data` is its file.
     pub fn start(account: Desk, data: &Path) -> Runs {
         let settings = account.settings().clone();
+        let followed = account.followed();
         let account = DeskHandle::start(account);
+        let feeding = followed.map(|market| follow(market, account.clone()));
         let runs = Runs {
             folder: store::beside(data, "runs"),
             settings,
             open: Mutex::default(),
             failure: watch::Sender::new(None),
+            feeding,
             account: account.clone(),
         };
         runs.listen_to(account);
         runs
+    }
+
+    /// The feed that the account follows, where it lives on a market of one's own.
+    pub fn feeding(&self) -> Option<&Arc<Feeding>> {
+        self.feeding.as_ref()
     }
 
     /// The account's desk.
@@ -260,9 +269,10 @@ impl Runs {
                 "{at} lies ahead of the account's clock; a rehearsal begins at {now} or before"
             ));
         }
-        if at.date() < FIRST {
+        let first = state.world.first();
+        if at.date() < first {
             return wrong(format!(
-                "{at} lies before the world, which begins on {FIRST}"
+                "{at} lies before the world, which begins on {first}"
             ));
         }
         if new.money <= Money::ZERO || new.money > MOST_MONEY {

@@ -33,7 +33,8 @@ pub struct Into {
     symbol: Option<String>,
     /// A fact about the underlying, as name=value: name, kind (shares | index | future), style
     /// (american | european), settlement (delivery | cash), multiplier, tick, prices (decimal |
-    /// eighths | 64ths), dividend_yield. Kept in instrument.csv, where it can be edited.
+    /// eighths | 64ths), dividend_yield, sector, opening_root, time_zone, session, fee_option and the
+    /// others that the README lists. Kept in instrument.csv, where it can be edited.
     #[arg(long = "fact", value_name = "NAME=VALUE")]
     facts: Vec<String>,
 }
@@ -76,9 +77,22 @@ pub fn run(what: &Import) -> Result<bool, String> {
         None => Box::new(std::io::stdin().lock()),
     };
     let symbol = into.symbol.as_deref();
+    for wrong in folder::keep_calendar(&into.folder)? {
+        eprintln!("{wrong}");
+    }
+    // Moments are told on the clock of the symbol's zone: what is given now, or what the folder says.
+    let given = facts.iter().rev().find(|(name, _)| name == "time_zone");
+    let given = match given {
+        Some((_, name)) => folder::zone(name)?,
+        None => None,
+    };
+    let zone_of = |symbol: &str| {
+        let kept = || folder::zone_in(&into.folder, symbol).ok().flatten();
+        given.clone().or_else(kept)
+    };
     let bad = match what {
         Import::Chain(_) => {
-            let read = folder::read_chains(input, symbol)?;
+            let read = folder::read_chains(input, symbol, &zone_of)?;
             for (symbol, sights) in &read.sights {
                 folder::keep_facts(&into.folder, symbol, &facts)?;
                 let days = folder::keep_sights(&into.folder, symbol, sights)?;

@@ -10,7 +10,6 @@ use engine::drills::{Cycle, CycleDone, DrillGround, LookRow, Watching, play};
 use market::World;
 use server::demo::DEMO_SEED;
 use server::drill::{DrillText, legs_held};
-use server::folder;
 
 pub const HELP: &str = r#"A drill (TOML); see the README for every condition, and how a look goes:
   name = "monthly condor"        symbol = "WXMR"
@@ -119,8 +118,7 @@ pub fn run(asked: &Rehearse) -> Result<(), String> {
     let drill = text.drill().map_err(|e| format!("{place}: {e}"))?;
     let mut world = World::new(asked.seed);
     if let Some(folder) = &asked.market {
-        let recorded = folder::read_folder(folder)?;
-        world = world.with_recorded(recorded).map_err(|e| e.to_string())?;
+        world = crate::cli::export::with_market(world, folder, &drill.symbol)?.0;
     }
     let end = desk::calendar::close_of(drill.to);
     let ground = DrillGround::new(&world, &drill, end).map_err(|e| format!("{place}: {e}"))?;

@@ -213,7 +213,10 @@ pub(super) fn changes(
                 .iter()
                 .map(|(one, q, units)| half(&one.market) * q.abs() as f64 * units)
                 .sum::<f64>()
-                + ground.u.fees(&order, &state.world.fees()).to_f64();
+                + ground
+                    .u
+                    .fees(&order, &state.world.fees_of(&ground.u.symbol))
+                    .to_f64();
             let first = then.options().map(|(c, _)| c.expiry).min();
             out.push(Prospect {
                 what: Pick::Change(all.len()),

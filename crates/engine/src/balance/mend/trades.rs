@@ -95,7 +95,7 @@ pub(super) fn of_one_side(
     range: std::ops::Range<usize>,
     asked: &MendAsked,
 ) -> Vec<Prospect<Pick>> {
-    let fee = state.world.fees().option.to_f64();
+    let fee = state.world.fees_of(&ground.u.symbol).option.to_f64();
     let units = ground.u.multiplier as f64;
     let at = state.clock.now;
     let mut out = Vec::new();
@@ -194,7 +194,7 @@ pub(super) fn itself(
     let size = if future { 1 } else { SHARES };
     let units = ground.u.units(&instrument) as f64 * size as f64;
     let fee = if future {
-        state.world.fees().future.to_f64()
+        state.world.fees_of(&ground.u.symbol).future.to_f64()
     } else {
         0.0
     };

@@ -69,7 +69,7 @@ fn labels(instruments: &[Instrument]) -> Vec<String> {
 
 /// Lean of the whole book, and how much 1.00 of delta in an underlying adds to it.
 pub(crate) fn lean_now(state: &DeskState, quoter: &mut Quoter, symbol: &str) -> (f64, f64) {
-    let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
+    let beta = state.world.beta(symbol, state.clock.now);
     let spot = engine::state::spot_of(state, symbol).to_f64();
     (
         book_greeks(state, quoter).lean,
@@ -111,7 +111,7 @@ pub fn effect_on_book(
     symbol: &str,
 ) -> BookEffect {
     let before = book_greeks(state, quoter);
-    let beta = state.world.underlying(symbol).map_or(1.0, |u| u.beta);
+    let beta = state.world.beta(symbol, state.clock.now);
     let mut after = before;
     after.add(&e.greeks, beta, e.spot.to_f64(), index_price(state));
     let figures = |t: BookGreeks, power: Money| BookFigures {

@@ -262,7 +262,12 @@ pub(crate) fn carried(
     let rings = shape.map_or_else(Vec::new, |s| ring_prices(&in_force, &held, s, deviation));
     let lean = judged.as_ref().map(|e| {
         let mut of_it = BookGreeks::default();
-        of_it.add(&e.greeks, u.beta, price, index_price(state));
+        of_it.add(
+            &e.greeks,
+            state.world.beta(symbol, now),
+            price,
+            index_price(state),
+        );
         of_it.lean
     });
     let position = Position {

@@ -121,7 +121,7 @@ impl LookWire {
         let index = self
             .index
             .clone()
-            .unwrap_or_else(|| engine::sight::INDEX.to_owned());
+            .unwrap_or_else(|| state.world.index().to_owned());
         underlying_of(state, &index)?;
         if let Some(n) = self.betas.sessions {
             within("betas", n as f64, (20.0, 750.0), " sessions")?;

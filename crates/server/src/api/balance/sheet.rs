@@ -366,7 +366,7 @@ pub fn balance(state: &State, quoter: &mut Quoter) -> Balance {
             Some((
                 holdings_of(state, quoter, symbol),
                 basis(state, symbol)?,
-                state.world.underlying(symbol)?.beta,
+                state.world.beta(symbol, at),
             ))
         })
         .collect();

@@ -101,7 +101,7 @@ impl<'a> Sheet<'a> {
     ) -> Option<Sheet<'a>> {
         let spot = world.spot(&underlying.symbol, at)?;
         let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
-        let rate = world.rate(years);
+        let rate = world.rate(at, years);
         let carry = world.carry(&underlying.symbol)?;
         let paid = carry.present_value(at, e.moment(), rate) > 0.0;
         let carry_yield =

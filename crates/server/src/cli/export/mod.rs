@@ -275,8 +275,11 @@ fn world_of(at: &At) -> Result<(World, Option<Moment>), String> {
     let Some(folder) = &at.market else {
         return Ok((world, None));
     };
-    let recorded = folder::read_folder(folder)?;
-    let own = recorded.iter().find(|r| r.underlying.symbol == at.symbol);
+    let (world, opened) = with_market(world, folder, &at.symbol)?;
+    let own = opened
+        .recorded
+        .iter()
+        .find(|r| r.underlying.symbol == at.symbol);
     let last = match own {
         Some(r) => Some(r.last_moment().ok_or_else(|| {
             format!(
@@ -287,8 +290,27 @@ fn world_of(at: &At) -> Result<(World, Option<Moment>), String> {
         })?),
         None => None,
     };
-    let world = world.with_recorded(recorded).map_err(|e| e.to_string())?;
     Ok((world, last))
+}
+
+/// A world of a market from files alone where that has a symbol, and with it beside the simulated one
+/// otherwise; what is wrong in its files is told on standard error.
+pub fn with_market(
+    world: World,
+    folder: &std::path::Path,
+    symbol: &str,
+) -> Result<(World, std::sync::Arc<folder::Opened>), String> {
+    let opened = folder::open(folder)?;
+    for wrong in &opened.wrong {
+        eprintln!("{wrong}");
+    }
+    let recorded = opened.recorded.clone();
+    let world = if recorded.iter().any(|r| r.underlying.symbol == symbol) {
+        world.of_own(recorded, opened.own.clone())
+    } else {
+        world.with_recorded(recorded)
+    };
+    Ok((world, opened))
 }
 
 fn date(name: &str, text: &str) -> Result<Date, String> {
@@ -435,17 +457,13 @@ fn surface(
 }
 
 fn instrument(view: &UnderlyingAt<'_>, table: &mut Table) -> Result<(), csv::Error> {
-    let (u, fees) = (view.underlying, view.world.fees());
+    let (u, fees) = (view.underlying, view.world.fees_of(view.symbol()));
     let paid = match view.world.carry(view.symbol()) {
         Some(Carry::Yield(yearly)) => yearly,
         _ => 0.0,
     };
     let sector = view.world.sector(view.symbol()).unwrap_or_default();
-    let opening = if u.listing.am_monthlies {
-        u.symbol.clone()
-    } else {
-        String::new()
-    };
+    let opening = u.opening_root.clone().unwrap_or_default();
     table.write_record(["name", "value"])?;
     for (name, value) in [
         ("name", u.name.clone()),

@@ -2,27 +2,44 @@
 
 use std::collections::BTreeMap;
 
+use desk::calendar::Hours;
 use desk::{
-    ListingRule, MarginClass, Price, PriceStyle, ScanRates, Settlement, Style, TickTable,
-    Underlying, UnderlyingKind,
+    Fees, ListingRule, MarginClass, Money, Price, PriceStyle, ScanRates, Settlement, Style,
+    TickTable, Underlying, UnderlyingKind,
 };
+use jiff::tz::TimeZone;
+use market::Told;
 
 use super::table::read;
+use super::zone;
 
 /// What a symbol does not say, by the names that `instrument.csv` uses.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Facts(BTreeMap<String, String>);
 
-/// Names, what they mean, and what holds when they are not given.
-pub(super) const FACTS: [(&str, &str); 8] = [
+/// Names, and what holds when they are not given. Nothing: it is not known, or follows from others.
+pub(super) const FACTS: [(&str, &str); 21] = [
     ("name", ""),
     ("kind", "shares"),
     ("style", "american"),
     ("settlement", "delivery"),
     ("multiplier", "100"),
     ("tick", "0.01"),
+    ("coarse_tick", ""),
+    ("coarse_from", ""),
+    ("package_tick", ""),
+    ("own_tick", ""),
     ("prices", "decimal"),
-    ("dividend_yield", "0"),
+    ("margin", ""),
+    ("dividend_yield", ""),
+    ("sector", ""),
+    ("basket", "no"),
+    ("opening_root", ""),
+    ("closing_root", ""),
+    ("time_zone", ""),
+    ("session", ""),
+    ("fee_option", ""),
+    ("fee_future", ""),
 ];
 
 fn one_of<T: Copy>(name: &str, text: &str, known: &[(&str, T)]) -> Result<T, String> {
@@ -40,11 +57,31 @@ fn one_of<T: Copy>(name: &str, text: &str, known: &[(&str, T)]) -> Result<T, Str
     found.ok_or_else(|| format!("{name}: {text:?} is not known; write one of {}", words()))
 }
 
+/// A time of day in minutes, written like 09:30.
+pub(super) fn time_of_day(text: &str) -> Option<i64> {
+    let (hour, minute) = text.trim().split_once(':')?;
+    let number = |t: &str, below: i64| {
+        let n: i64 = t.parse().ok()?;
+        (t.len() == 2 && (0..below).contains(&n)).then_some(n)
+    };
+    Some(number(hour, 24)? * 60 + number(minute, 60)?)
+}
+
+/// Everything that is told of one instrument.
+pub(super) struct Described {
+    /// Its data.
+    pub underlying: Underlying,
+    /// What else is told; hours on its own clock.
+    pub told: Told,
+    /// Its zone.
+    pub zone: Option<TimeZone>,
+}
+
 impl Facts {
     /// Sets one; only known names are taken.
     ///
     /// # Errors
-    /// An unknown name, or a value that is not right for it.
+    /// An unknown name.
     pub fn set(&mut self, name: &str, value: &str) -> Result<(), String> {
         if !FACTS.iter().any(|(known, _)| *known == name) {
             return Err(format!(
@@ -56,19 +93,42 @@ impl Facts {
         Ok(())
     }
 
+    /// What is given, or what holds without; nothing where that is nothing.
     pub(super) fn get(&self, name: &str) -> &str {
         let usual = FACTS
             .iter()
             .find(|(known, _)| *known == name)
             .map_or("", |f| f.1);
-        self.0.get(name).map_or(usual, String::as_str)
+        let given = self.0.get(name).filter(|v| !v.is_empty());
+        given.map_or(usual, String::as_str)
     }
 
-    /// The underlying and its dividend yield.
+    fn maybe<T: std::str::FromStr<Err: std::fmt::Display>>(
+        &self,
+        name: &str,
+    ) -> Result<Option<T>, String> {
+        match self.get(name) {
+            "" => Ok(None),
+            text => read(name, text).map(Some),
+        }
+    }
+
+    /// The zone whose clock its moments are told on.
     ///
     /// # Errors
-    /// A fact that is needed and missing, or facts that do not go together.
-    pub fn underlying(&self, symbol: &str) -> Result<(Underlying, f64), String> {
+    /// There is no such zone.
+    pub(super) fn zone(&self) -> Result<Option<TimeZone>, String> {
+        match self.get("time_zone") {
+            "" => Ok(None),
+            name => zone::named(name).map(Some),
+        }
+    }
+
+    /// The instrument.
+    ///
+    /// # Errors
+    /// A fact that is not right for its name, or facts that do not go together.
+    pub(super) fn described(&self, symbol: &str) -> Result<Described, String> {
         let kind = one_of(
             "kind",
             self.get("kind"),
@@ -80,16 +140,34 @@ impl Facts {
         )?;
         let multiplier: i64 = read("multiplier", self.get("multiplier"))?;
         let tick: Price = read("tick", self.get("tick"))?;
-        let dividend_yield: f64 = read("dividend_yield", self.get("dividend_yield"))?;
+        let dividend_yield: Option<f64> = self.maybe("dividend_yield")?;
         if !(1..=100_000).contains(&multiplier)
             || tick <= Price::ZERO
-            || !(-0.5..=0.5).contains(&dividend_yield)
+            || !(-0.5..=0.5).contains(&dividend_yield.unwrap_or(0.0))
         {
             return Err(format!(
-                "multiplier {multiplier}, tick {tick} and dividend_yield {dividend_yield}: write \
-                 1 to 100,000, a tick above zero, and −0.5 to 0.5 a year"
+                "multiplier {multiplier}, tick {tick} and dividend_yield {}: write 1 to 100,000, a tick \
+                 above zero, and −0.5 to 0.5 a year",
+                dividend_yield.unwrap_or(0.0)
             ));
         }
+        let root = |name: &str| -> Result<Option<String>, String> {
+            let root = self.get(name);
+            if root.is_empty() {
+                return Ok(None);
+            }
+            super::check_symbol(root).map_err(|e| format!("{name}: {e}"))?;
+            Ok(Some(root.to_owned()))
+        };
+        let (opening_root, weekly_root) = (root("opening_root")?, root("closing_root")?);
+        let step = |name: &str| -> Result<Price, String> {
+            let step = self.maybe(name)?.unwrap_or(tick);
+            if step > Price::ZERO {
+                Ok(step)
+            } else {
+                Err(format!("{name}: {step} is no step; write one above zero"))
+            }
+        };
         let underlying = Underlying {
             symbol: symbol.to_owned(),
             name: if self.get("name").is_empty() {
@@ -112,9 +190,9 @@ impl Facts {
                 ],
             )?,
             multiplier,
-            ticks: TickTable::single(tick),
-            package_tick: tick,
-            own_tick: tick,
+            ticks: self.ticks(tick)?,
+            package_tick: step("package_tick")?,
+            own_tick: step("own_tick")?,
             style_of_price: one_of(
                 "prices",
                 self.get("prices"),
@@ -124,24 +202,108 @@ impl Facts {
                     ("64ths", PriceStyle::SixtyFourths),
                 ],
             )?,
-            margin_class: match kind {
-                UnderlyingKind::Shares => MarginClass::Equity,
-                UnderlyingKind::Index => MarginClass::BroadIndex,
-                UnderlyingKind::Future => MarginClass::Scan(ScanRates {
-                    price_scan: 0.07,
-                    vol_scan: 0.05,
-                    extreme_multiple: 3.0,
-                    extreme_cover: 0.33,
-                    exposure_rate: 0.0,
-                    short_option_minimum: 0.0,
-                }),
-            },
+            margin_class: self.margin(kind)?,
             listing: ListingRule::default(),
             own_dates: Vec::new(),
             last_session: None,
-            weekly_root: None,
+            weekly_root: weekly_root.filter(|r| r != symbol),
+            opening_root,
             beta: 1.0,
         };
-        Ok((underlying, dividend_yield))
+        let told = Told {
+            dividend_yield,
+            events: None,
+            sector: Some(self.get("sector").to_owned()).filter(|s| !s.is_empty()),
+            basket: one_of(
+                "basket",
+                self.get("basket"),
+                &[("yes", true), ("no", false)],
+            )?,
+            fees: self.fees()?,
+            hours: self.hours()?,
+        };
+        Ok(Described {
+            underlying,
+            told,
+            zone: self.zone()?,
+        })
+    }
+
+    fn ticks(&self, tick: Price) -> Result<TickTable, String> {
+        match (
+            self.maybe::<Price>("coarse_tick")?,
+            self.maybe::<Price>("coarse_from")?,
+        ) {
+            (None, None) => Ok(TickTable::single(tick)),
+            (Some(coarse), Some(from)) if coarse > Price::ZERO && from > Price::ZERO => {
+                Ok(TickTable::split(tick, from, coarse))
+            }
+            _ => Err(
+                "coarse_tick and coarse_from: write both, above zero (the step from that price on), or \
+                 neither"
+                    .into(),
+            ),
+        }
+    }
+
+    fn margin(&self, kind: UnderlyingKind) -> Result<MarginClass, String> {
+        if kind == UnderlyingKind::Future {
+            return Ok(MarginClass::Scan(ScanRates {
+                price_scan: 0.07,
+                vol_scan: 0.05,
+                extreme_multiple: 3.0,
+                extreme_cover: 0.33,
+                exposure_rate: 0.0,
+                short_option_minimum: 0.0,
+            }));
+        }
+        match (self.get("margin"), kind) {
+            ("", UnderlyingKind::Index) => Ok(MarginClass::BroadIndex),
+            ("", _) => Ok(MarginClass::Equity),
+            (word, _) => one_of(
+                "margin",
+                word,
+                &[
+                    ("equity", MarginClass::Equity),
+                    ("broad_index", MarginClass::BroadIndex),
+                    ("large_index", MarginClass::LargeIndex),
+                ],
+            ),
+        }
+    }
+
+    fn fees(&self) -> Result<Option<Fees>, String> {
+        let fee = |name: &str| -> Result<Option<Money>, String> {
+            match self.maybe::<Money>(name)? {
+                Some(fee) if fee < Money::ZERO => {
+                    Err(format!("{name}: {fee} is below zero; write zero or more"))
+                }
+                fee => Ok(fee),
+            }
+        };
+        let (option, future) = (fee("fee_option")?, fee("fee_future")?);
+        Ok((option.is_some() || future.is_some()).then(|| Fees {
+            option: option.unwrap_or(market::FEES.option),
+            future: future.unwrap_or(market::FEES.future),
+        }))
+    }
+
+    fn hours(&self) -> Result<Option<Hours>, String> {
+        let text = self.get("session");
+        if text.is_empty() {
+            return Ok(None);
+        }
+        let read = || {
+            let (open, close) = text.split_once('-')?;
+            let hours = Hours {
+                open: time_of_day(open)?,
+                close: time_of_day(close)?,
+            };
+            (hours.open < hours.close).then_some(hours)
+        };
+        let hours = read().ok_or_else(|| {
+            format!("session: {text:?} is no session; write opening and close like 09:30-16:00")
+        })?;
+        Ok(Some(hours))
     }
 }

@@ -1,0 +1,331 @@
+//! What was seen of an underlying, moment by moment: it may grow while it is read, and need not
+//! fit into memory.
+//!
+//! Of each moment the price of the underlying is always known; the contracts seen at it are read
+//! again from wherever they are kept when they are asked for, and forgotten when others were asked
+//! for since. What a reader was given stays as it is.
+
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, RwLock, RwLockReadGuard, RwLockWriteGuard};
+
+use desk::{Contract, Moment, Price, Quote};
+
+use crate::market_data::Bar;
+
+/// What was seen of one contract.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Seen {
+    /// Its market.
+    pub quote: Quote,
+    /// The last trade.
+    pub last: Option<Price>,
+}
+
+/// Everything seen at one moment.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Sight {
+    /// Price of the underlying.
+    pub spot: Price,
+    /// Markets by contract.
+    pub contracts: BTreeMap<Contract, Seen>,
+}
+
+/// An expiration at a moment: when it ends, and the volatility a year at the strike nearest to the
+/// price.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct AtTheMoney {
+    /// Its end.
+    pub ends: Moment,
+    /// Volatility a year.
+    pub vol: f64,
+}
+
+/// A moment that can be read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct MomentKnown {
+    /// When.
+    pub at: Moment,
+    /// Price of the underlying.
+    pub spot: Price,
+    /// What its contracts said at the money, where that was worked out.
+    pub money: Option<Arc<[AtTheMoney]>>,
+}
+
+/// Reads again what was seen at a moment; nothing where it cannot be read any more.
+pub type Reader = dyn Fn(Moment) -> Option<Sight> + Send + Sync;
+
+/// Contracts that are kept in memory before those asked for longest ago are forgotten: some 60 MB.
+const KEPT: usize = 400_000;
+
+/// One moment.
+struct Kept {
+    spot: Price,
+    sight: Option<Arc<Sight>>,
+    /// When it was asked for last, by a count of askings.
+    asked: AtomicU64,
+    money: Option<Arc<[AtTheMoney]>>,
+}
+
+#[derive(Default)]
+struct Inner {
+    bars: Vec<Bar>,
+    moments: BTreeMap<Moment, Kept>,
+    /// Contracts in memory.
+    held: usize,
+}
+
+/// What was seen, by moment.
+#[derive(Default)]
+pub struct Tape {
+    inner: RwLock<Inner>,
+    asked: AtomicU64,
+    reader: Option<Box<Reader>>,
+}
+
+impl std::fmt::Debug for Tape {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let inner = self.read();
+        write!(f, "Tape of {} moments", inner.moments.len())
+    }
+}
+
+impl Tape {
+    /// All of it in memory.
+    pub fn of(bars: Vec<Bar>, sights: BTreeMap<Moment, Sight>) -> Tape {
+        let tape = Tape::default();
+        tape.set_bars(bars);
+        for (at, sight) in sights {
+            tape.add(at, sight);
+        }
+        tape
+    }
+
+    /// Of moments that a reader can read again: price, and where it is known already what the
+    /// contracts said at the money.
+    pub fn read_by(
+        bars: Vec<Bar>,
+        moments: impl IntoIterator<Item = MomentKnown>,
+        reader: Box<Reader>,
+    ) -> Tape {
+        let moments = moments.into_iter().map(|known| {
+            let kept = Kept {
+                spot: known.spot,
+                sight: None,
+                asked: AtomicU64::new(0),
+                money: known.money,
+            };
+            (known.at, kept)
+        });
+        Tape {
+            inner: RwLock::new(Inner {
+                bars,
+                moments: moments.collect(),
+                held: 0,
+            }),
+            asked: AtomicU64::new(0),
+            reader: Some(reader),
+        }
+    }
+
+    // A reader that panicked has changed nothing.
+    fn read(&self) -> RwLockReadGuard<'_, Inner> {
+        self.inner.read().unwrap_or_else(|e| e.into_inner())
+    }
+
+    fn write(&self) -> RwLockWriteGuard<'_, Inner> {
+        self.inner.write().unwrap_or_else(|e| e.into_inner())
+    }
+
+    /// Adds what was seen at a moment; of one that is known already it takes the place.
+    pub fn add(&self, at: Moment, sight: Sight) {
+        let turn = self.asked.fetch_add(1, Ordering::Relaxed);
+        let mut inner = self.write();
+        inner.held += sight.contracts.len();
+        let kept = Kept {
+            spot: sight.spot,
+            sight: Some(Arc::new(sight)),
+            asked: AtomicU64::new(turn),
+            money: None,
+        };
+        if let Some(before) = inner.moments.insert(at, kept) {
+            inner.held -= before.sight.map_or(0, |s| s.contracts.len());
+        }
+        self.make_room(&mut inner, at);
+    }
+
+    /// Puts other bars in place, ascending.
+    pub fn set_bars(&self, bars: Vec<Bar>) {
+        self.write().bars = bars;
+    }
+
+    /// Forgets contracts asked for longest ago, where the reader can read them again; never those of
+    /// `but`.
+    fn make_room(&self, inner: &mut Inner, but: Moment) {
+        if inner.held <= KEPT || self.reader.is_none() {
+            return;
+        }
+        let mut all: Vec<(u64, Moment)> = inner
+            .moments
+            .iter()
+            .filter(|(at, kept)| kept.sight.is_some() && **at != but)
+            .map(|(at, kept)| (kept.asked.load(Ordering::Relaxed), *at))
+            .collect();
+        all.sort_unstable();
+        for (_, at) in all {
+            // A quarter is freed at once, so that this is done rarely.
+            if inner.held <= KEPT / 4 * 3 {
+                return;
+            }
+            if let Some(sight) = inner.moments.get_mut(&at).and_then(|k| k.sight.take()) {
+                inner.held -= sight.contracts.len();
+            }
+        }
+    }
+
+    /// The bars of all sessions, ascending.
+    pub fn bars(&self) -> Vec<Bar> {
+        self.read().bars.clone()
+    }
+
+    /// What `take` makes of the bars.
+    pub(crate) fn with_bars<T>(&self, take: impl FnOnce(&[Bar]) -> T) -> T {
+        take(&self.read().bars)
+    }
+
+    /// The moment that stands at another, and the price of the underlying.
+    pub fn standing(&self, at: Moment) -> Option<(Moment, Price)> {
+        let inner = self.read();
+        let (moment, kept) = inner.moments.range(..=at).next_back()?;
+        Some((*moment, kept.spot))
+    }
+
+    /// Moments and prices over `[from, to]`.
+    pub fn between(&self, from: Moment, to: Moment) -> Vec<(Moment, Price)> {
+        if from > to {
+            return Vec::new();
+        }
+        let inner = self.read();
+        let range = inner.moments.range(from..=to);
+        range.map(|(at, kept)| (*at, kept.spot)).collect()
+    }
+
+    /// The first and the last moment.
+    pub fn span(&self) -> Option<(Moment, Moment)> {
+        let inner = self.read();
+        let (first, _) = inner.moments.first_key_value()?;
+        let (last, _) = inner.moments.last_key_value()?;
+        Some((*first, *last))
+    }
+
+    /// How many moments there are.
+    pub fn len(&self) -> usize {
+        self.read().moments.len()
+    }
+
+    /// Whether nothing was seen.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// What was seen at the moment that stands at another.
+    pub fn sight(&self, at: Moment) -> Option<(Moment, Arc<Sight>)> {
+        let turn = self.asked.fetch_add(1, Ordering::Relaxed);
+        let moment = {
+            let inner = self.read();
+            let (moment, kept) = inner.moments.range(..=at).next_back()?;
+            if let Some(sight) = &kept.sight {
+                kept.asked.store(turn, Ordering::Relaxed);
+                return Some((*moment, Arc::clone(sight)));
+            }
+            *moment
+        };
+        let sight = Arc::new((self.reader.as_ref()?)(moment)?);
+        let mut inner = self.write();
+        if let Some(kept) = inner.moments.get_mut(&moment) {
+            kept.asked.store(turn, Ordering::Relaxed);
+            // Another may have read it meanwhile.
+            if kept.sight.is_none() {
+                kept.sight = Some(Arc::clone(&sight));
+                inner.held += sight.contracts.len();
+            }
+        }
+        self.make_room(&mut inner, moment);
+        Some((moment, sight))
+    }
+
+    /// What a moment's contracts say at the money, if it was worked out.
+    pub(crate) fn money(&self, moment: Moment) -> Option<Arc<[AtTheMoney]>> {
+        self.read().moments.get(&moment)?.money.clone()
+    }
+
+    /// Keeps what a moment's contracts say at the money.
+    pub fn keep_money(&self, moment: Moment, money: Arc<[AtTheMoney]>) {
+        if let Some(kept) = self.write().moments.get_mut(&moment) {
+            kept.money = Some(money);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jiff::civil::date;
+
+    /// A sight of so many contracts, told apart by its price.
+    fn sight(number: i64, contracts: i64) -> Sight {
+        let quote = Quote {
+            bid: Price::cents(100),
+            ask: Price::cents(110),
+            bid_size: 1,
+            ask_size: 1,
+            volume: 0,
+            open_interest: 0,
+        };
+        let contract = |i: i64| Contract {
+            root: "OWN".into(),
+            expiry: date(2031, 4, 18),
+            kind: desk::Kind::Call,
+            strike: Price::cents(i + 1),
+        };
+        Sight {
+            spot: Price::cents(number + 1),
+            contracts: (0..contracts)
+                .map(|i| (contract(i), Seen { quote, last: None }))
+                .collect(),
+        }
+    }
+
+    #[test]
+    fn what_is_forgotten_is_read_again_and_memory_is_bounded() {
+        let (moments, each) = (90, 10_000);
+        let at = |i: i64| Moment::at(date(2031, 3, 11), 10, 0).plus_millis(i * 1_000);
+        let reader = move |moment: Moment| {
+            let number = (moment.millis() - at(0).millis()) / 1_000;
+            Some(sight(number, each))
+        };
+        let known = (0..moments / 2).map(|i| MomentKnown {
+            at: at(i),
+            spot: Price::cents(i + 1),
+            money: None,
+        });
+        let tape = Tape::read_by(Vec::new(), known, Box::new(reader));
+        for i in moments / 2..moments {
+            tape.add(at(i), sight(i, each));
+        }
+        for i in (0..moments).chain([3, 70, 3]) {
+            let (moment, seen) = tape.sight(at(i).plus_millis(999)).unwrap();
+            assert_eq!((moment, &*seen), (at(i), &sight(i, each)));
+            assert!(tape.read().held <= KEPT);
+        }
+        assert_eq!(tape.span(), Some((at(0), at(moments - 1))));
+        assert_eq!(tape.standing(at(-1)), None);
+        assert_eq!(tape.between(at(2), at(4)).len(), 3);
+        // Without a reader nothing is forgotten.
+        let whole = Tape::of(
+            Vec::new(),
+            (0..moments).map(|i| (at(i), sight(i, each))).collect(),
+        );
+        assert_eq!(whole.read().held, (moments * each) as usize);
+    }
+}

@@ -1,0 +1,417 @@
+//! A market folder that is open: its instruments, what is recorded of them, and what comes to it while it is
+//! open.
+//!
+//! Day files are not held in memory: where in them the rows of each moment stand is (`files`).
+
+use std::collections::{BTreeSet, HashMap};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
+
+use desk::Moment;
+use desk::calendar::{self, Hours, OwnDays, USUAL};
+use jiff::civil::Date;
+use market::{OwnMarket, Recorded, Tape, World};
+use rayon::prelude::*;
+
+use super::facts::{Described, Facts};
+use super::files::{Files, LastSeen, Zones, changed_of, entries};
+use super::{check_symbol, day, facts_of, path_error, read_bars, whole, zone};
+
+/// Bytes of new rows after which the places of moments are written down again.
+const WRITTEN_AFTER: u64 = 64 << 20;
+
+/// What was wrong with a market's files and has been passed over.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Wrong {
+    /// Which file.
+    pub file: PathBuf,
+    /// What, with its line.
+    pub what: String,
+}
+
+impl std::fmt::Display for Wrong {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}: {}", self.file.display(), self.what)
+    }
+}
+
+/// A market that is open.
+pub struct Opened {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// Its underlyings, in the order of their symbols.
+    pub recorded: Vec<Recorded>,
+    /// What it says of itself as a whole.
+    pub own: OwnMarket,
+    /// What was passed over.
+    pub wrong: Vec<Wrong>,
+    following: Mutex<Following>,
+}
+
+/// What is looked at while it is open.
+struct Following {
+    files: Vec<Arc<Files>>,
+    /// Of each symbol the bars as they were read: length and change.
+    bars: Vec<(u64, i64)>,
+    /// Bytes read since the places were written.
+    unwritten: Vec<u64>,
+}
+
+/// What has come of one symbol.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct News {
+    /// Which.
+    pub symbol: String,
+    /// Its moments, ascending, on the market's clock.
+    pub moments: Vec<Moment>,
+}
+
+impl std::fmt::Debug for Opened {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Opened({})", self.folder.display())
+    }
+}
+
+static OPEN: Mutex<Option<HashMap<PathBuf, Weak<Opened>>>> = Mutex::new(None);
+
+/// Opens a market; one that is open already is the same for all who ask for it.
+///
+/// # Errors
+/// The folder cannot be read, or holds no market.
+pub fn open(folder: &Path) -> Result<Arc<Opened>, String> {
+    let place = std::fs::canonicalize(folder).map_err(path_error(folder))?;
+    let mut open = OPEN.lock().unwrap_or_else(PoisonError::into_inner);
+    let all = open.get_or_insert_default();
+    if let Some(opened) = all.get(&place).and_then(Weak::upgrade) {
+        return Ok(opened);
+    }
+    let opened = Arc::new(Opened::read(folder)?);
+    all.insert(place, Arc::downgrade(&opened));
+    Ok(opened)
+}
+
+/// Keeps the days and hours of a market's `calendar.csv`, for whoever writes into the folder.
+///
+/// # Errors
+/// The file cannot be read.
+pub fn keep_calendar(folder: &Path) -> Result<Vec<Wrong>, String> {
+    let mut wrong = Vec::new();
+    let own = OwnDays::default();
+    let own = told(&folder.join("calendar.csv"), whole::calendar, &mut wrong)?.unwrap_or(own);
+    if own != OwnDays::default() {
+        calendar::keep(own).map_err(|e| e.to_string())?;
+    }
+    Ok(wrong)
+}
+
+/// Reads a file if it is there; its bad rows are told.
+fn told<T>(
+    path: &Path,
+    read: impl Fn(&[u8]) -> Result<(T, Vec<super::BadRow>), String>,
+    wrong: &mut Vec<Wrong>,
+) -> Result<Option<T>, String> {
+    let bytes = match std::fs::read(path) {
+        Ok(bytes) => bytes,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+        Err(e) => return Err(path_error(path)(e)),
+    };
+    let mut tell = |what: String| {
+        wrong.push(Wrong {
+            file: path.to_owned(),
+            what,
+        });
+    };
+    match read(&bytes) {
+        Ok((all, bad)) => {
+            bad.iter().for_each(|row| tell(row.to_string()));
+            Ok(Some(all))
+        }
+        Err(what) => {
+            tell(what);
+            Ok(None)
+        }
+    }
+}
+
+/// Hours of one clock on another, as a winter day has them.
+fn carried_hours(hours: Hours, (own, market): &Zones) -> Hours {
+    let day = jiff::civil::date(2031, 1, 15);
+    let minutes = |minute: i64| {
+        let at = zone::carried(Moment::at(day, 0, minute), own.as_ref(), market.as_ref());
+        at.time_of_day() / 60_000
+    };
+    Hours {
+        open: minutes(hours.open),
+        close: minutes(hours.close),
+    }
+}
+
+impl Opened {
+    fn read(folder: &Path) -> Result<Opened, String> {
+        let mut wrong = Vec::new();
+        let rates = told(&folder.join("rates.csv"), whole::rates, &mut wrong)?;
+        let index = told(&folder.join("index.csv"), whole::index, &mut wrong)?.flatten();
+        let days = told(&folder.join("calendar.csv"), whole::calendar, &mut wrong)?;
+        let mut all: Vec<(String, PathBuf, Described)> = Vec::new();
+        for own in entries(folder)?.into_iter().filter(|p| p.is_dir()) {
+            let name = own.file_name().unwrap_or_default().to_string_lossy();
+            let symbol = name.into_owned();
+            let place = own.join("instrument.csv");
+            let described = check_symbol(&symbol)
+                .and_then(|()| facts_of(&place, &mut wrong))
+                .and_then(|facts: Facts| facts.described(&symbol));
+            match described {
+                Ok(described) => all.push((symbol, own, described)),
+                // What is not known is not guessed: the symbol is left out.
+                Err(what) => wrong.push(Wrong {
+                    file: place,
+                    what: format!("{what}; {symbol} is left out"),
+                }),
+            }
+        }
+        if all.is_empty() {
+            let said: Vec<String> = wrong.iter().map(ToString::to_string).collect();
+            return Err(format!(
+                "{} holds no market; bring one in with `pikebell import` or `pikebell feed`{}{}",
+                folder.display(),
+                if said.is_empty() { "" } else { ": " },
+                said.join("; ")
+            ));
+        }
+        let clock = |symbol: &String| {
+            let of = all.iter().find(|(own, ..)| own == symbol);
+            of.and_then(|(_, _, d)| d.zone.clone())
+        };
+        let first = || all.iter().find_map(|(_, _, d)| d.zone.clone());
+        let market_zone = index.as_ref().and_then(clock).or_else(first);
+        let usual = days.as_ref().and_then(|d| d.usual);
+        let mut hull = usual;
+        for (_, _, d) in &mut all {
+            let zones = (d.zone.clone(), market_zone.clone());
+            d.told.hours = d.told.hours.map(|h| carried_hours(h, &zones));
+            if usual.is_none() {
+                let own = d.told.hours.unwrap_or(USUAL);
+                let so_far = hull.unwrap_or(own);
+                hull = Some(Hours {
+                    open: so_far.open.min(own.open),
+                    close: so_far.close.max(own.close),
+                });
+            }
+        }
+        let own_days = OwnDays {
+            usual: hull.filter(|h| *h != USUAL),
+            days: days.map(|d| d.days).unwrap_or_default(),
+        };
+        if own_days != OwnDays::default() {
+            calendar::keep(own_days.clone()).map_err(|e| format!("{}: {e}", folder.display()))?;
+        }
+        let own = OwnMarket { index, rates };
+        let for_rates = own.clone();
+        let rating = World::rating(&for_rates);
+        let read: Vec<_> = all
+            .into_par_iter()
+            .map(|(symbol, path, described)| {
+                let zones = (described.zone.clone(), market_zone.clone());
+                one(&symbol, &path, described, zones, &rating)
+            })
+            .collect::<Result<_, String>>()?;
+        let mut opened = Opened {
+            folder: folder.to_owned(),
+            recorded: Vec::new(),
+            own,
+            wrong,
+            following: Mutex::new(Following {
+                files: Vec::new(),
+                bars: Vec::new(),
+                unwritten: Vec::new(),
+            }),
+        };
+        let following = opened
+            .following
+            .get_mut()
+            .unwrap_or_else(PoisonError::into_inner);
+        for of in read {
+            opened.wrong.extend(of.wrong);
+            opened.recorded.push(of.recorded);
+            following.unwritten.push(0);
+            following
+                .bars
+                .push(changed_of(&of.files.own.join("bars.csv")));
+            following.files.push(of.files);
+        }
+        Ok(opened)
+    }
+
+    /// A moment as the files of the symbol at a place write it.
+    pub(super) fn written(&self, i: usize, at: Moment) -> String {
+        let following = self
+            .following
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        following.files[i].written(at)
+    }
+
+    /// The last moment recorded of anything.
+    pub fn last(&self) -> Option<Moment> {
+        self.recorded.iter().filter_map(Recorded::last_moment).max()
+    }
+
+    /// Takes in what has been written since it was looked at last.
+    pub fn look(&self) -> Vec<News> {
+        let mut following = self
+            .following
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        let mut news = Vec::new();
+        for i in 0..following.files.len() {
+            let files = Arc::clone(&following.files[i]);
+            let recorded = &self.recorded[i];
+            let bars = files.own.join("bars.csv");
+            let now = changed_of(&bars);
+            if now != following.bars[i] {
+                following.bars[i] = now;
+                let mut wrong = Vec::new();
+                if let Some(read) = bars_of(&bars, &files.symbol, &mut wrong) {
+                    recorded.tape.set_bars(read);
+                }
+                wrong.iter().for_each(|w| tracing::warn!("{w}"));
+            }
+            let mut moments = Vec::new();
+            let before = newest(&files);
+            for path in entries(&files.own).unwrap_or_default() {
+                // Files of days gone by are not looked at again.
+                let Some(date) = day::dated(&path).filter(|d| before.is_none_or(|b| *d >= b))
+                else {
+                    continue;
+                };
+                let mut days = files.days_mut();
+                let day = days.entry(date).or_default();
+                let waits = day.is_open() && day::rests(day.changed);
+                if changed_of(&path) == (day.read, day.changed) && !waits {
+                    continue;
+                }
+                let (read, refused) = (day.read, day.bad.0);
+                let mut seen = Vec::new();
+                let done = day.read_on(&path, files.whose(), &mut |at, sight| {
+                    seen.push((at, sight));
+                });
+                if let Err(what) = done {
+                    tracing::warn!("{}: {what}", path.display());
+                    continue;
+                }
+                if day.bad.0 > refused {
+                    let told = day.bad.1.last();
+                    let what = told.map_or(String::new(), |(n, what)| format!("line {n}: {what}"));
+                    let more = day.bad.0 - refused;
+                    tracing::warn!("{}: {more} rows refused; {what}", path.display());
+                }
+                following.unwritten[i] += day.read.saturating_sub(read);
+                drop(days);
+                for (at, sight) in seen {
+                    let at = files.on_market(at);
+                    recorded.tape.add(at, sight);
+                    moments.push(at);
+                }
+            }
+            if following.unwritten[i] > WRITTEN_AFTER {
+                following.unwritten[i] = 0;
+                files.write_index();
+            }
+            if !moments.is_empty() {
+                moments.sort_unstable();
+                moments.dedup();
+                news.push(News {
+                    symbol: files.symbol.clone(),
+                    moments,
+                });
+            }
+        }
+        news
+    }
+}
+
+/// Date of the last file that has been read.
+fn newest(files: &Files) -> Option<Date> {
+    files.days().last_key_value().map(|(date, _)| *date)
+}
+
+fn bars_of(path: &Path, symbol: &str, wrong: &mut Vec<Wrong>) -> Option<Vec<market::Bar>> {
+    let read = |bytes: &[u8]| read_bars(bytes, None).map(|s| (s.bars, s.bad));
+    let mut all = told(path, read, wrong).unwrap_or_else(|what| {
+        let file = path.to_owned();
+        wrong.push(Wrong { file, what });
+        None
+    })?;
+    Some(
+        all.remove(symbol)
+            .unwrap_or_default()
+            .into_values()
+            .collect(),
+    )
+}
+
+/// One symbol as it was read.
+struct One {
+    recorded: Recorded,
+    files: Arc<Files>,
+    wrong: Vec<Wrong>,
+}
+
+fn one(
+    symbol: &str,
+    path: &Path,
+    described: Described,
+    zones: Zones,
+    rate: &(impl Fn(Moment, f64) -> f64 + Sync),
+) -> Result<One, String> {
+    let (files, mut wrong, last_seen) = Files::open(symbol, path, zones)?;
+    let Described {
+        mut underlying,
+        mut told,
+        ..
+    } = described;
+    told.events = self::told(&path.join("events.csv"), whole::events, &mut wrong)?;
+    let bars = bars_of(&path.join("bars.csv"), symbol, &mut wrong).unwrap_or_default();
+    find_roots(&files, &mut underlying, &mut wrong);
+    let files = Arc::new(files);
+    let reader = Arc::clone(&files);
+    let tape = Tape::read_by(bars, files.known(), Box::new(move |at| reader.read(at)));
+    let recorded = Recorded::new(underlying, told, tape);
+    // What the last moment of each day says at the money is kept: ranks ask for a year of them.
+    last_seen.par_iter().for_each(|seen: &LastSeen| {
+        let at = files.when(seen);
+        let money = recorded.at_the_money(at, &seen.sight, rate);
+        files.keep_money(seen, &money);
+        recorded.tape.keep_money(at, money);
+    });
+    if !last_seen.is_empty() {
+        files.write_index();
+    }
+    Ok(One {
+        recorded,
+        files,
+        wrong,
+    })
+}
+
+/// The root of what settles at the close, as the last moment has it where nothing is said; other roots are
+/// told.
+fn find_roots(files: &Files, underlying: &mut desk::Underlying, wrong: &mut Vec<Wrong>) {
+    let seen = files.newest().and_then(|at| files.read(at));
+    let all = seen.into_iter().flat_map(|s| s.contracts.into_keys());
+    let roots: BTreeSet<String> = all.map(|c| c.root).collect();
+    let symbol = underlying.symbol.clone();
+    let mut closing = roots.iter().filter(|root| !underlying.opens(root));
+    if underlying.weekly_root.is_none() && !closing.clone().any(|root| *root == symbol) {
+        let usual = underlying.opens(&symbol).then(|| format!("{symbol}W"));
+        underlying.weekly_root = closing.next().cloned().or(usual.filter(|r| r.len() <= 6));
+    }
+    for root in roots.iter().filter(|r| !underlying.owns_root(r)) {
+        wrong.push(Wrong {
+            file: files.own.clone(),
+            what: format!(
+                "contracts of root {root} are passed over; give them a folder {root} of their own"
+            ),
+        });
+    }
+}
