@@ -40,6 +40,7 @@ fn evaluation(c: &mut Criterion) {
             horizon_vol: 0.25,
             carry: Carry::Yield(yearly),
             events: Vec::new(),
+            cautions: Vec::new(),
         };
         let p = Proposal {
             structure: structure("+1 90P -1 95P -1 105C +1 110C"),

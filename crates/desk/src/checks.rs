@@ -32,6 +32,12 @@ pub enum Verdict {
 pub enum CheckCode {
     /// Whether the exchange is open.
     Session,
+    /// Quotes that are too old to be filled against.
+    StaleQuotes,
+    /// A leg whose market is not to be relied on.
+    DoubtfulQuote,
+    /// Nothing is known of dividends.
+    NoDividends,
     /// How wide the market is; its value is the width in percent of the middle.
     MarketWidth,
     /// How many contracts are open in the thinnest leg.
@@ -77,6 +83,42 @@ pub struct Check {
     pub value: Option<String>,
     /// The reason with its number.
     pub text: String,
+}
+
+/// What is uncertain about what is known of a market.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Caution {
+    /// Quotes are not filled against; why.
+    Waits(String),
+    /// The market of a leg is not to be relied on; why.
+    Doubt(Contract, &'static str),
+    /// Nothing is known of dividends, and calls may be exercised before one.
+    NoDividends,
+}
+
+impl Caution {
+    fn check(&self) -> (Verdict, CheckCode, String, String) {
+        match self {
+            Caution::Waits(why) => (
+                Verdict::Warning,
+                CheckCode::StaleQuotes,
+                String::new(),
+                format!("{why}: nothing is filled against them until new ones come"),
+            ),
+            Caution::Doubt(contract, why) => (
+                Verdict::Warning,
+                CheckCode::DoubtfulQuote,
+                contract.to_string(),
+                format!("{}: {why}; nothing is filled against it", contract.label()),
+            ),
+            Caution::NoDividends => (
+                Verdict::Note,
+                CheckCode::NoDividends,
+                String::new(),
+                "no dividends known: calls near an ex-date may be misjudged".into(),
+            ),
+        }
+    }
 }
 
 /// A market wider than this share of its middle is called wide (common practice).
@@ -133,6 +175,10 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
                 short_date(open.date())
             ),
         );
+    }
+    for caution in &market.cautions {
+        let (verdict, code, about, text) = caution.check();
+        tell(verdict, (code, about, None), text);
     }
     let width = quote.cross - quote.rest;
     let middle = quote.middle.abs();

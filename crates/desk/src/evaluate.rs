@@ -8,7 +8,7 @@ use thiserror::Error;
 
 use crate::account_rules::{AccountRules, HIGHEST_LEVEL};
 use crate::carry::Carry;
-use crate::checks::{Check, Checked, checks};
+use crate::checks::{Caution, Check, Checked, checks};
 use crate::contract::Contract;
 use crate::day_trade::DayTrading;
 use crate::entry_price::EntryPrice;
@@ -67,6 +67,8 @@ pub struct MarketView<'a> {
     pub carry: Carry,
     /// Events ahead, ascending.
     pub events: Vec<Event>,
+    /// What is uncertain about all this.
+    pub cautions: Vec<Caution>,
 }
 
 /// How far ahead the underlying alone is looked at, in days.

@@ -74,7 +74,7 @@ pub use bench::{
 pub use book::{BookGreeks, Strip, Zone, bands, deviations_to_nearest, zones_of};
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
-pub use checks::{Check, CheckCode, Verdict};
+pub use checks::{Caution, Check, CheckCode, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use day::{AtRisk, DAY_MOVES, DAY_VERSION, Day, DayFigures, DayGreeks, drawdowns};
 pub use day_trade::{

@@ -14,6 +14,7 @@ use desk::rules::{
 use desk::{Bell, Fact, Listens, Moment, Watched};
 use market::Quoter;
 
+use crate::campaigns::all_open;
 use crate::engine::{A_MINUTE, Engine};
 use crate::refusal::Refusal;
 use crate::sight::{Sights, book_seen, vol30};
@@ -81,6 +82,35 @@ pub(crate) fn look_after(at: Moment) -> Moment {
     Moment::from_millis((at.millis().div_euclid(A_LOOK) + 1) * A_LOOK)
 }
 
+/// Whether quotes of a symbol are not relied on although the exchange is open.
+fn is_stale(state: &State, symbol: &str) -> bool {
+    let at = state.clock.now;
+    is_open(at) && state.reliance().of(&state.world, symbol, at).is_some()
+}
+
+/// Whether what a rule says of a campaign, or of the account, waits for fresh quotes.
+fn waits(state: &State, campaign: Option<u64>) -> bool {
+    match campaign {
+        Some(id) => {
+            let campaign = state.account.campaign(id);
+            campaign.is_some_and(|c| is_stale(state, &c.symbol))
+        }
+        None => all_open(state).iter().any(|c| is_stale(state, &c.symbol)),
+    }
+}
+
+/// How many of my rules wait for fresh quotes of something held.
+pub fn waiting(state: &State) -> usize {
+    let open = all_open(state);
+    let waiting: Vec<&&desk::Campaign> = open.iter().filter(|c| waits(state, Some(c.id))).collect();
+    if waiting.is_empty() {
+        return 0;
+    }
+    let rules = state.my_rules.iter();
+    let judged = |r: &&Rule| r.on && r.condition.measure.facts().subject != Subject::Trade;
+    rules.filter(judged).count()
+}
+
 impl Engine {
     /// Whether something is looked for between the stops.
     pub(crate) fn looks_often(state: &State) -> bool {
@@ -108,6 +138,10 @@ impl Engine {
         );
         let judged = judge(&next.my_rules, &book);
         for j in &judged {
+            // What is judged by stale quotes waits for fresh ones.
+            if waits(next, j.campaign) {
+                continue;
+            }
             let key = (j.rule, j.campaign);
             let before = next.standing.get(&key);
             let stands = match Rung::after(before, j, at) {
@@ -145,7 +179,12 @@ impl Engine {
             let Listens::Figure { of, condition } = &bell.listens else {
                 continue;
             };
-            if !bell.is_set() {
+            let stale = match of {
+                Watched::Campaign(id) => waits(next, Some(*id)),
+                Watched::Symbol(symbol) => is_stale(next, symbol),
+                Watched::Account => waits(next, None),
+            };
+            if !bell.is_set() || stale {
                 continue;
             }
             let Some(figure) = figure_of(next, book, of, condition.measure) else {

@@ -82,6 +82,7 @@ fn market_view<'a>(
         horizon_vol: 0.0,
         carry,
         events: Vec::new(),
+        cautions: Vec::new(),
     };
     if vols == Vols::Unused {
         return Ok(view);
@@ -97,11 +98,42 @@ fn market_view<'a>(
         .total_variance(symbol, at, expiry)
         .unwrap_or(0.0);
     let horizon_vol = (variance / at.years_until(expiry).max(1e-9)).sqrt();
+    let cautions = cautions(state, quoter, symbol, structure);
     Ok(MarketView {
         horizon_vol,
+        cautions,
         events: state.world.events(symbol, at, market::ANNOUNCED),
         ..view
     })
+}
+
+/// What is uncertain about the market in a structure.
+fn cautions(
+    state: &State,
+    quoter: &mut Quoter,
+    symbol: &str,
+    structure: &Holding,
+) -> Vec<desk::Caution> {
+    let (world, at) = (&state.world, state.clock.now);
+    if !world.is_recorded(symbol) {
+        return Vec::new();
+    }
+    let mut out = Vec::new();
+    if desk::calendar::is_open(at)
+        && let Some(why) = state.reliance().of(world, symbol, at)
+    {
+        out.push(desk::Caution::Waits(why.words()));
+    }
+    for (c, _) in structure.options() {
+        if let Some(doubt) = quoter.quote(world, c, at).and_then(|l| l.doubt) {
+            out.push(desk::Caution::Doubt(c.clone(), doubt.words()));
+        }
+    }
+    let calls = structure.options().any(|(c, _)| c.kind == desk::Kind::Call);
+    if calls && world.lacks_dividends(symbol) {
+        out.push(desk::Caution::NoDividends);
+    }
+    out
 }
 
 /// The market in a structure, with the volatility that each leg's mark implies.

@@ -190,6 +190,28 @@ pub enum Hindrance {
     Doubt(Contract, Doubt),
 }
 
+impl Hindrance {
+    /// In words.
+    pub fn words(&self) -> String {
+        match self {
+            Hindrance::Silent => "nothing has come from the feed for too long".into(),
+            Hindrance::Stale(age) => format!("the quotes are {} old", lasts(age / 1_000)),
+            Hindrance::Closed => "its own session is over or has not begun".into(),
+            Hindrance::Doubt(contract, doubt) => format!("{}: {}", contract.label(), doubt.words()),
+        }
+    }
+}
+
+/// A duration of so many seconds in words.
+fn lasts(seconds: i64) -> String {
+    match seconds {
+        ..60 => format!("{seconds} s"),
+        60..3_600 => format!("{} min {} s", seconds / 60, seconds % 60),
+        3_600..86_400 => format!("{} h {} min", seconds / 3_600, seconds / 60 % 60),
+        86_400.. => format!("{} days", seconds / 86_400),
+    }
+}
+
 impl Reliance {
     /// Why quotes of a symbol are not relied on.
     pub fn of(&self, world: &World, symbol: &str, at: Moment) -> Option<Hindrance> {

@@ -189,8 +189,23 @@ impl Quoter {
         &kept.1
     }
 
-    /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts.
+    /// What is listed of an expiration and can be relied on, strikes ascending, calls before puts: both kinds
+    /// at every strike, but for what is in doubt.
     pub fn chain(
+        &mut self,
+        world: &World,
+        underlying: &Underlying,
+        expiration: &Expiration,
+        at: Moment,
+    ) -> Vec<(Contract, Listed)> {
+        let mut all = self.whole_chain(world, underlying, expiration, at);
+        all.retain(|(_, l)| l.doubt.is_none());
+        all
+    }
+
+    /// Both kinds at every listed strike of an expiration, strikes ascending, calls before puts; what is in
+    /// doubt among them.
+    pub fn whole_chain(
         &mut self,
         world: &World,
         underlying: &Underlying,

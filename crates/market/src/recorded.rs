@@ -328,7 +328,27 @@ impl Recorded {
         let order = |c: &Contract| (c.strike, c.kind);
         let place = chain.binary_search_by_key(&order(contract), |(c, _)| order(c));
         let (found, listed) = &chain[place.ok()?];
-        (found.root == contract.root).then_some(*listed)
+        if found.root != contract.root {
+            return None;
+        }
+        let unseen = matches!(
+            listed.doubt,
+            Some(Doubt::Missing | Doubt::Zero | Doubt::Outlier)
+        );
+        if !unseen {
+            return Some(*listed);
+        }
+        // What has no market of its own is marked at what its neighbours say, where they say anything.
+        let worth = Price::from_f64(listed.theoretical).filter(|p| *p > Price::ZERO)?;
+        let mark = self.underlying.ticks.floor(worth);
+        let quote = Quote {
+            bid: mark,
+            ask: mark,
+            bid_size: 0,
+            ask_size: 0,
+            ..listed.quote
+        };
+        Some(Listed { quote, ..*listed })
     }
 
     /// Contracts of an expiration as a sight has them, both sides of every strike.

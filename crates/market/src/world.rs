@@ -582,6 +582,23 @@ impl World {
         self.recorded(symbol).is_none_or(|r| r.trades(at))
     }
 
+    /// On how many of the last so many sessions before a moment quotes of an underlying were seen.
+    pub fn recorded_sessions(&self, symbol: &str, at: Moment, most: usize) -> usize {
+        let Some(r) = self.recorded(symbol) else {
+            return most;
+        };
+        let mut day = at.date();
+        let mut found = 0;
+        for _ in 0..most {
+            day = desk::calendar::previous_session(day);
+            if r.first_date().is_none_or(|first| day < first) {
+                break;
+            }
+            found += usize::from(r.saw_chain(close_of(day)));
+        }
+        found
+    }
+
     /// Whether nothing is known of what an underlying pays.
     pub fn lacks_dividends(&self, symbol: &str) -> bool {
         self.recorded(symbol).is_some_and(Recorded::lacks_dividends)

@@ -876,6 +876,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the market stands, where it is one's own. */
+        get: operations["read"];
+        put?: never;
+        /** Sets when quotes are stale. */
+        post: operations["change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fills.csv": {
         parameters: {
             query?: never;
@@ -2775,7 +2793,7 @@ export interface components {
         };
         /** @description One contract of a row. */
         Cell: {
-            /** @description Best ask. */
+            /** @description Best ask; empty when nobody asks. */
             ask: string;
             /**
              * Format: int64
@@ -2796,6 +2814,8 @@ export interface components {
              * @description Delta per unit.
              */
             delta: number;
+            /** @description Why this market is not to be relied on; nothing is fitted to it and nothing fills against it. */
+            doubt?: string | null;
             /**
              * Format: double
              * @description Implied volatility of the middle as a fraction; absent where it means nothing.
@@ -2998,7 +3018,7 @@ export interface components {
          * @description What a check looked at: the same with any number.
          * @enum {string}
          */
-        CheckCodeWord: "session" | "market_width" | "open_interest" | "theoretical" | "early_assignment" | "no_bid" | "event" | "unlimited_loss" | "costs" | "pays" | "my_rule" | "buying_power" | "rules" | "uncovers" | "day_trade";
+        CheckCodeWord: "session" | "stale_quotes" | "doubtful_quote" | "no_dividends" | "market_width" | "open_interest" | "theoretical" | "early_assignment" | "no_bid" | "event" | "unlimited_loss" | "costs" | "pays" | "my_rule" | "buying_power" | "rules" | "uncovers" | "day_trade";
         /** @description One check. */
         CheckWire: {
             /** @description Which leg or event it is about; empty where it is about the whole. */
@@ -3080,14 +3100,20 @@ export interface components {
         };
         /** @description The exchange's clock. */
         ClockWire: {
+            /** @description The clock stands at the newest moment of its feed and cannot be led. */
+            follows: boolean;
             /** @description Where a jump leads that is under way. */
             heading?: string | null;
             /** @description The moment, RFC 3339 with the exchange's offset. */
             now: string;
             /** @description The exchange trades. */
             open: boolean;
+            /** @description The market is one's own, from files; `/feed` says how it stands. */
+            own: boolean;
             /** @description Time passes. */
             running: boolean;
+            /** @description Nothing has come from the feed for longer than quotes stay fresh. */
+            silent: boolean;
             /**
              * Format: int32
              * @description Multiple of real time.
@@ -4160,6 +4186,67 @@ export interface components {
              * @description What is tied up.
              */
             tiedUp: number;
+        };
+        /** @description One symbol of the feed. */
+        FedSymbol: {
+            /**
+             * Format: int64
+             * @description How long they have stood, in seconds of the exchange's time.
+             */
+            age?: number | null;
+            /** @description The moment of its quotes; absent before the first. */
+            at?: string | null;
+            /**
+             * Format: double
+             * @description How long ago they came, in seconds of the clock on the wall; absent where they have not since the
+             *     program began.
+             */
+            came?: number | null;
+            /** @description What is not known of it and matters. */
+            lacks: string[];
+            /** @description Sessions of the past year of which quotes are recorded. */
+            sessions: number;
+            /** @description Which. */
+            symbol: string;
+            /** @description Why nothing is filled against them; absent while they are relied on. */
+            waits?: string | null;
+        };
+        /** @description A change of the feed. */
+        FeedRequest: {
+            /**
+             * Format: int64
+             * @description Quotes are stale after so many seconds, 1 to 86,400.
+             */
+            staleAfter: number;
+        };
+        /** @description How a market of one's own stands. */
+        FeedWire: {
+            /** @description The folder; absent in a rehearsal. */
+            folder?: string | null;
+            /** @description The clock follows what comes; a rehearsal does not. */
+            follows: boolean;
+            /** @description Something has come since the program began. */
+            heard: boolean;
+            /** @description Rules of mine that wait for fresh quotes. */
+            rulesWait: number;
+            /**
+             * Format: double
+             * @description How long nothing has come, in seconds of the clock on the wall; absent in a rehearsal.
+             */
+            silence?: number | null;
+            /** @description Nothing has come for longer than quotes stay fresh. */
+            silent: boolean;
+            /**
+             * Format: int64
+             * @description Quotes are stale after so many seconds.
+             */
+            staleAfter: number;
+            /** @description Its symbols. */
+            symbols: components["schemas"]["FedSymbol"][];
+            /** @description What was wrong in its files when it was opened and has been passed over, each with file and line. */
+            wrong: string[];
+            /** @description So many more were wrong. */
+            wrongMore: number;
         };
         /** @description One leg of an execution. */
         FillLegWire: {
@@ -5461,7 +5548,7 @@ export interface components {
         };
         /** @description The market in shares or a future. */
         OwnMarket: {
-            /** @description Best ask. */
+            /** @description Best ask; empty when nobody asks. */
             ask: string;
             /** @description Best bid. */
             bid: string;
@@ -9880,6 +9967,78 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Unreadable"];
+            401: components["responses"]["NoToken"];
+            403: components["responses"]["WrongOrigin"];
+            409: components["responses"]["ReadOnly"];
+            413: components["responses"]["TooLarge"];
+            415: components["responses"]["WrongType"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["NotKept"];
+            507: components["responses"]["DiskFull"];
+        };
+    };
+    read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedWire"];
+                };
+            };
+            401: components["responses"]["NoToken"];
+            421: components["responses"]["WrongHost"];
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            500: components["responses"]["Fault"];
+            503: components["responses"]["Stopping"];
+        };
+    };
+    change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedWire"];
+                };
             };
             400: components["responses"]["Unreadable"];
             401: components["responses"]["NoToken"];

@@ -112,6 +112,7 @@ impl<'a> Field<'a> {
             horizon_vol: 0.0,
             carry: self.carry.clone(),
             events: Vec::new(),
+            cautions: Vec::new(),
         }
     }
 

@@ -112,6 +112,7 @@ pub fn market(u: &Underlying, quotes: &[(&str, &str)]) -> MarketView<'static> {
             kind: EventKind::News,
             what: "results".into(),
         }],
+        cautions: Vec::new(),
     }
 }
 

@@ -144,7 +144,12 @@ async fn change(
         + usize::from(request.go_to.is_some())
         + usize::from(request.next.is_some());
     let (running, speed) = (request.running, request.speed);
+    let leads = asked > 0;
     let set = move |engine: &mut Engine| match (running, speed) {
+        _ if leads => {
+            engine.refuse_followed("step")?;
+            engine.set_clock(running, speed)
+        }
         (None, None) => Ok(()),
         _ => engine.set_clock(running, speed),
     };

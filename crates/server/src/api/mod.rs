@@ -12,6 +12,7 @@ mod days;
 mod drafts;
 mod drills;
 mod evaluate;
+mod feed;
 mod history;
 mod ideas;
 mod kept;
@@ -51,6 +52,7 @@ pub(crate) fn router() -> OpenApiRouter<AppState> {
         .merge(rules::router())
         .merge(rounds::router())
         .merge(own_dates::router())
+        .merge(feed::router())
         .merge(days::router())
         .merge(account::router())
         .merge(balance::router())

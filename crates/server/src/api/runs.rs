@@ -430,7 +430,7 @@ impl Ways {
         let desk = self.runs.desk(name).await?;
         let state = || {
             if name == ACCOUNT {
-                return AppState::new(desk);
+                return AppState::of_account(desk, self.runs.feeding().cloned());
             }
             AppState::of_run(desk, self.runs.account().clone(), self.runs.looks(name))
         };

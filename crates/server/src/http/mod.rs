@@ -26,6 +26,7 @@ use crate::api::balance::book::BookDesk;
 use crate::api::lessons::LessonsDesk;
 use crate::api::{self, stream};
 use crate::app::beside;
+use crate::app::follow::Feeding;
 use crate::app::handle::{DeskHandle, Unserved};
 use crate::app::looks::Looks;
 use crate::app::refusal::Refusal;
@@ -46,6 +47,8 @@ pub struct AppState {
     pub(crate) looks: Option<Arc<Looks>>,
     /// The account's desk, where this one is another run's.
     account: Option<DeskHandle>,
+    /// The feed that this desk's clock follows.
+    pub(crate) feeding: Option<Arc<Feeding>>,
     quoters: Arc<Mutex<Vec<Quoter>>>,
     streams: Arc<Semaphore>,
 }
@@ -65,8 +68,17 @@ impl AppState {
             lessons: Arc::default(),
             looks: None,
             account: None,
+            feeding: None,
             quoters: Arc::default(),
             streams: Arc::new(Semaphore::new(MOST_STREAMS)),
+        }
+    }
+
+    /// The account's desk, whose clock may follow a feed.
+    pub(crate) fn of_account(desk: DeskHandle, feeding: Option<Arc<Feeding>>) -> AppState {
+        AppState {
+            feeding,
+            ..AppState::new(desk)
         }
     }
 
@@ -236,7 +248,10 @@ pub fn router(runs: Arc<Runs>, guard: guard::Guard) -> Router {
     let ways = api::runs::Ways::new(runs.clone());
     catalogue
         .with_state(ways.clone())
-        .merge(one_run(AppState::new(runs.account().clone())))
+        .merge(one_run(AppState::of_account(
+            runs.account().clone(),
+            runs.feeding().cloned(),
+        )))
         .layer(axum::middleware::from_fn_with_state(ways, api::runs::lead))
         .layer(CompressionLayer::new())
         .layer(DefaultBodyLimit::max(MOST_BODY))

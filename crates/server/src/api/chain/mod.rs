@@ -27,7 +27,7 @@ pub struct Cell {
     pub contract: String,
     /// Best bid; absent when nobody bids.
     pub bid: Option<String>,
-    /// Best ask.
+    /// Best ask; empty when nobody asks.
     pub ask: String,
     /// Contracts bid for.
     pub bid_size: i64,
@@ -39,6 +39,8 @@ pub struct Cell {
     pub implied: Option<f64>,
     /// The columns asked for, as they are shown; empty text where there is nothing.
     pub values: Vec<String>,
+    /// Why this market is not to be relied on; nothing is fitted to it and nothing fills against it.
+    pub doubt: Option<String>,
 }
 
 /// One strike.
@@ -142,7 +144,7 @@ pub struct OwnMarket {
     pub lot: i64,
     /// Best bid.
     pub bid: String,
-    /// Best ask.
+    /// Best ask; empty when nobody asks.
     pub ask: String,
 }
 
@@ -248,12 +250,17 @@ fn cell(l: &Listed, c: &desk::Contract, style: desk::PriceStyle, values: Vec<Str
     Cell {
         contract: c.to_string(),
         bid: (l.quote.bid.raw() > 0).then(|| style.write(l.quote.bid)),
-        ask: style.write(l.quote.ask),
+        ask: if l.quote.ask.raw() > 0 {
+            style.write(l.quote.ask)
+        } else {
+            String::new()
+        },
         bid_size: l.quote.bid_size,
         ask_size: l.quote.ask_size,
         delta: (l.delta * 1e4).round() / 1e4,
         implied: l.implied.map(|v| (v * 1e4).round() / 1e4),
         values,
+        doubt: l.doubt.map(|d| d.words().to_owned()),
     }
 }
 
@@ -273,7 +280,7 @@ pub fn blocks(
         if !keys.is_empty() && !keys.contains(&key) {
             continue;
         }
-        let listed = quoter.chain(world, u, &e, at);
+        let listed = quoter.whole_chain(world, u, &e, at);
         let closes = columns
             .contains(&Column::Change)
             .then(|| quoter.closing_middles(world, u, &e, at));

@@ -229,6 +229,12 @@ pub struct ClockWire {
     pub heading: Option<String>,
     /// Why time stands although the clock runs: what happens cannot be kept.
     pub stands: Option<String>,
+    /// The market is one's own, from files; `/feed` says how it stands.
+    pub own: bool,
+    /// The clock stands at the newest moment of its feed and cannot be led.
+    pub follows: bool,
+    /// Nothing has come from the feed for longer than quotes stay fresh.
+    pub silent: bool,
 }
 
 /// The clock of a state.
@@ -236,6 +242,9 @@ pub(crate) fn clock_of(state: &engine::state::State) -> ClockWire {
     ClockWire {
         heading: state.heading.map(|m| m.to_string()),
         stands: state.stands.as_ref().map(ToString::to_string),
+        own: state.world.is_own(),
+        follows: state.follows,
+        silent: state.silent,
         ..clock(&state.clock)
     }
 }
@@ -252,6 +261,9 @@ pub(crate) fn clock(c: &market::Clock) -> ClockWire {
         until: until.to_string(),
         heading: None,
         stands: None,
+        own: false,
+        follows: false,
+        silent: false,
     }
 }
 

@@ -67,6 +67,9 @@ words! {
     /// What a check looked at: the same with any number.
     CheckCodeWord of CheckCode {
         Session = "session",
+        StaleQuotes = "stale_quotes",
+        DoubtfulQuote = "doubtful_quote",
+        NoDividends = "no_dividends",
         MarketWidth = "market_width",
         OpenInterest = "open_interest",
         Theoretical = "theoretical",

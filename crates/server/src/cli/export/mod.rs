@@ -12,7 +12,7 @@ use desk::{
 };
 use engine::sight::vol30;
 use jiff::civil::{Date, DateTime};
-use market::{AnnouncedKind, DEMO_DAY, FIRST, LAST, Quoter, UnderlyingAt, World};
+use market::{AnnouncedKind, DEMO_DAY, Doubt, FIRST, LAST, Quoter, UnderlyingAt, World};
 use server::demo::DEMO_SEED;
 use server::folder;
 
@@ -372,7 +372,12 @@ fn chain(
         return Ok(());
     };
     for e in chosen {
-        for (c, l) in quoter.chain(view.world, view.underlying, e, view.at) {
+        let whole = quoter.whole_chain(view.world, view.underlying, e, view.at);
+        // What was not seen is not written.
+        let seen = whole
+            .into_iter()
+            .filter(|(_, l)| l.doubt != Some(Doubt::Missing));
+        for (c, l) in seen {
             let q = &l.quote;
             table.write_record([
                 c.to_string(),

@@ -95,22 +95,26 @@ impl Feed {
                 return Ok(());
             }
         };
-        if let Ok(columns) = Columns::of(&record, &CHAIN) {
-            self.keep_bars()?;
-            self.reading = Some(Reading::Chains(columns));
-            return Ok(());
-        }
-        if let Ok(columns) = Columns::of(&record, &BARS) {
-            self.reading = Some(Reading::Bars(columns));
+        // A line that names columns; no row of either kind has such a cell.
+        let names = |name: &str| {
+            record
+                .iter()
+                .any(|cell| cell.trim_start_matches('\u{feff}') == name)
+        };
+        if names("contract") || names("symbol") {
+            self.close()?;
+            let chains = Columns::of(&record, &CHAIN).map(Reading::Chains);
+            match chains.or_else(|_| Columns::of(&record, &BARS).map(Reading::Bars)) {
+                Ok(reading) => self.reading = Some(reading),
+                Err(_) => {
+                    self.reading = None;
+                    self.refuse(&columns_needed(), tell);
+                }
+            }
             return Ok(());
         }
         let done = match self.reading.take() {
-            None => Err(Unkept::Wrong(format!(
-                "rows before their columns are named; the first line must have {} of a chain, or {} \
-                 of bars",
-                CHAIN.join(", "),
-                BARS.join(", ")
-            ))),
+            None => Err(Unkept::Wrong(columns_needed())),
             Some(Reading::Chains(columns)) => {
                 let done = self.chain_row(&columns.row(&record), tell);
                 self.reading = Some(Reading::Chains(columns));
@@ -253,6 +257,14 @@ impl Feed {
         }
         Ok(())
     }
+}
+
+fn columns_needed() -> String {
+    format!(
+        "no columns are named for this; a line before the rows must have {} of a chain, or {} of bars",
+        CHAIN.join(", "),
+        BARS.join(", ")
+    )
 }
 
 /// Why a row was not kept.
