@@ -531,6 +531,11 @@ impl World {
         }
     }
 
+    /// Whether interest is known: in a market of one's own only where it tells some.
+    pub fn knows_rates(&self) -> bool {
+        self.own.as_ref().is_none_or(|own| own.rates.is_some())
+    }
+
     /// The rates of a market of one's own: those it tells, or the simulated market's.
     pub fn rating(own: &OwnMarket) -> impl Fn(Moment, f64) -> f64 + Sync + use<'_> {
         |at, years| {

@@ -884,10 +884,10 @@ export interface paths {
             cookie?: never;
         };
         /** How the market stands, where it is one's own. */
-        get: operations["read"];
+        get: operations["read_feed"];
         put?: never;
         /** Sets when quotes are stale. */
-        post: operations["change"];
+        post: operations["change_feed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5424,6 +5424,11 @@ export interface components {
             order: number;
             /** @description The side that waits. */
             rest: components["schemas"]["NetPrice"];
+            /**
+             * @description Why nothing is filled although the exchange is open: quotes of a market of one's own that are stale
+             *     or in doubt.
+             */
+            waits?: string | null;
         };
         /**
          * @description Where an order stands.
@@ -9988,7 +9993,7 @@ export interface operations {
             507: components["responses"]["DiskFull"];
         };
     };
-    read: {
+    read_feed: {
         parameters: {
             query?: never;
             header?: never;
@@ -10019,7 +10024,7 @@ export interface operations {
             503: components["responses"]["Stopping"];
         };
     };
-    change: {
+    change_feed: {
         parameters: {
             query?: never;
             header?: never;

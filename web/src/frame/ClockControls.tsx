@@ -1,11 +1,12 @@
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, type UseMutationResult } from '@tanstack/react-query';
 import { DropdownMenu } from 'radix-ui';
 import { lazy, Suspense, useState } from 'react';
-import { api, must } from '../api/client';
+import { api, must, type Clock } from '../api/client';
 import { useLive } from '../api/live';
 import { when } from '../format';
 import { Button } from '../ui/controls';
 
+type Change = { running?: boolean; speed?: number; step?: Step };
 type Step = 'minute' | 'hour' | 'open' | 'close' | 'expiration';
 const STEPS: [Step, string][] = [
   ['minute', 'one minute'],
@@ -19,18 +20,17 @@ const item =
 const panel = 'z-50 rounded border border-strong bg-raised p-1 shadow-[var(--shadow)]';
 
 const GoToDialog = lazy(() => import('./GoToDialog'));
+const FeedStatus = lazy(() => import('./Feed'));
 
 /** The exchange's clock: state and time, pause, step, speed. */
 export function ClockControls() {
   const clock = useLive((s) => s.clock);
   const set = useMutation({
-    mutationFn: async (body: { running?: boolean; speed?: number; step?: Step }) =>
-      must(await api.POST('/api/clock', { body })),
+    mutationFn: async (body: Change) => must(await api.POST('/api/clock', { body })),
   });
   const stop = useMutation({
     mutationFn: async () => must(await api.POST('/api/clock', { body: { stop: true } })),
   });
-  const [going, setGoing] = useState(false);
   if (!clock) return null;
   return (
     <div
@@ -55,7 +55,7 @@ export function ClockControls() {
         }}
         aria-pressed={!clock.running}
       >
-        {clock.running ? 'pause' : 'run'}
+        {clock.running ? 'pause' : clock.follows ? 'follow' : 'run'}
       </Button>
       {clock.heading != null && (
         <Button
@@ -69,6 +69,22 @@ export function ClockControls() {
           stop
         </Button>
       )}
+      {clock.follows ? (
+        <Suspense>
+          <FeedStatus />
+        </Suspense>
+      ) : (
+        <Leads clock={clock} set={set} />
+      )}
+    </div>
+  );
+}
+
+/** Leads the clock: steps, a moment to go to, and its speed. */
+function Leads({ clock, set }: { clock: Clock; set: UseMutationResult<Clock, Error, Change> }) {
+  const [going, setGoing] = useState(false);
+  return (
+    <>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger asChild>
           <Button disabled={set.isPending || clock.heading != null}>
@@ -128,6 +144,6 @@ export function ClockControls() {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-    </div>
+    </>
   );
 }

@@ -67,8 +67,8 @@ function PriceButton({
         tabIndex={here ? 0 : -1}
         data-cell={`${row.strike}-${side}-${what}`}
         data-of={block}
-        aria-label={`${verb} ${row.strike} ${side}${price ? ` at ${price}` : ', nobody bids'}`}
-        title={`${what === 'bid' ? cell.bidSize : cell.askSize} contracts`}
+        aria-label={`${verb} ${row.strike} ${side}${price ? ` at ${price}` : what === 'bid' ? ', nobody bids' : ', nobody asks'}${cell.doubt ? `, ${cell.doubt}` : ''}`}
+        title={cell.doubt ?? `${what === 'bid' ? cell.bidSize : cell.askSize} contracts`}
         onFocus={() => {
           onCursor({ key: block, strike: row.strike, side, what });
         }}
@@ -78,7 +78,13 @@ function PriceButton({
         className="num h-[19px] w-full px-[clamp(2px,0.47vw,6px)] font-semibold hover:bg-brass-soft focus-visible:bg-brass-soft focus-visible:outline-offset-[-2px]"
       >
         {price ? (
-          <span className={wayOf(row, `${side}-${what}`)}>{price}</span>
+          <span
+            className={
+              cell.doubt ? 'text-loss underline decoration-dotted' : wayOf(row, `${side}-${what}`)
+            }
+          >
+            {price}
+          </span>
         ) : (
           <span className="text-ink2">·</span>
         )}

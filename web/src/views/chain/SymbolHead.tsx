@@ -1,6 +1,7 @@
 import { DropdownMenu } from 'radix-ui';
 import { Link } from 'react-router';
 import type { ChainHead } from '../../api/client';
+import { Freshness } from './Freshness';
 import { Term } from '../../ui/terms';
 import { fixed, percent } from '../../format';
 import { money, tone } from '../../money';
@@ -67,6 +68,7 @@ export function SymbolHead({ head, onTrade }: Props) {
         {money(head.change, true)} ({fixed(head.changePercent, 2, true)} %)
       </span>
       <Own head={head} onTrade={onTrade} />
+      <Freshness symbol={head.symbol} />
       <span className="text-ink2">
         <Term of="implied">IV</Term> 30 d <b className="text-ink">{percent(head.vol30)} %</b>
         {head.rank != null && (

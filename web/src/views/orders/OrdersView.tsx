@@ -97,7 +97,13 @@ function MarketCells({ order: o, market: m }: { order: Order; market: OrderMarke
         {m?.away != null && money(m.away, true)}
       </td>
       <td data-head="chance of a fill" className="num px-2">
-        {m?.chance != null && `${percent(m.chance, 0)} %`}
+        {m?.waits ? (
+          <span className="text-loss" title={m.waits}>
+            waits
+          </span>
+        ) : (
+          m?.chance != null && `${percent(m.chance, 0)} %`
+        )}
       </td>
     </>
   );

@@ -9,6 +9,7 @@ import {
   type Rules,
   type RulesFile,
 } from '../../api/client';
+import { useFeed } from '../../api/feed';
 import { followBook, useLive } from '../../api/live';
 import { rulesQuery } from '../../api/queries';
 import { Asked } from '../../ui/Asked';
@@ -149,6 +150,7 @@ function FileButtons() {
 function Told({ rules: r }: { rules: Rules }) {
   // What is being written: a new rule about a measure, or a change of one.
   const [writing, setWriting] = useState<{ measure: string; id?: number }>();
+  const waiting = useFeed()?.rulesWait ?? 0;
   const groups = Object.keys(GROUPS) as Measure['group'][];
   const done = () => {
     setWriting(undefined);
@@ -163,6 +165,12 @@ function Told({ rules: r }: { rules: Rules }) {
         at the close; the account’s own figures at the opening, at 10, 12 and 14 o’clock and at the
         close.
       </p>
+      {waiting > 0 && (
+        <p className="pt-2 font-semibold text-loss">
+          {waiting === 1 ? '1 rule waits' : `${waiting} rules wait`}: the quotes of something held
+          are stale.
+        </p>
+      )}
       <div className="grid grid-cols-2 gap-x-10 gap-y-5 pt-3 max-[1180px]:grid-cols-1">
         {groups.map((g) => {
           const own = r.rules.filter((x) => x.group === g);

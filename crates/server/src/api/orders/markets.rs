@@ -2,6 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
+use desk::calendar::is_open;
 use desk::{Order, Pricing};
 use market::Quoter;
 use market::exchange::{chance_within, market_of};
@@ -33,6 +34,9 @@ struct OrderMarket {
     /// Chance of a fill within five minutes, from 0 to 1; absent for a market order, and for one
     /// that waits for another or for its trigger.
     chance: Option<f64>,
+    /// Why nothing is filled although the exchange is open: quotes of a market of one's own that are stale
+    /// or in doubt.
+    waits: Option<String>,
 }
 
 fn market(state: &engine::State, quoter: &mut Quoter, o: &Order) -> Option<OrderMarket> {
@@ -52,7 +56,15 @@ fn market(state: &engine::State, quoter: &mut Quoter, o: &Order) -> Option<Order
         chance: limit
             .filter(|_| at_work)
             .map(|l| chance_within(&quote, l, FILL_WITHIN)),
+        waits: waits(state, quoter, o),
     })
+}
+
+fn waits(state: &engine::State, quoter: &mut Quoter, o: &Order) -> Option<String> {
+    let at = state.clock.now;
+    let reliance = state.reliance();
+    let hindrance = || reliance.hindrance(&state.world, quoter, o, at);
+    is_open(at).then(hindrance).flatten().map(|why| why.words())
 }
 
 /// The markets of all orders that are open; those without a market now are left out.
