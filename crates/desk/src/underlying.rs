@@ -85,6 +85,11 @@ impl TickTable {
         TickTable(vec![(Price::ZERO, below), (bound, above)])
     }
 
+    /// The lower bounds and the ticks from each on, ascending.
+    pub fn steps(&self) -> &[(Price, Price)] {
+        &self.0
+    }
+
     /// The tick in force at a price; a negative price (a credit) steps like its magnitude.
     pub fn tick_at(&self, price: Price) -> Price {
         let at = price.abs();

@@ -330,6 +330,26 @@ impl Engine {
         self.state.follows = true;
     }
 
+    /// Lets the exchange look at the open orders in symbols of which quotes of the very moment have come
+    /// after the clock had.
+    ///
+    /// # Errors
+    /// The books that it makes do not hold, or they did not when they were opened.
+    pub fn look_again(&mut self, symbols: &[String]) -> Result<(), Refusal> {
+        let of = |o: &&Arc<Order>| symbols.contains(&o.request.symbol);
+        let open: Vec<u64> = self.state.open_orders().filter(of).map(|o| o.id).collect();
+        let (mut next, mut facts) = (self.state.clone(), Vec::new());
+        for id in open {
+            if next.is_open(id) {
+                self.arrive(&mut next, id, &mut facts);
+            }
+        }
+        if facts.is_empty() {
+            return Ok(());
+        }
+        self.commit(next, facts)
+    }
+
     /// Tells that nothing has come for too long, or that it has again.
     pub fn fall_silent(&mut self, silent: bool) {
         self.state.silent = silent;

@@ -113,14 +113,15 @@ impl Recorded {
         seen.map_or(0, |(moment, _)| moment.millis())
     }
 
-    /// What it pays: a yield where one is stated and always of an index, otherwise the dividends that are
-    /// told.
+    /// What it pays: a yield where one above or below zero is stated and always of an index, otherwise the
+    /// dividends that are told.
     pub fn carry(&self) -> Carry {
         if self.underlying.kind == UnderlyingKind::Future {
             return Carry::Future;
         }
-        if self.told.dividend_yield.is_some() || self.underlying.kind == UnderlyingKind::Index {
-            return Carry::Yield(self.told.dividend_yield.unwrap_or(0.0));
+        let stated = self.told.dividend_yield.unwrap_or(0.0);
+        if stated != 0.0 || self.underlying.kind == UnderlyingKind::Index {
+            return Carry::Yield(stated);
         }
         let events = self.told.events.iter().flatten();
         let paid = events.filter_map(|e| Some((e.known, e.cash?)));

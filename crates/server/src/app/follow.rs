@@ -5,8 +5,6 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 use std::time::{Duration, Instant};
 
-use desk::Moment;
-
 use crate::app::handle::{DeskHandle, Way};
 use crate::interchange::folder::{News, Opened};
 
@@ -64,38 +62,47 @@ pub fn follow(market: Arc<Opened>, desk: DeskHandle) -> Arc<Feeding> {
 
 fn watch(feeding: &Weak<Feeding>, desk: &DeskHandle) {
     while let Some(feeding) = feeding.upgrade() {
-        let news = feeding.market.look();
-        let now = Instant::now();
-        if !news.is_empty() {
-            let mut standing = feeding
-                .standing
-                .lock()
-                .unwrap_or_else(PoisonError::into_inner);
-            for of in &news {
-                standing.came.insert(of.symbol.clone(), now);
-            }
-        }
-        let state = desk.snapshot();
-        let limit = Duration::from_millis(state.stale_after.unsigned_abs());
-        // Without anything heard since the start what is there is as old as it is.
-        let silent = !feeding.heard() || feeding.silence() > limit;
-        if silent != state.silent && !desk.tell_silence(silent) {
-            return;
-        }
-        let newest: Option<Moment> = news
-            .iter()
-            .flat_map(|n: &News| n.moments.last())
-            .max()
-            .copied();
-        let behind = feeding.market.last().filter(|_| state.clock.running);
-        let to = newest.into_iter().chain(behind).max();
-        let moves = to.is_some_and(|to| to > state.clock.now);
-        if (moves && state.clock.running || !news.is_empty())
-            && !desk.come_to(Way::from(to.unwrap_or(state.clock.now)))
-        {
+        if !looked(&feeding, desk) {
             return;
         }
         drop(feeding);
         std::thread::sleep(EVERY);
     }
+}
+
+/// Takes in what has come and takes the desk there; false once its task has ended.
+fn looked(feeding: &Feeding, desk: &DeskHandle) -> bool {
+    let news = feeding.market.look();
+    if !news.is_empty() {
+        let now = Instant::now();
+        let mut standing = feeding
+            .standing
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        for of in &news {
+            standing.came.insert(of.symbol.clone(), now);
+        }
+    }
+    let state = desk.snapshot();
+    let limit = Duration::from_millis(state.stale_after.unsigned_abs());
+    // Without anything heard since the start what is there is as old as it is.
+    let silent = !feeding.heard() || feeding.silence() > limit;
+    if silent != state.silent && !desk.tell(move |engine| engine.fall_silent(silent)) {
+        return false;
+    }
+    let now = state.clock.now;
+    let to = feeding.market.last().unwrap_or(now);
+    let moves = state.clock.running && to > now;
+    if (moves || !news.is_empty()) && !desk.come_to(Way::from(to)) {
+        return false;
+    }
+    // What came of the moment at which the clock stood already is looked at as well.
+    let of_now = |n: &News| n.moments.contains(&now);
+    let late: Vec<String> = news.into_iter().filter(of_now).map(|n| n.symbol).collect();
+    late.is_empty()
+        || desk.tell(move |engine| {
+            if let Err(e) = engine.look_again(&late) {
+                tracing::error!("orders could not be looked at: {e}");
+            }
+        })
 }

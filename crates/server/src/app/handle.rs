@@ -277,12 +277,12 @@ impl DeskHandle {
         self.jobs.send(Job::Jump(plan, answer)).is_ok() && arrived.blocking_recv().is_ok()
     }
 
-    /// Tells that the feed has fallen silent, or that it has not; false once the task has ended. Not for an
-    /// asynchronous place.
-    pub fn tell_silence(&self, silent: bool) -> bool {
+    /// Runs a command whose answer nobody needs and waits until it is done; false once the task has ended. Not
+    /// for an asynchronous place.
+    pub fn tell(&self, command: impl FnOnce(&mut Engine) + Send + 'static) -> bool {
         let (answer, receive) = oneshot::channel();
         let boxed: Command = Box::new(move |engine| {
-            engine.fall_silent(silent);
+            command(engine);
             Box::new(move |_| answer.send(()).unwrap_or_default())
         });
         self.jobs.send(Job::Command(boxed)).is_ok() && receive.blocking_recv().is_ok()

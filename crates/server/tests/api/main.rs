@@ -16,6 +16,7 @@ mod lessons;
 mod lifecycle;
 mod market_table;
 mod orders_and_money;
+mod own_market;
 mod packages;
 mod refusals;
 mod rehearsal;

@@ -8,7 +8,8 @@ use std::path::PathBuf;
 use clap::{Args, Subcommand};
 use desk::calendar::close_of;
 use desk::{
-    Carry, Cycle, Expiration, Kind, Moment, Price, PriceStyle, Settlement, Style, UnderlyingKind,
+    Carry, Cycle, Expiration, Kind, MarginClass, Moment, Price, PriceStyle, Settlement, Style,
+    UnderlyingKind,
 };
 use engine::sight::vol30;
 use jiff::civil::{Date, DateTime};
@@ -469,6 +470,21 @@ fn instrument(view: &UnderlyingAt<'_>, table: &mut Table) -> Result<(), csv::Err
     };
     let sector = view.world.sector(view.symbol()).unwrap_or_default();
     let opening = u.opening_root.clone().unwrap_or_default();
+    let coarse = u.ticks.steps().get(1);
+    let coarse = |of: fn(&(Price, Price)) -> Price| {
+        coarse.map_or_else(String::new, |step| of(step).to_string())
+    };
+    let margin = match u.margin_class {
+        MarginClass::Equity => "equity",
+        MarginClass::BroadIndex => "broad_index",
+        MarginClass::LargeIndex => "large_index",
+        MarginClass::Scan(_) => "",
+    };
+    let basket = if view.world.is_basket(view.symbol()) {
+        "yes"
+    } else {
+        "no"
+    };
     table.write_record(["name", "value"])?;
     for (name, value) in [
         ("name", u.name.clone()),
@@ -511,6 +527,12 @@ fn instrument(view: &UnderlyingAt<'_>, table: &mut Table) -> Result<(), csv::Err
         ("dividend_yield", paid.to_string()),
         ("sector", sector.into()),
         ("opening_root", opening),
+        ("closing_root", u.weekly_root.clone().unwrap_or_default()),
+        ("coarse_tick", coarse(|step| step.1)),
+        ("coarse_from", coarse(|step| step.0)),
+        ("own_tick", u.own_tick.to_string()),
+        ("margin", margin.into()),
+        ("basket", basket.into()),
         ("package_tick", u.package_tick.to_string()),
         ("fee_option", fees.option.to_string()),
         ("fee_future", fees.future.to_string()),

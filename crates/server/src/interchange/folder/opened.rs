@@ -251,9 +251,11 @@ impl Opened {
         following.files[i].written(at)
     }
 
-    /// The last moment recorded of anything.
+    /// The newest moment of any quotes; without quotes the close of the last bar.
     pub fn last(&self) -> Option<Moment> {
-        self.recorded.iter().filter_map(Recorded::last_moment).max()
+        let quotes = self.recorded.iter().filter_map(|r| r.tape.span());
+        let bars = || self.recorded.iter().filter_map(Recorded::last_moment).max();
+        quotes.map(|(_, last)| last).max().or_else(bars)
     }
 
     /// Takes in what has been written since it was looked at last.

@@ -1,0 +1,289 @@
+//! What the stand-in market exports, fed back as a market of one's own, is the stand-in market: the
+//! same chain, Greeks, evaluation, fills and campaigns, to the rounding of the files.
+
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+use std::time::Duration;
+
+use axum::http::StatusCode;
+use serde_json::{Value, json};
+
+use crate::common::{Place, Program};
+
+const SYMBOLS: [&str; 3] = ["WXMR", "NMOU", "TLVN"];
+
+pub fn pikebell(arguments: &[&str], input: &[u8]) -> Output {
+    let mut child = Command::new(env!("CARGO_BIN_EXE_pikebell"))
+        .args(arguments)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    // Who does not read all of it has its reason.
+    let _ = child.stdin.take().unwrap().write_all(input);
+    child.wait_with_output().unwrap()
+}
+
+fn export(arguments: &[&str]) -> Vec<u8> {
+    let out = pikebell(&[&["export"], arguments].concat(), &[]);
+    let told = String::from_utf8_lossy(&out.stderr).into_owned();
+    assert!(out.status.success(), "{told}");
+    out.stdout
+}
+
+/// What describes the market, and its bars until a moment.
+fn describe(folder: &Path, at: &str) {
+    for symbol in SYMBOLS {
+        let own = folder.join(symbol);
+        std::fs::create_dir_all(&own).unwrap();
+        let facts = export(&["instrument", "--symbol", symbol, "--at", at]);
+        std::fs::write(own.join("instrument.csv"), facts).unwrap();
+        let since = ["--from", "2028-06-01", "--at", at];
+        let events = export(&[&["events", "--symbol", symbol][..], &since].concat());
+        std::fs::write(own.join("events.csv"), events).unwrap();
+        let bars = export(&[
+            "bars",
+            "--symbol",
+            symbol,
+            "--from",
+            "2030-01-02",
+            "--at",
+            at,
+        ]);
+        std::fs::write(own.join("bars.csv"), bars).unwrap();
+    }
+}
+
+/// Feeds what the stand-in shows at a moment.
+fn feed(folder: &Path, at: &str) {
+    let mut rows = Vec::new();
+    for symbol in SYMBOLS {
+        rows.extend(export(&["chain", "--symbol", symbol, "--at", at]));
+    }
+    let out = pikebell(&["feed", "--into", folder.to_str().unwrap()], &rows);
+    let told = String::from_utf8_lossy(&out.stderr).into_owned();
+    assert!(
+        out.status.success() && told.contains(" 0 refused"),
+        "{told}"
+    );
+}
+
+async fn wait_for(own: &Program, now: &str) {
+    for _ in 0..400 {
+        let feed = own.get("/api/feed").await;
+        let symbols = feed["symbols"].as_array().unwrap().clone();
+        if symbols
+            .iter()
+            .all(|s| s["at"] == now && s["waits"] == Value::Null)
+        {
+            return;
+        }
+        tokio::time::sleep(Duration::from_millis(25)).await;
+    }
+    panic!(
+        "the clock never came to {now}: {}",
+        own.get("/api/feed").await
+    );
+}
+
+fn number(v: &Value) -> f64 {
+    v.as_f64()
+        .or_else(|| v.as_str().and_then(|t| t.replace(',', "").parse().ok()))
+        .unwrap_or_else(|| panic!("no number: {v}"))
+}
+
+/// Rows of a symbol's expiration that lies so many days ahead at the least.
+async fn rows(p: &Program, symbol: &str, days: i64) -> (String, Vec<Value>) {
+    let head = p.get(&format!("/api/chain/{symbol}")).await["head"].clone();
+    let marks = head["marks"].as_array().unwrap().clone();
+    let far = |m: &&Value| m["days"].as_i64().unwrap() >= days;
+    let key = marks.iter().find(far).unwrap()["key"]
+        .as_str()
+        .unwrap()
+        .to_owned();
+    let asked = format!("/api/chain/{symbol}?expiration={key}&columns=theta,vega,gamma");
+    let blocks = p.get(&asked).await["blocks"].clone();
+    (key, blocks[0]["rows"].as_array().unwrap().clone())
+}
+
+/// The chain of both, row by row.
+async fn compare_chains(stand_in: &Program, own: &Program, symbol: &str, days: i64) -> usize {
+    let (key, theirs) = rows(stand_in, symbol, days).await;
+    let (own_key, mine) = rows(own, symbol, days).await;
+    assert_eq!((&key, theirs.len()), (&own_key, mine.len()), "{symbol}");
+    let mut compared = 0;
+    for (a, b) in theirs.iter().zip(&mine) {
+        for side in ["call", "put"] {
+            let (a, b) = (&a[side], &b[side]);
+            for cell in ["contract", "bid", "ask", "bidSize", "askSize"] {
+                assert_eq!(a[cell], b[cell], "{symbol} {cell}");
+            }
+            assert_eq!(b["doubt"], Value::Null, "{b}");
+            let delta = number(&a["delta"]);
+            // Where a tick of the middle is little: the same volatility, and the same Greeks by it.
+            if let (Some(vol), Some(own_vol), true) = (
+                a["implied"].as_f64(),
+                b["implied"].as_f64(),
+                (0.15..0.85).contains(&delta.abs()),
+            ) {
+                assert!((vol - own_vol).abs() < 0.004, "{symbol} {a} {b}");
+                assert!(
+                    (delta - number(&b["delta"])).abs() < 0.015,
+                    "{symbol} {a} {b}"
+                );
+                for i in 0..3 {
+                    let read = |c: &Value| {
+                        let text = c["values"][i].as_str().unwrap().replace('−', "-");
+                        text.parse::<f64>().unwrap()
+                    };
+                    let (x, y) = (read(a), read(b));
+                    assert!(
+                        (x - y).abs() <= 0.02 * x.abs() + 0.0021,
+                        "{symbol} {i} {a} {b}"
+                    );
+                }
+                compared += 1;
+            }
+        }
+    }
+    compared
+}
+
+/// A vertical of puts below the price.
+async fn vertical(p: &Program, symbol: &str, signs: (i64, i64)) -> Value {
+    let (_, rows) = rows(p, symbol, 30).await;
+    let level = number(&p.get(&format!("/api/chain/{symbol}")).await["head"]["level"]);
+    let below = rows.iter().position(|r| number(&r["at"]) < level).unwrap();
+    json!([
+        { "contract": rows[below]["put"]["contract"], "quantity": signs.0 },
+        { "contract": rows[below + 4]["put"]["contract"], "quantity": signs.1 },
+    ])
+}
+
+async fn place(p: &Program, id: &str, symbol: &str, legs: &Value, campaign: Option<u64>) -> Value {
+    let mut asked = json!({ "symbol": symbol, "legs": legs });
+    if let Some(id) = campaign {
+        asked["closes"] = json!(id);
+    }
+    let (status, judged) = p.post("/api/evaluate", &asked).await;
+    assert_eq!(status, StatusCode::OK, "{judged}");
+    let mut order = json!({
+        "clientId": id, "symbol": symbol, "legs": legs, "quantity": 1,
+        "limit": judged["cross"]["value"], "timeInForce": "day",
+    });
+    if let Some(id) = campaign {
+        order["closes"] = json!(id);
+    }
+    let (status, order) = p.post("/api/orders", &order).await;
+    assert_eq!(status, StatusCode::CREATED, "{order}");
+    order
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_exported_and_fed_back_is_the_same_market() {
+    let folder = tempfile::tempdir().unwrap();
+    let market = folder.path().join("mine");
+    let (first, second) = ("2031-03-11T10:42:00", "2031-03-11T11:02:00");
+    describe(&market, "2031-03-10");
+    feed(&market, "2031-03-11T10:31:00");
+    let (there, here) = (Place::new(), Place::new());
+    let stand_in = {
+        let seed = server::demo::DEMO_SEED;
+        let desk = server::open(
+            &there.data().with_file_name("same.db"),
+            server::Beginning::Empty,
+            &server::Settings {
+                seed,
+                ..server::Settings::default()
+            },
+        );
+        there.program_of(desk.unwrap())
+    };
+    let own = here.program_with(Some(&market)).unwrap();
+    assert_eq!(
+        own.get("/api/markets").await.as_array().unwrap().len(),
+        SYMBOLS.len()
+    );
+    // What comes while it runs is followed.
+    feed(&market, first);
+    wait_for(&own, &format!("{first}.000-05:00")).await;
+    assert_eq!(
+        stand_in.get("/api/clock").await["now"],
+        format!("{first}.000-05:00")
+    );
+
+    let mut compared = 0;
+    for symbol in SYMBOLS {
+        for days in [1, 30, 120] {
+            compared += compare_chains(&stand_in, &own, symbol, days).await;
+        }
+        // Evaluation: what is exact is the same, what the model says lies close.
+        let legs = vertical(&stand_in, symbol, (-1, 1)).await;
+        let asked = json!({ "symbol": symbol, "legs": legs });
+        let (_, a) = stand_in.post("/api/evaluate", &asked).await;
+        let (_, b) = own.post("/api/evaluate", &asked).await;
+        for same in [
+            "name",
+            "cross",
+            "middle",
+            "rest",
+            "maxProfit",
+            "maxLoss",
+            "breakEvens",
+        ] {
+            assert_eq!(a[same], b[same], "{symbol} {same}");
+        }
+        for close in ["delta", "theta", "vega"] {
+            let (x, y) = (number(&a["greeks"][close]), number(&b["greeks"][close]));
+            assert!(
+                (x - y).abs() <= 0.04 * x.abs() + 0.25,
+                "{symbol} {close} {x} {y}"
+            );
+        }
+        let orders = (
+            place(&stand_in, &format!("open {symbol}"), symbol, &legs, None).await,
+            place(&own, &format!("open {symbol}"), symbol, &legs, None).await,
+        );
+        assert_eq!(orders.0["state"], "filled", "{}", orders.0);
+        for same in ["state", "filled", "fillPrice", "fills"] {
+            assert_eq!(orders.0[same], orders.1[same], "{symbol} {same}");
+        }
+    }
+    assert!(compared > 300, "{compared}");
+
+    // Twenty minutes on, what was opened is closed at the cross.
+    feed(&market, second);
+    wait_for(&own, &format!("{second}.000-05:00")).await;
+    stand_in
+        .post("/api/clock", &json!({ "goTo": "11:02" }))
+        .await;
+    for p in [&stand_in, &own] {
+        let held = p.get("/api/book").await["positions"].clone();
+        for position in held.as_array().unwrap() {
+            let symbol = position["symbol"].as_str().unwrap();
+            let legs: Vec<Value> = position["legs"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .map(|l| json!({ "contract": l["contract"], "quantity": -l["quantity"].as_i64().unwrap() }))
+                .collect();
+            let id = position["campaign"].as_u64();
+            let done = place(p, &format!("close {symbol}"), symbol, &json!(legs), id).await;
+            assert_eq!(done["state"], "filled", "{done}");
+        }
+    }
+    // Money, fees and what each campaign made are the same to the cent.
+    for path in ["/api/ledger", "/api/orders"] {
+        let (mut a, mut b) = (stand_in.get(path).await, own.get(path).await);
+        // The two accounts began at different moments.
+        for ledger in [&mut a, &mut b]
+            .into_iter()
+            .filter_map(|l| l.get_mut("lines"))
+        {
+            ledger[0]["at"] = Value::Null;
+        }
+        assert_eq!(a, b, "{path}");
+    }
+}
