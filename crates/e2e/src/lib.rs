@@ -11,4 +11,4 @@ mod program;
 pub use browser::{
     Browser, DELETE, DOWN, END, ENTER, ESCAPE, HOME, LEFT, RIGHT, TAB, UP, in_browser,
 };
-pub use program::{Door, Program, root};
+pub use program::{Door, Program, command, root};

@@ -1,6 +1,6 @@
 //! The program under test as a process of its own, so that it can be killed like one.
 
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::OnceLock;
@@ -42,6 +42,24 @@ fn binary() -> &'static Path {
     })
 }
 
+/// What a command of the program answers to some input; it must succeed.
+pub fn command(arguments: &[&str], input: &[u8]) -> Vec<u8> {
+    let mut child = Command::new(binary())
+        .args(arguments)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("the program starts");
+    let mut into = child.stdin.take().expect("its input is piped");
+    into.write_all(input).expect("it reads its input");
+    drop(into);
+    let out = child.wait_with_output().expect("it ends");
+    let told = String::from_utf8_lossy(&out.stderr);
+    assert!(out.status.success(), "{arguments:?}: {told}");
+    out.stdout
+}
+
 /// Where a program listens, and what it wants to see.
 #[derive(Debug, Clone)]
 pub struct Door {
@@ -65,19 +83,25 @@ pub struct Program {
 impl Program {
     /// Starts `pikebell demo` on a database and waits until it is ready. `port` 0 takes a free one.
     pub fn demo(data: &Path, port: u16) -> Program {
-        Program::start("demo", data, port)
+        Program::start(&["demo"], data, port)
     }
 
     /// The same with an account of one's own, `pikebell serve`.
     pub fn serve(data: &Path, port: u16) -> Program {
-        Program::start("serve", data, port)
+        Program::start(&["serve"], data, port)
     }
 
-    fn start(what: &str, data: &Path, port: u16) -> Program {
+    /// The same on a market of one's own.
+    pub fn serve_market(data: &Path, market: &Path) -> Program {
+        let market = market.to_string_lossy();
+        Program::start(&["serve", "--market", &market], data, 0)
+    }
+
+    fn start(what: &[&str], data: &Path, port: u16) -> Program {
         let listen = format!("127.0.0.1:{port}");
-        let args = [what, "--listen", &listen, "--data"];
         let spawned = Command::new(binary())
-            .args(args)
+            .args(what)
+            .args(["--listen", &listen, "--data"])
             .arg(data)
             .stdout(Stdio::piped())
             .spawn();

@@ -6,7 +6,7 @@
 //! for since. What a reader was given stays as it is.
 
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, RwLock, RwLockReadGuard, RwLockWriteGuard};
 
 use desk::{Contract, Moment, Price, Quote};
@@ -55,8 +55,14 @@ pub struct MomentKnown {
 /// Reads again what was seen at a moment; nothing where it cannot be read any more.
 pub type Reader = dyn Fn(Moment) -> Option<Sight> + Send + Sync;
 
-/// Contracts that are kept in memory before those asked for longest ago are forgotten: some 60 MB.
-const KEPT: usize = 400_000;
+/// Contracts of all tapes together that are kept in memory before those asked for longest ago are forgotten:
+/// some 200 MB.
+const KEPT: usize = 1_200_000;
+/// So many of them each tape may keep whatever others do: some moments of a large chain.
+const ALWAYS: usize = 10_000;
+
+/// Contracts in memory, of all tapes that can read them again.
+static HELD: AtomicUsize = AtomicUsize::new(0);
 
 /// One moment.
 struct Kept {
@@ -141,17 +147,29 @@ impl Tape {
     pub fn add(&self, at: Moment, sight: Sight) {
         let turn = self.asked.fetch_add(1, Ordering::Relaxed);
         let mut inner = self.write();
-        inner.held += sight.contracts.len();
+        let more = sight.contracts.len();
         let kept = Kept {
             spot: sight.spot,
             sight: Some(Arc::new(sight)),
             asked: AtomicU64::new(turn),
             money: None,
         };
-        if let Some(before) = inner.moments.insert(at, kept) {
-            inner.held -= before.sight.map_or(0, |s| s.contracts.len());
-        }
+        let before = inner.moments.insert(at, kept);
+        let less = before
+            .and_then(|k| k.sight)
+            .map_or(0, |s| s.contracts.len());
+        self.holds(&mut inner, more, less);
         self.make_room(&mut inner, at);
+    }
+
+    /// Counts contracts that came into memory and went out of it.
+    fn holds(&self, inner: &mut Inner, more: usize, less: usize) {
+        inner.held = inner.held + more - less;
+        // What cannot be read again is not forgotten for the sake of others.
+        if self.reader.is_some() {
+            HELD.fetch_add(more, Ordering::Relaxed);
+            HELD.fetch_sub(less, Ordering::Relaxed);
+        }
     }
 
     /// Puts other bars in place, ascending.
@@ -162,7 +180,8 @@ impl Tape {
     /// Forgets contracts asked for longest ago, where the reader can read them again; never those of
     /// `but`.
     fn make_room(&self, inner: &mut Inner, but: Moment) {
-        if inner.held <= KEPT || self.reader.is_none() {
+        let over = HELD.load(Ordering::Relaxed) > KEPT && inner.held > ALWAYS;
+        if !over || self.reader.is_none() {
             return;
         }
         let mut all: Vec<(u64, Moment)> = inner
@@ -172,13 +191,14 @@ impl Tape {
             .map(|(at, kept)| (kept.asked.load(Ordering::Relaxed), *at))
             .collect();
         all.sort_unstable();
+        // A quarter is freed at once, so that this is done rarely.
+        let least = (inner.held / 4 * 3).max(ALWAYS);
         for (_, at) in all {
-            // A quarter is freed at once, so that this is done rarely.
-            if inner.held <= KEPT / 4 * 3 {
+            if inner.held <= least {
                 return;
             }
             if let Some(sight) = inner.moments.get_mut(&at).and_then(|k| k.sight.take()) {
-                inner.held -= sight.contracts.len();
+                self.holds(inner, 0, sight.contracts.len());
             }
         }
     }
@@ -247,7 +267,7 @@ impl Tape {
             // Another may have read it meanwhile.
             if kept.sight.is_none() {
                 kept.sight = Some(Arc::clone(&sight));
-                inner.held += sight.contracts.len();
+                self.holds(&mut inner, sight.contracts.len(), 0);
             }
         }
         self.make_room(&mut inner, moment);
@@ -263,6 +283,14 @@ impl Tape {
     pub fn keep_money(&self, moment: Moment, money: Arc<[AtTheMoney]>) {
         if let Some(kept) = self.write().moments.get_mut(&moment) {
             kept.money = Some(money);
+        }
+    }
+}
+
+impl Drop for Tape {
+    fn drop(&mut self) {
+        if self.reader.is_some() {
+            HELD.fetch_sub(self.read().held, Ordering::Relaxed);
         }
     }
 }
@@ -298,7 +326,7 @@ mod tests {
 
     #[test]
     fn what_is_forgotten_is_read_again_and_memory_is_bounded() {
-        let (moments, each) = (90, 10_000);
+        let (moments, each) = (90, 20_000);
         let at = |i: i64| Moment::at(date(2031, 3, 11), 10, 0).plus_millis(i * 1_000);
         let reader = move |moment: Moment| {
             let number = (moment.millis() - at(0).millis()) / 1_000;
@@ -316,11 +344,14 @@ mod tests {
         for i in (0..moments).chain([3, 70, 3]) {
             let (moment, seen) = tape.sight(at(i).plus_millis(999)).unwrap();
             assert_eq!((moment, &*seen), (at(i), &sight(i, each)));
-            assert!(tape.read().held <= KEPT);
+            assert!(HELD.load(Ordering::Relaxed) <= KEPT);
         }
         assert_eq!(tape.span(), Some((at(0), at(moments - 1))));
         assert_eq!(tape.standing(at(-1)), None);
         assert_eq!(tape.between(at(2), at(4)).len(), 3);
+        let held = tape.read().held;
+        drop(tape);
+        assert!(held > 0 && HELD.load(Ordering::Relaxed) == 0);
         // Without a reader nothing is forgotten.
         let whole = Tape::of(
             Vec::new(),

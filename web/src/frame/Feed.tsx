@@ -90,7 +90,7 @@ function Lacks({ feed }: { feed: Feed }) {
   if (by.size === 0) return null;
   return (
     <section>
-      <h3 className="font-semibold">Not known</h3>
+      <h2 className="font-semibold">Not known</h2>
       <ul>
         {[...by].map(([what, symbols]) => (
           <li key={what}>
@@ -139,9 +139,9 @@ export default function FeedStatus() {
           <Lacks feed={feed} />
           {feed.wrong.length > 0 && (
             <section>
-              <h3 className="font-semibold">
+              <h2 className="font-semibold">
                 Wrong in its files when it was opened, and passed over
-              </h3>
+              </h2>
               <ul className="text-[12px] break-all">
                 {feed.wrong.map((w) => (
                   <li key={w}>{w}</li>
