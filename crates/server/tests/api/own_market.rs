@@ -7,7 +7,9 @@ use std::process::{Command, Output, Stdio};
 use std::time::Duration;
 
 use axum::http::StatusCode;
+use proptest::prelude::*;
 use serde_json::{Value, json};
+use server::folder::{Feed, open};
 
 use crate::common::{Place, Program};
 
@@ -286,4 +288,155 @@ async fn what_was_exported_and_fed_back_is_the_same_market() {
         }
         assert_eq!(a, b, "{path}");
     }
+}
+
+const HEADER: &str =
+    "contract,underlying,at,spot,bid,ask,bid_size,ask_size,last,volume,open_interest";
+
+/// Good rows of a moment: so many strikes of both kinds.
+fn good_rows(symbol: &str, at: &str, strikes: usize) -> String {
+    let mut out = String::new();
+    for i in 0..strikes {
+        for kind in ["C", "P"] {
+            let strike = 95_000 + 2_500 * i;
+            out += &format!(
+                "{symbol:<6}310418{kind}{strike:08},{symbol},{at},100.00,2.00,2.10,5,6,,1,9\n"
+            );
+        }
+    }
+    out
+}
+
+/// Lines as a feed may bring them: good, nearly good and anything.
+fn lines() -> impl Strategy<Value = Vec<Vec<u8>>> {
+    let minute = 0..60_u32;
+    let good = (
+        prop::sample::select(vec!["OWNA", "OWNB"]),
+        minute,
+        0..4_usize,
+    )
+        .prop_map(|(symbol, minute, n)| {
+            let rows = good_rows(symbol, &format!("2031-03-11T10:{minute:02}"), 2);
+            rows.lines().nth(n).unwrap_or_default().as_bytes().to_vec()
+        });
+    let broken = ("[0-9A-Z ,.:T-]{0,90}", any::<bool>()).prop_map(|(text, quote)| {
+        let quote = if quote { "\"" } else { "" };
+        format!("{text}{quote}").into_bytes()
+    });
+    let header = prop::sample::select(vec![
+        HEADER,
+        "symbol,date,open,high,low,close,volume",
+        "contract,at",
+        "",
+        "OWNA,2031-03-10,100,101,99,100.5,7",
+        "OWNB,2031-03-09,100,101,99,100.5,7",
+    ]);
+    let header = header.prop_map(|text| text.as_bytes().to_vec());
+    let anything = prop::collection::vec(any::<u8>(), 0..60);
+    let line = prop_oneof![5 => good, 2 => broken, 2 => header, 1 => anything];
+    prop::collection::vec(line, 0..60)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// Whatever comes, rows are kept or told; what was kept is whole and good.
+    #[test]
+    fn any_bytes_are_fed_or_told(all in lines()) {
+        let place = tempfile::tempdir().unwrap();
+        let mut told = 0;
+        let fed = {
+            let mut feed = Feed::into(place.path()).unwrap();
+            let mut tell = |what: String| told += usize::from(what.starts_with("line "));
+            feed.line(HEADER.as_bytes(), &mut tell).unwrap();
+            for line in all.iter().flat_map(|l| l.split(|b| *b == b'\n')) {
+                feed.line(line, &mut tell).unwrap();
+            }
+            feed.close().unwrap();
+            feed.fed()
+        };
+        prop_assert_eq!(told, fed.refused);
+        if let Ok(opened) = open(place.path()) {
+            prop_assert!(opened.wrong.is_empty(), "{:?}", opened.wrong);
+            let moments: usize = opened.recorded.iter().map(|r| r.tape.len()).sum();
+            prop_assert!(moments <= fed.moments && (fed.moments == 0) == (moments == 0));
+        } else {
+            prop_assert_eq!(fed.moments, 0);
+        }
+        prop_assert!(halves(place.path()).is_empty());
+    }
+
+    /// Any files are opened, or it is said why not; what is wrong in them is told.
+    #[test]
+    fn any_folder_is_opened_or_refused(files in prop::collection::vec(
+        (0..7_usize, prop::collection::vec(any::<u8>(), 0..200), any::<bool>()), 0..6)) {
+        let place = tempfile::tempdir().unwrap();
+        let own = place.path().join("OWNA");
+        std::fs::create_dir_all(&own).unwrap();
+        for (which, bytes, headed) in &files {
+            let (path, header) = match which {
+                0 => (own.join("instrument.csv"), "name,value\n"),
+                1 => (own.join("bars.csv"), "symbol,date,open,high,low,close\n"),
+                2 => (own.join("events.csv"), "date,kind,what,cash,known\n"),
+                3 => (own.join("chain-2031-03-11.csv"), "contract,at,spot,bid,ask\n"),
+                4 => (place.path().join("rates.csv"), "from,days,rate\n"),
+                5 => (place.path().join("index.csv"), "symbol\n"),
+                _ => (own.join(".index.json"), "{\"form\":1,\"told\":0,\"days\":{}}"),
+            };
+            let mut all = if *headed { header.as_bytes().to_vec() } else { Vec::new() };
+            all.extend(bytes);
+            // An empty line: it is whole, and nobody waits for more.
+            all.extend(b"\n\n");
+            std::fs::write(path, all).unwrap();
+        }
+        if let Ok(opened) = open(place.path()) {
+            opened.look();
+            prop_assert!(opened.recorded.iter().all(|r| r.tape.is_empty()));
+        }
+    }
+
+    /// Wherever a writer is cut off, what is read is whole moments: none by half, and in the end all.
+    #[test]
+    fn what_is_half_written_is_not_half_read(cuts in prop::collection::vec(0.0..1.0_f64, 1..12)) {
+        let place = tempfile::tempdir().unwrap();
+        let own = place.path().join("OWNA");
+        std::fs::create_dir_all(&own).unwrap();
+        let path = own.join("chain-2031-03-11.csv");
+        let moment = |minute: usize| good_rows("OWNA", &format!("2031-03-11T10:{minute:02}"), 3);
+        std::fs::write(&path, format!("{HEADER}\n{}\n", moment(0))).unwrap();
+        let opened = open(place.path()).unwrap();
+        let rest: String = (1..=4).map(|m| moment(m) + "\n").collect();
+        let mut ends: Vec<usize> = cuts.iter().map(|c| (c * rest.len() as f64) as usize).collect();
+        ends.push(rest.len());
+        ends.sort_unstable();
+        let mut from = 0;
+        let tape = &opened.recorded[0].tape;
+        for end in ends {
+            let mut file = std::fs::OpenOptions::new().append(true).open(&path).unwrap();
+            file.write_all(&rest.as_bytes()[from..end]).unwrap();
+            drop(file);
+            from = end;
+            opened.look();
+            let (first, last) = tape.span().unwrap();
+            for (at, _) in tape.between(first, last) {
+                prop_assert_eq!(tape.sight(at).unwrap().1.contracts.len(), 6, "{} at {}", at, end);
+            }
+        }
+        prop_assert_eq!(tape.len(), 5);
+        prop_assert!(opened.wrong.is_empty());
+    }
+}
+
+/// Files that were begun and not ended.
+fn halves(folder: &Path) -> Vec<std::path::PathBuf> {
+    let mut out = Vec::new();
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            out.extend(halves(&path));
+        } else if path.extension().is_some_and(|e| e == "half") {
+            out.push(path);
+        }
+    }
+    out
 }
