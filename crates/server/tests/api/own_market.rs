@@ -440,3 +440,48 @@ fn halves(folder: &Path) -> Vec<std::path::PathBuf> {
     }
     out
 }
+
+/// After three for two, and cash, a contract is on what it delivers, for each of its hundred units.
+#[test]
+fn an_adjusted_contract_is_on_what_it_delivers() {
+    let place = tempfile::tempdir().unwrap();
+    let own = place.path().join("LUMA1");
+    std::fs::create_dir_all(&own).unwrap();
+    let facts = "name,value,from\nname,Lumara (adjusted)\ndeliverable,150 + 12.50,2031-03-11\nmultiplier,50,2031-03-11\n";
+    std::fs::write(own.join("instrument.csv"), facts).unwrap();
+    for (day, spot) in [("2031-03-10", "90.00"), ("2031-03-11", "60.00")] {
+        let rows = good_rows("LUMA1", &format!("{day}T10:00"), 2)
+            .replace(",100.00,", &format!(",{spot},"));
+        std::fs::write(
+            own.join(format!("chain-{day}.csv")),
+            format!("{HEADER}\n{rows}\n"),
+        )
+        .unwrap();
+    }
+    let bars = "symbol,date,open,high,low,close\nLUMA1,2031-03-10,90,91,89,90\nLUMA1,2031-03-11,60,61,59,60\n";
+    std::fs::write(own.join("bars.csv"), bars).unwrap();
+    let opened = open(place.path()).unwrap();
+    // What goes by date and may not is told.
+    assert_eq!(opened.wrong.len(), 1);
+    assert!(
+        opened.wrong[0]
+            .what
+            .contains("line 4: from: multiplier holds for good")
+    );
+    let tape = &opened.recorded[0].tape;
+    let prices: Vec<String> = tape
+        .between(
+            "2031-03-10T00:00".parse().unwrap(),
+            "2031-03-12T00:00".parse().unwrap(),
+        )
+        .iter()
+        .map(|(at, spot)| {
+            assert_eq!(tape.sight(*at).unwrap().1.spot, *spot);
+            spot.to_string()
+        })
+        .collect();
+    // (150 × 60.00 + 12.50) / 100, worked by hand.
+    assert_eq!(prices, ["90.00", "90.125"]);
+    assert_eq!(tape.bars()[1].high.to_string(), "91.625");
+    assert_eq!(opened.recorded[0].underlying.multiplier, 100);
+}

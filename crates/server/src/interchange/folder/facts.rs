@@ -7,6 +7,7 @@ use desk::{
     Fees, ListingRule, MarginClass, Money, Price, PriceStyle, ScanRates, Settlement, Style,
     TickTable, Underlying, UnderlyingKind,
 };
+use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use market::Told;
 
@@ -14,16 +15,50 @@ use super::table::read;
 use super::zone;
 
 /// What a symbol does not say, by the names that `instrument.csv` uses.
+///
+/// What a contract delivers may change on a date: such rows name it in a third column, `from`.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Facts(BTreeMap<String, String>);
+pub struct Facts(BTreeMap<String, String>, BTreeMap<Date, String>);
+
+/// What an adjusted contract delivers: so many shares, and cash.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Deliverable {
+    shares: Price,
+    cash: Price,
+}
+
+impl Deliverable {
+    /// Reads "150" or "150 + 12.50".
+    fn read(text: &str) -> Result<Deliverable, String> {
+        let (shares, cash) = text.split_once('+').unwrap_or((text, "0"));
+        let number = |t: &str| t.trim().parse::<Price>().ok();
+        let read = number(shares).zip(number(cash));
+        let good = |(s, c): &(Price, Price)| *s > Price::ZERO && *c >= Price::ZERO;
+        let (shares, cash) = read.filter(good).ok_or_else(|| {
+            format!(
+                "deliverable: {text:?} is none; write shares, and cash where there is some, like 150 + 12.50"
+            )
+        })?;
+        Ok(Deliverable { shares, cash })
+    }
+
+    /// What it is worth for each unit of the contract's price.
+    pub fn worth(&self, spot: Price, multiplier: i64) -> Price {
+        let shares = i128::from(self.shares.raw()) * i128::from(spot.raw());
+        let whole = shares / i128::from(Price::SCALE) + i128::from(self.cash.raw());
+        let each = whole / i128::from(multiplier.max(1));
+        Price::from_raw(i64::try_from(each).unwrap_or(i64::MAX))
+    }
+}
 
 /// Names, and what holds when they are not given. Nothing: it is not known, or follows from others.
-pub(super) const FACTS: [(&str, &str); 21] = [
+pub(super) const FACTS: [(&str, &str); 22] = [
     ("name", ""),
     ("kind", "shares"),
     ("style", "american"),
     ("settlement", "delivery"),
     ("multiplier", "100"),
+    ("deliverable", ""),
     ("tick", "0.01"),
     ("coarse_tick", ""),
     ("coarse_from", ""),
@@ -75,6 +110,8 @@ pub(super) struct Described {
     pub told: Told,
     /// Its zone.
     pub zone: Option<TimeZone>,
+    /// What an adjusted contract delivers from each date on, ascending; nothing of a plain one.
+    pub delivers: Vec<(Date, Deliverable)>,
 }
 
 impl Facts {
@@ -91,6 +128,33 @@ impl Facts {
         }
         self.0.insert(name.to_owned(), value.to_owned());
         Ok(())
+    }
+
+    /// Sets what holds from a date on.
+    ///
+    /// # Errors
+    /// Another name than `deliverable`.
+    pub fn set_from(&mut self, name: &str, value: &str, from: Date) -> Result<(), String> {
+        if name != "deliverable" {
+            return Err(format!(
+                "from: {name} holds for good; only deliverable goes by date"
+            ));
+        }
+        self.1.insert(from, value.to_owned());
+        Ok(())
+    }
+
+    /// Rows that hold from a date on.
+    pub(super) fn dated(&self) -> impl Iterator<Item = (&Date, &String)> {
+        self.1.iter()
+    }
+
+    fn delivers(&self) -> Result<Vec<(Date, Deliverable)>, String> {
+        let always = Some(self.get("deliverable")).filter(|t| !t.is_empty());
+        let all = always.map(|text| (Date::MIN, text)).into_iter();
+        let all = all.chain(self.1.iter().map(|(from, text)| (*from, text.as_str())));
+        all.map(|(from, text)| Ok((from, Deliverable::read(text)?)))
+            .collect()
     }
 
     /// What is given, or what holds without; nothing where that is nothing.
@@ -226,6 +290,7 @@ impl Facts {
             underlying,
             told,
             zone: self.zone()?,
+            delivers: self.delivers()?,
         })
     }
 

@@ -16,6 +16,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::day::{self, Day};
+use super::facts::Deliverable;
 use super::{Wrong, path_error, zone};
 
 /// Where the places of moments are kept, beside the day files.
@@ -42,6 +43,8 @@ pub(super) struct Files {
     zones: Zones,
     days: RwLock<BTreeMap<Date, Day>>,
     told: u64,
+    /// What an adjusted contract delivers from each date on, and its multiplier.
+    delivers: (Vec<(Date, Deliverable)>, i64),
 }
 
 /// The last moment that was read of a file, on the symbol's clock.
@@ -121,6 +124,7 @@ impl Files {
         symbol: &str,
         own: &Path,
         zones: Zones,
+        delivers: (Vec<(Date, Deliverable)>, i64),
     ) -> Result<(Files, Vec<Wrong>, Vec<LastSeen>), String> {
         let told = told_number(own);
         let index: Option<Index> = std::fs::read(own.join(INDEX))
@@ -175,7 +179,11 @@ impl Files {
             zones,
             days: RwLock::new(days),
             told,
+            delivers,
         };
+        for seen in &mut last_seen {
+            seen.sight.spot = files.worth(seen.at, seen.sight.spot);
+        }
         Ok((files, wrong, last_seen))
     }
 
@@ -207,12 +215,27 @@ impl Files {
 
     /// Reads what was seen at a moment of the market's clock.
     pub fn read(&self, at: Moment) -> Option<Sight> {
+        let mut sight = self.read_rows(at)?;
+        sight.spot = self.worth(self.on_own(at), sight.spot);
+        Some(sight)
+    }
+
+    /// The same as the rows have it, the price of the shares.
+    pub fn read_rows(&self, at: Moment) -> Option<Sight> {
         let own = self.on_own(at);
         let days = self.days();
         let holds = |(_, day): &(&Date, &Day)| day.moments.contains_key(&own.millis());
         let named = days.get_key_value(&own.date()).filter(holds);
         let (date, day) = named.or_else(|| days.iter().find(holds))?;
         day.again(&day::file_of(&self.own, *date), own, self.whose())
+    }
+
+    /// What contracts are on at a moment of the symbol's clock, for the price of the shares: of adjusted ones
+    /// what they deliver, for each unit of their price.
+    pub fn worth(&self, own: Moment, spot: Price) -> Price {
+        let (all, multiplier) = &self.delivers;
+        let held = all.iter().rev().find(|(from, _)| *from <= own.date());
+        held.map_or(spot, |(_, d)| d.worth(spot, *multiplier))
     }
 
     /// The last moment of the market's clock.
@@ -229,7 +252,7 @@ impl Files {
         let all = days.values().flat_map(|d| &d.moments);
         all.map(|(at, place)| MomentKnown {
             at: self.on_market(Moment::from_millis(*at)),
-            spot: Price::from_raw(place.spot),
+            spot: self.worth(Moment::from_millis(*at), Price::from_raw(place.spot)),
             money: place.money.as_ref().map(|all| {
                 let one = |(ends, vol): &(i64, f64)| AtTheMoney {
                     ends: Moment::from_millis(*ends),

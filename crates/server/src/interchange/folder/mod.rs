@@ -209,10 +209,14 @@ pub fn keep_facts(folder: &Path, symbol: &str, given: &[(String, String)]) -> Re
     }
     facts.described(symbol)?;
     std::fs::create_dir_all(&own).map_err(path_error(&own))?;
-    let rows = FACTS
+    let always = FACTS
         .iter()
-        .map(|(name, _)| vec![(*name).to_owned(), facts.get(name).to_owned()]);
-    write_whole(&path, std::iter::once(words(["name", "value"])).chain(rows))
+        .map(|(name, _)| words([*name, facts.get(name), ""]));
+    let dated = facts
+        .dated()
+        .map(|(from, value)| words(["deliverable", value, &from.to_string()]));
+    let header = std::iter::once(words(["name", "value", "from"]));
+    write_whole(&path, header.chain(always).chain(dated))
 }
 
 /// What `instrument.csv` says; rows that it may not have are told.
@@ -220,8 +224,14 @@ fn facts_of(path: &Path, wrong: &mut Vec<Wrong>) -> Result<Facts, String> {
     let mut facts = Facts::default();
     if path.exists() {
         let input = std::fs::File::open(path).map_err(path_error(path))?;
-        let bad = Table::open(input, &["name", "value"])?
-            .rows(|row| facts.set(row.text("name"), row.text("value")));
+        let bad = Table::open(input, &["name", "value"])?.rows(|row| match row.text("from") {
+            "" => facts.set(row.text("name"), row.text("value")),
+            _ => facts.set_from(
+                row.text("name"),
+                row.text("value"),
+                whole::date(row, "from")?,
+            ),
+        });
         wrong.extend(bad.into_iter().map(|row| Wrong {
             file: path.to_owned(),
             what: row.to_string(),

@@ -242,13 +242,14 @@ impl Opened {
         Ok(opened)
     }
 
-    /// A moment as the files of the symbol at a place write it.
-    pub(super) fn written(&self, i: usize, at: Moment) -> String {
+    /// A moment of the symbol at a place as its files write it, with what was seen.
+    pub(super) fn written(&self, i: usize, at: Moment) -> Option<(String, market::Sight)> {
         let following = self
             .following
             .lock()
             .unwrap_or_else(PoisonError::into_inner);
-        following.files[i].written(at)
+        let files = &following.files[i];
+        Some((files.written(at), files.read_rows(at)?))
     }
 
     /// The newest moment of any quotes; without quotes the close of the last bar.
@@ -273,7 +274,7 @@ impl Opened {
             if now != following.bars[i] {
                 following.bars[i] = now;
                 let mut wrong = Vec::new();
-                if let Some(read) = bars_of(&bars, &files.symbol, &mut wrong) {
+                if let Some(read) = bars_of(&bars, &files, &mut wrong) {
                     recorded.tape.set_bars(read);
                 }
                 wrong.iter().for_each(|w| tracing::warn!("{w}"));
@@ -309,7 +310,8 @@ impl Opened {
                 }
                 following.unwritten[i] += day.read.saturating_sub(read);
                 drop(days);
-                for (at, sight) in seen {
+                for (at, mut sight) in seen {
+                    sight.spot = files.worth(at, sight.spot);
                     let at = files.on_market(at);
                     recorded.tape.add(at, sight);
                     moments.push(at);
@@ -337,19 +339,21 @@ fn newest(files: &Files) -> Option<Date> {
     files.days().last_key_value().map(|(date, _)| *date)
 }
 
-fn bars_of(path: &Path, symbol: &str, wrong: &mut Vec<Wrong>) -> Option<Vec<market::Bar>> {
+fn bars_of(path: &Path, files: &Files, wrong: &mut Vec<Wrong>) -> Option<Vec<market::Bar>> {
     let read = |bytes: &[u8]| read_bars(bytes, None).map(|s| (s.bars, s.bad));
     let mut all = told(path, read, wrong).unwrap_or_else(|what| {
         let file = path.to_owned();
         wrong.push(Wrong { file, what });
         None
     })?;
-    Some(
-        all.remove(symbol)
-            .unwrap_or_default()
-            .into_values()
-            .collect(),
-    )
+    let mut bars = all.remove(&files.symbol).unwrap_or_default();
+    for (date, bar) in &mut bars {
+        let at = Moment::at(*date, 12, 0);
+        for price in [&mut bar.open, &mut bar.high, &mut bar.low, &mut bar.close] {
+            *price = files.worth(at, *price);
+        }
+    }
+    Some(bars.into_values().collect())
 }
 
 /// One symbol as it was read.
@@ -366,14 +370,16 @@ fn one(
     zones: Zones,
     rate: &(impl Fn(Moment, f64) -> f64 + Sync),
 ) -> Result<One, String> {
-    let (files, mut wrong, last_seen) = Files::open(symbol, path, zones)?;
     let Described {
         mut underlying,
         mut told,
+        delivers,
         ..
     } = described;
+    let delivers = (delivers, underlying.multiplier);
+    let (files, mut wrong, last_seen) = Files::open(symbol, path, zones, delivers)?;
     told.events = self::told(&path.join("events.csv"), whole::events, &mut wrong)?;
-    let bars = bars_of(&path.join("bars.csv"), symbol, &mut wrong).unwrap_or_default();
+    let bars = bars_of(&path.join("bars.csv"), &files, &mut wrong).unwrap_or_default();
     find_roots(&files, &mut underlying, &mut wrong);
     let files = Arc::new(files);
     let reader = Arc::clone(&files);

@@ -73,10 +73,9 @@ impl Opened {
             }
             for i in of {
                 let r = &self.recorded[i];
-                let Some((_, sight)) = r.tape.sight(at) else {
+                let Some((written, sight)) = self.written(i, at) else {
                     continue;
                 };
-                let written = self.written(i, at);
                 let rows = rows::written(&r.underlying.symbol, &written, &sight);
                 csv_rows(rows.map(|r| r.to_vec()), &mut bytes)?;
             }
