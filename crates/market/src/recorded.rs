@@ -586,7 +586,8 @@ impl Pricing<'_> {
         for (i, vol) in sound.iter().zip(self.implied(&asked)) {
             vols[*i] = vol;
         }
-        for i in self.outliers(&rows, &vols) {
+        // The worst first: what it says of its neighbours is then left out.
+        while let Some(i) = self.outlier(&rows, &vols, &doubts) {
             doubts[i] = Some(Doubt::Outlier);
             vols[i] = None;
         }
@@ -632,38 +633,45 @@ impl Pricing<'_> {
         .collect()
     }
 
-    /// Quotes that cannot stand beside their neighbours': the middle implies a volatility far from
+    /// The quote that can least stand beside its neighbours': its middle implies a volatility far from
     /// theirs, or none, and lies outside of its own width around what theirs makes it worth.
-    fn outliers(&self, rows: &[(Contract, Option<Seen>)], vols: &[Option<f64>]) -> Vec<usize> {
+    fn outlier(
+        &self,
+        rows: &[(Contract, Option<Seen>)],
+        vols: &[Option<f64>],
+        doubts: &[Option<Doubt>],
+    ) -> Option<usize> {
+        // Far from most of them: beside one outlier a quote is none yet.
+        let far = |own: Option<f64>, theirs: &[f64]| {
+            let apart = |of: &&f64| own.is_none_or(|own| own > **of * FAR || own < **of / FAR);
+            theirs.iter().filter(apart).count() * 2 > theirs.len()
+        };
         let near = |i: usize| -> Option<f64> {
             let mut all = neighbours(rows, vols, i, 2);
-            (all.len() >= 2).then(|| {
+            (all.len() >= 2 && far(vols[i], &all)).then(|| {
                 all.sort_by(f64::total_cmp);
                 0.5 * (all[(all.len() - 1) / 2] + all[all.len() / 2])
             })
         };
+        let bid = |i: usize| rows[i].1.is_some_and(|s| s.quote.bid > Price::ZERO);
         let suspects: Vec<(usize, f64)> = (0..rows.len())
-            .filter(|i| {
-                let seen = rows[*i].1;
-                seen.is_some_and(|s| Doubt::of(&s.quote).is_none() && s.quote.bid > Price::ZERO)
-            })
+            .filter(|i| doubts[*i].is_none() && bid(*i))
             .filter_map(|i| Some((i, near(i)?)))
-            .filter(|(i, theirs)| {
-                vols[*i].is_none_or(|own| own > theirs * FAR || own < theirs / FAR)
-            })
             .collect();
+        if suspects.is_empty() {
+            return None;
+        }
         let valued: Vec<(&Contract, f64)> =
             suspects.iter().map(|(i, v)| (&rows[*i].0, *v)).collect();
         let tick = |p: Price| self.recorded.underlying.ticks.tick_at(p).to_f64();
         let values = self.values(&valued);
-        let far = suspects.iter().zip(values).filter(|((i, _), value)| {
-            let Some((quote, (worth, _))) = rows[*i].1.map(|s| s.quote).zip(*value) else {
-                return false;
-            };
-            let width = (quote.ask - quote.bid).to_f64();
-            (quote.mid().to_f64() - worth).abs() > 1.5 * width + 2.0 * tick(quote.ask)
+        let off = suspects.iter().zip(values).filter_map(|((i, _), value)| {
+            let quote = rows[*i].1?.quote;
+            let allowed = 1.5 * (quote.ask - quote.bid).to_f64() + 2.0 * tick(quote.ask);
+            let off = (quote.mid().to_f64() - value?.0).abs() / allowed;
+            (off > 1.0).then_some((*i, off))
         });
-        far.map(|((i, _), _)| *i).collect()
+        off.max_by(|a, b| a.1.total_cmp(&b.1)).map(|(i, _)| i)
     }
 }
 

@@ -2,11 +2,14 @@
 #![allow(clippy::unwrap_used)]
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use desk::calendar::close_of;
 use desk::*;
 use jiff::civil::{Date, date};
-use market::{Bar, Quoter, Recorded, Seen, Sight, Tape, Told, World, check_listed, strikes};
+use market::{
+    Bar, Doubt, Quoter, Recorded, Seen, Sight, Tape, Told, World, check_listed, exchange, strikes,
+};
 use quant::{Terms, european_price};
 
 const SPOT: f64 = 100.0;
@@ -140,7 +143,7 @@ fn the_earlier_moment_stands_and_volatility_is_what_the_quotes_imply() {
     );
     let u = world.underlying("OWN").unwrap();
     let mut quoter = Quoter::new();
-    let chain = quoter.chain(&world, u, &expirations[0], later);
+    let chain = quoter.whole_chain(&world, u, &expirations[0], later);
     assert_eq!(chain.len(), 20, "ten strikes, both kinds");
     for (c, l) in chain.iter().filter(|(c, _)| c.strike != alone.strike) {
         check_listed(&world, c, later).unwrap();
@@ -186,4 +189,170 @@ fn the_earlier_moment_stands_and_volatility_is_what_the_quotes_imply() {
     assert_eq!((both.spot("NMOU", later), both.index()), (None, "WXMR"));
     let listed = both.underlyings(later).filter(|u| u.symbol == "NMOU");
     assert_eq!(listed.count(), 1);
+}
+
+/// Quotes that cannot be right are marked, imply nothing and are worth what their neighbours say.
+#[test]
+fn quotes_in_doubt_are_marked_and_kept_out() {
+    let world = World::new(1);
+    let at = Moment::at(date(2031, 3, 11), 10, 0);
+    let expiry = date(2031, 6, 20);
+    let clean = sight(at, SPOT, &[(expiry, 0.25)], &world);
+    let key = |kind, strike: i64| Contract {
+        root: "OWN".into(),
+        expiry,
+        kind,
+        strike: Price::cents(strike * 100),
+    };
+    let mut seen = clean.clone();
+    let mut change = |kind, strike, of: &dyn Fn(&mut Quote)| {
+        of(&mut seen.contracts.get_mut(&key(kind, strike)).unwrap().quote);
+    };
+    change(Kind::Call, 95, &|q| (q.bid, q.ask) = (q.ask, q.bid));
+    change(Kind::Put, 100, &|q| q.bid = q.ask);
+    change(Kind::Call, 105, &|q| {
+        (q.bid, q.ask) = (Price::ZERO, Price::ZERO)
+    });
+    change(Kind::Call, 110, &|q| {
+        (q.bid, q.ask) = (q.bid * 3, q.ask * 3)
+    });
+    seen.contracts.remove(&key(Kind::Put, 90));
+    let in_doubt = [
+        (key(Kind::Call, 95), Doubt::Crossed),
+        (key(Kind::Put, 100), Doubt::Locked),
+        (key(Kind::Call, 105), Doubt::Zero),
+        (key(Kind::Call, 110), Doubt::Outlier),
+        (key(Kind::Put, 90), Doubt::Missing),
+    ];
+    let told = Told {
+        dividend_yield: Some(0.01),
+        ..Told::default()
+    };
+    let made = |sight| {
+        let tape = Tape::of(Vec::new(), BTreeMap::from([(at, sight)]));
+        let recorded = Recorded::new(underlying(), told.clone(), tape);
+        World::new(1).of_own(vec![recorded], market::OwnMarket::default())
+    };
+    let (good, world) = (made(clean), made(seen));
+    let chain = |world: &World| {
+        let u = world.underlying("OWN").unwrap();
+        let e = world.expirations("OWN", at).unwrap()[0].clone();
+        let mut quoter = Quoter::new();
+        (
+            quoter.whole_chain(world, u, &e, at),
+            quoter.chain(world, u, &e, at),
+        )
+    };
+    let ((whole, sound), (right, all)) = (chain(&world), chain(&good));
+    assert_eq!((whole.len(), sound.len(), all.len()), (18, 13, 18));
+    assert!(right.iter().all(|(_, l)| l.doubt.is_none()));
+    for ((c, l), (_, r)) in whole.iter().zip(&right) {
+        let doubt = in_doubt.iter().find(|(d, _)| d == c).map(|(_, why)| *why);
+        assert_eq!(l.doubt, doubt, "{c}");
+        if doubt.is_some() {
+            assert_eq!(l.implied, None, "{c}");
+            // Neighbours lie on one volatility here: what they say is right but for the rounding of quotes.
+            assert!(
+                (l.theoretical - r.theoretical).abs() < 0.03,
+                "{c} {l:?} {r:?}"
+            );
+            assert!((l.delta - r.delta).abs() < 0.01, "{c}");
+        } else {
+            assert_eq!(l.quote, r.quote);
+        }
+    }
+    // What has no market of its own is marked at that, what has a crossed one at its own middle.
+    let mark = |c: &Contract| {
+        Quoter::new()
+            .quote(&world, c, at)
+            .unwrap()
+            .quote
+            .mark()
+            .to_f64()
+    };
+    for (c, _) in &in_doubt {
+        let r = right.iter().find(|(own, _)| own == c).unwrap().1;
+        assert!((mark(c) - r.theoretical).abs() < 0.05, "{c}");
+    }
+    let variance = |w: &World| w.total_variance("OWN", at, close_of(expiry)).unwrap();
+    assert!((variance(&world) / variance(&good) - 1.0).abs() < 0.01);
+}
+
+/// Against what is recorded an order trades when it comes, while quotes are fresh and sound, and not otherwise.
+#[test]
+fn orders_trade_against_fresh_and_sound_quotes_alone() {
+    let world = World::new(1);
+    let expiry = date(2031, 6, 20);
+    let at = |minute: i64, second: i64| {
+        Moment::at(date(2031, 3, 11), 10, minute).plus_millis(second * 1_000)
+    };
+    let (first, second, third) = (at(0, 3), at(20, 7), at(40, 1));
+    let mut later = sight(second, 97.0, &[(expiry, 0.25)], &world);
+    let call = |strike: i64| Contract {
+        root: "OWN".into(),
+        expiry,
+        kind: Kind::Call,
+        strike: Price::cents(strike * 100),
+    };
+    let quote = &mut later.contracts.get_mut(&call(105)).unwrap().quote;
+    quote.bid = quote.ask;
+    let last = sight(third, 97.0, &[(expiry, 0.25)], &world);
+    let sights = BTreeMap::from([
+        (first, sight(first, SPOT, &[(expiry, 0.25)], &world)),
+        (second, later),
+        (third, last),
+    ]);
+    let recorded = Recorded::new(underlying(), Told::default(), Tape::of(Vec::new(), sights));
+    let world = World::new(1).of_own(vec![recorded], market::OwnMarket::default());
+    // A bid below the market of the first moment that the second and third reach.
+    let bought = |id, strike| {
+        let legs = vec![Leg {
+            instrument: Instrument::Option(call(strike)),
+            quantity: 1,
+        }];
+        let quote = Quoter::new()
+            .quote(&world, &call(strike), third)
+            .unwrap()
+            .quote;
+        let limit = quote.ask + Price::cents(10);
+        Arc::new(Order {
+            id,
+            placed: first,
+            request: Request {
+                client_id: id.to_string(),
+                symbol: "OWN".into(),
+                unit: Package::new(legs).unwrap(),
+                quantity: 1,
+                pricing: Pricing::Limit(limit),
+                time_in_force: TimeInForce::Day,
+                purpose: Purpose::Open,
+                link: Link::default(),
+                trigger: None,
+                closing: Vec::new(),
+            },
+            events: vec![(first, desk::order::Event::Accepted)],
+        })
+    };
+    let mut orders = vec![bought(1, 100), bought(2, 105)];
+    let happened = exchange::advance(&world, &mut Quoter::new(), &mut orders, first, at(50, 0));
+    let filled: Vec<(u64, Moment)> = happened
+        .iter()
+        .filter(|h| matches!(h.event, desk::order::Event::Filled(_)))
+        .map(|h| (h.order, h.at))
+        .collect();
+    assert_eq!(filled, [(1, second), (2, third)], "{happened:?}");
+    let fresh = |after, silent| exchange::Reliance {
+        stale_after: after,
+        silent,
+    };
+    let why = |reliance: exchange::Reliance, at| reliance.of(&world, "OWN", at);
+    assert_eq!(why(fresh(60_000, false), first.plus_millis(60_000)), None);
+    assert_eq!(
+        why(fresh(60_000, false), first.plus_millis(60_001)),
+        Some(exchange::Hindrance::Stale(60_001))
+    );
+    assert_eq!(
+        why(fresh(60_000, true), first),
+        Some(exchange::Hindrance::Silent)
+    );
 }
