@@ -485,3 +485,44 @@ fn an_adjusted_contract_is_on_what_it_delivers() {
     assert_eq!(tape.bars()[1].high.to_string(), "91.625");
     assert_eq!(opened.recorded[0].underlying.multiplier, 100);
 }
+
+/// The page that tells how to bring one's own data is right: its files and rows are taken as they stand.
+#[test]
+fn the_worked_example_of_the_page_works() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let page = std::fs::read_to_string(root.join("docs/own-market.md")).unwrap();
+    let block = |name: &str| {
+        let begin = page.find(&format!("```csv {name}\n")).unwrap();
+        let text = &page[begin..];
+        let text = &text[text.find('\n').unwrap() + 1..];
+        text[..text.find("```").unwrap()].to_owned()
+    };
+    let place = tempfile::tempdir().unwrap();
+    let own = place.path().join("LUMA");
+    std::fs::create_dir_all(&own).unwrap();
+    for name in ["instrument", "events", "bars"] {
+        std::fs::write(own.join(format!("{name}.csv")), block(name)).unwrap();
+    }
+    let folder = place.path().to_str().unwrap();
+    let out = pikebell(&["feed", "--into", folder], block("feed").as_bytes());
+    let told = String::from_utf8_lossy(&out.stderr).into_owned();
+    assert_eq!(told.trim(), "12 rows taken, 0 refused, 2 moments kept");
+    let of = ["--symbol", "LUMA", "--market", folder];
+    let chain = String::from_utf8(export(&[&["chain"][..], &of].concat())).unwrap();
+    let lines: Vec<&str> = chain.lines().collect();
+    assert_eq!(lines.len(), 7, "{chain}");
+    assert!(
+        lines
+            .iter()
+            .skip(1)
+            .all(|l| l.contains("2031-03-11T10:01") && l.contains("50.35"))
+    );
+    let column = lines[0].split(',').position(|c| c == "iv").unwrap();
+    let implied = |l: &&str| l.split(',').nth(column).unwrap().parse::<f64>().unwrap();
+    let vols: Vec<f64> = lines.iter().skip(1).map(implied).collect();
+    assert!(vols.iter().all(|v| (0.25..0.35).contains(v)), "{vols:?}");
+    let events = String::from_utf8(export(&[&["events"][..], &of].concat())).unwrap();
+    assert!(events.contains("ex-dividend, 0.32 a share"), "{events}");
+    let opened = open(place.path()).unwrap();
+    assert!(opened.wrong.is_empty(), "{:?}", opened.wrong);
+}
