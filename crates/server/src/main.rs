@@ -250,6 +250,12 @@ fn serve(s: Serving, beginning: Beginning, file: &str) -> Result<(), String> {
             s.listen.ip()
         ));
     }
+    if beginning == Beginning::Demo && s.market.is_some() {
+        return Err(
+            "the demo lives in the stand-in market; `serve --market FOLDER` opens one of your own"
+                .into(),
+        );
+    }
     let path = s.data.unwrap_or_else(|| own_file(file));
     let settings = Settings {
         seed: s.seed,

@@ -349,6 +349,12 @@ async fn the_stream_of_a_run_is_its_own() {
             break;
         }
     }
+    // What changed by that is told as well, on a busy machine a little later.
+    let settled = Duration::from_millis(700);
+    while tokio::time::timeout(settled, other.hear(&["changed"]))
+        .await
+        .is_ok()
+    {}
     let body = json!({
         "clientId": "one",
         "symbol": "NMOU",

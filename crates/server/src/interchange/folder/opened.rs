@@ -45,16 +45,19 @@ pub struct Opened {
     pub own: OwnMarket,
     /// What was passed over.
     pub wrong: Vec<Wrong>,
-    following: Mutex<Following>,
+    watched: Mutex<Vec<Watched>>,
 }
 
-/// What is looked at while it is open.
-struct Following {
-    files: Vec<Arc<Files>>,
-    /// Of each symbol the bars as they were read: length and change.
-    bars: Vec<(u64, i64)>,
+/// A symbol that is looked at while the market is open.
+struct Watched {
+    files: Arc<Files>,
+    /// The bars as they were read: length and change.
+    bars: (u64, i64),
+    /// The folder when its files were listed, and those of the last day and later.
+    listed: i64,
+    days: Vec<(Date, PathBuf)>,
     /// Bytes read since the places were written.
-    unwritten: Vec<u64>,
+    unwritten: u64,
 }
 
 /// What has come of one symbol.
@@ -220,35 +223,30 @@ impl Opened {
             recorded: Vec::new(),
             own,
             wrong,
-            following: Mutex::new(Following {
-                files: Vec::new(),
-                bars: Vec::new(),
-                unwritten: Vec::new(),
-            }),
+            watched: Mutex::default(),
         };
-        let following = opened
-            .following
+        let watched = opened
+            .watched
             .get_mut()
             .unwrap_or_else(PoisonError::into_inner);
         for of in read {
             opened.wrong.extend(of.wrong);
             opened.recorded.push(of.recorded);
-            following.unwritten.push(0);
-            following
-                .bars
-                .push(changed_of(&of.files.own.join("bars.csv")));
-            following.files.push(of.files);
+            watched.push(Watched {
+                bars: changed_of(&of.files.own.join("bars.csv")),
+                listed: 0,
+                days: Vec::new(),
+                unwritten: 0,
+                files: of.files,
+            });
         }
         Ok(opened)
     }
 
     /// A moment of the symbol at a place as its files write it, with what was seen.
     pub(super) fn written(&self, i: usize, at: Moment) -> Option<(String, market::Sight)> {
-        let following = self
-            .following
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
-        let files = &following.files[i];
+        let watched = self.watched.lock().unwrap_or_else(PoisonError::into_inner);
+        let files = &watched[i].files;
         Some((files.written(at), files.read_rows(at)?))
     }
 
@@ -261,77 +259,87 @@ impl Opened {
 
     /// Takes in what has been written since it was looked at last.
     pub fn look(&self) -> Vec<News> {
-        let mut following = self
-            .following
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
-        let mut news = Vec::new();
-        for i in 0..following.files.len() {
-            let files = Arc::clone(&following.files[i]);
-            let recorded = &self.recorded[i];
-            let bars = files.own.join("bars.csv");
-            let now = changed_of(&bars);
-            if now != following.bars[i] {
-                following.bars[i] = now;
-                let mut wrong = Vec::new();
-                if let Some(read) = bars_of(&bars, &files, &mut wrong) {
-                    recorded.tape.set_bars(read);
-                }
-                wrong.iter().for_each(|w| tracing::warn!("{w}"));
+        let mut watched = self.watched.lock().unwrap_or_else(PoisonError::into_inner);
+        let each = watched.iter_mut().zip(&self.recorded);
+        each.filter_map(|(of, recorded)| of.look(&recorded.tape))
+            .collect()
+    }
+}
+
+impl Watched {
+    fn look(&mut self, tape: &Tape) -> Option<News> {
+        let bars = self.files.own.join("bars.csv");
+        let now = changed_of(&bars);
+        if now != self.bars {
+            self.bars = now;
+            let mut wrong = Vec::new();
+            if let Some(read) = bars_of(&bars, &self.files, &mut wrong) {
+                tape.set_bars(read);
             }
-            let mut moments = Vec::new();
-            let before = newest(&files);
-            for path in entries(&files.own).unwrap_or_default() {
-                // Files of days gone by are not looked at again.
-                let Some(date) = day::dated(&path).filter(|d| before.is_none_or(|b| *d >= b))
-                else {
-                    continue;
-                };
-                let mut days = files.days_mut();
-                let day = days.entry(date).or_default();
-                let waits = day.is_open() && day::rests(day.changed);
-                if changed_of(&path) == (day.read, day.changed) && !waits {
-                    continue;
-                }
-                let (read, refused) = (day.read, day.bad.0);
-                let mut seen = Vec::new();
-                let done = day.read_on(&path, files.whose(), &mut |at, sight| {
-                    seen.push((at, sight));
-                });
-                if let Err(what) = done {
-                    tracing::warn!("{}: {what}", path.display());
-                    continue;
-                }
-                if day.bad.0 > refused {
-                    let told = day.bad.1.last();
-                    let what = told.map_or(String::new(), |(n, what)| format!("line {n}: {what}"));
-                    let more = day.bad.0 - refused;
-                    tracing::warn!("{}: {more} rows refused; {what}", path.display());
-                }
-                following.unwritten[i] += day.read.saturating_sub(read);
-                drop(days);
-                for (at, mut sight) in seen {
-                    sight.spot = files.worth(at, sight.spot);
-                    let at = files.on_market(at);
-                    recorded.tape.add(at, sight);
-                    moments.push(at);
-                }
-            }
-            if following.unwritten[i] > WRITTEN_AFTER {
-                following.unwritten[i] = 0;
-                files.write_index();
-            }
-            if !moments.is_empty() {
-                moments.sort_unstable();
-                moments.dedup();
-                news.push(News {
-                    symbol: files.symbol.clone(),
-                    moments,
-                });
+            wrong.iter().for_each(|w| tracing::warn!("{w}"));
+        }
+        self.list();
+        let mut moments = Vec::new();
+        for (date, path) in &self.days {
+            let (read, seen) = read_on(&self.files, *date, path);
+            self.unwritten += read;
+            for (at, mut sight) in seen {
+                sight.spot = self.files.worth(at, sight.spot);
+                let at = self.files.on_market(at);
+                tape.add(at, sight);
+                moments.push(at);
             }
         }
-        news
+        if self.unwritten > WRITTEN_AFTER {
+            self.unwritten = 0;
+            self.files.write_index();
+        }
+        moments.sort_unstable();
+        moments.dedup();
+        (!moments.is_empty()).then(|| News {
+            symbol: self.files.symbol.clone(),
+            moments,
+        })
     }
+
+    /// Lists the files of the last day and later anew where the folder has changed; those of days gone by are
+    /// not looked at again.
+    fn list(&mut self) {
+        let (_, changed) = changed_of(&self.files.own);
+        // What was changed a moment ago may change again within the same tick of the file system's clock.
+        if changed == self.listed && day::rests(changed) {
+            return;
+        }
+        self.listed = changed;
+        let last = newest(&self.files);
+        let all = entries(&self.files.own).unwrap_or_default();
+        let dated = all.into_iter().filter_map(|p| Some((day::dated(&p)?, p)));
+        self.days = dated
+            .filter(|(d, _)| last.is_none_or(|l| *d >= l))
+            .collect();
+    }
+}
+
+/// Reads what is new of a day file: so many bytes, and the moments that have become whole.
+fn read_on(files: &Files, date: Date, path: &Path) -> (u64, Vec<(Moment, market::Sight)>) {
+    let mut days = files.days_mut();
+    let day = days.entry(date).or_default();
+    let waits = day.is_open() && day::rests(day.changed);
+    let mut seen = Vec::new();
+    if changed_of(path) == (day.read, day.changed) && !waits {
+        return (0, seen);
+    }
+    let (read, refused) = (day.read, day.bad.0);
+    let done = day.read_on(path, files.whose(), &mut |at, sight| seen.push((at, sight)));
+    if let Err(what) = done {
+        tracing::warn!("{}: {what}", path.display());
+    } else if day.bad.0 > refused {
+        let told = day.bad.1.last();
+        let what = told.map_or(String::new(), |(n, what)| format!("line {n}: {what}"));
+        let more = day.bad.0 - refused;
+        tracing::warn!("{}: {more} rows refused; {what}", path.display());
+    }
+    (day.read.saturating_sub(read), seen)
 }
 
 /// Date of the last file that has been read.
