@@ -141,13 +141,18 @@ impl Recorded {
 
     pub(crate) fn spot(&self, at: Moment) -> Option<Price> {
         let seen = self.tape.standing(at);
-        let closed = self.tape.with_bars(|bars| {
-            let after = bars.partition_point(|b| close_of(b.date) <= at);
+        let told = self.tape.with_bars(|bars| {
+            let after = bars.partition_point(|b| open_of(b.date) <= at);
             let last = bars[..after].last()?;
-            Some((close_of(last.date), last.close))
+            let close = close_of(last.date);
+            Some(if close <= at {
+                (close, last.close)
+            } else {
+                (open_of(last.date), last.open)
+            })
         });
         seen.into_iter()
-            .chain(closed)
+            .chain(told)
             .max_by_key(|(moment, _)| *moment)
             .map(|(_, price)| price)
     }

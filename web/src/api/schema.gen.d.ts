@@ -3100,10 +3100,14 @@ export interface components {
         };
         /** @description The exchange's clock. */
         ClockWire: {
+            /** @description The first date of which anything is known. */
+            first: string;
             /** @description The clock stands at the newest moment of its feed and cannot be led. */
             follows: boolean;
             /** @description Where a jump leads that is under way. */
             heading?: string | null;
+            /** @description The index of the market, in whose terms deltas are added. */
+            index: string;
             /** @description The moment, RFC 3339 with the exchange's offset. */
             now: string;
             /** @description The exchange trades. */

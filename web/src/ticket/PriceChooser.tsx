@@ -31,7 +31,9 @@ export function PriceChooser({ evaluation: e, value, onChange, chance }: Props) 
       (p.side === value.side || p.side === 'even'),
   );
   const last = e.ladder.length - 1;
-  const filled = at < 0 ? chance : e.fillChances[at];
+  // Against quotes that are stale or in doubt nothing is filled, whatever the limit.
+  const waits = e.checks.some((c) => c.code === 'stale_quotes' || c.code === 'doubtful_quote');
+  const filled = waits ? undefined : at < 0 ? chance : e.fillChances[at];
   const place = (name: string, p: NetPrice, align: string) => (
     <Button
       weight="quiet"

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use e2e::{Browser, Program, in_browser, root};
+use e2e::{Browser, Program, command, in_browser, root};
 use serde_json::json;
 
 #[tokio::main]
@@ -62,10 +62,8 @@ async fn main() {
         b.click("[data-testid=tray-A]").await;
         b.keys("4").await;
         b.find("[data-testid=bench-outline]").await;
-        for (key, name) in [("o", "bench"), ("m", "bench-map")] {
-            b.keys(key).await;
-            shot(&b, name).await;
-        }
+        b.keys("o").await;
+        shot(&b, "bench").await;
         b.goto(&format!("{home}/rehearsal/drills")).await;
         b.press_starting("kept (").await;
         b.press_starting("Wexmoor condor").await;
@@ -135,6 +133,70 @@ async fn main() {
         b.goto(&format!("{home}/chain/NMOU")).await;
         b.find("[data-testid=structure-name]").await;
         shot(&b, "chain-night").await;
+    })
+    .await;
+    own_market().await;
+}
+
+/// The demo's rows as a market of one's own: its feed has stopped.
+async fn own_market() {
+    let folder = tempfile::tempdir().unwrap_or_else(|e| panic!("a folder: {e}"));
+    let market = folder.path().join("my-market");
+    let keep = |path: &std::path::Path, rows: &[u8]| {
+        std::fs::write(path, rows).unwrap_or_else(|e| panic!("{}: {e}", path.display()));
+    };
+    let mut rows = Vec::new();
+    for symbol in ["NMOU", "TLVN", "WXMR"] {
+        let own = market.join(symbol);
+        std::fs::create_dir_all(&own).unwrap_or_else(|e| panic!("{}: {e}", own.display()));
+        let of = ["--symbol", symbol, "--at", "2031-03-11T10:41"];
+        keep(
+            &own.join("instrument.csv"),
+            &command(&[&["export", "instrument"][..], &of].concat(), &[]),
+        );
+        keep(
+            &own.join("events.csv"),
+            &command(&[&["export", "events"][..], &of].concat(), &[]),
+        );
+        let bars = [
+            "export",
+            "bars",
+            "--symbol",
+            symbol,
+            "--from",
+            "2030-01-02",
+            "--at",
+            "2031-03-10",
+        ];
+        keep(&own.join("bars.csv"), &command(&bars, &[]));
+        rows.extend(command(&[&["export", "chain"][..], &of].concat(), &[]));
+    }
+    let text = String::from_utf8_lossy(&rows).into_owned();
+    let feed = |market: &std::path::Path, text: &str| {
+        let into = market.to_string_lossy().into_owned();
+        command(&["feed", "--into", &into], text.as_bytes());
+    };
+    feed(&market, &text);
+    let data = folder.path().join("own.db");
+    in_browser(move |b| async move {
+        let program = Program::serve_market(&data, &market);
+        b.enter(&program).await;
+        b.goto(&format!("{}/chain/NMOU", program.door.address))
+            .await;
+        b.find("[data-cell]").await;
+        feed(&market, &text.replace("T10:41", "T10:42"));
+        b.until("[data-testid=clock]", "the new moment", |t| {
+            t.contains("10:42:00")
+        })
+        .await;
+        let limit = json!({ "staleAfter": 1 });
+        b.tell("/api/feed", limit).await;
+        b.until("[data-testid=feed]", "that it is silent", |t| {
+            t.contains("silent")
+        })
+        .await;
+        b.click("[data-testid=feed]").await;
+        shot(&b, "own-market").await;
     })
     .await;
 }

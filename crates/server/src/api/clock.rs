@@ -11,7 +11,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-use crate::api::wire::{ClockWire, clock, clock_of};
+use crate::api::wire::{ClockWire, clock_of};
 use crate::app::handle::Way;
 use crate::app::refusal::Refusal;
 use crate::app::runs::{RunError, about_of};
@@ -186,7 +186,9 @@ async fn change(
             kept.map_err(RunError::Failed)?;
         }
         let arrived = app.desk.jump(plan).await??;
-        return Ok(Json(clock(&arrived)));
+        let mut state = app.desk.snapshot();
+        state.clock = arrived;
+        return Ok(Json(clock_of(&state)));
     }
     app.command(set).await?;
     Ok(read(State(app)).await)

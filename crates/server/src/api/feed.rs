@@ -99,8 +99,9 @@ fn fed(state: &DeskState, r: &Recorded, standing: Option<&Standing>) -> FedSymbo
         ));
     }
     if sessions < YEAR {
+        let word = if sessions == 1 { "session" } else { "sessions" };
         lacks.push(format!(
-            "rank and percentile look at {sessions} recorded sessions, not a year's {YEAR}"
+            "rank and percentile look at {sessions} recorded {word}, not a year's {YEAR}"
         ));
     }
     FedSymbol {

@@ -1,3 +1,4 @@
+import { useLive } from '../../api/live';
 import { useQuery } from '@tanstack/react-query';
 import { scaleLinear } from 'd3-scale';
 import { useState } from 'react';
@@ -122,6 +123,7 @@ function Accepted({
 
 /** Bands of my rules as scales, with where the book stands: as the account is, as it is looked at, and over the past weeks. */
 export function Scales({ look }: { look: Look }) {
+  const broad = useLive((s) => s.clock?.index) ?? 'the index';
   const [accepted, setAccepted] = useState<{ loss: number; fall: number }>();
   const [more, setMore] = useState(false);
   const scales = useQuery(scalesQuery(look, accepted));
@@ -184,7 +186,7 @@ export function Scales({ look }: { look: Look }) {
               </table>
               <p className="text-[12px] text-ink2">
                 {different ? 'Brass: as it is looked at; ring: as the account is. ' : 'Dot: now. '}
-                Ticks above: closes of the past weeks. Rules look through WXMR and the market’s
+                Ticks above: closes of the past weeks. Rules look through {broad} and the market’s
                 betas.{' '}
                 <button
                   type="button"

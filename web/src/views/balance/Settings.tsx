@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Popover, Slider } from 'radix-ui';
 import { useState } from 'react';
 import type { BookLooked } from '../../api/client';
+import { useLive } from '../../api/live';
 import { marketsQuery } from '../../api/queries';
 import { fixed } from '../../format';
 import { readNumber } from '../../ui/fields';
@@ -19,7 +20,9 @@ function Betas({ looked }: { looked: BookLooked | undefined }) {
   const [beta, setBeta] = useState('');
   const value = readNumber(beta);
   const own = Object.entries(c.own);
-  const name = c.sessions === 0 ? 'the market’s own' : `estimated over ${c.sessions} sessions`;
+  const files = useLive((s) => s.clock?.own) ?? false;
+  const usual = files ? 'a year’s regression' : 'the market’s own';
+  const name = c.sessions === 0 ? usual : `estimated over ${c.sessions} sessions`;
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
@@ -46,7 +49,7 @@ function Betas({ looked }: { looked: BookLooked | undefined }) {
               }}
               className="h-6 rounded border border-strong bg-ground px-1"
             >
-              <option value={0}>the market’s own</option>
+              <option value={0}>{usual}</option>
               {[63, 126, 252, 504].map((n) => (
                 <option key={n} value={n}>
                   estimated over {n} sessions
@@ -292,9 +295,11 @@ function Volatility({ past }: { past: number | null | undefined }) {
 
 /** Through what the book is looked at: the index, betas, volatility, names apart. */
 export function Settings({ looked }: { looked: BookLooked | undefined }) {
-  const index = useChosen((s) => s.index);
+  const chosen = useChosen((s) => s.index);
+  const usual = useLive((s) => s.clock?.index) ?? '';
   const markets = useQuery(marketsQuery);
-  const names = markets.data?.map((m) => m.symbol) ?? [index];
+  const names = markets.data?.map((m) => m.symbol) ?? [usual];
+  const index = names.includes(chosen) ? chosen : usual;
   return (
     <section aria-label="Through what" className="flex flex-wrap items-center gap-x-3 gap-y-1">
       <label className="flex items-center gap-1.5 text-ink2">
@@ -306,7 +311,7 @@ export function Settings({ looked }: { looked: BookLooked | undefined }) {
           }}
           className="h-6 rounded border border-strong bg-raised px-1 font-semibold text-ink"
         >
-          {(names.includes(index) ? names : [index, ...names]).map((n) => (
+          {names.map((n) => (
             <option key={n}>{n}</option>
           ))}
         </select>

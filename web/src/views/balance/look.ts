@@ -1,6 +1,7 @@
 /** What the page of the book looks at, and through what: the choices, and the question that they come to. */
 import { create } from 'zustand';
 import type { BookRequest, Draft, Leg, Look, Paper, Remedy } from '../../api/client';
+import { marketsQuery, queries } from '../../api/queries';
 import { SLOTS, type Slot } from '../../drafts/store';
 import { kept } from '../../ui/kept';
 
@@ -8,6 +9,7 @@ export type Apart = { symbol?: string; sector?: string; percent: number };
 /** A draft of an opened paper portfolio. */
 export type Extra = { key: string; name?: string; symbol: string; legs: Leg[] };
 export type Chosen = {
+  /** Nothing: the market's own. */
   index: string;
   /** Sessions that betas are estimated over; 0: the market's own. */
   sessions: number;
@@ -35,7 +37,7 @@ export type Chosen = {
 };
 export const STEPS = [1, 2, 3, 5, 7.5, 10, 15, 20];
 export const USUAL: Chosen = {
-  index: 'WXMR',
+  index: '',
   sessions: 0,
   towardOne: false,
   own: {},
@@ -109,13 +111,18 @@ export function considered(c: Chosen, tray: Drafts, shelf: Record<string, Draft>
   return [...slots, ...set, ...c.extra];
 }
 
+/** The index that was chosen, where this market has it; nothing: the market's own. */
+const indexOf = (c: Chosen) => {
+  const known = queries.getQueryData(marketsQuery.queryKey);
+  return known?.some((m) => m.symbol === c.index) ? c.index : null;
+};
 export const TRIAL = 'trial';
 /** What a change comes to: the campaign as it is left out, what takes its place tried. */
 export function lookOf(c: Chosen, all: Extra[], trial?: Remedy): Look {
   const drafts = all.filter((d) => c.on.includes(d.key));
   const tried = trial && trial.legs.length > 0;
   return {
-    index: c.index,
+    index: indexOf(c),
     betas: {
       sessions: c.sessions === 0 ? null : c.sessions,
       towardOne: c.towardOne,

@@ -3,7 +3,7 @@ import { memo, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { evaluate, useLive, watchChain } from '../../api/live';
 import type { ChainHead, Line, Mark } from '../../api/client';
-import { packagesQuery } from '../../api/queries';
+import { marketsQuery, packagesQuery } from '../../api/queries';
 import { draftOf } from '../../drafts/answer';
 import { isOption, keyOf } from '../../drafts/contract';
 import { LinkedDraft } from '../../drafts/LinkedDraft';
@@ -64,9 +64,13 @@ function rangeOf(blocks: Block[]): [number, number] | undefined {
 export function ChainView() {
   const { symbol: named } = useParams();
   const drafted = useDrafts((s) => s.drafts[s.active]?.symbol);
-  const symbol = named ?? drafted ?? 'NMOU';
+  const own = useLive((s) => s.clock?.own);
+  const markets = useQuery({ ...marketsQuery, enabled: own === true });
+  const usual = own === undefined ? undefined : own ? markets.data?.[0]?.symbol : 'NMOU';
+  const symbol = named ?? drafted ?? usual;
   const live = useLive((s) => s.head);
   const head = useDeferredValue(live);
+  if (symbol === undefined) return null;
   return <Chain symbol={symbol} head={head?.symbol === symbol ? head : undefined} />;
 }
 

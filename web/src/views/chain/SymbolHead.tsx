@@ -82,7 +82,10 @@ export function SymbolHead({ head, onTrade }: Props) {
         )}
       </span>
       <span className="text-ink2 max-[1160px]:hidden">
-        <Term of="realisedVolatility" /> <b className="text-ink">{percent(head.realised)} %</b>
+        <Term of="realisedVolatility" />{' '}
+        <b className="text-ink">
+          {head.realised == null ? 'not known' : `${percent(head.realised)} %`}
+        </b>
       </span>
       <Link
         to={`/scout/expect/${head.symbol}`}

@@ -170,7 +170,10 @@ export function DrillsPart() {
   const [measure, width] = useMeasured();
   const all = Object.entries(drills.data ?? {});
   const today = now?.slice(0, 10) ?? '2031-03-11';
-  const drill = written ?? all[0]?.[1] ?? blank('WXMR', '2029-01-02', today);
+  const own = useLive((s) => s.clock?.own) ?? false;
+  const first = useLive((s) => s.clock?.first) ?? today;
+  const usual = useLive((s) => s.clock?.index) ?? 'WXMR';
+  const drill = written ?? all[0]?.[1] ?? blank(usual, own ? first : '2029-01-02', today);
   const settled = useDeferredValue(drill);
   const read = useQuery(readQuery(settled));
   const many = varies(settled);

@@ -231,6 +231,10 @@ pub struct ClockWire {
     pub stands: Option<String>,
     /// The market is one's own, from files; `/feed` says how it stands.
     pub own: bool,
+    /// The index of the market, in whose terms deltas are added.
+    pub index: String,
+    /// The first date of which anything is known.
+    pub first: String,
     /// The clock stands at the newest moment of its feed and cannot be led.
     pub follows: bool,
     /// Nothing has come from the feed for longer than quotes stay fresh.
@@ -239,18 +243,7 @@ pub struct ClockWire {
 
 /// The clock of a state.
 pub(crate) fn clock_of(state: &engine::state::State) -> ClockWire {
-    ClockWire {
-        heading: state.heading.map(|m| m.to_string()),
-        stands: state.stands.as_ref().map(ToString::to_string),
-        own: state.world.is_own(),
-        follows: state.follows,
-        silent: state.silent,
-        ..clock(&state.clock)
-    }
-}
-
-/// A clock that stands still.
-pub(crate) fn clock(c: &market::Clock) -> ClockWire {
+    let (c, world) = (&state.clock, &state.world);
     let (open, until) = engine::state::session(c.now);
     ClockWire {
         now: c.now.to_string(),
@@ -259,11 +252,13 @@ pub(crate) fn clock(c: &market::Clock) -> ClockWire {
         speeds: market::SPEEDS.to_vec(),
         open,
         until: until.to_string(),
-        heading: None,
-        stands: None,
-        own: false,
-        follows: false,
-        silent: false,
+        heading: state.heading.map(|m| m.to_string()),
+        stands: state.stands.as_ref().map(ToString::to_string),
+        own: world.is_own(),
+        index: world.index().to_owned(),
+        first: world.first().to_string(),
+        follows: state.follows,
+        silent: state.silent,
     }
 }
 
