@@ -124,7 +124,10 @@ export default function FeedStatus() {
         >
           <p>
             The clock stands at the newest moment that has come to{' '}
-            <span className="break-all">{feed.folder}</span>.{' '}
+            <span className="break-all" title={feed.folder ?? undefined}>
+              {feed.folder?.split(/[\\/]/).findLast((part) => part !== '')}
+            </span>
+            .{' '}
             {feed.silent &&
               'Nothing is filled and rules wait until something comes. The README tells how to feed it.'}
           </p>

@@ -171,7 +171,22 @@ async fn own_market() {
         keep(&own.join("bars.csv"), &command(&bars, &[]));
         rows.extend(command(&[&["export", "chain"][..], &of].concat(), &[]));
     }
+    // Quotes as they are found outside: one crossed, one far off, one that nobody makes.
+    let odd = |line: &str| -> String {
+        let mut cells: Vec<&str> = line.split(',').collect();
+        let sides = match cells.first() {
+            Some(&"NMOU  310418C00200000") => Some((cells[8], cells[7])),
+            Some(&"NMOU  310418P00175000") => Some(("15.40", "15.60")),
+            Some(&"NMOU  310418C00170000") => Some(("", "")),
+            _ => None,
+        };
+        if let Some((bid, ask)) = sides {
+            (cells[7], cells[8]) = (bid, ask);
+        }
+        cells.join(",")
+    };
     let text = String::from_utf8_lossy(&rows).into_owned();
+    let text: String = text.lines().map(|l| odd(l) + "\n").collect();
     let feed = |market: &std::path::Path, text: &str| {
         let into = market.to_string_lossy().into_owned();
         command(&["feed", "--into", &into], text.as_bytes());

@@ -526,3 +526,134 @@ fn the_worked_example_of_the_page_works() {
     let opened = open(place.path()).unwrap();
     assert!(opened.wrong.is_empty(), "{:?}", opened.wrong);
 }
+
+/// Moments with any offset are told on their zone's clock, and those of another zone on the market's.
+#[test]
+fn zones_come_together_on_one_clock() {
+    let place = tempfile::tempdir().unwrap();
+    let market = place.path();
+    for (symbol, facts) in [
+        ("OWNA", "time_zone,America/New_York"),
+        ("OWNB", "time_zone,America/Chicago\nsession,08:30-15:00"),
+    ] {
+        std::fs::create_dir_all(market.join(symbol)).unwrap();
+        let facts = format!("name,value\n{facts}\n");
+        std::fs::write(market.join(symbol).join("instrument.csv"), facts).unwrap();
+    }
+    std::fs::write(market.join("index.csv"), "symbol\nOWNA\n").unwrap();
+    let rows = |symbol: &str, at: &str| good_rows(symbol, at, 2).replace("310418", "310919");
+    let (here, there) = (
+        rows("OWNA", "2031-07-11T10:42-04:00"),
+        rows("OWNB", "2031-07-11T14:42:00Z"),
+    );
+    let out = pikebell(
+        &["feed", "--into", market.to_str().unwrap()],
+        format!("{HEADER}\n{here}{there}").as_bytes(),
+    );
+    assert!(
+        out.status.success(),
+        "{}",
+        String::from_utf8_lossy(&out.stderr)
+    );
+    // Each file is on its symbol's own clock, and needs no offset.
+    let kept = std::fs::read_to_string(market.join("OWNB/chain-2031-07-11.csv")).unwrap();
+    assert!(kept.contains(",2031-07-11T09:42:00.000,"), "{kept}");
+    let opened = open(market).unwrap();
+    assert_eq!(opened.own.index.as_deref(), Some("OWNA"));
+    let at: desk::Moment = "2031-07-11T10:42".parse().unwrap();
+    for r in &opened.recorded {
+        assert_eq!(r.tape.span(), Some((at, at)), "{}", r.underlying.symbol);
+        assert_eq!(r.tape.sight(at).unwrap().1.contracts.len(), 4);
+    }
+    let hours = opened.recorded[1].told.hours.unwrap();
+    assert_eq!((hours.open, hours.close), (9 * 60 + 30, 16 * 60));
+    // Played, they come back as they were written.
+    let out = pikebell(
+        &[
+            "play",
+            "--market",
+            market.to_str().unwrap(),
+            "--symbol",
+            "OWNB",
+        ],
+        &[],
+    );
+    let played = String::from_utf8(out.stdout).unwrap();
+    assert_eq!(
+        played.matches(",2031-07-11T09:42:00.000,").count(),
+        4,
+        "{played}"
+    );
+}
+
+/// Interest, days and hours of a market are its own where it tells them; what is wrong is told by line.
+#[test]
+fn rates_and_days_are_the_markets_own() {
+    let place = tempfile::tempdir().unwrap();
+    let market = place.path();
+    let own = market.join("OWNA");
+    std::fs::create_dir_all(&own).unwrap();
+    let rows = good_rows("OWNA", "2031-03-11T10:00", 3);
+    std::fs::write(
+        own.join("chain-2031-03-11.csv"),
+        format!("{HEADER}\n{rows}\n"),
+    )
+    .unwrap();
+    let bars = "symbol,date,open,high,low,close\nOWNA,2031-03-10,99,101,98,100\nOWNA,2031-03-08,99,101,98,100\n";
+    std::fs::write(own.join("bars.csv"), bars).unwrap();
+    // A Saturday with a session, a Monday without one, and an expiration that ends at one.
+    let days =
+        "date,open,close\n2031-03-08,09:30,12:00\n2031-03-10,,\n2031-04-18,09:30,13:00\nnever,,\n";
+    std::fs::write(market.join("calendar.csv"), days).unwrap();
+    std::fs::write(market.join("rates.csv"), "days,rate\n0,0.02\n76,0.04\n").unwrap();
+    let folder = market.to_str().unwrap();
+    let out = pikebell(
+        &[
+            "export",
+            "expirations",
+            "--symbol",
+            "OWNA",
+            "--market",
+            folder,
+        ],
+        &[],
+    );
+    let (table, told) = (
+        String::from_utf8(out.stdout).unwrap(),
+        String::from_utf8(out.stderr).unwrap(),
+    );
+    assert!(out.status.success(), "{told}");
+    let row: Vec<&str> = table.lines().nth(1).unwrap().split(',').collect();
+    assert_eq!(row[2], "2031-04-18T13:00:00.000-05:00", "{table}");
+    let (t, rate): (f64, f64) = (row[6].parse().unwrap(), row[7].parse().unwrap());
+    // From 10:00 on 11 March to 13:00 on 18 April: 38 days and 3 hours.
+    assert!((t - 38.125 / 365.0).abs() < 1e-12, "{t}");
+    assert!(
+        (rate - (0.02 + 0.02 * 38.125 / 76.0)).abs() < 1e-12,
+        "{rate}"
+    );
+    for line in [
+        "calendar.csv: line 5: date: \"never\" is not a date",
+        "bars.csv: line 2: date: 2031-03-10 is no session",
+    ] {
+        assert!(told.contains(line), "{told}");
+    }
+    let out = pikebell(
+        &[
+            "export",
+            "bars",
+            "--symbol",
+            "OWNA",
+            "--market",
+            folder,
+            "--from",
+            "2031-03-01",
+        ],
+        &[],
+    );
+    let table = String::from_utf8(out.stdout).unwrap();
+    assert!(
+        table.contains("OWNA,2031-03-08,") && !table.contains("OWNA,2031-03-10,"),
+        "{table}"
+    );
+}
