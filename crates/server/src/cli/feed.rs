@@ -16,6 +16,10 @@ pub struct Feed {
     /// Folder of the market; made when it is not there.
     #[arg(long = "into", value_name = "FOLDER")]
     folder: PathBuf,
+    /// A moment holds only what has changed since the one before; what else was quoted on that day since the
+    /// feed began still is.
+    #[arg(long)]
+    changes: bool,
 }
 
 const FEED_HELP: &str = "\
@@ -77,6 +81,9 @@ fn skip_line(input: &mut impl BufRead) -> std::io::Result<()> {
 /// Feeds a folder until the input ends. True when every row was good.
 pub fn run(what: &Feed) -> Result<bool, String> {
     let mut rows = Rows::into(&what.folder)?;
+    if what.changes {
+        rows = rows.of_changes();
+    }
     let (send, receive) = sync_channel::<Line>(4_096);
     let reader = std::thread::spawn(move || lines(std::io::stdin().lock(), &send));
     let mut tell = |what: String| eprintln!("{what}");

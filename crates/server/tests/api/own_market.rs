@@ -657,3 +657,39 @@ fn rates_and_days_are_the_markets_own() {
         "{table}"
     );
 }
+
+/// A source that gives what has changed alone is completed to whole moments, within a day.
+#[test]
+fn a_feed_of_changes_is_completed() {
+    let place = tempfile::tempdir().unwrap();
+    let mut feed = Feed::into(place.path()).unwrap().of_changes();
+    let mut give = |text: &str| {
+        for line in text.split_inclusive('\n') {
+            feed.line(line.as_bytes(), &mut |told| {
+                assert!(told.starts_with("OWNA"), "{told}")
+            })
+            .unwrap();
+        }
+    };
+    give(&format!(
+        "{HEADER}\n{}\n",
+        good_rows("OWNA", "2031-03-11T10:00", 3)
+    ));
+    let one = good_rows("OWNA", "2031-03-11T10:01", 1).replace(",2.00,2.10,", ",3.00,3.10,");
+    give(&format!("{one}\n"));
+    give(&format!("{}\n", good_rows("OWNA", "2031-03-12T10:00", 1)));
+    drop(feed);
+    let opened = open(place.path()).unwrap();
+    let seen = |at: &str| {
+        let (_, sight) = opened.recorded[0].tape.sight(at.parse().unwrap()).unwrap();
+        let asks = sight.contracts.values().map(|s| s.quote.ask.to_string());
+        asks.collect::<Vec<_>>()
+    };
+    assert_eq!(seen("2031-03-11T10:00"), ["2.10"; 6]);
+    assert_eq!(
+        seen("2031-03-11T10:01"),
+        ["3.10", "2.10", "2.10", "3.10", "2.10", "2.10"]
+    );
+    assert_eq!(seen("2031-03-12T10:00"), ["2.10"; 2]);
+    assert!(opened.wrong.is_empty());
+}

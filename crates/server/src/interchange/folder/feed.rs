@@ -56,6 +56,8 @@ pub struct Feed {
     symbols: BTreeMap<String, Of>,
     bars: BTreeMap<String, BTreeMap<Date, Bar>>,
     fed: Fed,
+    /// A moment holds what has changed since the one before alone.
+    changes: bool,
 }
 
 impl Feed {
@@ -73,7 +75,17 @@ impl Feed {
             symbols: BTreeMap::new(),
             bars: BTreeMap::new(),
             fed: Fed::default(),
+            changes: false,
         })
+    }
+
+    /// Moments hold what has changed since the one before alone: what else was quoted on that day still is, and
+    /// is written with them.
+    pub fn of_changes(self) -> Feed {
+        Feed {
+            changes: true,
+            ..self
+        }
     }
 
     /// What it has taken.
@@ -238,9 +250,20 @@ impl Feed {
         let Some(of) = self.symbols.get_mut(symbol) else {
             return Ok(());
         };
-        let Some((at, sight)) = of.open.take() else {
+        let Some((at, mut sight)) = of.open.take() else {
             return Ok(());
         };
+        let before = of
+            .kept
+            .iter()
+            .filter(|(kept, _)| self.changes && kept.date() == at.date());
+        // Rows of the very moment that was kept are written already.
+        for (c, seen) in before
+            .filter(|(kept, _)| *kept < at)
+            .flat_map(|(_, s)| &s.contracts)
+        {
+            sight.contracts.entry(c.clone()).or_insert(*seen);
+        }
         let own = self.folder.join(symbol);
         let path = day::file_of(&own, at.date());
         append(
