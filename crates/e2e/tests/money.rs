@@ -216,7 +216,7 @@ async fn orders_and_money() {
             .await;
         b.write(
             "[aria-label='Level of the bell']",
-            &format!("{:.2}", spot + 0.4),
+            &format!("{:.2}", spot + 4.0),
         )
         .await;
         b.press("Set the bell").await;

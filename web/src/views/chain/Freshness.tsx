@@ -16,3 +16,10 @@ export function Freshness({ symbol }: { symbol: string }) {
     </span>
   );
 }
+
+/** On how many recorded sessions the rank looks, where that is not a year. */
+export function RankedBy({ symbol }: { symbol: string }) {
+  const s = useFeed()?.symbols.find((x) => x.symbol === symbol);
+  if (!s || s.sessions >= 252) return null;
+  return <> of {s.sessions} d</>;
+}

@@ -1,7 +1,7 @@
 import { DropdownMenu } from 'radix-ui';
 import { Link } from 'react-router';
 import type { ChainHead } from '../../api/client';
-import { Freshness } from './Freshness';
+import { Freshness, RankedBy } from './Freshness';
 import { Term } from '../../ui/terms';
 import { fixed, percent } from '../../format';
 import { money, tone } from '../../money';
@@ -78,6 +78,7 @@ export function SymbolHead({ head, onTrade }: Props) {
             <span className="max-[1100px]:hidden max-md:inline">
               <Term of="percentile" /> <b className="text-ink">{fixed(head.percentile, 0)}</b>
             </span>
+            <RankedBy symbol={head.symbol} />
           </>
         )}
       </span>
