@@ -82,28 +82,22 @@ pub(crate) fn look_after(at: Moment) -> Moment {
     Moment::from_millis((at.millis().div_euclid(A_LOOK) + 1) * A_LOOK)
 }
 
-/// Whether quotes of a symbol are not relied on although the exchange is open.
-fn is_stale(state: &State, symbol: &str) -> bool {
-    let at = state.clock.now;
-    is_open(at) && state.reliance().of(&state.world, symbol, at).is_some()
-}
-
 /// Whether what a rule says of a campaign, or of the account, waits for fresh quotes.
 fn waits(state: &State, campaign: Option<u64>) -> bool {
     match campaign {
         Some(id) => {
             let campaign = state.account.campaign(id);
-            campaign.is_some_and(|c| is_stale(state, &c.symbol))
+            campaign.is_some_and(|c| state.waits(&c.symbol).is_some())
         }
-        None => all_open(state).iter().any(|c| is_stale(state, &c.symbol)),
+        None => all_open(state)
+            .iter()
+            .any(|c| state.waits(&c.symbol).is_some()),
     }
 }
 
 /// How many of my rules wait for fresh quotes of something held.
 pub fn waiting(state: &State) -> usize {
-    let open = all_open(state);
-    let waiting: Vec<&&desk::Campaign> = open.iter().filter(|c| waits(state, Some(c.id))).collect();
-    if waiting.is_empty() {
+    if !waits(state, None) {
         return 0;
     }
     let rules = state.my_rules.iter();
@@ -181,7 +175,7 @@ impl Engine {
             };
             let stale = match of {
                 Watched::Campaign(id) => waits(next, Some(*id)),
-                Watched::Symbol(symbol) => is_stale(next, symbol),
+                Watched::Symbol(symbol) => next.waits(symbol).is_some(),
                 Watched::Account => waits(next, None),
             };
             if !bell.is_set() || stale {

@@ -119,9 +119,7 @@ fn cautions(
         return Vec::new();
     }
     let mut out = Vec::new();
-    if desk::calendar::is_open(at)
-        && let Some(why) = state.reliance().of(world, symbol, at)
-    {
+    if let Some(why) = state.waits(symbol) {
         out.push(desk::Caution::Waits(why.words()));
     }
     for (c, _) in structure.options() {

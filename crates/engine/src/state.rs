@@ -3,14 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use desk::calendar::{next_close, next_open, previous_session};
+use desk::calendar::{is_open, next_close, next_open, previous_session};
 use desk::rules::Rule;
 use desk::{
     Account, AccountRules, Bell, Contract, Day, DayTradeRule, DayTradeSwitch, DayTrading, Decision,
     Instrument, Moment, Money, Order, OwnDate, Price, Said, SaidOf, Underlying, UnderlyingKind,
 };
 use imbl::Vector;
-use market::exchange::{Displayed, ExecutionReport, Reliance};
+use market::exchange::{Displayed, ExecutionReport, Hindrance, Reliance};
 use market::{Clock, World};
 
 use crate::judging::Stands;
@@ -95,6 +95,13 @@ pub struct State {
 }
 
 impl State {
+    /// Why nothing is filled in an underlying now although the exchange is open.
+    pub fn waits(&self, symbol: &str) -> Option<Hindrance> {
+        let at = self.clock.now;
+        let why = || self.reliance().of(&self.world, symbol, at);
+        is_open(at).then(why).flatten()
+    }
+
     /// How far quotes of a market from files are relied on.
     pub fn reliance(&self) -> Reliance {
         Reliance {

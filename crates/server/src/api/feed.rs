@@ -2,7 +2,6 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::calendar::is_open;
 use engine::State as DeskState;
 use market::Recorded;
 use serde::{Deserialize, Serialize};
@@ -109,10 +108,7 @@ fn fed(state: &DeskState, r: &Recorded, standing: Option<&Standing>) -> FedSymbo
         at: seen.map(|(at, _)| at.to_string()),
         age: world.age(symbol, now).map(|age| age / 1_000),
         came: came.map(|at| at.elapsed().as_secs_f64()),
-        waits: is_open(now)
-            .then(|| state.reliance().of(world, symbol, now))
-            .flatten()
-            .map(|why| why.words()),
+        waits: state.waits(symbol).map(|why| why.words()),
         sessions,
         lacks,
     }

@@ -658,6 +658,38 @@ fn rates_and_days_are_the_markets_own() {
     );
 }
 
+/// A file whose first line is not that of a chain is told once and passed over, whatever comes to it.
+#[test]
+fn a_file_without_its_columns_is_told_once() {
+    let place = tempfile::tempdir().unwrap();
+    let own = place.path().join("OWNA");
+    std::fs::create_dir_all(&own).unwrap();
+    let rows = good_rows("OWNA", "2031-03-11T10:00", 1);
+    std::fs::write(
+        own.join("chain-2031-03-11.csv"),
+        format!("{HEADER}\n{rows}\n"),
+    )
+    .unwrap();
+    let path = own.join("chain-2031-03-12.csv");
+    std::fs::write(&path, format!("contract,when\n{rows}\n")).unwrap();
+    for _ in 0..2 {
+        let opened = open(place.path()).unwrap();
+        let told: Vec<&str> = opened.wrong.iter().map(|w| w.what.as_str()).collect();
+        assert_eq!(told.len(), 1, "{told:?}");
+        assert!(
+            told[0].starts_with("line 1: there is no column \"at\""),
+            "{told:?}"
+        );
+        let mut file = std::fs::OpenOptions::new()
+            .append(true)
+            .open(&path)
+            .unwrap();
+        file.write_all(rows.as_bytes()).unwrap();
+        assert!(opened.look().is_empty());
+        assert_eq!(opened.recorded[0].tape.len(), 1);
+    }
+}
+
 /// A source that gives what has changed alone is completed to whole moments, within a day.
 #[test]
 fn a_feed_of_changes_is_completed() {

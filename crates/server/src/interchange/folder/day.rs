@@ -51,6 +51,8 @@ pub struct Day {
     pub changed: i64,
     /// The columns of its first line.
     columns: Option<Columns>,
+    /// Its first line is not that of a chain, so that nothing in it can be read.
+    headless: bool,
     /// Whole moments on the symbol's clock, in milliseconds.
     pub moments: BTreeMap<i64, Place>,
     /// The moment whose rows stand at the end and which may not be whole.
@@ -84,6 +86,7 @@ impl Day {
             lines: 0,
             changed: 0,
             columns: None,
+            headless: false,
             moments: BTreeMap::new(),
             open: None,
             bad: (0, Vec::new()),
@@ -110,7 +113,7 @@ impl Day {
     /// its rows.
     ///
     /// # Errors
-    /// It cannot be read, or its first line is not that of a chain.
+    /// It cannot be read.
     pub fn read_on(
         &mut self,
         path: &Path,
@@ -139,17 +142,15 @@ impl Day {
             seen.insert(*at, again.unwrap_or_default());
         }
         loop {
-            let before = rest.len();
             let mut chunk = (&mut file).take(AT_A_TIME as u64);
             let got = chunk.read_to_end(&mut rest).map_err(failed)?;
-            debug_assert_eq!(rest.len(), before + got);
             let end = if got == 0 && resting {
                 rest.len()
             } else {
                 rest.iter().rposition(|b| *b == b'\n').map_or(0, |i| i + 1)
             };
             if end > 0 {
-                self.take(&rest[..end], path, (symbol, zone), &mut seen)?;
+                self.take(&rest[..end], path, (symbol, zone), &mut seen);
                 rest.drain(..end);
                 let open = self.open.as_ref().map(|(at, _)| *at);
                 let done: Vec<i64> = seen
@@ -206,7 +207,7 @@ impl Day {
         path: &Path,
         (symbol, zone): (&str, Option<&TimeZone>),
         seen: &mut BTreeMap<i64, Sight>,
-    ) -> Result<(), String> {
+    ) {
         let mut from = 0;
         while from < bytes.len() {
             let end = super::table::end_of_row(&bytes[from..]) + from;
@@ -229,9 +230,20 @@ impl Day {
                     continue;
                 }
             };
+            if self.headless {
+                continue;
+            }
             let Some(columns) = &self.columns else {
-                let columns = Columns::of(&record, &CHAIN)?;
-                self.columns = Some(columns);
+                match Columns::of(&record, &CHAIN) {
+                    Ok(columns) => self.columns = Some(columns),
+                    Err(what) => {
+                        self.headless = true;
+                        self.bad.0 += 1;
+                        self.bad
+                            .1
+                            .push((1, format!("{what}; the file is passed over")));
+                    }
+                }
                 continue;
             };
             let row = match rows::chain_row(&columns.row(&record), Whose::One(symbol, zone)) {
@@ -280,7 +292,6 @@ impl Day {
                 }
             }
         }
-        Ok(())
     }
 
     /// Reads the rows of a moment again; nothing where the file is no longer what it was.

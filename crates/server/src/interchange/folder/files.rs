@@ -22,7 +22,7 @@ use super::{Wrong, path_error, zone};
 /// Where the places of moments are kept, beside the day files.
 const INDEX: &str = ".index.json";
 /// The form of that file.
-const FORM: u32 = 1;
+const FORM: u32 = 2;
 
 #[derive(Serialize, Deserialize, Default)]
 struct Index {
