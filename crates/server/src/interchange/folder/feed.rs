@@ -410,7 +410,7 @@ fn columns_of(path: &Path) -> Result<Vec<&'static str>, String> {
     let first = table::record(&head[..table::end_of_row(&head[..got])])
         .map_err(|e| format!("{}: line 1: {e}", path.display()))?
         .unwrap_or_default();
-    Columns::of(&first, &CHAIN).map_err(|e| format!("{}: {e}", path.display()))?;
+    Columns::of(&first, &CHAIN).map_err(|e| format!("{}: line 1: {e}", path.display()))?;
     // Columns of other names are left empty.
     let known = |name: &str| {
         let name = name.trim_start_matches('\u{feff}').trim();

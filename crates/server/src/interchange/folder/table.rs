@@ -84,7 +84,7 @@ impl Columns {
         let columns: BTreeMap<String, usize> = all.map(|(i, text)| (name(text), i)).collect();
         match needed.iter().find(|name| !columns.contains_key(**name)) {
             Some(missing) => Err(format!(
-                "line 1: there is no column {missing:?}; needed are {}",
+                "there is no column {missing:?}; needed are {}",
                 needed.join(", ")
             )),
             None => Ok(Columns(columns)),
@@ -123,7 +123,8 @@ impl Table {
             .map_err(|e| format!("reading: {e}"))?;
         let from = end_of_row(&bytes);
         let first = record(&bytes[..from]).map_err(|e| format!("line 1: {e}"))?;
-        let columns = Columns::of(&first.unwrap_or_default(), needed)?;
+        let columns =
+            Columns::of(&first.unwrap_or_default(), needed).map_err(|e| format!("line 1: {e}"))?;
         Ok(Table {
             bytes,
             columns,
