@@ -330,14 +330,16 @@ impl Engine {
         self.state.follows = true;
     }
 
-    /// Lets the exchange look at the open orders in symbols of which quotes of the very moment have come
-    /// after the clock had.
+    /// Quotes of the very moment, or of one before it, have come after the clock had: what was worked out at
+    /// this moment is forgotten, and the exchange looks at the open orders in their symbols.
     ///
     /// # Errors
     /// The books that it makes do not hold, or they did not when they were opened.
     pub fn look_again(&mut self, symbols: &[String]) -> Result<(), Refusal> {
         let of = |o: &&Arc<Order>| symbols.contains(&o.request.symbol);
         let open: Vec<u64> = self.state.open_orders().filter(of).map(|o| o.id).collect();
+        self.state.memo = Arc::default();
+        self.state.version += 1;
         let (mut next, mut facts) = (self.state.clone(), Vec::new());
         for id in open {
             if next.is_open(id) {

@@ -1,7 +1,7 @@
 //! A market of one's own: underlyings from files in place of the simulated ones, or beside them, and what
 //! the world answers of them alone.
 
-use desk::beta::Beta;
+use desk::beta::{Beta, returns};
 use desk::calendar::close_of;
 use desk::{Fees, Moment, UnderlyingKind};
 use jiff::civil::Date;
@@ -20,6 +20,11 @@ pub struct OwnMarket {
     /// Interest; the simulated market's when absent.
     pub rates: Option<Rates>,
 }
+
+/// Sessions of a beta.
+const YEAR: usize = 252;
+/// Returns without which a regression on bars from files says nothing.
+const LEAST: usize = 20;
 
 /// The index of the simulated market.
 const INDEX: &str = "WXMR";
@@ -127,8 +132,35 @@ impl World {
     }
 
     fn estimated(&self, r: &Recorded, index: &str, at: Moment) -> Option<Beta> {
-        let past = || self.closes(index, at, 253).unwrap_or_default();
-        r.beta(index, past, at.date())
+        let symbol = &r.underlying.symbol;
+        r.beta(index, at.date(), || {
+            self.regression(index, symbol, at, YEAR)
+        })
+    }
+
+    /// The beta of an underlying against an index over the last so many sessions before a moment, from the
+    /// closes of days that both have; nothing where they are too few.
+    pub fn regression(
+        &self,
+        index: &str,
+        symbol: &str,
+        at: Moment,
+        sessions: usize,
+    ) -> Option<Beta> {
+        let of = |symbol: &str| self.dated_closes(symbol, at, sessions + 1);
+        let (theirs, own) = (of(index)?, of(symbol)?);
+        let (mut x, mut y) = (Vec::new(), Vec::new());
+        for (date, close) in own {
+            if let Ok(place) = theirs.binary_search_by_key(&date, |(d, _)| *d) {
+                x.push(theirs[place].1);
+                y.push(close);
+            }
+        }
+        let recorded = self.is_recorded(index) || self.is_recorded(symbol);
+        if recorded && x.len() <= LEAST {
+            return None;
+        }
+        Beta::of(&returns(&x), &returns(&y))
     }
 
     /// What trades in an underlying cost beside their price.

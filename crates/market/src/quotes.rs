@@ -98,10 +98,8 @@ impl Quoter {
             return Some(self.quoted[place].1);
         }
         let underlying = world.owner(contract)?;
-        if let Some(r) = world.recorded(&underlying.symbol) {
-            let expiry = underlying.expiry_moment(contract);
-            let rate = |at, years| world.rate(at, years);
-            return r.quote(contract, at, rate).filter(|_| expiry > at);
+        if world.is_recorded(&underlying.symbol) {
+            return recorded_quote(world, underlying, contract, at);
         }
         let spot = world.spot(&underlying.symbol, at)?.to_f64();
         self.prepare(world, underlying, contract, at);
@@ -364,6 +362,12 @@ impl Quoter {
     ) -> Option<LegMarket> {
         match instrument {
             Instrument::Option(contract) => {
+                // What is recorded remembers itself.
+                let underlying = world.owner(contract)?;
+                if world.is_recorded(&underlying.symbol) {
+                    let listed = recorded_quote(world, underlying, contract, at)?;
+                    return Quoter::leg_of(world, contract, at, &listed);
+                }
                 let known = self.moment == Some(at);
                 let place = self.quoted.binary_search_by(|(c, _)| c.cmp(contract));
                 let listed = self.quoted.get(place.ok().filter(|_| known)?)?.1;
@@ -472,6 +476,20 @@ impl Quoter {
         }
         self.closes.retain(|(_, expiry), _| *expiry >= today);
     }
+}
+
+/// What was recorded of a contract that has not ended.
+fn recorded_quote(
+    world: &World,
+    underlying: &Underlying,
+    contract: &Contract,
+    at: Moment,
+) -> Option<Listed> {
+    let rate = |at, years| world.rate(at, years);
+    let listed = world
+        .recorded(&underlying.symbol)?
+        .quote(contract, at, rate);
+    listed.filter(|_| underlying.expiry_moment(contract) > at)
 }
 
 /// A number for how long a quote and its sizes stand: the same while they do. Of a recorded name

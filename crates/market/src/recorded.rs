@@ -9,7 +9,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
-use desk::beta::{Beta, returns};
+use desk::beta::Beta;
 use desk::calendar::{close_of, is_session, open_of, session_on_or_before};
 use desk::{
     Carry, Contract, Cycle, Expiration, Fees, Kind, Moment, Price, Quote, Underlying,
@@ -60,7 +60,8 @@ pub struct Recorded {
 /// Expirations that were valued last, and betas of a day; only a memory.
 #[derive(Debug, Default)]
 struct Memory {
-    chains: BTreeMap<(Moment, Date, bool), (u64, Chain)>,
+    /// By moment, what had come to it again, and expiration.
+    chains: BTreeMap<(Moment, u64, Date, bool), (u64, Chain)>,
     asked: u64,
     betas: BTreeMap<(String, Date), Option<Beta>>,
 }
@@ -69,8 +70,6 @@ type Chain = Arc<Vec<(Contract, Listed)>>;
 
 /// Most expirations that are remembered.
 const REMEMBERED: usize = 192;
-/// Sessions of a beta.
-const YEAR: usize = 252;
 /// A volatility that lies so far from its neighbours', as a factor, may be an outlier.
 const FAR: f64 = 1.3;
 
@@ -157,12 +156,20 @@ impl Recorded {
             .map(|(_, price)| price)
     }
 
-    /// Closes of the last `count` sessions before a date, oldest first.
-    pub(crate) fn closes_before(&self, day: Date, count: usize) -> Vec<Price> {
+    /// Close of the last session before a date.
+    pub(crate) fn close_before(&self, day: Date) -> Option<Price> {
+        self.tape.with_bars(|bars| {
+            let end = bars.partition_point(|b| b.date < day);
+            bars[..end].last().map(|b| b.close)
+        })
+    }
+
+    /// Closes of the last `count` sessions before a date with their dates, oldest first.
+    pub(crate) fn dated_closes(&self, day: Date, count: usize) -> Vec<(Date, f64)> {
         self.tape.with_bars(|bars| {
             let end = bars.partition_point(|b| b.date < day);
             let last = &bars[end.saturating_sub(count)..end];
-            last.iter().map(|b| b.close).collect()
+            last.iter().map(|b| (b.date, b.close.to_f64())).collect()
         })
     }
 
@@ -193,22 +200,19 @@ impl Recorded {
         out
     }
 
-    /// The beta against another, from the closes of the year before a date; nothing without enough of
-    /// them.
-    pub(crate) fn beta(&self, of: &str, index: impl Fn() -> Vec<f64>, day: Date) -> Option<Beta> {
+    /// The beta against another, worked out once for a date.
+    pub(crate) fn beta(
+        &self,
+        of: &str,
+        day: Date,
+        estimate: impl FnOnce() -> Option<Beta>,
+    ) -> Option<Beta> {
         let key = (of.to_owned(), day);
         let mut memory = self.memory.lock().unwrap_or_else(|e| e.into_inner());
         if memory.betas.len() > 1_000 {
             memory.betas.clear();
         }
-        *memory.betas.entry(key).or_insert_with(|| {
-            let own: Vec<f64> = self
-                .closes_before(day, YEAR + 1)
-                .into_iter()
-                .map(Price::to_f64)
-                .collect();
-            Beta::of(&returns(&index()), &returns(&own))
-        })
+        *memory.betas.entry(key).or_insert_with(estimate)
     }
 
     /// Whether it trades at a moment, as far as its own hours say.
@@ -297,7 +301,7 @@ impl Recorded {
         let Some((moment, _)) = self.tape.standing(at) else {
             return Chain::default();
         };
-        let known = (moment, key.0, key.1);
+        let known = (moment, self.tape.again(), key.0, key.1);
         {
             let mut memory = self.memory.lock().unwrap_or_else(|e| e.into_inner());
             memory.asked += 1;

@@ -86,6 +86,8 @@ struct Inner {
 pub struct Tape {
     inner: RwLock<Inner>,
     asked: AtomicU64,
+    /// Counts moments to which more has come after they were known.
+    again: AtomicU64,
     reader: Option<Box<Reader>>,
 }
 
@@ -130,6 +132,7 @@ impl Tape {
                 held: 0,
             }),
             asked: AtomicU64::new(0),
+            again: AtomicU64::new(0),
             reader: Some(reader),
         }
     }
@@ -155,6 +158,9 @@ impl Tape {
             money: None,
         };
         let before = inner.moments.insert(at, kept);
+        if before.is_some() {
+            self.again.fetch_add(1, Ordering::Relaxed);
+        }
         let less = before
             .and_then(|k| k.sight)
             .map_or(0, |s| s.contracts.len());
@@ -211,6 +217,11 @@ impl Tape {
     /// What `take` makes of the bars.
     pub(crate) fn with_bars<T>(&self, take: impl FnOnce(&[Bar]) -> T) -> T {
         take(&self.read().bars)
+    }
+
+    /// A number that changes when more has come to a moment that was known.
+    pub(crate) fn again(&self) -> u64 {
+        self.again.load(Ordering::Relaxed)
     }
 
     /// The moment that stands at another, and the price of the underlying.

@@ -354,9 +354,7 @@ impl World {
     /// Close of the session before the one that `at` belongs to.
     pub fn previous_close(&self, symbol: &str, at: Moment) -> Option<Price> {
         if let Some(r) = self.recorded(symbol) {
-            return r
-                .closes_before(desk::calendar::last_trading(at).date(), 1)
-                .pop();
+            return r.close_before(desk::calendar::last_trading(at).date());
         }
         let path = self.path(symbol)?;
         let index = self.position(at).session.saturating_sub(1);
@@ -365,18 +363,26 @@ impl World {
 
     /// Closes of the last `count` sessions that ended before the date of `at`, oldest first.
     pub fn closes(&self, symbol: &str, at: Moment, count: usize) -> Option<Vec<f64>> {
+        let dated = self.dated_closes(symbol, at, count)?;
+        Some(dated.into_iter().map(|(_, close)| close).collect())
+    }
+
+    /// The same with their dates.
+    pub(crate) fn dated_closes(
+        &self,
+        symbol: &str,
+        at: Moment,
+        count: usize,
+    ) -> Option<Vec<(Date, f64)>> {
         if let Some(r) = self.recorded(symbol) {
-            let last = r.closes_before(at.date(), count);
-            return Some(last.into_iter().map(Price::to_f64).collect());
+            return Some(r.dated_closes(at.date(), count));
         }
         let path = self.path(symbol)?;
         let end = self.sessions.partition_point(|d| *d < at.date());
-        Some(
-            path.series.close[end.saturating_sub(count)..end]
-                .iter()
-                .map(|c| exp(*c + path.offset))
-                .collect(),
-        )
+        let span = end.saturating_sub(count)..end;
+        let closes = path.series.close[span.clone()].iter();
+        let closes = closes.map(|c| exp(*c + path.offset));
+        Some(self.sessions[span].iter().copied().zip(closes).collect())
     }
 
     /// Lowest and highest close from a day (by its number) to the last session before `at`; the

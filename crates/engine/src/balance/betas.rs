@@ -62,10 +62,7 @@ impl Betas {
         };
         let sessions = self.sessions.unwrap_or(YEAR);
         let estimated = (symbol != index)
-            .then(|| {
-                let past = |s: &str| Some(returns(&world.closes(s, at, sessions + 1)?));
-                Beta::of(&past(index)?, &past(symbol)?)
-            })
+            .then(|| world.regression(index, symbol, at, sessions))
             .flatten();
         let (plain, source) = match (self.sessions, estimated) {
             (Some(_), Some(beta)) => (beta.beta, BetaSource::Estimated),

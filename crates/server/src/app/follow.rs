@@ -96,9 +96,9 @@ fn looked(feeding: &Feeding, desk: &DeskHandle) -> bool {
     if (moves || !news.is_empty()) && !desk.come_to(Way::from(to)) {
         return false;
     }
-    // What came of the moment at which the clock stood already is looked at as well.
-    let of_now = |n: &News| n.moments.contains(&now);
-    let late: Vec<String> = news.into_iter().filter(of_now).map(|n| n.symbol).collect();
+    // What came behind the clock is looked at as well.
+    let behind = |n: &News| n.moments.first().is_some_and(|at| *at <= now);
+    let late: Vec<String> = news.into_iter().filter(behind).map(|n| n.symbol).collect();
     late.is_empty()
         || desk.tell(move |engine| {
             if let Err(e) = engine.look_again(&late) {

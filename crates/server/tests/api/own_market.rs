@@ -254,6 +254,26 @@ async fn what_was_exported_and_fed_back_is_the_same_market() {
         }
     }
     assert!(compared > 300, "{compared}");
+    // The book as a whole: its lean by betas of a year's closes, its Greeks, what the account is worth.
+    let (a, b) = (
+        stand_in.get("/api/account").await,
+        own.get("/api/account").await,
+    );
+    assert_eq!(
+        (&a["accountValue"], &a["today"]),
+        (&b["accountValue"], &b["today"])
+    );
+    for figure in ["theta"] {
+        let (x, y) = (number(&a[figure]), number(&b[figure]));
+        assert!(
+            x.abs() > 1.0 && (x - y).abs() < 0.05 * x.abs(),
+            "{figure} {a} {b}"
+        );
+    }
+    assert!(
+        number(&b["lean"]) > 1.0 && b["unvalued"] == json!([]),
+        "{a} {b}"
+    );
 
     // Twenty minutes on, what was opened is closed at the cross.
     feed(&market, second);
