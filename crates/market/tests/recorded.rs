@@ -356,3 +356,54 @@ fn orders_trade_against_fresh_and_sound_quotes_alone() {
         Some(exchange::Hindrance::Silent)
     );
 }
+
+/// A beta pairs closes by their dates: a day that one of two lacks moves no other.
+#[test]
+fn betas_pair_closes_by_date() {
+    let days: Vec<Date> = std::iter::successors(Some(date(2030, 9, 2)), |d| d.tomorrow().ok())
+        .filter(|d| desk::calendar::is_session(*d))
+        .take(60)
+        .collect();
+    // The index swings, the name twice as far: powers of the same numbers.
+    let swing = |i: usize| 1.0 + 0.01 * (i as f64 * 1.7).sin();
+    let bars = |power: i32, lacks: Option<usize>| -> Vec<Bar> {
+        let each = days.iter().enumerate().filter(|(i, _)| Some(*i) != lacks);
+        each.map(|(i, day)| {
+            let close = Price::from_f64(100.0 * swing(i).powi(power)).unwrap();
+            Bar {
+                date: *day,
+                open: close,
+                high: close,
+                low: close,
+                close,
+                volume: 1,
+            }
+        })
+        .collect()
+    };
+    let named = |symbol: &str, kind, bars| {
+        let underlying = Underlying {
+            symbol: symbol.into(),
+            kind,
+            ..underlying()
+        };
+        Recorded::new(underlying, Told::default(), Tape::of(bars, BTreeMap::new()))
+    };
+    let beta = |lacks, bars: &dyn Fn(i32, Option<usize>) -> Vec<Bar>| {
+        let all = vec![
+            named("OWNX", UnderlyingKind::Index, bars(1, None)),
+            named("OWNY", UnderlyingKind::Shares, bars(2, lacks)),
+        ];
+        let world = World::new(1).of_own(all, market::OwnMarket::default());
+        let at = Moment::at(days[59].tomorrow().unwrap(), 12, 0);
+        assert_eq!(world.index(), "OWNX");
+        (world.knows_beta("OWNY", at), world.beta("OWNY", at))
+    };
+    for lacks in [None, Some(30), Some(58)] {
+        let (known, of) = beta(lacks, &bars);
+        assert!(known && (of - 2.0).abs() < 0.05, "{lacks:?} {of}");
+    }
+    // Too few of them say nothing: 1 is taken, and that it is taken is known.
+    let few = |power, lacks| bars(power, lacks)[..12].to_vec();
+    assert_eq!(beta(None, &few), (false, 1.0));
+}
