@@ -13,6 +13,7 @@ use crate::app::follow::{Feeding, Standing};
 use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
+use crate::interchange::folder::Wrong;
 
 /// Most wrong rows that are told.
 const TOLD: usize = 40;
@@ -124,6 +125,12 @@ fn feed(state: &DeskState, feeding: Option<&Feeding>) -> Result<FeedWire, Refusa
     }
     let standing = feeding.map(Feeding::standing);
     let wrong = feeding.map_or(&[][..], |f| &f.market.wrong);
+    // The folder is named beside it.
+    let in_folder = |w: &Wrong| {
+        let folder = feeding.map(|f| f.market.folder.as_path());
+        let file = folder.and_then(|f| w.file.strip_prefix(f).ok());
+        format!("{}: {}", file.unwrap_or(&w.file).display(), w.what)
+    };
     let all = state.world.recordings().iter();
     let waiting = engine::judging::waiting(state);
     Ok(FeedWire {
@@ -134,7 +141,7 @@ fn feed(state: &DeskState, feeding: Option<&Feeding>) -> Result<FeedWire, Refusa
         stale_after: state.stale_after / 1_000,
         folder: feeding.map(|f| f.market.folder.display().to_string()),
         symbols: all.map(|r| fed(state, r, standing.as_ref())).collect(),
-        wrong: wrong.iter().take(TOLD).map(ToString::to_string).collect(),
+        wrong: wrong.iter().take(TOLD).map(in_folder).collect(),
         wrong_more: wrong.len().saturating_sub(TOLD),
         rules_wait: waiting,
     })
