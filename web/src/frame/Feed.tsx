@@ -124,7 +124,7 @@ export default function FeedStatus() {
         >
           <p>
             The clock stands at the newest moment that has come to{' '}
-            <span className="break-all" title={feed.folder ?? undefined}>
+            <span className="break-words" title={feed.folder ?? undefined}>
               {feed.folder?.split(/[\\/]/).findLast((part) => part !== '')}
             </span>
             .{' '}
@@ -145,7 +145,7 @@ export default function FeedStatus() {
               <h2 className="font-semibold">
                 Wrong in its files when it was opened, and passed over
               </h2>
-              <ul className="text-[12px] break-all">
+              <ul className="text-[12px] break-words">
                 {feed.wrong.map((w) => (
                   <li key={w}>{w}</li>
                 ))}

@@ -227,6 +227,7 @@ async fn beside(b: &Browser, what: &str) {
 async fn shot(b: &Browser, name: &str) {
     let folder = root().join("docs/screenshots");
     std::fs::create_dir_all(&folder).unwrap_or_else(|e| panic!("{}: {e}", folder.display()));
+    b.run_async("document.fonts.ready.then(arguments[0])").await;
     tokio::time::sleep(Duration::from_millis(900)).await;
     b.shot(&folder.join(format!("{name}.png"))).await;
     println!("docs/screenshots/{name}.png");
