@@ -10,6 +10,7 @@ use std::time::{Duration, Instant};
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::wd::WebDriverCompatibleCommand;
+use fantoccini::error::CmdError;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
 
@@ -120,7 +121,9 @@ pub struct Browser {
     client: Client,
 }
 
-const PATIENCE: Duration = Duration::from_secs(15);
+/// How long a state is waited for. Only what fails takes so long: a machine that builds beside the tests is
+/// slow, and no test is about that.
+const PATIENCE: Duration = Duration::from_secs(90);
 const GLANCE: Duration = Duration::from_millis(25);
 
 /// Runs a scenario in a fresh browser, which is closed whatever happens.
@@ -220,19 +223,36 @@ impl Browser {
             .unwrap_or_else(|e| panic!("{address}: {e}"));
     }
 
-    /// Waits for an element.
-    pub async fn find(&self, css: &str) -> Element {
-        let waiting = self
-            .client
-            .wait()
-            .at_most(PATIENCE)
-            .every(GLANCE)
-            .for_element(Locator::Css(css))
-            .await;
-        match waiting {
-            Ok(element) => element,
-            Err(e) => panic!("{css}: {e}\nthe page says:\n{}", self.text("body").await),
+    /// Does something with an element until it is done: one that is not there yet, lies under another,
+    /// or was drawn anew between being found and being acted upon, is found again.
+    async fn act<T, F>(
+        &self,
+        locator: Locator<'_>,
+        what: &str,
+        deed: impl Fn(Element) -> F,
+    ) -> T
+    where
+        F: Future<Output = Result<T, CmdError>>,
+    {
+        let end = Instant::now() + PATIENCE;
+        loop {
+            let done = match self.client.find(locator).await {
+                Ok(element) => deed(element).await,
+                Err(e) => Err(e),
+            };
+            match done {
+                Ok(done) => return done,
+                Err(e) if Instant::now() >= end => {
+                    panic!("{what}: {e}\nthe page says:\n{}", self.text("body").await)
+                }
+                Err(_) => tokio::time::sleep(GLANCE).await,
+            }
         }
+    }
+
+    /// Waits for an element.
+    pub async fn find(&self, css: &str) {
+        self.act(Locator::Css(css), css, |_| async { Ok(()) }).await;
     }
 
     /// Whether an element is there now.
@@ -245,23 +265,32 @@ impl Browser {
             .is_empty()
     }
 
-    /// Waits for an element and clicks it.
-    pub async fn click(&self, css: &str) {
-        let element = self.find(css).await;
-        self.click_on(&element, css).await;
+    /// Waits until an element is there no more.
+    pub async fn gone(&self, css: &str) {
+        let end = Instant::now() + PATIENCE;
+        while self.has(css).await {
+            assert!(Instant::now() < end, "{css} is still there");
+            tokio::time::sleep(GLANCE).await;
+        }
     }
 
-    /// Clicks an element, in the middle of what scrolls around it where something lies over it.
-    async fn click_on(&self, element: &Element, what: &str) {
-        if element.clone().click().await.is_ok() {
-            return;
-        }
-        let script = "arguments[0].scrollIntoView({ block: 'center' })";
-        let found = serde_json::to_value(element).expect("an element has a reference");
-        let scrolled = self.client.execute(script, vec![found]).await;
-        scrolled.unwrap_or_else(|e| panic!("scroll to {what}: {e}"));
-        let clicked = element.clone().click().await;
-        clicked.unwrap_or_else(|e| panic!("click {what}: {e}"));
+    /// Clicks what is found, in the middle of what scrolls around it where something lies over it.
+    async fn click_at(&self, locator: Locator<'_>, what: &str) {
+        self.act(locator, what, |element| async move {
+            if element.click().await.is_ok() {
+                return Ok(());
+            }
+            let script = "arguments[0].scrollIntoView({ block: 'center' })";
+            let found = serde_json::to_value(&element)?;
+            self.client.execute(script, vec![found]).await?;
+            element.click().await
+        })
+        .await;
+    }
+
+    /// Clicks an element as soon as it can be.
+    pub async fn click(&self, css: &str) {
+        self.click_at(Locator::Css(css), css).await;
     }
 
     /// Clicks the button with this text.
@@ -269,15 +298,8 @@ impl Browser {
         let path = format!(
             "//button[normalize-space(.)='{label}' and not(@disabled or @aria-disabled='true')]"
         );
-        let waiting = self
-            .client
-            .wait()
-            .at_most(PATIENCE)
-            .every(GLANCE)
-            .for_element(Locator::XPath(&path))
+        self.click_at(Locator::XPath(&path), &format!("button {label}"))
             .await;
-        let button = waiting.unwrap_or_else(|e| panic!("button {label}: {e}"));
-        self.click_on(&button, label).await;
     }
 
     /// Clicks the button whose text begins so.
@@ -285,15 +307,8 @@ impl Browser {
         let path = format!(
             "//button[starts-with(normalize-space(.), '{label}') and not(@disabled or @aria-disabled='true')]"
         );
-        let waiting = self
-            .client
-            .wait()
-            .at_most(PATIENCE)
-            .every(GLANCE)
-            .for_element(Locator::XPath(&path))
+        self.click_at(Locator::XPath(&path), &format!("button {label}…"))
             .await;
-        let button = waiting.unwrap_or_else(|e| panic!("button {label}…: {e}"));
-        self.click_on(&button, label).await;
     }
 
     /// What an element reads, at once.
@@ -304,16 +319,20 @@ impl Browser {
         }
     }
 
-    /// Types into what has the focus.
+    /// Types into what has the focus; where that is drawn anew just then, into what has it afterwards.
     pub async fn keys(&self, keys: &str) {
-        let at = self
-            .client
-            .active_element()
-            .await
-            .expect("something has the focus");
-        at.send_keys(keys)
-            .await
-            .unwrap_or_else(|e| panic!("keys {keys:?}: {e}"));
+        let end = Instant::now() + PATIENCE;
+        loop {
+            let typed = match self.client.active_element().await {
+                Ok(at) => at.send_keys(keys).await,
+                Err(e) => Err(e),
+            };
+            match typed {
+                Ok(()) => return,
+                Err(e) => assert!(Instant::now() < end, "keys {keys:?}: {e}"),
+            }
+            tokio::time::sleep(GLANCE).await;
+        }
     }
 
     /// Holds the Enter key down: one press and so many repetitions of it.
@@ -364,12 +383,8 @@ impl Browser {
 
     /// Presses the pointer on an element, moves it so many pixels down in small steps, and lets go.
     pub async fn drag(&self, css: &str, down: f64) {
-        let (x, y, w, h) = self
-            .find(css)
-            .await
-            .rectangle()
-            .await
-            .unwrap_or_else(|e| panic!("{css}: {e}"));
+        let place = |element: Element| async move { element.rectangle().await };
+        let (x, y, w, h) = self.act(Locator::Css(css), css, place).await;
         let (x, y) = (x + w / 2.0, y + h / 2.0);
         let to = |y: f64| PointerAction::MoveTo {
             duration: Some(Duration::from_millis(20)),
@@ -395,22 +410,21 @@ impl Browser {
 
     /// Replaces what stands in a field.
     pub async fn write(&self, css: &str, text: &str) {
-        let field = self.find(css).await;
-        self.run(&format!("document.querySelector(`{css}`).select()"))
-            .await;
-        field
-            .send_keys(text)
-            .await
-            .unwrap_or_else(|e| panic!("write {css}: {e}"));
+        self.act(Locator::Css(css), css, |field| async move {
+            let found = serde_json::to_value(&field)?;
+            self.client
+                .execute("arguments[0].select()", vec![found])
+                .await?;
+            field.send_keys(text).await
+        })
+        .await;
     }
 
     /// Chooses an option of a list by its value.
     pub async fn select(&self, css: &str, value: &str) {
-        self.find(css)
-            .await
-            .select_by_value(value)
-            .await
-            .unwrap_or_else(|e| panic!("select {value} of {css}: {e}"));
+        let what = format!("{value} of {css}");
+        let choose = |list: Element| async move { list.select_by_value(value).await };
+        self.act(Locator::Css(css), &what, choose).await;
     }
 
     /// Writes a setting as the page itself keeps it; it holds from the next page on.
@@ -420,12 +434,17 @@ impl Browser {
             .await;
     }
 
-    /// Runs a script; gives what it returns.
+    /// Runs a script; gives what it returns. One that throws has not found what it looks for yet: it is
+    /// run again, so it must look before it does anything.
     pub async fn run(&self, script: &str) -> Value {
-        self.client
-            .execute(script, Vec::new())
-            .await
-            .unwrap_or_else(|e| panic!("{script}: {e}"))
+        let end = Instant::now() + PATIENCE;
+        loop {
+            match self.client.execute(script, Vec::new()).await {
+                Ok(value) => return value,
+                Err(e) => assert!(Instant::now() < end, "{script}: {e}"),
+            }
+            tokio::time::sleep(GLANCE).await;
+        }
     }
 
     /// Runs a script that gives its answer to its last argument.
@@ -470,18 +489,24 @@ impl Browser {
 
     /// Waits until an element reads something that satisfies `test`, and gives it.
     pub async fn until(&self, css: &str, what: &str, test: impl Fn(&str) -> bool) -> String {
-        let end = tokio::time::Instant::now() + PATIENCE;
+        let end = Instant::now() + PATIENCE;
         loop {
             let text = self.text(css).await;
             if test(&text) {
                 return text;
             }
             assert!(
-                tokio::time::Instant::now() < end,
+                Instant::now() < end,
                 "{css} never was {what}; it reads {text:?}"
             );
             tokio::time::sleep(GLANCE).await;
         }
+    }
+
+    /// Waits until an element reads all of these, and gives what it reads.
+    pub async fn says(&self, css: &str, words: &[&str]) -> String {
+        let all = |t: &str| words.iter().all(|w| t.contains(w));
+        self.until(css, &format!("reading {words:?}"), all).await
     }
 
     /// What axe-core finds wrong with the page, with default rules (WCAG A and AA, best practices).

@@ -69,17 +69,14 @@ async fn from_the_chain_to_a_closed_trade() {
         // Open the chain: quotes move, the ribbon and the rows are there.
         b.enter(&program).await;
         b.find("[data-cell]").await;
-        let first = b.text("[data-testid=spot]").await;
+        let first = b.until("[data-testid=spot]", "a price", |t| !t.is_empty()).await;
         b.until("[data-testid=spot]", "moving", |t| {
             t != first && !t.is_empty()
         })
         .await;
-        assert_eq!(b.text("h1").await, "Nimoura Systems");
-        let chosen = b.text("[aria-label=Expirations] [aria-pressed=true]").await;
-        assert!(
-            ["38 d", "18 Apr", "%"].iter().all(|w| chosen.contains(w)),
-            "{chosen}"
-        );
+        b.until("h1", "its name", |t| t == "Nimoura Systems").await;
+        b.says("[aria-label=Expirations] [aria-pressed=true]", &["38 d", "18 Apr", "%"])
+            .await;
         assert!(
             b.run("return document.querySelector('[aria-label=Expirations]').textContent")
                 .await
@@ -110,7 +107,13 @@ async fn from_the_chain_to_a_closed_trade() {
             b.tell(&format!("/api/orders/{}/cancel", order["id"]), json!({}))
                 .await;
         }
-        tokio::time::sleep(Duration::from_millis(600)).await;
+        b.goto(&format!("{home}/orders")).await;
+        b.until("[aria-label=Working]", "nothing at work", |t| {
+            t.contains("Nothing is working")
+        })
+        .await;
+        b.goto(&format!("{home}/chain/NMOU")).await;
+        b.find("[data-cell]").await;
         let start = cents(
             &b.until("[data-testid=buying-power]", "there", |t| !t.is_empty())
                 .await,
@@ -148,20 +151,18 @@ async fn from_the_chain_to_a_closed_trade() {
                 t.starts_with("iron condor")
             })
             .await;
-        let sentence = b.text("[data-testid=sentence]").await;
-        for words in [
+        let sentence = [
             "Iron condor on NMOU, 38 days: you receive",
             "Most you can make:",
             "Most you can lose:",
             "or at",
             "Break-even at",
-        ] {
-            assert!(sentence.contains(words), "{sentence}");
+        ];
+        b.says("[data-testid=sentence]", &sentence).await;
+        for tail in ["tail-above", "tail-below"] {
+            let tail = format!("[data-testid={tail}]");
+            b.until(&tail, "a flat tail", |t| t.ends_with("flat")).await;
         }
-        assert!(
-            b.text("[data-testid=tail-above]").await.ends_with("flat")
-                && b.text("[data-testid=tail-below]").await.ends_with("flat")
-        );
         for path in ["outline", "today-line"] {
             let d = b
                 .run(&format!(
@@ -170,22 +171,18 @@ async fn from_the_chain_to_a_closed_trade() {
                 .await;
             assert!(d.as_u64() > Some(500), "{path}: {d}");
         }
-        let figures = b.text("section[aria-label=Draft]").await;
-        for figure in [
+        let figures = [
             "credit",
             "max profit +",
             "max loss −",
             "B/E ",
             "chance of profit",
             "capital ",
-        ] {
-            assert!(figures.contains(figure), "{figure}: {figures}");
-        }
+        ];
+        b.says("section[aria-label=Draft]", &figures).await;
         b.press("Greeks ▾").await;
-        let greeks = b.text("[aria-label='Greeks of the draft']").await;
-        for figure in ["Δ ", "Γ −", "θ +", "vega −"] {
-            assert!(greeks.contains(figure), "{figure}: {greeks}");
-        }
+        let greeks = ["Δ ", "Γ −", "θ +", "vega −"];
+        b.says("[aria-label='Greeks of the draft']", &greeks).await;
         b.keys(ESCAPE).await;
 
         // Shares and legs up to an eighth are taken, a ninth is refused in words; back, drag a tab
@@ -305,7 +302,7 @@ async fn from_the_chain_to_a_closed_trade() {
         b.press("Place order").await;
         b.until("[data-testid=order-state]", "working", |t| t == "working")
             .await;
-        assert_ne!(b.text("[role=dialog] h2").await, order);
+        b.until("[role=dialog] h2", "another order", |t| t != order).await;
         let (ledger, drafts) = (b.api("/api/ledger").await, b.api("/api/drafts").await);
         let noise: Vec<String> = b.complaints().await;
         assert_eq!(noise, Vec::<String>::new(), "the console is quiet");
@@ -373,20 +370,12 @@ async fn from_the_chain_to_a_closed_trade() {
             )
             .await;
         let row = format!("[data-testid={}]", row.as_str().unwrap_or_default());
-        let reads = b.text(&row).await;
-        for part in ["38 d", "half", "all", "roll"] {
-            assert!(reads.contains(part), "{part}: {reads}");
-        }
+        b.says(&row, &["38 d", "half", "all", "roll"]).await;
         b.click(&format!("{row} [aria-label^='legs and more']"))
             .await;
-        let reads = b.text(&row).await;
-        for part in ["max profit", "max loss", "break-even", "202.5 call"] {
-            assert!(reads.contains(part), "{part}: {reads}");
-        }
-        assert!(
-            b.has(&format!("{row} svg[role=img]")).await,
-            "a range strip"
-        );
+        b.says(&row, &["max profit", "max loss", "break-even", "202.5 call"])
+            .await;
+        b.find(&format!("{row} svg[role=img]")).await;
         b.accessible("book").await;
 
         // The campaign that was rolled twice: in a sentence, with every leg it ever held, chapters
@@ -402,13 +391,11 @@ async fn from_the_chain_to_a_closed_trade() {
                 && t.ends_with("it ends in profit nowhere.")
         })
         .await;
-        b.find("[data-stretch]").await;
-        let held = "return document.querySelectorAll('[data-stretch]').length";
-        assert_eq!(b.run(held).await, 6, "two legs, rolled twice");
-        let chapters = b.text("[data-testid=chapters]").await;
-        for part in ["opened", "rolled", "in all", "−685.50"] {
-            assert!(chapters.contains(part), "{part}: {chapters}");
-        }
+        // Two legs, rolled twice.
+        let six = "if (document.querySelectorAll('[data-stretch]').length !== 6) throw 'not six';";
+        b.run(six).await;
+        let chapters = ["opened", "rolled", "in all", "−685.50"];
+        b.says("[data-testid=chapters]", &chapters).await;
         b.accessible("campaign").await;
         b.write("[aria-label=Name]", "the falling knife").await;
         b.write("[aria-label=Tags]", "late, pressed").await;
@@ -475,7 +462,7 @@ async fn from_the_chain_to_a_closed_trade() {
             t.contains("Book") && t.contains("VXLO") && !t.contains("NMOU 1 × iron condor")
         };
         b.until("main", "without it", others).await;
-        assert!(!b.has(&row).await, "the campaign is gone");
+        b.gone(&row).await;
 
         // The result is booked, buying power is back but for the result, and the ledger adds up.
         b.goto(&format!("{home}/ledger")).await;

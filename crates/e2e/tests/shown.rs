@@ -189,7 +189,8 @@ async fn a_fault_of_a_view_stays_its_own() {
         b.click("nav a[href='/orders']").await;
         b.until("main", "another view", |t| t.contains("Nothing is working"))
             .await;
-        assert!(!b.text("[data-testid=buying-power]").await.is_empty());
+        b.until("[data-testid=buying-power]", "a figure", |t| !t.is_empty())
+            .await;
 
         // Enter in the rule about risk keeps the rule, and reads no order back.
         b.write("[aria-label='My rule about risk'] input", "5")
@@ -197,7 +198,7 @@ async fn a_fault_of_a_view_stays_its_own() {
         b.keys(ENTER).await;
         b.until("[role=dialog]", "the rule is kept", |t| !t.contains("keep"))
             .await;
-        assert!(b.text("[role=dialog]").await.contains("Read back"));
+        b.says("[role=dialog]", &["Read back"]).await;
         let rules = b.api("/api/rules").await["rules"].clone();
         assert!(
             rules

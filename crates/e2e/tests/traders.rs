@@ -151,7 +151,7 @@ async fn income_seller(b: &Browser) {
     b.press("chance").await;
     // No target is set before the trader sets one.
     b.find("input[placeholder=none]").await;
-    assert!(!b.has("[data-testid=reached]").await);
+    b.gone("[data-testid=reached]").await;
     b.write("input[placeholder=none]", "50").await;
     b.until("[data-testid=reached]", "a chance", |t| {
         t.contains("Reaches the target before its end: ") && t.contains('%')

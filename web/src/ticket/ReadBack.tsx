@@ -82,6 +82,7 @@ export function ReadBack({
         <Button
           weight="strong"
           autoFocus
+          data-testid="place"
           aria-disabled={!ready}
           onClick={(ev) => {
             // The second click of a double click on what stood here before is no press of this.

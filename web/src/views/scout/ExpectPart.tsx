@@ -13,6 +13,7 @@ import {
   decimalsFor,
   expectationOf,
   isDrawn,
+  isPast,
   regionWords,
   requestOf,
   rounded,
@@ -57,10 +58,11 @@ export function ExpectPart() {
   const at = market.data?.at;
   useEffect(() => {
     // A date that has passed is none to expect anything by.
-    if (at && written.by !== '' && written.by <= at.slice(0, 10)) write({ by: '' });
-  }, [at, written.by]);
+    if (at && isPast(written, at.slice(0, 10))) write({ by: '' });
+  }, [at, written]);
   const own = written.symbol === symbol;
-  const expectation = at && own ? expectationOf(written, ahead(at, USUAL_DAYS)) : null;
+  const expectation =
+    at && own ? expectationOf(written, at.slice(0, 10), ahead(at, USUAL_DAYS)) : null;
   const answer = useQuery(expectedQuery(symbol, expectation));
   const e = answer.data;
   const drawn = isDrawn(written);

@@ -5,7 +5,11 @@ import { pieces } from '../../api/streamed';
 
 const asked = useAsked.getInitialState();
 const written = useWritten.getInitialState();
-const expectation = expectationOf({ ...written, low: '180', high: '', sure: '60' }, '2031-04-18');
+const TODAY = '2031-03-11';
+const read = (change: Partial<typeof written>) =>
+  expectationOf({ ...written, ...change }, TODAY, '2031-04-18');
+const expectation = read({ low: '180', high: '', sure: '60' });
+if (!expectation) throw new Error('it makes sense');
 
 describe('what is asked of a search', () => {
   it('is what is written, percentages as parts and empty fields as nothing', () => {
@@ -35,7 +39,17 @@ describe('what is asked of a search', () => {
     });
   });
   it('without a region asks for the band of the market', () => {
-    expect(expectationOf(written, '2031-04-18')).toMatchObject({ low: -1, high: 1, sure: null });
+    expect(read({})).toMatchObject({ low: -1, high: 1, sure: null });
+  });
+  it('asks nothing while what is written makes no sense', () => {
+    for (const wrong of [
+      { by: TODAY },
+      { low: '180', sure: '101' },
+      { low: '200', high: '180' },
+      { low: '-9', unit: 'deviations' as const },
+    ])
+      expect(read(wrong)).toBeNull();
+    expect(read({ by: '2031-03-12', low: '-8', unit: 'deviations' })).not.toBeNull();
   });
   it('turns prices into deviations and back', () => {
     const e = { low: 180.04, high: null, lowDeviations: -0.256, highDeviations: null };

@@ -129,14 +129,21 @@ export function badSure(w: Written) {
   const sure = readNumber(w.sure);
   return sure != null && (sure < 0 || sure > 100);
 }
-/** Ends the wrong way round. */
+/** So many deviations from the price reach beyond every law. */
+const FARTHEST = 8;
+/** Ends the wrong way round, or too far away. */
 export function badEnds(w: Written) {
   const [low, high] = [readNumber(w.low), readNumber(w.high)];
-  return low != null && high != null && low >= high;
+  const far = (n: number | null | undefined) =>
+    n != null && w.unit === 'deviations' && Math.abs(n) > FARTHEST;
+  return (low != null && high != null && low >= high) || far(low) || far(high);
 }
+/** A date on which nothing is left to expect. */
+export const isPast = (w: Written, today: string) => w.by !== '' && w.by <= today;
 
-/** What is written as an expectation; without a region the market's band of one deviation, at the market's own chance. */
-export function expectationOf(w: Written, guess: string): Expectation {
+/** What is written as an expectation; without a region the market's band of one deviation, at the market's own chance. What makes no sense as it stands is none, so that nobody is asked about it. */
+export function expectationOf(w: Written, today: string, guess: string): Expectation | null {
+  if (badSure(w) || badEnds(w) || isPast(w, today)) return null;
   const [low, high, sure] = [readNumber(w.low), readNumber(w.high), readNumber(w.sure)];
   const drawn = low != null || high != null;
   const plain = { by: w.by || guess, law: w.law };
