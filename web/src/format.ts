@@ -13,7 +13,7 @@ export function fixed(value: number | null | undefined, decimals: number, plus =
 
 export const percent = (fraction: number | null | undefined, decimals = 1) =>
   fraction == null ? '' : fixed(fraction * 100, decimals);
-export const count = (n: number) => group(String(n));
+export const count = (n: number | null | undefined) => (n == null ? '' : group(String(n)));
 
 const NAMES = [
   'January',

@@ -258,7 +258,7 @@ fn ways_out(c: &mut Criterion) {
     let limits = rework::Limits::default();
     let asked = rework::Asked {
         held: &held,
-        net: Money::whole(200),
+        received: desk::Received::counted(Money::whole(200)),
         at: rework::At::Middle,
         limits: &limits,
         measure: rework::Measure::Chance,

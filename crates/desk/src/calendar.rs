@@ -35,16 +35,29 @@ pub struct Expiration {
     pub cycle: Cycle,
     /// Settled on the opening prints of the date rather than at its close.
     pub am_settled: bool,
+    /// The instant at which its contracts end: opening or close of the session they trade in.
+    pub ends: Moment,
 }
 
 impl Expiration {
+    /// An expiration in the exchange's own session.
+    pub fn on(date: Date, cycle: Cycle, am_settled: bool) -> Expiration {
+        let ends = if am_settled {
+            open_of(date)
+        } else {
+            close_of(date)
+        };
+        Expiration {
+            date,
+            cycle,
+            am_settled,
+            ends,
+        }
+    }
+
     /// The instant at which the contracts expire.
     pub fn moment(&self) -> Moment {
-        if self.am_settled {
-            open_of(self.date)
-        } else {
-            close_of(self.date)
-        }
+        self.ends
     }
 }
 
@@ -131,6 +144,43 @@ pub const USUAL: Hours = Hours {
     close: 16 * 60,
 };
 
+/// A session that an instrument keeps within the exchange's day, because it trades elsewhere: its hours on
+/// its own clock, and what that clock is behind the exchange's from each date on.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OwnSession {
+    /// Opening and close on its own clock.
+    pub hours: Hours,
+    /// Minutes that are added to its own clock to read the exchange's, from each date on, ascending. Two
+    /// clocks that keep daylight saving on other dates have several.
+    pub shifts: Vec<(Date, i64)>,
+}
+
+impl OwnSession {
+    /// Its hours on the exchange's clock on a date.
+    ///
+    /// ```
+    /// use desk::calendar::{Hours, OwnSession};
+    /// use jiff::civil::date;
+    /// // New York beside Berlin: six hours, five while only one of them keeps summer time.
+    /// let (spring, summer) = (date(2031, 3, 9), date(2031, 3, 30));
+    /// let york = OwnSession {
+    ///     hours: Hours { open: 570, close: 960 },
+    ///     shifts: vec![(date(2030, 11, 3), 360), (spring, 300), (summer, 360)],
+    /// };
+    /// assert_eq!(york.hours_on(date(2031, 3, 3)).close, 22 * 60);
+    /// assert_eq!(york.hours_on(date(2031, 3, 10)).close, 21 * 60);
+    /// ```
+    pub fn hours_on(&self, day: Date) -> Hours {
+        let next = self.shifts.partition_point(|(from, _)| *from <= day);
+        let known = self.shifts.get(next.saturating_sub(1));
+        let shift = known.map_or(0, |(_, minutes)| *minutes);
+        Hours {
+            open: self.hours.open + shift,
+            close: self.hours.close + shift,
+        }
+    }
+}
+
 /// Days and hours that differ from the rules.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct OwnDays {
@@ -164,7 +214,8 @@ fn own_day(d: Date) -> Option<Option<Hours>> {
     OWN_DAYS.get()?.days.get(&d).copied()
 }
 
-fn hours_of(d: Date) -> Hours {
+/// Opening and close of the exchange's session on a date.
+pub fn hours_of(d: Date) -> Hours {
     let Some(own) = OWN_DAYS.get() else {
         return USUAL;
     };
@@ -264,11 +315,7 @@ impl ListingRule {
         let today = now.date();
         let mut out: Vec<Expiration> = Vec::new();
         let mut add = |day: Date, cycle: Cycle, am_settled: bool| {
-            let e = Expiration {
-                date: day,
-                cycle,
-                am_settled,
-            };
+            let e = Expiration::on(day, cycle, am_settled);
             if e.moment() > now
                 && !out
                     .iter()
@@ -289,11 +336,7 @@ impl ListingRule {
             (self.monthlies, self.quarter_months, self.januaries);
         while monthlies + quarters + januaries > 0 {
             let day = monthly_expiration(month.year(), month.month());
-            let settles = Expiration {
-                date: day,
-                cycle: Cycle::Monthly,
-                am_settled: self.am_monthlies,
-            };
+            let settles = Expiration::on(day, Cycle::Monthly, self.am_monthlies);
             if settles.moment() > now {
                 if monthlies > 0 {
                     monthlies -= 1;

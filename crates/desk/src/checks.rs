@@ -205,9 +205,8 @@ pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
         .iter()
         .zip(&market.legs)
         .filter(|(l, _)| l.instrument.option().is_some());
-    let thinnest = options.min_by_key(|(_, m)| m.quote.open_interest);
-    if let Some((leg, m)) = thinnest {
-        let open = m.quote.open_interest;
+    let known = options.filter_map(|(leg, m)| Some((leg, m.quote.open_interest?)));
+    if let Some((leg, open)) = known.min_by_key(|(_, open)| *open) {
         if open < THIN {
             tell(
                 Verdict::Note,

@@ -431,11 +431,13 @@ pub(crate) fn trade_seen(
     let open = options
         .filter(|(l, _)| l.instrument.option().is_some())
         .map(|(_, m)| m.quote.open_interest);
+    // Where one leg's is not known, neither is that of the thinnest.
+    let open: Option<Vec<i64>> = open.collect();
     let least = horizon.shape.least.limited();
     TradeSeen {
         at_risk: least.map(|l| (-l).max(Money::ZERO)),
         account: value,
-        open_interest: open.min(),
+        open_interest: open.and_then(|all| all.into_iter().min()),
         width: Some((quote.cross - quote.rest, quote.middle.abs())),
     }
 }

@@ -15,7 +15,7 @@ pub fn realised(closes: &[f64]) -> Option<f64> {
 
 /// Where today's value stands in the past year.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Standing {
+pub struct VolRank {
     /// 100 (today − lowest) / (highest − lowest), today among them.
     pub rank: f64,
     /// Percent of past days that were below today.
@@ -23,7 +23,7 @@ pub struct Standing {
 }
 
 /// Where `today` stands among `past` values; nothing without a past, or where all are equal.
-pub fn standing(today: f64, past: &[f64]) -> Option<Standing> {
+pub fn vol_rank(today: f64, past: &[f64]) -> Option<VolRank> {
     let (low, high) = past
         .iter()
         .fold((today, today), |(a, b), v| (a.min(*v), b.max(*v)));
@@ -31,7 +31,7 @@ pub fn standing(today: f64, past: &[f64]) -> Option<Standing> {
         return None;
     }
     let below = past.iter().filter(|v| **v < today).count();
-    Some(Standing {
+    Some(VolRank {
         rank: 100.0 * (today - low) / (high - low),
         percentile: 100.0 * below as f64 / past.len() as f64,
     })
@@ -60,10 +60,10 @@ mod tests {
             .iter()
             .flat_map(|(n, v)| vec![*v; *n])
             .collect();
-        let s = standing(26.0, &past).unwrap();
+        let s = vol_rank(26.0, &past).unwrap();
         assert!(
             (s.rank - 15.0).abs() < 1e-9 && (s.percentile - 100.0 * 246.0 / 251.0).abs() < 1e-9
         );
-        assert_eq!(standing(20.0, &[20.0, 20.0]), None);
+        assert_eq!(vol_rank(20.0, &[20.0, 20.0]), None);
     }
 }

@@ -8,6 +8,7 @@ use quant::Kind;
 
 use crate::contract::{Contract, strike_label};
 use crate::instrument::Instrument;
+use crate::number::Price;
 use crate::underlying::Underlying;
 
 /// So many of one instrument; bought above zero, sold below.
@@ -116,6 +117,14 @@ impl Holding {
     pub fn times(&self, n: i64) -> Holding {
         let n = if n == 0 { 1 } else { n };
         self.each(|q| q.saturating_mul(n))
+    }
+
+    /// The right that the price presses: the one whose sold strike is nearer to it, of two as near the
+    /// lower strike's. Nothing where no option is sold.
+    pub fn pressed(&self, spot: Price) -> Option<Kind> {
+        let sold = self.options().filter(|(_, quantity)| *quantity < 0);
+        let nearest = sold.min_by_key(|(c, _)| ((c.strike - spot).abs(), c.strike));
+        nearest.map(|(c, _)| c.kind)
     }
 
     /// Both together.

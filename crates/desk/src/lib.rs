@@ -61,7 +61,7 @@ mod words;
 
 pub use account::{
     Account, Book, Campaign, CampaignTotals, Cause, Chapter, ChapterKind, Entry, EntryKind, Label,
-    Lot, SETTLEMENT_SESSIONS, Share, Stretch, average, trail,
+    Lot, SETTLEMENT_SESSIONS, Share, Standing, Stretch, average, trail,
 };
 pub use account_rules::{AccountKind, AccountRules, HIGHEST_LEVEL, LEVELS, PORTFOLIO_LEAST};
 pub use ahead::{Ahead, AheadLeg, AheadView, LAST_WEEK, ahead};
@@ -89,7 +89,7 @@ pub use evaluate::{
 };
 pub use fact::{ClockState, Fact, Journalled, Saved};
 pub use go_to::{GoToError, go_to};
-pub use history::{Standing, realised, standing};
+pub use history::{VolRank, realised, vol_rank};
 pub use holding::{Holding, Leg};
 pub use horizon::Horizon;
 pub use idea::{Candidate, Candidates, Idea, Intention, Material, Place, ideas};
@@ -113,7 +113,7 @@ pub use plain::{CampaignFigures, campaign_sentence, tails};
 pub use price_style::PriceStyle;
 pub use quant::{Accuracy, Kind, Lognormal, Style, event_move};
 pub use scene::Shift;
-pub use shape::{Even, Extent, Kink, Shape};
+pub use shape::{Even, Extent, Kink, Received, Shape};
 pub use smile::{Smile, SmileQuote};
 pub use template::Template;
 pub use ticket::OrderError;

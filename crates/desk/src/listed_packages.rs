@@ -10,7 +10,7 @@ use crate::holding::Holding;
 use crate::margin::{MarginBasis, MarginHolding, MarginLeg, requirement};
 use crate::number::{Money, Price};
 use crate::package_quote::{PackageQuote, Quote, package_quote};
-use crate::shape::Shape;
+use crate::shape::{Received, Shape};
 use crate::template::Template;
 use crate::underlying::Underlying;
 
@@ -135,7 +135,10 @@ impl ListingView<'_> {
         let quote = package_quote(unit, &quotes, u);
         let cash = -quote.middle.times(u.multiplier);
         // With a later leg nothing exact can be said of the first expiration.
-        let shape = unit.is_one_expiration().then(|| Shape::of(unit, u, cash));
+        let received = Received::at_price(unit, u, quote.middle);
+        let shape = unit
+            .is_one_expiration()
+            .then(|| Shape::of(unit, u, received));
         let options = unit
             .options()
             .zip(&quotes)

@@ -277,6 +277,32 @@ pub struct Order {
     pub events: Vec<(Moment, Event)>,
 }
 
+impl Order {
+    /// The moment from which on it stands as its owner left it: when it was placed, given another limit or
+    /// size, or became active. Steps of easing are its own.
+    pub fn stands_since(&self) -> Moment {
+        let mut eased = false;
+        let mut since = self.placed;
+        for (at, event) in &self.events {
+            match event {
+                Event::Eased(easing) => eased = easing.is_some(),
+                Event::Repriced(_) if eased => {}
+                Event::Repriced(_) | Event::Resized(_) | Event::Activated(_) => since = *at,
+                Event::Accepted
+                | Event::Tied(_)
+                | Event::Reduced(_)
+                | Event::Forgone(_)
+                | Event::Trailed(_)
+                | Event::Triggered(_)
+                | Event::Filled(_)
+                | Event::Cancelled
+                | Event::Expired(_) => {}
+            }
+        }
+        since
+    }
+}
+
 /// How the packages of an order stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Progress {

@@ -17,17 +17,29 @@ pub struct Quote {
     pub bid: Price,
     /// Best price to buy at.
     pub ask: Price,
-    /// Contracts bid for.
-    pub bid_size: i64,
-    /// Contracts offered.
-    pub ask_size: i64,
-    /// Contracts traded today.
-    pub volume: i64,
-    /// Contracts open.
-    pub open_interest: i64,
+    /// Contracts bid for; absent where the size is not known.
+    pub bid_size: Option<i64>,
+    /// Contracts offered; absent where the size is not known.
+    pub ask_size: Option<i64>,
+    /// Contracts traded today; absent where that is not known.
+    pub volume: Option<i64>,
+    /// Contracts open; absent where that is not known.
+    pub open_interest: Option<i64>,
 }
 
 impl Quote {
+    /// One price on both sides, of which nothing else is known.
+    pub fn at(price: Price) -> Quote {
+        Quote {
+            bid: price,
+            ask: price,
+            bid_size: None,
+            ask_size: None,
+            volume: None,
+            open_interest: None,
+        }
+    }
+
     /// Middle of bid and ask.
     pub fn mid(&self) -> Price {
         (self.bid + self.ask).half()
@@ -51,8 +63,9 @@ pub struct PackageQuote {
     pub cross: Price,
     /// Tick of the net price.
     pub tick: Price,
-    /// Packages available at the cross.
-    pub size: i64,
+    /// Packages available at the cross: as many as every leg's displayed size holds, 0 where one leg's
+    /// does not reach for a single package. Absent where a size is not known: then nothing limits it.
+    pub size: Option<i64>,
 }
 
 /// Prices between rest and cross to choose from.
@@ -117,18 +130,20 @@ pub fn package_quote(unit: &Holding, quotes: &[Quote], underlying: &Underlying) 
         cross = ticks.ceil(rest + tick);
     }
     let each = legs.iter().zip(quotes).map(|(l, q)| {
-        if l.quantity > 0 {
-            q.ask_size / l.quantity
+        let shown = if l.quantity > 0 {
+            q.ask_size
         } else {
-            q.bid_size / -l.quantity
-        }
+            q.bid_size
+        };
+        Some(shown? / l.quantity.abs())
     });
+    let sizes: Option<Vec<i64>> = each.collect();
     PackageQuote {
         rest,
         middle: ticks.floor(middle),
         cross,
         tick,
-        size: each.min().unwrap_or(0).max(1),
+        size: sizes.and_then(|all| all.into_iter().min()),
     }
 }
 

@@ -70,6 +70,47 @@ pub struct Shape {
     pub least: Extent,
 }
 
+/// What came in for a holding, in all: paid, below zero. A future counts as if it had been paid in full,
+/// so that one that is held is worth its price less what it counts from wherever an outline is drawn.
+///
+/// It is made where it is known what was paid for what: by the standing of a campaign, by the price of a
+/// package that was not traded yet, by the books of a drill.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Received(Money);
+
+impl Received {
+    /// Of a whole whose futures are counted as if they had been paid in full.
+    pub fn counted(money: Money) -> Received {
+        Received(money)
+    }
+
+    /// Of so much at a net price per package, which counts a future at its price.
+    pub fn at_price(holding: &Holding, underlying: &Underlying, price: Price) -> Received {
+        Received(-price.times(holding.packages() * underlying.price_units(holding)))
+    }
+
+    /// Of legs at a price each, in their order.
+    pub fn at_prices(holding: &Holding, underlying: &Underlying, prices: &[Price]) -> Received {
+        let each = holding.weights(underlying).into_iter().zip(prices);
+        Received(-each.map(|(units, price)| price.times(units)).sum::<Money>())
+    }
+
+    /// With what comes in beside it; what is paid counts below zero.
+    pub fn and(self, more: Received) -> Received {
+        Received(self.0 + more.0)
+    }
+
+    /// With fees taken off.
+    pub fn less(self, fees: Money) -> Received {
+        Received(self.0 - fees)
+    }
+
+    /// The amount.
+    pub fn money(self) -> Money {
+        self.0
+    }
+}
+
 /// What a holding pays where all its options end at one moment, with so much received (paid below
 /// zero) for it.
 pub(crate) fn profile(holding: &Holding, underlying: &Underlying, received: f64) -> Profile {
@@ -87,9 +128,9 @@ pub(crate) fn profile(holding: &Holding, underlying: &Underlying, received: f64)
 
 impl Shape {
     /// The outline of a holding (options of one expiration, the underlying beside them) when
-    /// `received` came in for it in all (paid, below zero), what was realised before included.
-    pub fn of(holding: &Holding, underlying: &Underlying, received: Money) -> Shape {
-        let outline = profile(holding, underlying, received.to_f64()).exact();
+    /// `received` came in for it in all, what was realised before included.
+    pub fn of(holding: &Holding, underlying: &Underlying, received: Received) -> Shape {
+        let outline = profile(holding, underlying, received.0.to_f64()).exact();
         Shape::exact(&outline, underlying.own_tick)
     }
 

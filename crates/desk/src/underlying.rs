@@ -1,9 +1,9 @@
 //! Underlyings: everything about a contract that its symbol does not say.
 
 use jiff::civil::Date;
-use quant::Style;
+use quant::{PricedOn, Style};
 
-use crate::calendar::{Cycle, Expiration, ListingRule};
+use crate::calendar::{Cycle, Expiration, Hours, ListingRule, OwnSession, hours_of};
 use crate::contract::Contract;
 use crate::holding::Holding;
 use crate::instrument::Instrument;
@@ -157,6 +157,8 @@ pub struct Underlying {
     pub own_dates: Vec<Date>,
     /// The last session on which it trades; none: for good.
     pub last_session: Option<Date>,
+    /// The session it keeps; the exchange's own where nothing is said.
+    pub session: Option<OwnSession>,
     /// Root of what is settled at the close where it differs from the symbol.
     pub weekly_root: Option<String>,
     /// The root whose options are settled on opening prints, where there is one.
@@ -188,12 +190,31 @@ impl Underlying {
 
     /// The expiration a contract belongs to, as far as its settlement time is concerned.
     pub fn expiry_moment(&self, contract: &Contract) -> Moment {
-        Expiration {
-            date: contract.expiry,
-            cycle: Cycle::Monthly,
-            am_settled: self.opens(&contract.root),
+        self.end_on(contract.expiry, self.opens(&contract.root))
+    }
+
+    /// Its hours on a date, on the exchange's clock.
+    pub fn hours_on(&self, day: Date) -> Hours {
+        match &self.session {
+            Some(own) => own.hours_on(day),
+            None => hours_of(day),
         }
-        .moment()
+    }
+
+    /// Opening or close of its session on a date.
+    pub fn end_on(&self, day: Date, opening: bool) -> Moment {
+        let hours = self.hours_on(day);
+        Moment::at(day, 0, if opening { hours.open } else { hours.close })
+    }
+
+    /// An expiration in its session.
+    pub fn expiration(&self, date: Date, cycle: Cycle, am_settled: bool) -> Expiration {
+        Expiration {
+            date,
+            cycle,
+            am_settled,
+            ends: self.end_on(date, am_settled),
+        }
     }
 
     /// The expirations listed at `now`, ascending.
@@ -201,11 +222,8 @@ impl Underlying {
         if self.own_dates.is_empty() {
             return self.listing.expirations(now);
         }
-        let all = self.own_dates.iter().map(|date| Expiration {
-            date: *date,
-            cycle: Cycle::Monthly,
-            am_settled: false,
-        });
+        let own = self.own_dates.iter();
+        let all = own.map(|date| self.expiration(*date, Cycle::Monthly, false));
         all.filter(|e| e.moment() > now && now.days_until(e.date) <= LISTED_AHEAD)
             .collect()
     }
@@ -236,6 +254,15 @@ impl Underlying {
         }
     }
 
+    /// How many of `instrument` are added or taken away at one press: an option, a future, or as many
+    /// shares as one option stands for.
+    pub fn step(&self, instrument: &Instrument) -> i64 {
+        match instrument {
+            Instrument::Option(_) => 1,
+            Instrument::Underlying(_) => self.lot(),
+        }
+    }
+
     /// Money per 1.00 of a structure's net price: that of an option, or of the underlying alone.
     pub fn price_units(&self, structure: &Holding) -> i64 {
         if structure.options().next().is_some() {
@@ -245,6 +272,15 @@ impl Underlying {
                 .legs()
                 .first()
                 .map_or(1, |l| self.units(&l.instrument))
+        }
+    }
+
+    /// What is held fixed when interest moves: the price of a future with its rate and yield, or the spot
+    /// with its yield. Rho of the options follows from it.
+    pub fn priced_on(&self) -> PricedOn {
+        match self.kind {
+            UnderlyingKind::Future => PricedOn::Future,
+            UnderlyingKind::Shares | UnderlyingKind::Index => PricedOn::Spot,
         }
     }
 

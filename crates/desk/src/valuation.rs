@@ -216,6 +216,7 @@ impl Escrowed {
 /// ```
 pub struct Priced {
     way: Way,
+    on: PricedOn,
     /// What is left of its life, in years.
     left: f64,
     kind: Kind,
@@ -253,6 +254,7 @@ impl Priced {
         let terms = terms_of(contract, underlying, at, (rate, carry_yield), market.vol);
         let ready = |way| Priced {
             way,
+            on: underlying.priced_on(),
             left: terms.time,
             kind: terms.kind,
             strike: terms.strike,
@@ -321,7 +323,7 @@ impl Priced {
     /// A price of the underlying that is not above zero.
     pub fn value(&self, spot: f64) -> Result<Valuation, quant::Error> {
         let v = match &self.way {
-            Way::Plain(model) => model.value(spot)?,
+            Way::Plain(model) => model.value_on(spot, self.on)?,
             Way::Schedule {
                 held,
                 exercised,

@@ -9,8 +9,8 @@ use std::time::{Duration, Instant};
 
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::Element;
-use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::error::CmdError;
+use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
 
@@ -225,12 +225,7 @@ impl Browser {
 
     /// Does something with an element until it is done: one that is not there yet, lies under another,
     /// or was drawn anew between being found and being acted upon, is found again.
-    async fn act<T, F>(
-        &self,
-        locator: Locator<'_>,
-        what: &str,
-        deed: impl Fn(Element) -> F,
-    ) -> T
+    async fn act<T, F>(&self, locator: Locator<'_>, what: &str, deed: impl Fn(Element) -> F) -> T
     where
         F: Future<Output = Result<T, CmdError>>,
     {

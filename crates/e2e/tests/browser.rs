@@ -69,14 +69,19 @@ async fn from_the_chain_to_a_closed_trade() {
         // Open the chain: quotes move, the ribbon and the rows are there.
         b.enter(&program).await;
         b.find("[data-cell]").await;
-        let first = b.until("[data-testid=spot]", "a price", |t| !t.is_empty()).await;
+        let first = b
+            .until("[data-testid=spot]", "a price", |t| !t.is_empty())
+            .await;
         b.until("[data-testid=spot]", "moving", |t| {
             t != first && !t.is_empty()
         })
         .await;
         b.until("h1", "its name", |t| t == "Nimoura Systems").await;
-        b.says("[aria-label=Expirations] [aria-pressed=true]", &["38 d", "18 Apr", "%"])
-            .await;
+        b.says(
+            "[aria-label=Expirations] [aria-pressed=true]",
+            &["38 d", "18 Apr", "%"],
+        )
+        .await;
         assert!(
             b.run("return document.querySelector('[aria-label=Expirations]').textContent")
                 .await
@@ -302,7 +307,8 @@ async fn from_the_chain_to_a_closed_trade() {
         b.press("Place order").await;
         b.until("[data-testid=order-state]", "working", |t| t == "working")
             .await;
-        b.until("[role=dialog] h2", "another order", |t| t != order).await;
+        b.until("[role=dialog] h2", "another order", |t| t != order)
+            .await;
         let (ledger, drafts) = (b.api("/api/ledger").await, b.api("/api/drafts").await);
         let noise: Vec<String> = b.complaints().await;
         assert_eq!(noise, Vec::<String>::new(), "the console is quiet");
@@ -373,8 +379,11 @@ async fn from_the_chain_to_a_closed_trade() {
         b.says(&row, &["38 d", "half", "all", "roll"]).await;
         b.click(&format!("{row} [aria-label^='legs and more']"))
             .await;
-        b.says(&row, &["max profit", "max loss", "break-even", "202.5 call"])
-            .await;
+        b.says(
+            &row,
+            &["max profit", "max loss", "break-even", "202.5 call"],
+        )
+        .await;
         b.find(&format!("{row} svg[role=img]")).await;
         b.accessible("book").await;
 

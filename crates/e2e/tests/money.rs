@@ -2,8 +2,6 @@
 //! sheet, the balance, a roll, several positions closed at once, files. axe looks at every new view
 //! in both themes.
 
-use std::time::Duration;
-
 use e2e::{Browser, DELETE, ESCAPE, Program, UP, in_browser};
 use serde_json::{Value, json};
 

@@ -64,7 +64,9 @@ async fn a_feed_comes_stops_and_goes_on() {
         .await;
 
         // A moment comes: the clock stands at it, the price moves.
-        let before = b.until("[data-testid=spot]", "a price", |t| !t.is_empty()).await;
+        let before = b
+            .until("[data-testid=spot]", "a price", |t| !t.is_empty())
+            .await;
         feed(&market, "10:42");
         b.until("[data-testid=clock]", "the new moment", |t| {
             t.contains("10:42:00")
@@ -78,7 +80,7 @@ async fn a_feed_comes_stops_and_goes_on() {
         let rows = b.api(&format!("/api/chain/{SYMBOL}")).await;
         assert_eq!(rows["head"]["at"], "2031-03-11T10:42:00.000-05:00");
 
-        // A vertical is clicked together and fills against the recorded quotes.
+        // A vertical is clicked together and fills against the quotes that come next.
         let keys = "const cells = [...document.querySelectorAll('[data-cell$=put-bid]')];
             const half = Math.floor(cells.length / 2) + 3;
             cells[half].click();
@@ -95,6 +97,11 @@ async fn a_feed_comes_stops_and_goes_on() {
         .await;
         b.press("Ticket").await;
         send(&b).await;
+        b.until("[data-ticket]", "that it waits for them", |t| {
+            t.contains("working")
+        })
+        .await;
+        feed(&market, "10:43");
         b.until("[data-ticket]", "filled", |t| t.contains("filled"))
             .await;
         b.keys(e2e::ESCAPE).await;

@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use desk::calendar::{is_session, next_session};
 use desk::{
-    Ahead, AheadLeg, AheadView, Campaign, Cause, EntryPrice, Evaluation, Fact, Fill, FillLeg,
-    Holding, Instrument, Label, Leg, Lot, Moment, Money, Package, Proposal, Quote,
+    Ahead, AheadLeg, AheadView, Campaign, Cause, Evaluation, Fact, Fill, FillLeg, Holding,
+    Instrument, Label, Leg, Moment, Money, Package, Proposal, Quote, Standing,
 };
 use market::Quoter;
 use market::lifecycle::exercised_tonight;
@@ -49,16 +49,13 @@ pub fn all_open(state: &State) -> Vec<&Campaign> {
         .collect()
 }
 
-/// What a campaign holds, judged as it is held: profit counts from what was paid for it and, with
-/// `booked`, from what was realised before.
-pub fn proposal(account: &desk::Account, campaign: u64, booked: Money) -> Proposal {
-    Proposal {
-        structure: account.holding_of(campaign),
-        entry: EntryPrice::Paid(account.lots_of(campaign).map(|l: &Lot| l.basis).sum()),
-        realised: booked,
-        range: None,
-        closing: false,
-    }
+/// What a campaign stands at now.
+///
+/// # Errors
+/// There is no such campaign.
+pub fn standing(state: &State, campaign: u64) -> Result<Standing, Refusal> {
+    let found = state.account.standing(campaign);
+    found.ok_or(Refusal::NoCampaign(campaign))
 }
 
 /// What is left of a campaign after an order that was evaluated, and what all of it makes, drawn
@@ -98,12 +95,14 @@ pub fn after(
     };
     let mut account = desk::Account::clone(&state.account);
     account.fill(&fill, Some(campaign), underlying, String::new());
-    let booked = account.totals(campaign).booked();
+    let stands = account
+        .standing(campaign)
+        .ok_or(Refusal::NoCampaign(campaign))?;
+    let (booked, holding) = (stands.booked(), stands.held.clone());
     let proposal = Proposal {
         range,
-        ..proposal(&account, campaign, booked)
+        ..stands.proposal()
     };
-    let holding = proposal.structure.clone();
     let evaluation = if holding.is_empty() {
         None
     } else {
@@ -208,7 +207,13 @@ pub fn roll(
         .find(|e| e.date == expiry);
     let e = e.ok_or_else(|| wrong(format!("{symbol} has no expiration on {expiry}")))?;
     let listed = market::strikes(&state.world, symbol, &e, at);
-    let held = state.account.holding_of(campaign).unit();
+    // Shares and futures stay, so the options alone say how many packages there are.
+    let all = state.account.holding_of(campaign);
+    let held: Holding = all
+        .options()
+        .map(|(c, quantity)| Leg::option(c.clone(), quantity))
+        .collect();
+    let held = held.unit();
     let opened = held.options().map(|(c, quantity)| {
         let nearest = (0..listed.len())
             .min_by_key(|i| (listed[*i] - c.strike).abs())

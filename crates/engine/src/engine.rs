@@ -3,14 +3,15 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use desk::calendar::{close_of, is_open, is_session, next_close, next_open};
+use desk::calendar::{close_of, is_open, is_session, next_close, next_open, open_of};
 use desk::order::Event;
 use desk::{
     Account, AccountRules, Cause, ClockState, DayTradeSwitch, EntryKind, Fact, HIGHEST_LEVEL,
     Instrument, Journalled, Moment, Money, Occurrence, Order, Saved,
 };
 use market::exchange::{self, Displayed, ExecutionReport, Looks, Round};
-use market::{Clock, Quoter, SPEEDS, Step, World};
+use market::session::{self, Phase};
+use market::{Clock, Quoter, SPEEDS, Step, World, lifecycle};
 
 use crate::days::ClosingLooks;
 use crate::judging::{is_look, look_after};
@@ -194,6 +195,25 @@ impl Engine {
         self.state = to.state;
         self.facts.truncate(to.facts);
         self.reserve_anew();
+    }
+
+    /// A command, and what it means, as one: where that is refused, the command has not happened either.
+    /// A refusal of the command itself is told as it always is.
+    ///
+    /// # Errors
+    /// What either refuses.
+    pub fn with_meaning<A, B>(
+        &mut self,
+        command: impl FnOnce(&mut Engine) -> Result<A, Refusal>,
+        means: impl FnOnce(&mut Engine, A) -> Result<B, Refusal>,
+    ) -> Result<B, Refusal> {
+        let before = self.checkpoint();
+        let done = command(self)?;
+        let meant = means(self, done);
+        if meant.is_err() {
+            self.go_back(before);
+        }
+        meant
     }
 
     /// The order that a ticket was placed as.
@@ -421,7 +441,7 @@ impl Engine {
             return Ok(false);
         }
         self.refuse_read_only()?;
-        let next_stop = stop_after(from);
+        let next_stop = stop_after(&self.state, from);
         let stop = to.min(next_stop).min(self.reach(from));
         let (mut next, mut facts) = (self.state.clone(), Vec::new());
         let mut at = from;
@@ -432,7 +452,8 @@ impl Engine {
             } else {
                 stop
             };
-            self.trade_until(&mut next, at, until, &mut facts);
+            let opens = until == next_stop && opens_at(until);
+            self.trade_until(&mut next, (at, until), opens, &mut facts);
             self.listen_until(&mut next, at, until, &mut facts);
             next.clock.now = until;
             if until < next_stop && is_look(until) {
@@ -441,15 +462,7 @@ impl Engine {
             at = until;
         }
         if stop == next_stop {
-            self.happen_at(&mut next, stop, &mut facts);
-            self.settle_open_orders(&mut next, &facts);
-            facts.extend(self.deficit_bell(&mut next));
-            crate::bells::end_bells(&mut next, &mut facts);
-            self.look(&mut next, true, &mut facts);
-            let day = stop.date();
-            if is_session(day) && stop == close_of(day) {
-                self.mark(&mut next, stop, &mut facts);
-            }
+            self.pass(&mut next, stop, &mut facts);
         } else if stop == to || !facts.is_empty() {
             // Between two stretches of one way nobody asks what is set aside.
             self.settle_open_orders(&mut next, &facts);
@@ -460,6 +473,33 @@ impl Engine {
         }
         self.keep(next, facts)?;
         Ok(stop < to)
+    }
+
+    /// Everything that happens by itself at a stop, phase after phase of the session, and what follows.
+    fn pass(&mut self, next: &mut State, stop: Moment, facts: &mut Vec<Fact>) {
+        let phases = session::phases(stop);
+        for phase in phases {
+            match phase {
+                Phase::ExDividend
+                | Phase::Settlement
+                | Phase::DailySettlement
+                | Phase::EarlyAssignment => self.happen(*phase, next, stop, facts),
+                Phase::FirstDraw => {
+                    let span = (stop.plus_millis(-1), stop);
+                    self.trade_until(next, span, false, facts);
+                    next.clock.now = stop;
+                }
+                // The row of the day tells what all of this came to.
+                Phase::Marks => {}
+            }
+        }
+        self.settle_open_orders(next, facts);
+        facts.extend(self.deficit_bell(next));
+        crate::bells::end_bells(next, facts);
+        self.look(next, true, facts);
+        if phases.contains(&Phase::Marks) {
+            self.mark(next, stop, facts);
+        }
     }
 
     /// How far one stretch of work goes: so many minutes as all that is looked at each minute, open
@@ -482,13 +522,22 @@ impl Engine {
 
     /// Lets the exchange work from one moment to another: after each order at which something
     /// happened that is booked, with what it means for other orders of the account.
-    fn trade_until(&mut self, next: &mut State, from: Moment, to: Moment, facts: &mut Vec<Fact>) {
+    /// Where the exchange `opens` at the end of the way, its first look is left to the phases of the
+    /// session.
+    fn trade_until(
+        &mut self,
+        next: &mut State,
+        (from, to): (Moment, Moment),
+        opens: bool,
+        facts: &mut Vec<Fact>,
+    ) {
         if next.open.is_empty() {
             return;
         }
         let world = Arc::clone(&next.world);
         let mut orders = next.floor();
-        let mut round = Round::new(&world, &orders, from, to);
+        let way = if opens { Round::before } else { Round::new };
+        let mut round = way(&world, &orders, from, to);
         loop {
             let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
             let looks = Looks {
@@ -625,9 +674,26 @@ fn is_booked(fact: &Fact) -> bool {
     matches!(fact, Fact::Booked(..))
 }
 
-/// The next moment at which the account is looked at: an opening, a close, or one of some hours in
-/// between.
-fn stop_after(from: Moment) -> Moment {
+/// Whether the exchange opens at a moment.
+fn opens_at(at: Moment) -> bool {
+    is_session(at.date()) && at == open_of(at.date())
+}
+
+/// The next moment at which the account is looked at: an opening, a close, one of some hours in
+/// between, or the next quote of what has ended and waits for its print.
+fn stop_after(state: &State, from: Moment) -> Moment {
+    let stop = hour_or_bound_after(from);
+    if state.world.recordings().next().is_none() {
+        return stop;
+    }
+    let waiting = lifecycle::waiting(&state.world, &state.account, from);
+    let comes = waiting
+        .iter()
+        .filter_map(|symbol| state.world.comes_after(symbol, from));
+    comes.fold(stop, Moment::min)
+}
+
+fn hour_or_bound_after(from: Moment) -> Moment {
     let bounds = next_open(from).min(next_close(from));
     let hour = LOOKED_AT
         .into_iter()

@@ -15,8 +15,8 @@ use desk::{
     Account, Fact, Fill, FillLeg, FillTerms, Holding, Instrument, Leg, Link, Moment, Money, Order,
     Package, Price, Pricing, Purpose, Request, TimeInForce,
 };
-use market::lifecycle::{self, LifecycleEvent};
-use market::{Quoter, World};
+use market::session::{self, Phase};
+use market::{Quoter, World, lifecycle};
 
 use crate::engine::Engine;
 use crate::lifecycle::book;
@@ -112,12 +112,15 @@ fn check(state: &State, e: &Execution) -> Result<Package, String> {
     Ok(found.0)
 }
 
-/// The campaign that an execution closes: one of the file's own, or one that is held now, which has
-/// all of its legs on the other side.
+/// The campaign that an execution closes: one of the file's own, or one that is held now, which had
+/// all of its legs on the other side when it happened.
 fn closes(accounts: [&Account; 2], e: &Execution) -> Option<u64> {
     let holds = |account: &Account, campaign: u64| {
         e.legs.iter().all(|l| {
-            let held = account.held_by(campaign, &l.instrument);
+            // What was opened later was not there to be closed.
+            let lots = account.lots_of(campaign);
+            let there = lots.filter(|lot| lot.instrument == l.instrument && lot.opened <= e.at);
+            let held: i64 = there.map(|lot| lot.quantity).sum();
             held.signum() == -l.quantity.signum() && held.abs() >= l.quantity.abs()
         })
     };
@@ -145,20 +148,30 @@ impl Booking {
                 break;
             }
             self.now = stop;
-            let declined = BTreeSet::new();
-            let due = lifecycle::due(world, quoter, &self.alone, &declined, stop);
-            for h in due {
-                if matches!(h, LifecycleEvent::Delivered { early: true, .. }) {
-                    continue;
-                }
-                book(&mut self.alone, world, stop, &h, &[]);
-                let account = Arc::make_mut(&mut self.next.account);
-                if let Some((entry, cause)) = book(account, world, stop, &h, &self.own) {
-                    self.facts.push(Fact::Booked(entry, Some(cause)));
+            for phase in session::phases(stop) {
+                match phase {
+                    Phase::ExDividend | Phase::Settlement | Phase::DailySettlement => {
+                        self.happen(*phase, world, quoter);
+                    }
+                    // The file's orders are its executions, and who was assigned early is one of them.
+                    Phase::FirstDraw | Phase::EarlyAssignment | Phase::Marks => {}
                 }
             }
         }
         self.now = self.now.max(to);
+    }
+
+    /// What a phase of the session brings to the file's campaigns.
+    fn happen(&mut self, phase: Phase, world: &World, quoter: &mut Quoter) {
+        let (at, declined) = (self.now, BTreeSet::new());
+        let of = (&self.alone, &declined);
+        for h in lifecycle::of_phase(phase, world, quoter, of, at) {
+            book(&mut self.alone, world, at, &h, &[]);
+            let account = Arc::make_mut(&mut self.next.account);
+            if let Some((entry, cause)) = book(account, world, at, &h, &self.own) {
+                self.facts.push(Fact::Booked(entry, Some(cause)));
+            }
+        }
     }
 
     /// Books one execution.

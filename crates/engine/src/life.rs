@@ -74,7 +74,10 @@ fn moments(state: &State, c: &Campaign) -> BTreeSet<Moment> {
 pub(crate) fn look(state: &State, quoter: &mut Quoter, c: &Campaign, at: Moment) -> Option<Look> {
     let u = state.world.underlying(&c.symbol)?;
     let spot = state.world.spot(&c.symbol, at)?;
-    let carry = state.world.carry(&c.symbol).unwrap_or(Carry::Yield(0.0));
+    let carry = state
+        .world
+        .carry(&c.symbol, at)
+        .unwrap_or(Carry::Yield(0.0));
     let mut all = held_by(&c.chapters, at);
     all.extend(held_by(&c.chapters, at.plus_millis(-1)));
     let here = c.chapters.iter().filter(|chapter| chapter.at == at);

@@ -5,22 +5,30 @@ use std::sync::Arc;
 use desk::{
     Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, Settlement, UnderlyingKind,
 };
-use market::World;
 use market::lifecycle::{self, LifecycleEvent};
+use market::session::Phase;
+use market::{Print, World};
 
 use crate::engine::Engine;
 use crate::state::State;
 
 impl Engine {
-    /// Dividends, expirations, deliveries, assignments and settlements of an opening or a close,
-    /// and what they leave of the orders that would close what is gone.
-    pub(crate) fn happen_at(&mut self, next: &mut State, at: Moment, facts: &mut Vec<Fact>) {
+    /// What a phase of the session brings, and what it leaves of the orders that would close what is
+    /// gone.
+    pub(crate) fn happen(
+        &mut self,
+        phase: Phase,
+        next: &mut State,
+        at: Moment,
+        facts: &mut Vec<Fact>,
+    ) {
         let world = Arc::clone(&next.world);
-        let due = lifecycle::due(&world, &mut self.quoter, &next.account, &next.declined, at);
-        if due.is_empty() {
+        let of = (&*next.account, &*next.declined);
+        let brought = lifecycle::of_phase(phase, &world, &mut self.quoter, of, at);
+        if brought.is_empty() {
             return;
         }
-        for happening in due {
+        for happening in brought {
             let account = Arc::make_mut(&mut next.account);
             if let Some((entry, cause)) = book(account, &world, at, &happening, &[]) {
                 facts.push(Fact::Booked(entry, Some(cause)));
@@ -38,6 +46,19 @@ impl Engine {
         let mut orders = next.floor();
         self.close_no_more_than_held(next, &mut orders, facts);
     }
+}
+
+/// "at 4930.2, printed 18 Apr 09:30:05".
+fn told(print: &Print) -> String {
+    let seconds = print.at.time_of_day() / 1_000;
+    format!(
+        "at {}, printed {} {:02}:{:02}:{:02}",
+        print.price,
+        desk::short_date(print.at.date()),
+        seconds / 3_600,
+        seconds / 60 % 60,
+        seconds % 60
+    )
 }
 
 /// "20 shares", "2 futures".
@@ -97,7 +118,11 @@ pub(crate) fn book(
                 (true, false) => "expired worthless".to_owned(),
                 (false, false) => format!("settled in cash at {}", value.fixed(2)),
             };
-            let memo = format!("{symbol} {} {how}, {symbol} at {print}", contract.label());
+            let memo = format!(
+                "{symbol} {} {how}, {symbol} {}",
+                contract.label(),
+                told(print)
+            );
             let entry = account.settle(at, contract, *value, only, memo)?.clone();
             (entry, cause(contract.clone().into(), *value, 0))
         }
@@ -109,9 +134,10 @@ pub(crate) fn book(
             let symbol = owner(contract);
             let memo = format!(
                 "{symbol} {} held on both sides: the campaigns settle it between them at {}, \
-                 {symbol} at {print}",
+                 {symbol} {}",
                 contract.label(),
-                value.fixed(2)
+                value.fixed(2),
+                told(print)
             );
             let entry = account.offset(at, contract, *value, only, memo)?.clone();
             (entry, cause(contract.clone().into(), *value, 0))
@@ -136,14 +162,15 @@ pub(crate) fn book(
             let bought = (contract.kind == desk::Kind::Call) == (*quantity > 0);
             let what = units(quantity * underlying.lot(), underlying.kind);
             let memo = format!(
-                "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} at {print}",
+                "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} {}",
                 quantity.abs(),
                 contract.label(),
                 if bought { "bought" } else { "sold" },
-                desk::strike_label(contract.strike)
+                desk::strike_label(contract.strike),
+                told(print)
             );
-            let told = (underlying, only);
-            let entry = account.deliver(at, contract, *quantity, told, memo)?;
+            let whose = (underlying, only);
+            let entry = account.deliver(at, contract, *quantity, whose, memo)?;
             let entry = entry.clone();
             (
                 entry,
@@ -152,7 +179,7 @@ pub(crate) fn book(
         }
         LifecycleEvent::Variation {
             symbol,
-            price,
+            print: Print { price, .. },
             last,
         } => {
             let instrument = Instrument::Underlying(symbol.clone());

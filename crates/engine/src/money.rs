@@ -73,7 +73,10 @@ fn market_view<'a>(
                 .ok_or_else(|| Refusal::NoQuote(l.instrument.clone()))
         })
         .collect::<Result<_, _>>()?;
-    let carry = state.world.carry(symbol).unwrap_or(Carry::Yield(0.0));
+    let carry = state
+        .world
+        .carry(symbol, state.clock.now)
+        .unwrap_or(Carry::Yield(0.0));
     let view = MarketView {
         at,
         underlying,
@@ -157,7 +160,10 @@ pub fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     let u = state.world.underlying(symbol)?;
     let (at, carry) = (
         state.clock.now,
-        state.world.carry(symbol).unwrap_or(Carry::Yield(0.0)),
+        state
+            .world
+            .carry(symbol, state.clock.now)
+            .unwrap_or(Carry::Yield(0.0)),
     );
     Some(MarginBasis::of(
         u,
@@ -182,11 +188,11 @@ struct Remembered {
         Option<desk::Moment>,
         HashMap<Instrument, Option<desk::Price>>,
     ),
-    /// Of a moment and an account with so many entries.
-    holdings: HashMap<String, ((desk::Moment, usize), MarginHolding)>,
-    value: Option<((desk::Moment, usize), Money)>,
-    /// Of an account with so many entries.
-    signatures: (usize, Arc<BTreeMap<String, u64>>),
+    /// Of a moment and an account by its stamp.
+    holdings: HashMap<String, ((desk::Moment, u64), MarginHolding)>,
+    value: Option<((desk::Moment, u64), Money)>,
+    /// Of an account by its stamp.
+    signatures: Option<(u64, Arc<BTreeMap<String, u64>>)>,
 }
 
 /// The moment, what is held, and the account's rules.
@@ -224,10 +230,11 @@ fn mark_of(state: &State, quoter: &mut Quoter, instrument: &Instrument) -> Optio
 
 /// A number for what is held in each underlying; another one after every change.
 fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
-    let entries = state.account.entries().len();
-    let known = state
-        .memo
-        .read(|m| (m.signatures.0 == entries).then(|| Arc::clone(&m.signatures.1)));
+    let stamp = state.account.stamp();
+    let known = state.memo.read(|m| {
+        let of_it = m.signatures.as_ref().filter(|(known, _)| *known == stamp);
+        of_it.map(|(_, found)| Arc::clone(found))
+    });
     known.unwrap_or_else(|| {
         let mut out: BTreeMap<String, DefaultHasher> = BTreeMap::new();
         for lot in state.account.lots() {
@@ -242,14 +249,14 @@ fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
         );
         state
             .memo
-            .read(|m| m.signatures = (entries, Arc::clone(&found)));
+            .read(|m| m.signatures = Some((stamp, Arc::clone(&found))));
         found
     })
 }
 
 /// Open positions of one underlying as margin sees them, at the marks of now.
 pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
-    let key = (state.clock.now, state.account.entries().len());
+    let key = (state.clock.now, state.account.stamp());
     let known = state.memo.read(|m| {
         m.holdings
             .get(symbol)
@@ -633,7 +640,7 @@ pub fn taken_by(
 
 /// Cash and what all positions are worth at their marks.
 pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
-    let key = (state.clock.now, state.account.entries().len());
+    let key = (state.clock.now, state.account.stamp());
     if let Some(value) = state
         .memo
         .read(|m| m.value.filter(|(k, _)| *k == key).map(|(_, v)| v))

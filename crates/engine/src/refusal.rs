@@ -28,6 +28,12 @@ pub enum Refusal {
     /// An index as a leg.
     #[error("{0} is an index: it cannot be bought or sold, its options can")]
     NotTradable(String),
+    /// What an adjusted contract delivers, as a leg.
+    #[error(
+        "{0} is what its adjusted contracts deliver: it is not listed by itself; buy the shares under \
+         their own symbol"
+    )]
+    NotListed(String),
     /// The same ticket again.
     #[error("this ticket was already placed as order {0}; nothing was sent twice")]
     Duplicate(u64),

@@ -7,15 +7,14 @@ use std::sync::Arc;
 
 use desk::book::STRESS_MOVES;
 use desk::calendar::{close_of, last_trading, open_of, previous_session};
-use desk::life::held_by;
 use desk::rules::{
     AccountNeeds, AccountSeen, BookSeen, CampaignSeen, Largest, Needs, NextDate, SeenGreeks,
     SoldLeg, sessions_to,
 };
 use desk::{
-    BookGreeks, Campaign, Carry, Contract, EntryPrice, EventKind, Holding, Instrument, Kind, Leg,
-    LegMarket, Legs, Moment, Money, PositionGreeks, Price, Proposal, Shape, Structure, Underlying,
-    standing, zones_of,
+    BookGreeks, Campaign, Carry, Contract, EventKind, Holding, Instrument, Kind, Leg, LegMarket,
+    Legs, Moment, Money, PositionGreeks, Price, Shape, Standing, Structure, Underlying, vol_rank,
+    zones_of,
 };
 use jiff::civil::Date;
 use market::{Quoter, World};
@@ -40,7 +39,7 @@ pub struct Sights {
     /// openings alone.
     next: HashMap<String, ((Date, bool), NextDates)>,
     /// Campaigns by number, after so many chapters.
-    known: HashMap<u64, (usize, Arc<AsOf>)>,
+    known: HashMap<u64, (usize, Arc<Stood>)>,
     /// Volatility at the entry, by campaign and the moment of its opening.
     entries: HashMap<(u64, Moment), Option<f64>>,
 }
@@ -77,8 +76,8 @@ fn past_vols(world: &World, symbol: &str, today: Date) -> Vec<f64> {
 }
 
 /// Where the volatility of 30 days stands in its past year of closes.
-pub fn vol_standing(world: &World, symbol: &str, at: Moment) -> Option<desk::Standing> {
-    standing(
+pub fn vol_standing(world: &World, symbol: &str, at: Moment) -> Option<desk::VolRank> {
+    vol_rank(
         vol30(world, symbol, at)?,
         &past_vols(world, symbol, at.date()),
     )
@@ -92,66 +91,37 @@ pub fn index_price(state: &State) -> f64 {
         .map_or(1.0, Price::to_f64)
 }
 
-/// A campaign as far as its chapters until a moment make it.
-pub(crate) struct AsOf {
-    pub campaign: u64,
-    pub held: Holding,
-    /// Cash of its chapters, fees taken off.
-    pub cash: Money,
-    /// What its opening brought.
-    pub entry: Money,
-    pub opened: Moment,
+/// What a campaign stands at, and what follows from that alone.
+pub(crate) struct Stood {
+    pub stands: Standing,
     /// What it holds, as a kind of structure.
     pub structure: Structure,
     /// Its outline where all that is held ends together; otherwise it is the model's.
     pub exact: Option<Shape>,
 }
 
-impl AsOf {
+impl Stood {
     /// As of a moment; nothing before its opening.
-    pub(crate) fn at(campaign: &Campaign, at: Moment, u: &Underlying) -> Option<AsOf> {
-        let chapters = campaign.chapters.iter().filter(|c| c.at <= at);
-        let first = campaign.chapters.first().filter(|c| c.at <= at)?;
-        let legs = held_by(&campaign.chapters, at).into_iter();
-        let held = Holding::new(legs.map(|(instrument, quantity)| Leg {
-            instrument,
-            quantity,
-        }));
-        // An order that fills in parts opens in several chapters.
-        let of_first = |c: &&desk::Chapter| c.order.is_some() && c.order == first.order;
-        let entry = if first.order.is_some() {
-            chapters.clone().filter(of_first).map(|c| c.cash).sum()
-        } else {
-            first.cash
-        };
-        let cash = chapters.map(|c| c.cash - c.fees).sum();
+    pub(crate) fn at(campaign: &Campaign, at: Moment, u: &Underlying) -> Option<Stood> {
+        let stands = campaign.standing(at)?;
+        let held = &stands.held;
         let ends_together = held.is_one_expiration() || held.options().next().is_none();
-        Some(AsOf {
-            campaign: campaign.id,
-            exact: (ends_together && !held.is_empty()).then(|| Shape::of(&held, u, cash)),
-            structure: Structure::of(&held, u),
-            opened: first.at,
-            held,
-            cash,
-            entry,
+        Some(Stood {
+            exact: (ends_together && !held.is_empty())
+                .then(|| Shape::of(held, u, stands.received())),
+            structure: Structure::of(held, u),
+            stands,
         })
     }
 }
 
-/// What is held of it is worth so much now; nothing where a leg has no market.
-fn worth(state: &State, quoter: &mut Quoter, of: &AsOf, u: &Underlying) -> Option<Money> {
+/// What is held of it is worth so much now, a future its price; nothing where a leg has no market.
+fn worth(state: &State, quoter: &mut Quoter, held: &Holding, u: &Underlying) -> Option<Money> {
     let at = state.clock.now;
     let mut sum = Money::ZERO;
-    for leg in of.held.legs() {
+    for leg in held.legs() {
         let mark = quoter.quote_any(&state.world, &leg.instrument, at)?.mark();
-        if u.is_margined(&leg.instrument) {
-            // A future is settled at each close; what it gained since is known of what is held now.
-            let lots = state.account.lots_of(of.campaign);
-            let own = lots.filter(|l| l.instrument == leg.instrument);
-            sum += own.map(|l| l.worth(mark)).sum();
-        } else {
-            sum += mark.times(leg.quantity * u.units(&leg.instrument));
-        }
+        sum += mark.times(leg.quantity * u.units(&leg.instrument));
     }
     Some(sum)
 }
@@ -161,20 +131,13 @@ fn worth(state: &State, quoter: &mut Quoter, of: &AsOf, u: &Underlying) -> Optio
 pub(crate) fn shape(
     state: &State,
     quoter: &mut Quoter,
-    of: &AsOf,
+    of: &Stood,
     u: &Underlying,
 ) -> Option<Shape> {
-    if of.held.is_empty() || of.exact.is_some() {
+    if of.stands.held.is_empty() || of.exact.is_some() {
         return of.exact.clone();
     }
-    let proposal = Proposal {
-        structure: of.held.clone(),
-        entry: EntryPrice::Paid(-of.cash),
-        realised: Money::ZERO,
-        range: None,
-        closing: false,
-    };
-    let judged = evaluate_alone(state, quoter, &u.symbol, &proposal);
+    let judged = evaluate_alone(state, quoter, &u.symbol, &of.stands.proposal());
     judged.ok().map(|e| e.horizon.shape)
 }
 
@@ -240,7 +203,9 @@ fn held_of<'a>(state: &'a State, quoter: &Quoter, campaign: &'a Campaign) -> Opt
     let (world, at) = (&state.world, state.clock.now);
     let underlying = world.underlying(&campaign.symbol)?;
     let spot = world.spot(&campaign.symbol, at)?;
-    let carry = world.carry(&campaign.symbol).unwrap_or(Carry::Yield(0.0));
+    let carry = world
+        .carry(&campaign.symbol, at)
+        .unwrap_or(Carry::Yield(0.0));
     let held = state.account.holding_of(campaign.id);
     let one = |leg: &Leg| {
         let market = quoter.remembered_leg(world, &leg.instrument, at)?;
@@ -278,7 +243,7 @@ pub(crate) fn greeks_of(
         .filter_map(|l| Some((l.clone(), quoter.leg_any(world, &l.instrument, at)?)))
         .unzip();
     let spot = world.spot(&u.symbol, at)?;
-    let carry = world.carry(&u.symbol).unwrap_or(Carry::Yield(0.0));
+    let carry = world.carry(&u.symbol, at).unwrap_or(Carry::Yield(0.0));
     let legs = Legs::at(&Holding::new(legs), u, &markets, (&carry, spot), at).ok()?;
     let each = legs.greeks(spot.to_f64()).ok()?;
     Some(
@@ -350,20 +315,18 @@ pub(crate) fn campaign_seen(
 ) -> Option<CampaignSeen> {
     let (world, at) = (&state.world, state.clock.now);
     let u = world.underlying(&campaign.symbol)?;
-    let of = sights.as_of(campaign, at, u)?;
-    if of.held.is_empty() {
+    let of = sights.stood(campaign, at, u)?;
+    let (stands, held) = (&of.stands, &of.stands.held);
+    if held.is_empty() {
         return None;
     }
     let spot = world.spot(&campaign.symbol, at)?;
     let price = spot.to_f64();
-    let now = needs
-        .vol
-        .then(|| first_vol(world, &of.held, u, at))
-        .flatten();
+    let now = needs.vol.then(|| first_vol(world, held, u, at)).flatten();
     let deviation = now.map_or(0.0, |(vol, end)| vol * at.years_until(end).sqrt());
     let shape = needs.shape.then(|| shape(state, quoter, &of, u)).flatten();
     let limited = |e: &desk::Extent| e.limited();
-    let sold = of.held.options().filter(|(_, n)| *n < 0 && needs.marks);
+    let sold = held.options().filter(|(_, n)| *n < 0 && needs.marks);
     let sold: Vec<SoldLeg> = sold
         .filter_map(|(c, _)| sold_leg(state, quoter, c, spot))
         .collect();
@@ -373,7 +336,7 @@ pub(crate) fn campaign_seen(
         NextDates::default()
     };
     let vol_entry = if needs.vol {
-        sights.vol_entry(world, campaign, u, of.opened)
+        sights.vol_entry(world, campaign, u, stands.opened)
     } else {
         None
     };
@@ -383,7 +346,7 @@ pub(crate) fn campaign_seen(
         .flatten();
     let greeks = needs
         .greeks
-        .then(|| greeks_of((world, at), quoter, &of.held, u))
+        .then(|| greeks_of((world, at), quoter, held, u))
         .flatten()
         .map(|g| {
             let mut book = BookGreeks::default();
@@ -399,19 +362,19 @@ pub(crate) fn campaign_seen(
         campaign: campaign.id,
         symbol: campaign.symbol.clone(),
         structure: of.structure,
-        opened: of.opened,
-        expiry: of.held.options().map(|(c, _)| c.expiry).min(),
+        opened: stands.opened,
+        expiry: held.options().map(|(c, _)| c.expiry).min(),
         profit: needs
             .marks
-            .then(|| worth(state, quoter, &of, u))
+            .then(|| worth(state, quoter, held, u))
             .flatten()
-            .map(|worth| worth + of.cash),
-        entry: of.entry,
+            .map(|worth| stands.profit(worth)),
+        entry: stands.entry,
         max_profit: shape.as_ref().and_then(|s| limited(&s.most)),
         max_loss: shape.as_ref().and_then(|s| limited(&s.least)),
         account: needs.account.then(|| account_value(state, quoter)),
         spot,
-        to_sold: to_sold(&of.held, price, deviation),
+        to_sold: to_sold(held, price, deviation),
         to_even: shape.as_ref().and_then(|s| to_even(s, price, deviation)),
         sold,
         earnings: next.news,
@@ -425,13 +388,13 @@ pub(crate) fn campaign_seen(
 
 impl Sights {
     /// A campaign as of a moment; what follows from its chapters is worked out once.
-    fn as_of(&mut self, campaign: &Campaign, at: Moment, u: &Underlying) -> Option<Arc<AsOf>> {
+    fn stood(&mut self, campaign: &Campaign, at: Moment, u: &Underlying) -> Option<Arc<Stood>> {
         let count = campaign.chapters.partition_point(|c| c.at <= at);
         let kept = self.known.get(&campaign.id);
         if let Some((_, kept)) = kept.filter(|(known, _)| *known == count) {
             return Some(Arc::clone(kept));
         }
-        let found = Arc::new(AsOf::at(campaign, at, u)?);
+        let found = Arc::new(Stood::at(campaign, at, u)?);
         self.known.insert(campaign.id, (count, Arc::clone(&found)));
         Some(found)
     }
@@ -467,7 +430,7 @@ impl Sights {
             .entries
             .entry((campaign.id, opened))
             .or_insert_with(|| {
-                let then = AsOf::at(campaign, opened, u)?;
+                let then = campaign.standing(opened)?;
                 first_vol(world, &then.held, u, opened).map(|(vol, _)| vol)
             })
     }
@@ -481,7 +444,7 @@ impl Sights {
             self.ranks.insert(symbol.to_owned(), (today, past));
         }
         let past = self.ranks.get(symbol).map_or(&[][..], |(_, past)| past);
-        standing(vol30(world, symbol, at)?, past).map(|s| s.rank)
+        vol_rank(vol30(world, symbol, at)?, past).map(|s| s.rank)
     }
 }
 
@@ -491,7 +454,7 @@ pub(crate) fn at_risk(state: &State, quoter: &mut Quoter, campaign: &Campaign) -
     let Some(u) = state.world.underlying(&campaign.symbol) else {
         return Money::ZERO;
     };
-    let limited = AsOf::at(campaign, state.clock.now, u)
+    let limited = Stood::at(campaign, state.clock.now, u)
         .and_then(|of| shape(state, quoter, &of, u))
         .and_then(|s| s.least.limited());
     limited.map_or_else(

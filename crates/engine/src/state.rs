@@ -107,6 +107,7 @@ impl State {
         Reliance {
             stale_after: self.stale_after,
             silent: self.silent,
+            live: self.follows,
         }
     }
 

@@ -664,8 +664,17 @@ pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Ref
                 symbol.to_owned(),
             ));
         }
-        if leg.instrument.option().is_none() && underlying.kind == UnderlyingKind::Index {
-            return Err(Refusal::NotTradable(symbol.to_owned()));
+        if leg.instrument.option().is_none() && !state.world.is_bought(symbol) {
+            // What was delivered may be given back.
+            let held = state.account.held(&leg.instrument);
+            if held.signum() != -leg.quantity.signum() {
+                return Err(match underlying.kind {
+                    UnderlyingKind::Index => Refusal::NotTradable(symbol.to_owned()),
+                    UnderlyingKind::Shares | UnderlyingKind::Future => {
+                        Refusal::NotListed(symbol.to_owned())
+                    }
+                });
+            }
         }
     }
     Ok(())

@@ -81,9 +81,9 @@ pub struct UniverseRow {
     /// What trading costs.
     pub round_trip: Option<RoundTrip>,
     /// Contracts open in the expiration near thirty days.
-    pub open_interest: i64,
+    pub open_interest: Option<i64>,
     /// And traded there today.
-    pub volume: i64,
+    pub volume: Option<i64>,
     /// How much it moves with the index.
     pub beta: f64,
     /// Open campaigns in it.
@@ -253,8 +253,8 @@ fn row(state: &State, u: &Underlying, risks: &Risks<'_>) -> Option<UniverseRow> 
             let of = (price.to_f64(), vol * years.sqrt(), at.days_until(e.date));
             round_trip(state, u, &chain, of)
         }),
-        open_interest: chain.iter().map(|c| c.quote.open_interest).sum(),
-        volume: chain.iter().map(|c| c.quote.volume).sum(),
+        open_interest: summed(chain.iter().map(|c| c.quote.open_interest)),
+        volume: summed(chain.iter().map(|c| c.quote.volume)),
         beta: world.beta(symbol, at),
         held,
         risk: risk_of(&|c| c.symbol == symbol),
@@ -290,4 +290,9 @@ pub fn universe(state: &State, quoter: &mut Quoter) -> Vec<UniverseRow> {
         .par_iter()
         .filter_map(|u| row(state, u, &risks))
         .collect()
+}
+
+/// The sum of what is known; nothing where nothing is.
+fn summed(all: impl Iterator<Item = Option<i64>>) -> Option<i64> {
+    all.flatten().reduce(|sum, more| sum + more)
 }

@@ -149,16 +149,17 @@ pub fn ways_out(
     search: &Search,
 ) -> Result<WaysOut, Refusal> {
     let found = campaigns::open(state, campaign)?;
-    let (id, symbol, totals) = (found.id, found.symbol.clone(), found.totals);
-    let held = state.account.holding_of(id);
+    let (id, symbol) = (found.id, found.symbol.clone());
+    let stands = campaigns::standing(state, id)?;
+    let held = stands.held.clone();
     let carry = state
         .world
-        .carry(&symbol)
+        .carry(&symbol, state.clock.now)
         .unwrap_or(desk::Carry::Yield(0.0));
     let field = field(state, quoter, &symbol, &held, search, &carry)?;
     let asked = Asked {
         held: &held,
-        net: totals.booked() - state.account.open_cost(id),
+        received: stands.received(),
         at: search.at,
         limits: &search.limits,
         measure: search.measure,

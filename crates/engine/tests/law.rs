@@ -1,6 +1,10 @@
 //! One law over an account that lives through a market: whatever is done, and wherever it is
 //! stopped, the books add up to the last digit, each campaign by itself; nothing is closed beyond
-//! what is held; no lot is without a campaign; what a restart finds is what was there.
+//! what is held; no lot is without a campaign; what a restart finds is what was there; what is refused leaves
+//! no trace; and whoever asks what a campaign stands at is told the same.
+//!
+//! Lives differ: every fourth account is a cash account, and beside shares, futures and an index every life
+//! trades in a market from files whose quotes are crossed, missing, stale or wrong now and then.
 //!
 //! `cargo test` plays some thousand operations; `cargo xtask law` a million in the released build.
 #![allow(clippy::unwrap_used)]
@@ -8,18 +12,20 @@
 mod common;
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use common::*;
 use desk::order::Event;
-use desk::rules::{Condition, MEASURES, Rule, Scope};
+use desk::rules::{Condition, MEASURES, Needs, Rule, Scope};
 use desk::*;
 use engine::rounds::{Given, rounds_of};
+use engine::sight::{Sights, book_seen};
 use engine::{Execution, Tie};
-use market::{Quoter, Step};
+use market::{DEMO_DAY, Quoter, Recorded, Seen, Sight, Step, Tape, Told, World};
 
 /// Operations that are played where nothing else is asked for.
-const OPERATIONS: usize = 20_000;
+const OPERATIONS: usize = 10_000;
 /// A run lives so long; then another begins in another world.
 const A_RUN: usize = 200;
 /// After so many it is told how far it is.
@@ -53,8 +59,61 @@ impl Draws {
     }
 }
 
-/// Symbols with shares, a dividend near, a future, and an index.
-const SYMBOLS: [&str; 5] = ["NMOU", "TLVN", "BRLW", "TNYBM1", "WXMR"];
+/// Symbols with shares, a dividend near, a future, an index, and shares from files.
+const SYMBOLS: [&str; 6] = ["NMOU", "TLVN", "BRLW", "TNYBM1", "WXMR", OWN];
+/// What is from files: the retailer's shares as they were seen every twenty minutes of some days.
+const OWN: &str = "OWN";
+
+/// A recording of the stand-in's own quotes, some of them spoilt.
+fn spoilt(world: &World, draws: &mut Draws) -> Recorded {
+    let of = world.underlying("OSKV").unwrap();
+    let own = |c: &Contract| Contract {
+        root: OWN.into(),
+        ..c.clone()
+    };
+    let mut quoter = Quoter::new();
+    let mut sights = BTreeMap::new();
+    let mut day = DEMO_DAY;
+    for _ in 0..6 {
+        let times = (0..20).map(|i| desk::calendar::open_of(day).plus_millis(i * 1_200_000));
+        for at in times {
+            let spot = world.spot("OSKV", at).unwrap();
+            let mut sight = Sight {
+                // Ten times too high, seldom.
+                spot: if draws.chance(60) { spot * 10 } else { spot },
+                ..Sight::default()
+            };
+            let all = world.expirations("OSKV", at).unwrap();
+            for e in all.iter().filter(|e| e.date > DEMO_DAY).take(3) {
+                for (c, listed) in quoter.whole_chain(world, of, e, at) {
+                    let mut quote = listed.quote;
+                    match draws.below(60) {
+                        0 => quote.bid = quote.ask + Price::cents(5),
+                        1 => quote.ask = Price::ZERO,
+                        2 => (quote.bid, quote.ask) = (quote.bid * 3, quote.ask * 3),
+                        3 => continue,
+                        4 => (quote.bid_size, quote.ask_size) = (None, None),
+                        _ => {}
+                    }
+                    let seen = Seen {
+                        quote,
+                        last: listed.last,
+                    };
+                    sight.contracts.insert(own(&c), seen);
+                }
+            }
+            sights.insert(at, sight);
+        }
+        day = desk::calendar::next_session(day);
+    }
+    let underlying = Underlying {
+        symbol: OWN.into(),
+        weekly_root: None,
+        opening_root: None,
+        ..of.clone()
+    };
+    Recorded::new(underlying, Told::default(), Tape::of(Vec::new(), sights))
+}
 
 struct Player {
     run: Run,
@@ -304,7 +363,7 @@ impl Player {
 
     /// Fills made elsewhere, at prices finer than money, some of them in the past.
     fn import(&mut self) -> Option<bool> {
-        let symbol = self.draws.pick(&SYMBOLS[..3])?;
+        let symbol = self.draws.pick(&SYMBOLS)?;
         let unit = self.package(symbol)?;
         self.ticket += 1;
         let legs = unit.legs().iter().map(|l| FillLeg {
@@ -336,6 +395,11 @@ impl Player {
             ),
             execution(format!("b{}", self.ticket), half.collect(), now),
         ];
+        let mut both = both.to_vec();
+        // Rows of a file stand in any order.
+        if self.draws.chance(2) {
+            both.reverse();
+        }
         let booked = self.run.engine.import_history(&both);
         Some(matches!(booked, Ok(Ok(2))))
     }
@@ -362,7 +426,19 @@ impl Player {
         Some(true)
     }
 
+    /// What a refused command may not have changed.
+    fn traces(&self) -> impl PartialEq + std::fmt::Debug + use<> {
+        let s = self.state();
+        let orders: Vec<(u64, usize)> = s.open_orders().map(|o| (o.id, o.events.len())).collect();
+        (
+            (s.account.stamp(), s.orders.len(), orders),
+            (s.decisions.len(), s.my_rules.len(), s.declined.len()),
+            s.reserved,
+        )
+    }
+
     fn step(&mut self) {
+        let before = self.traces();
         let (what, done) = match self.draws.below(100) {
             0..=19 => ("open", self.open()),
             20..=21 => ("review", self.review()),
@@ -398,8 +474,11 @@ impl Player {
             }
             _ => ("time", self.time()),
         };
-        if done == Some(true) {
-            *self.done.entry(what).or_default() += 1;
+        match done {
+            Some(true) => *self.done.entry(what).or_default() += 1,
+            // Beside the bell that tells of it.
+            Some(false) => assert_eq!(self.traces(), before, "{what} was refused"),
+            None => {}
         }
         self.run.keep();
     }
@@ -463,7 +542,42 @@ impl Player {
         Some(true)
     }
 
-    fn check(&self, operation: usize, whole: bool) {
+    /// Whoever asks what a campaign stands at is told the same: lots, standing, page and rules.
+    fn one_standing(&mut self, operation: usize) {
+        let (s, mut sights) = (self.run.engine.state(), Sights::default());
+        let needs = Needs {
+            shape: true,
+            ..Needs::default()
+        };
+        let book = book_seen(s, &mut self.quoter, &mut sights, needs, None);
+        let mut ids: Vec<u64> = s.account.lots().iter().map(|l| l.campaign).collect();
+        ids.dedup();
+        for id in ids {
+            let stands = s.account.standing(id).unwrap();
+            assert_eq!(stands.held, s.account.holding_of(id), "after {operation}");
+            let basis: Money = s.account.lots_of(id).map(|l| l.basis).sum();
+            assert_eq!(stands.basis(), basis, "after {operation}: {stands:?}");
+            assert_eq!(stands.booked(), s.account.totals(id).booked());
+            assert_eq!(stands.received().money(), stands.booked() - basis);
+            let symbol = stands.symbol.clone();
+            let page =
+                engine::money::evaluate_alone(s, &mut self.quoter, &symbol, &stands.proposal());
+            let seen = book.campaigns.iter().find(|c| c.campaign == id);
+            if let (Ok(page), Some(seen)) = (page, seen) {
+                let shape = &page.horizon.shape;
+                assert_eq!(
+                    (seen.max_profit, seen.max_loss),
+                    (shape.most.limited(), shape.least.limited()),
+                    "after {operation}: {stands:?}"
+                );
+            }
+        }
+    }
+
+    fn check(&mut self, operation: usize, whole: bool) {
+        if whole {
+            self.one_standing(operation);
+        }
         let s = self.state();
         let a = &s.account;
         if whole {
@@ -514,9 +628,10 @@ impl Player {
             );
         }
         let now = s.clock.now;
+        // What is from files may wait for its print.
         let ended = |c: &Contract| {
             let u = s.world.owner(c).unwrap();
-            u.expiry_moment(c) <= now
+            u.expiry_moment(c) <= now && s.world.settled_by(c, now).is_some()
         };
         assert!(
             !a.series().iter().any(ended),
@@ -545,15 +660,29 @@ fn nothing_closed_beyond_what_was_held(saved: &Saved) {
 
 /// So many operations of one account, checked after each; how often each kind was done.
 fn one_life(seed: u64, played: usize, operations: usize) -> BTreeMap<&'static str, usize> {
+    let mut draws = Draws(0x5eed_2031_0311 ^ (seed << 20));
+    let world = World::new(seed % 7 + 1);
+    let recorded = spoilt(&world, &mut draws);
     let mut player = Player {
-        run: Run::new(seed % 7 + 1),
-        draws: Draws(0x5eed_2031_0311 ^ (seed << 20)),
+        run: Run::on(Arc::new(world.with_recorded(vec![recorded]))),
+        draws,
         quoter: Quoter::new(),
         ticket: 0,
         done: BTreeMap::new(),
     };
     let begun = player.run.engine.deposit(Money::whole(400_000));
     begun.unwrap();
+    if seed.is_multiple_of(4) {
+        let cash = AccountRules {
+            kind: AccountKind::Cash,
+            ..AccountRules::default()
+        };
+        let set = player
+            .run
+            .engine
+            .set_account_rules(cash, DayTradeSwitch::Off);
+        set.unwrap();
+    }
     for i in 0..operations {
         player.step();
         player.check(played + i, i % 25 == 0);

@@ -348,6 +348,20 @@ fn little_that_is_left_and_a_hedge_that_ends_ask() {
         "{}",
         told.if_nothing()
     );
+    // What lasts covers one of two; the other stands alone.
+    let part = [
+        Pick(4, Kind::Put, 4, 2),
+        Pick(30, Kind::Put, 2, -2),
+        Pick(60, Kind::Put, 6, 1),
+    ];
+    let held = legs(&run, "VXLO", &part);
+    let id = send(&mut run, "VXLO", held, 0);
+    let (told, _) = reason(&look(&run), Some(id), "hedge");
+    assert!(
+        told.says().contains("before 1 × the sold"),
+        "{}",
+        told.says()
+    );
     let shares = vec![
         Leg {
             instrument: Instrument::Underlying("OSKV".into()),
@@ -357,7 +371,7 @@ fn little_that_is_left_and_a_hedge_that_ends_ask() {
     ];
     let id = send(&mut run, "OSKV", shares, 0);
     let (told, _) = reason(&look(&run), Some(id), "hedge");
-    assert!(told.says().contains("before the shares"), "{}", told.says());
+    assert!(told.says().contains("before 100 shares"), "{}", told.says());
     assert!(found, "the sold put came near nothing once");
 }
 

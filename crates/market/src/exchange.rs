@@ -19,7 +19,8 @@
 //! finds nothing left.
 //!
 //! A market from files: what is recorded is looked at when it comes as well, and what is marketable against
-//! it trades then. Nothing trades against quotes that are stale or in doubt ([`Reliance`]).
+//! it trades then, an order never against quotes that came before it. Nothing trades against quotes that are
+//! stale or in doubt: the market of a leg is [`Tradable`](LegQuote::Tradable), or it is only marked.
 //!
 //! Easing: at a draw, a limit that is eased and has stood its time moves by its step, on to the
 //! tick at or above that, before the draw is made, never beyond its end.
@@ -61,9 +62,10 @@ pub fn ends(world: &World, order: &Order) -> Option<(Moment, String)> {
         .filter_map(|(c, _)| Some((world.owner(c)?.expiry_moment(c), c)))
         .min_by_key(|(moment, _)| *moment)
         .map(|(moment, c)| (moment, format!("{} expired", c.label())));
-    let month = world
-        .underlying(&order.request.symbol)
-        .and_then(|u| Some((close_of(u.last_session?), format!("{} ended", u.symbol))));
+    let month = world.underlying(&order.request.symbol).and_then(|u| {
+        let last = u.end_on(u.last_session?, false);
+        Some((last, format!("{} ended", u.symbol)))
+    });
     let day = match order.request.time_in_force {
         TimeInForce::Day => Some((day_end(order.placed), "the session ended".to_owned())),
         TimeInForce::GoodTillDate(date) => Some((close_of(date), "its last day ended".to_owned())),
@@ -163,6 +165,8 @@ pub struct Reliance {
     pub stale_after: i64,
     /// Nothing has come for longer than that by the clock on the wall.
     pub silent: bool,
+    /// The clock follows a feed: what comes next is not recorded yet.
+    pub live: bool,
 }
 
 /// Quotes are stale after five minutes where nothing else is said.
@@ -173,6 +177,32 @@ impl Default for Reliance {
         Reliance {
             stale_after: STALE_AFTER,
             silent: false,
+            live: false,
+        }
+    }
+}
+
+/// The market of one leg.
+#[derive(Debug, Clone, PartialEq)]
+pub enum LegQuote {
+    /// Somebody trades in it: it can be bought at its ask, and sold where somebody bids.
+    Tradable(Quote),
+    /// Nobody can be relied on to trade in it: it has a mark, and a reason.
+    Marked(Price, Hindrance),
+}
+
+impl LegQuote {
+    /// Its market for so many, signed as they are bought.
+    ///
+    /// # Errors
+    /// Nothing trades in it, or nobody bids for what is sold.
+    pub fn for_side(self, instrument: &Instrument, quantity: i64) -> Result<Quote, Hindrance> {
+        match self {
+            LegQuote::Marked(_, why) => Err(why),
+            LegQuote::Tradable(quote) if quantity < 0 && quote.bid <= Price::ZERO => {
+                Err(Hindrance::NoBid(instrument.label()))
+            }
+            LegQuote::Tradable(quote) => Ok(quote),
         }
     }
 }
@@ -188,6 +218,13 @@ pub enum Hindrance {
     Closed,
     /// The market of a contract is not to be relied on.
     Doubt(Contract, Doubt),
+    /// The price of the underlying that came can stand neither beside the one before nor beside its
+    /// options; that one stands for it.
+    Price(Price, Price),
+    /// Nobody bids for what is sold.
+    NoBid(String),
+    /// The quotes came before the order.
+    Before,
 }
 
 impl Hindrance {
@@ -198,6 +235,11 @@ impl Hindrance {
             Hindrance::Stale(age) => format!("the quotes are {} old", lasts(age / 1_000)),
             Hindrance::Closed => "its own session is over or has not begun".into(),
             Hindrance::Doubt(contract, doubt) => format!("{}: {}", contract.label(), doubt.words()),
+            Hindrance::Price(came, stands) => format!(
+                "its price came as {came} and is not believed beside {stands} and its options"
+            ),
+            Hindrance::NoBid(label) => format!("nobody bids for the {label}"),
+            Hindrance::Before => "the quotes came before it; it waits for the next".into(),
         }
     }
 }
@@ -223,11 +265,35 @@ impl Reliance {
         } else if !world.trades(symbol, at) {
             Some(Hindrance::Closed)
         } else {
-            None
+            let (came, stands) = world.doubted(symbol, at)?;
+            Some(Hindrance::Price(came, stands))
         }
     }
 
-    /// Why an order cannot trade at a moment.
+    /// The market of one thing at a moment; nothing where it has none at all.
+    pub fn market(
+        &self,
+        world: &World,
+        quoter: &mut Quoter,
+        instrument: &Instrument,
+        at: Moment,
+    ) -> Option<LegQuote> {
+        let (quote, doubted) = match instrument {
+            Instrument::Option(contract) => {
+                let listed = quoter.quote(world, contract, at)?;
+                (listed.quote, listed.doubt.map(|doubt| (contract, doubt)))
+            }
+            Instrument::Underlying(_) => (quoter.quote_any(world, instrument, at)?, None),
+        };
+        let doubt = || doubted.map(|(contract, doubt)| Hindrance::Doubt(contract.clone(), doubt));
+        let symbol = &world.underlying_of(instrument)?.symbol;
+        Some(match self.of(world, symbol, at).or_else(doubt) {
+            Some(why) => LegQuote::Marked(quote.mark(), why),
+            None => LegQuote::Tradable(quote),
+        })
+    }
+
+    /// Why an order cannot trade at a moment; nothing where it can, or has no market at all.
     pub fn hindrance(
         &self,
         world: &World,
@@ -235,16 +301,27 @@ impl Reliance {
         order: &Order,
         at: Moment,
     ) -> Option<Hindrance> {
-        let symbol = &order.request.symbol;
-        if !world.is_recorded(symbol) {
-            return None;
-        }
-        self.of(world, symbol, at).or_else(|| {
-            order.request.unit.options().find_map(|(c, _)| {
-                let doubt = quoter.quote(world, c, at)?.doubt?;
-                Some(Hindrance::Doubt(c.clone(), doubt))
-            })
-        })
+        let legs = order.request.unit.legs().iter();
+        let sides = legs.map(|l| {
+            let market = self.market(world, quoter, &l.instrument, at)?;
+            market.for_side(&l.instrument, l.quantity).err()
+        });
+        sides
+            .flatten()
+            .next()
+            .or_else(|| self.before(world, order, at))
+    }
+
+    /// An order trades against what comes after it. Where a past is gone through in which nothing more
+    /// comes in a session, what stands is all there is.
+    fn before(&self, world: &World, order: &Order, at: Moment) -> Option<Hindrance> {
+        let tape = &world.recorded(&order.request.symbol)?.tape;
+        let (seen, _) = tape.standing(at)?;
+        let comes = || {
+            let next = tape.next_after(at);
+            next.is_some_and(|next| next.date() == at.date())
+        };
+        (seen <= order.stands_since() && (self.live || comes())).then_some(Hindrance::Before)
     }
 }
 
@@ -348,7 +425,12 @@ impl Floor<'_> {
     ) {
         let world = looks.world;
         let order = &self.orders[i];
-        if looks.open(order) <= 0 || looks.reliance.hindrance(world, quoter, order, at).is_some() {
+        if looks.open(order) <= 0 {
+            return;
+        }
+        let hindrance = looks.reliance.hindrance(world, quoter, order, at);
+        // A trigger watches a market that nobody can sell in as well; every other reason stops all.
+        if !matches!(hindrance, None | Some(Hindrance::NoBid(_))) {
             return;
         }
         if let (false, None, Some((easing, since)), Pricing::Limit(limit)) =
@@ -381,6 +463,9 @@ impl Floor<'_> {
                 return;
             }
             self.apply(i, at, Event::Triggered(now));
+        }
+        if hindrance.is_some() {
+            return;
         }
         let order = &self.orders[i];
         let whole = order.request.time_in_force == TimeInForce::FillOrKill;
@@ -484,17 +569,21 @@ fn resting(
     let drawn = world
         .noise()
         .uniform(Stream::Fill, order.id, at.millis() / DRAW_EVERY);
-    (drawn < chance_inside(market, limit)).then(|| (open.min(market.size), limit))
+    let packages = market.size.map_or(open, |size| open.min(size));
+    (packages > 0 && drawn < chance_inside(market, limit)).then_some((packages, limit))
 }
 
 /// Packages and price of an immediate execution of up to `open` packages, where so many of the
 /// displayed size are `gone`.
 fn marketable(order: &Order, market: &PackageQuote, open: i64, gone: i64) -> Option<(i64, Price)> {
-    let size = market.size.max(1);
     match order.pricing() {
         Pricing::Market => {
-            // Each further size costs a tick.
-            let sweeps = (gone + open - 1) / size;
+            // Each further size costs a tick; where not even one package is displayed, so does the first.
+            let sweeps = match market.size {
+                None => 0,
+                Some(size) if size <= 0 => gone + open,
+                Some(size) => (gone + open - 1) / size,
+            };
             let walked = market.cross + market.tick * sweeps;
             // What is only sold brings nothing at the least; nobody pays to be rid of it.
             let sold = order.request.unit.legs().iter().all(|l| l.quantity < 0);
@@ -505,8 +594,9 @@ fn marketable(order: &Order, market: &PackageQuote, open: i64, gone: i64) -> Opt
             };
             Some((open, price))
         }
-        Pricing::Limit(limit) if limit >= market.cross && gone < size => {
-            Some((open.min(size - gone), market.cross))
+        Pricing::Limit(limit) if limit >= market.cross => {
+            let left = market.size.map_or(open, |size| open.min(size - gone));
+            (left > 0).then_some((left, market.cross))
         }
         Pricing::Limit(_) => None,
     }
@@ -515,6 +605,9 @@ fn marketable(order: &Order, market: &PackageQuote, open: i64, gone: i64) -> Opt
 /// Chance that a limit fills within so many seconds if the market stays as it is: at the cross at
 /// once, inside the width by one draw after another, beyond the rest never.
 pub fn chance_within(market: &PackageQuote, limit: Price, seconds: i64) -> f64 {
+    if market.size == Some(0) {
+        return 0.0;
+    }
     if limit >= market.cross {
         return 1.0;
     }
@@ -586,6 +679,9 @@ fn contracts_of(orders: &[Arc<Order>]) -> Vec<Contract> {
 /// it goes.
 pub struct Round {
     to: Moment,
+    /// The first look at `to` is left to the round after this one: at an opening other things happen before
+    /// anybody trades.
+    before: bool,
     /// The look that is being taken, whether it is a draw, and the place of the next order to look at.
     at: Moment,
     draws: bool,
@@ -602,6 +698,15 @@ pub struct Round {
 }
 
 impl Round {
+    /// Prepares the way over `(from, to)`: the looks before `to`, and the ends of orders up to it. The look
+    /// at `to` itself is [`Round::new`]'s from the millisecond before.
+    pub fn before(world: &World, orders: &[Arc<Order>], from: Moment, to: Moment) -> Round {
+        Round {
+            before: true,
+            ..Round::new(world, orders, from, to)
+        }
+    }
+
     /// Prepares the way over `(from, to]`. Orders ascend by number.
     pub fn new(world: &World, orders: &[Arc<Order>], from: Moment, to: Moment) -> Round {
         let end = |o: &Arc<Order>| ends(world, o).map(|(at, why)| (at, o.id, why));
@@ -620,6 +725,7 @@ impl Round {
         coming.dedup();
         let mut round = Round {
             to,
+            before: false,
             at: from,
             draws: false,
             next: 0,
@@ -660,7 +766,7 @@ impl Round {
                 }
             }
             let any = floor.orders.iter().any(|o| o.state().is_open());
-            if at > self.to || !any {
+            if at > self.to || (self.before && at == self.to) || !any {
                 return floor.happened;
             }
             if !is_open(at) {

@@ -209,6 +209,7 @@ fn spec(p: &Product, month: Date, own_dates: Vec<Date>) -> Spec {
         listing: ListingRule::default(),
         own_dates,
         last_session: Some(last_session(month)),
+        session: None,
         weekly_root: None,
         opening_root: None,
         beta: p.beta,

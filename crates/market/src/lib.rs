@@ -7,7 +7,6 @@
 //! [`World`] and [`Quoter`] (what is listed, bid and asked, now and before), a real broker that of
 //! [`exchange`] (what became of my orders).
 
-mod bars;
 mod clock;
 pub mod exchange;
 mod futures;
@@ -21,6 +20,9 @@ mod quotes;
 mod rates;
 mod recorded;
 mod series;
+pub mod session;
+mod simulated;
+mod source;
 mod specs;
 mod tape;
 mod underlying_at;
@@ -33,7 +35,8 @@ pub use own::OwnMarket;
 pub use quotes::Quoter;
 pub use rates::Rates;
 pub use recorded::{Recorded, Told};
+pub use source::{ANNOUNCED, Announced, AnnouncedKind, Print, PrintOf};
 pub use specs::{DEMO_DAY, FEES, FIRST, LAST};
 pub use tape::{AtTheMoney, MomentKnown, Reader, Seen, Sight, Tape};
 pub use underlying_at::{CarriedTo, UnderlyingAt};
-pub use world::{ANNOUNCED, Announced, AnnouncedKind, SurfaceSlice, World};
+pub use world::{SurfaceSlice, World};

@@ -1,12 +1,5 @@
 //! What happens to positions without an order: dividends, exercise and assignment, settlements, the
-//! end of a future.
-//!
-//! At an opening: dividends of that ex-date, then series that settle on the opening prints. At a
-//! close: series that end there, the day's gains and losses of futures, the end of a future that
-//! traded for the last time, and then the holders' early exercise, told as if it were known at once
-//! (in life it is known next morning). A series in the money by a cent is exercised (common
-//! practice: exercise by exception) unless its holder said not to; sold ones are then assigned in
-//! full.
+//! end of a future. When each happens, and in which order, is told in [`session`](crate::session).
 //!
 //! Early exercise of what others hold: a call the night before an ex-date when the put of the same
 //! strike and the interest on the strike are worth less than the dividend (the rule that follows
@@ -15,15 +8,14 @@
 
 use std::collections::BTreeSet;
 
-use desk::calendar::{close_of, is_session, next_session, open_of};
-use desk::{
-    Account, Contract, Instrument, Kind, Moment, Price, Settlement, Style, Underlying, day_number,
-};
-use jiff::civil::Date;
+use desk::calendar::next_session;
+use desk::{Account, Contract, Instrument, Kind, Moment, Price, Settlement, Style, day_number};
 use quant::{Terms, european_price};
 
 use crate::noise::{Stream, contract_key};
 use crate::quotes::Quoter;
+use crate::session::Phase;
+use crate::source::{Print, PrintOf};
 use crate::world::World;
 
 /// One thing that happens to a position.
@@ -43,7 +35,7 @@ pub enum LifecycleEvent {
         /// What it is worth.
         value: Price,
         /// The print of the underlying.
-        print: Price,
+        print: Print,
         /// In the money, but its holder had said not to exercise.
         declined: bool,
     },
@@ -55,7 +47,7 @@ pub enum LifecycleEvent {
         /// What it is worth.
         value: Price,
         /// The print of the underlying.
-        print: Price,
+        print: Print,
     },
     /// So many contracts (signed as they are held; below zero: assigned) change into the underlying
     /// at the strike.
@@ -65,7 +57,7 @@ pub enum LifecycleEvent {
         /// How many, signed.
         quantity: i64,
         /// The print of the underlying.
-        print: Price,
+        print: Print,
         /// Before the end of its life.
         early: bool,
     },
@@ -74,7 +66,7 @@ pub enum LifecycleEvent {
         /// Which.
         symbol: String,
         /// The day's settlement price.
-        price: Price,
+        print: Print,
         /// It traded for the last time: positions end here.
         last: bool,
     },
@@ -88,45 +80,47 @@ const TIRED: f64 = 0.25;
 /// Time value below which a put counts as worth its exercise value.
 const NOTHING: f64 = 0.005;
 
-/// Everything that happens to an account's positions at an opening or a close, in order.
-pub fn due(
+/// Everything that a phase of the session brings to an account's positions, as they are then.
+pub fn of_phase(
+    phase: Phase,
     world: &World,
     quoter: &mut Quoter,
-    account: &Account,
-    declined: &BTreeSet<Contract>,
+    (account, declined): (&Account, &BTreeSet<Contract>),
     at: Moment,
 ) -> Vec<LifecycleEvent> {
-    let day = at.date();
-    let mut out = Vec::new();
-    if !is_session(day) {
-        return out;
-    }
-    if at == open_of(day) {
-        out.extend(dividends(world, account, day));
-    }
-    let mut left: Vec<Contract> = Vec::new();
-    for contract in account.series() {
-        match world.owner(&contract) {
-            Some(underlying) if underlying.expiry_moment(&contract) <= at => {
-                out.extend(ended(world, account, declined, underlying, contract))
-            }
-            _ => left.push(contract),
+    let series = || account.series().into_iter();
+    match phase {
+        Phase::ExDividend => dividends(world, account, at),
+        Phase::Settlement => {
+            let ends = |c: &Contract| world.owner(c).map(|u| u.expiry_moment(c));
+            series()
+                .filter(|c| ends(c).is_some_and(|end| end <= at))
+                .flat_map(|c| ended(world, account, declined, c, at))
+                .collect()
         }
+        Phase::DailySettlement => variation(world, account, at),
+        Phase::EarlyAssignment => series()
+            .filter_map(|c| assigned_early(world, quoter, account, c, at))
+            .collect(),
+        // Neither brings anything to positions by itself.
+        Phase::FirstDraw | Phase::Marks => Vec::new(),
     }
-    if at == close_of(day) {
-        out.extend(variation(world, account, day));
-        out.extend(
-            left.into_iter()
-                .filter_map(|contract| assigned_early(world, quoter, account, contract, at)),
-        );
-    }
-    out
 }
 
-fn dividends(world: &World, account: &Account, day: Date) -> Vec<LifecycleEvent> {
-    let before = open_of(day).plus_millis(-1);
+/// Underlyings with something held that has ended and waits for its print, each once.
+pub fn waiting(world: &World, account: &Account, at: Moment) -> BTreeSet<String> {
+    let series = account.series().into_iter().filter_map(|c| {
+        let u = world.owner(&c)?;
+        let waits = u.expiry_moment(&c) <= at && world.settled_by(&c, at).is_none();
+        waits.then(|| u.symbol.clone())
+    });
+    series.collect()
+}
+
+fn dividends(world: &World, account: &Account, open: Moment) -> Vec<LifecycleEvent> {
     let paying = |symbol: String| {
-        let cash = world.dividends(&symbol, before, 0).first()?.1;
+        let carry = world.carry(&symbol, open)?;
+        let (_, cash) = carry.dividends(open.plus_millis(-1), open).next()?;
         Some(LifecycleEvent::Dividend { symbol, cash })
     };
     account
@@ -142,19 +136,23 @@ fn ended(
     world: &World,
     account: &Account,
     declined: &BTreeSet<Contract>,
-    underlying: &Underlying,
     contract: Contract,
+    at: Moment,
 ) -> Vec<LifecycleEvent> {
+    let Some(underlying) = world.owner(&contract) else {
+        return Vec::new();
+    };
     let instrument = Instrument::Option(contract.clone());
     let held = account.held(&instrument);
     let own = || account.lots().iter().filter(|l| l.instrument == instrument);
     let both_sides = own().any(|l| l.quantity > 0) && own().any(|l| l.quantity < 0);
-    let Some(print) = world.spot(&underlying.symbol, underlying.expiry_moment(&contract)) else {
+    // Without a print it waits.
+    let Some(print) = world.settled_by(&contract, at) else {
         return Vec::new();
     };
     let inside = match contract.kind {
-        Kind::Call => print - contract.strike,
-        Kind::Put => contract.strike - print,
+        Kind::Call => print.price - contract.strike,
+        Kind::Put => contract.strike - print.price,
     };
     let exercised = inside >= Price::cents(1);
     let declines = exercised && held > 0 && declined.contains(&contract);
@@ -192,14 +190,21 @@ fn ended(
     out
 }
 
-fn variation(world: &World, account: &Account, day: Date) -> Vec<LifecycleEvent> {
+fn variation(world: &World, account: &Account, close: Moment) -> Vec<LifecycleEvent> {
     let settled = |symbol: String| {
-        let last_session = world.underlying(&symbol)?.last_session?;
-        let price = world.spot(&symbol, close_of(day))?;
+        let u = world.underlying(&symbol)?;
+        if !u.is_margined(&Instrument::Underlying(symbol.clone())) {
+            return None;
+        }
+        let today = close.date();
+        // One that ended on a day without a print ends at the first settlement that knows it.
+        let ended = u.last_session.filter(|last| *last <= today);
+        let day = ended.unwrap_or(today);
+        let print = world.print(&symbol, PrintOf::Close, day, close)?;
         Some(LifecycleEvent::Variation {
             symbol,
-            price,
-            last: day >= last_session,
+            print,
+            last: ended.is_some(),
         })
     };
     account
@@ -223,9 +228,7 @@ pub fn exercised_tonight(
     }
     let print = world.spot(&underlying.symbol, at)?;
     match contract.kind {
-        Kind::Call => {
-            pays_before_dividend(world, underlying, contract, print, at).then_some(DILIGENT)
-        }
+        Kind::Call => pays_before_dividend(world, quoter, contract, print, at).then_some(DILIGENT),
         Kind::Put => {
             let inside = contract.strike - print;
             let value = quoter.quote(world, contract, at)?.theoretical;
@@ -263,48 +266,49 @@ fn assigned_early(
     if held >= 0 {
         return None;
     }
-    let print = world.spot(&world.owner(&contract)?.symbol, at)?;
+    let price = world.spot(&world.owner(&contract)?.symbol, at)?;
     let assigned = assigned_tonight(world, quoter, &contract, -held, at);
     (assigned > 0).then_some(LifecycleEvent::Delivered {
         contract,
         quantity: -assigned,
-        print,
+        print: Print { price, at },
         early: true,
     })
 }
 
 /// Whether a call is best exercised tonight for tomorrow's dividend: P + K(1 − e^{−rτ}) < D, with
-/// the put at what is left after the fall.
+/// the put at what is left after the fall, at the volatility that its strike has tonight.
 fn pays_before_dividend(
     world: &World,
-    underlying: &Underlying,
+    quoter: &mut Quoter,
     contract: &Contract,
     print: Price,
     at: Moment,
 ) -> bool {
-    let tomorrow = next_session(at.date());
-    let Some((_, cash)) = world
-        .dividends(&underlying.symbol, at, 30)
-        .into_iter()
-        .find(|(ex, _)| *ex == tomorrow)
-    else {
-        return false;
+    let mut worth = || -> Option<(f64, Price)> {
+        let underlying = world.owner(contract)?;
+        let tomorrow = next_session(at.date());
+        let paid = world.dividends(&underlying.symbol, at, 30);
+        let (_, cash) = paid.into_iter().find(|(ex, _)| *ex == tomorrow)?;
+        let (expiry, strike) = (underlying.expiry_moment(contract), contract.strike.to_f64());
+        let spot = (print - cash).to_f64();
+        let vol = quoter.vol_of(world, contract, at)?;
+        // From tomorrow on: what is paid then is paid no more.
+        let open = underlying.end_on(tomorrow, true);
+        let years = open.years_until(expiry).max(1.0 / 525_600.0);
+        let rate = world.rate(at, years);
+        let carry = world.carry(&underlying.symbol, at)?;
+        let put = Terms {
+            kind: Kind::Put,
+            style: Style::European,
+            strike,
+            time: years,
+            rate,
+            carry_yield: carry.yield_until(open, expiry, rate, spot),
+            vol,
+        };
+        let kept = european_price(&put, spot) + strike * (1.0 - libm::exp(-rate * years));
+        Some((kept, cash))
     };
-    let (expiry, strike) = (underlying.expiry_moment(contract), contract.strike.to_f64());
-    let spot = (print - cash).to_f64();
-    let Some(slice) = world.slice(&underlying.symbol, open_of(tomorrow), expiry, spot) else {
-        return false;
-    };
-    let put = Terms {
-        kind: Kind::Put,
-        style: Style::European,
-        strike,
-        time: slice.years,
-        rate: slice.rate,
-        carry_yield: slice.carry_yield,
-        vol: slice.vol(strike),
-    };
-    print > contract.strike
-        && european_price(&put, spot) + strike * (1.0 - libm::exp(-slice.rate * slice.years))
-            < cash.to_f64()
+    print > contract.strike && worth().is_some_and(|(kept, cash)| kept < cash.to_f64())
 }

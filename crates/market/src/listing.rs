@@ -8,6 +8,7 @@ use desk::calendar::monthly_expiration;
 use desk::{Contract, Expiration, Kind, LISTED_AHEAD, Moment, Price, Underlying, day_number};
 use jiff::civil::Date;
 
+use crate::simulated::Simulated;
 use crate::world::World;
 
 /// Calendar days before its end on which an expiration is listed.
@@ -55,15 +56,16 @@ fn half(step: i64) -> i64 {
 
 /// The strikes of one expiration at a moment, ascending.
 pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment) -> Vec<Price> {
-    if let Some(r) = world.recorded(symbol) {
-        return r.strikes(expiration, at);
-    }
-    let Some(spec) = world.spec(symbol) else {
-        return Vec::new();
-    };
+    let source = world.source(symbol);
+    source.map_or_else(Vec::new, |s| s.strikes(expiration, at))
+}
+
+/// The strikes of one expiration of a simulated underlying at a moment, ascending.
+pub(crate) fn simulated(of: &Simulated, expiration: &Expiration, at: Moment) -> Vec<Price> {
+    let spec = &of.spec;
     let expiry = expiration.date;
     let life = life(&spec.underlying, expiry);
-    let range = |days: i64| world.close_range(symbol, at, day_number(expiry) - days);
+    let range = |days: i64| of.close_range(at, day_number(expiry) - days);
     let outermost = spec.steps.last().map_or(0.3, |s| s.0) * reach(life);
     let mut out = Vec::new();
     for (i, (distance, step)) in spec.steps.iter().enumerate() {
@@ -72,9 +74,7 @@ pub fn strikes(world: &World, symbol: &str, expiration: &Expiration, at: Moment)
         if !coarse && !near {
             continue;
         }
-        let Some((low, high)) = range(if coarse { life } else { life.min(FINE) }) else {
-            continue;
-        };
+        let (low, high) = range(if coarse { life } else { life.min(FINE) });
         let distance = distance.min(outermost);
         let grid = |value: f64| (value * 100.0 / *step as f64).round() as i64 * step;
         let mut strike = grid(low * (1.0 - distance)).max(*step);

@@ -23,11 +23,15 @@ pub(crate) enum Stream {
     Fill,
     Last,
     Assignment,
+    VarianceBridge,
 }
 
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Noise {
     seed: u64,
+    /// From this session on everything is drawn otherwise, for the laws about what nobody can know yet.
+    #[cfg(test)]
+    other_from: Option<i64>,
 }
 
 fn mix(mut z: u64) -> u64 {
@@ -52,11 +56,41 @@ pub(crate) fn contract_key(c: &Contract) -> u64 {
 
 impl Noise {
     pub(crate) fn new(seed: u64) -> Noise {
-        Noise { seed }
+        Noise {
+            seed,
+            #[cfg(test)]
+            other_from: None,
+        }
+    }
+
+    /// The same up to a session, and other draws from it on.
+    #[cfg(test)]
+    pub(crate) fn otherwise_from(self, session: usize) -> Noise {
+        Noise {
+            other_from: Some(session as i64),
+            ..self
+        }
+    }
+
+    #[cfg(not(test))]
+    fn seed_of(self, _: Stream, _: i64) -> u64 {
+        self.seed
+    }
+
+    #[cfg(test)]
+    fn seed_of(self, stream: Stream, index: i64) -> u64 {
+        let session = match stream {
+            Stream::Overnight | Stream::Intraday | Stream::Variance | Stream::Results => index,
+            Stream::Bridge | Stream::VarianceBridge => index >> 20,
+            _ => return self.seed,
+        };
+        let other = self.other_from.is_some_and(|from| session >= from);
+        self.seed ^ u64::from(other)
     }
 
     fn bits(self, stream: Stream, key: u64, index: i64) -> u64 {
-        mix(mix(mix(self.seed ^ mix(stream as u64)) ^ key) ^ index as u64)
+        let seed = self.seed_of(stream, index);
+        mix(mix(mix(seed ^ mix(stream as u64)) ^ key) ^ index as u64)
     }
 
     /// Uniform on the open interval (0, 1).

@@ -3,13 +3,14 @@
 
 use desk::beta::{Beta, returns};
 use desk::calendar::close_of;
-use desk::{Fees, Moment, UnderlyingKind};
+use desk::{Fees, Moment, Price, UnderlyingKind};
 use jiff::civil::Date;
 
 use crate::rates::{Rates, usual};
 use crate::recorded::Recorded;
+use crate::source::{Kept, Source};
 use crate::specs::{FIRST, LAST};
-use crate::world::{Place, World};
+use crate::world::World;
 
 /// What a market of one's own says of itself as a whole.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -33,18 +34,9 @@ impl World {
     /// The same world with underlyings from files beside its own; of a name that both have, that of the
     /// files is meant.
     pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> World {
-        for (i, r) in recorded.iter().enumerate() {
-            let u = &r.underlying;
-            let roots = [
-                Some(&u.symbol),
-                u.weekly_root.as_ref(),
-                u.opening_root.as_ref(),
-            ];
-            for root in roots.into_iter().flatten() {
-                self.roots.insert(root.clone(), Place::Recorded(i));
-            }
-        }
-        self.recorded = recorded;
+        let from = self.kept.len();
+        self.kept.extend(recorded.into_iter().map(Kept::Recorded));
+        self.find_roots(from);
         self
     }
 
@@ -52,6 +44,7 @@ impl World {
     /// files tell none, its rates.
     pub fn of_own(mut self, recorded: Vec<Recorded>, own: OwnMarket) -> World {
         self.roots.clear();
+        self.kept.clear();
         self.own = Some(own);
         self.with_recorded(recorded)
     }
@@ -62,8 +55,11 @@ impl World {
     }
 
     /// Underlyings from files.
-    pub fn recordings(&self) -> &[Recorded] {
-        &self.recorded
+    pub fn recordings(&self) -> impl Iterator<Item = &Recorded> {
+        self.kept.iter().filter_map(|kept| match kept {
+            Kept::Recorded(r) => Some(r),
+            Kept::Simulated(_) => None,
+        })
     }
 
     /// Symbol of the index in whose terms deltas are added.
@@ -73,7 +69,7 @@ impl World {
         };
         let known = |symbol: &&String| self.roots.contains_key(*symbol);
         let index = |r: &&Recorded| r.underlying.kind == UnderlyingKind::Index;
-        let first = || self.recorded.iter().find(index).or(self.recorded.first());
+        let first = || self.recordings().find(index).or(self.recordings().next());
         match own.index.as_ref().filter(known) {
             Some(symbol) => symbol,
             None => first().map_or(INDEX, |r| &r.underlying.symbol),
@@ -82,7 +78,7 @@ impl World {
 
     /// First date of which anything is known.
     pub fn first(&self) -> Date {
-        let own = self.recorded.iter().filter_map(Recorded::first_date).min();
+        let own = self.recordings().filter_map(Recorded::first_date).min();
         own.filter(|_| self.is_own()).unwrap_or(FIRST)
     }
 
@@ -115,27 +111,26 @@ impl World {
     /// How much an underlying moves with the index: as the simulated market was made, of one from files as
     /// the closes of the year before say; 1 without enough of them.
     pub fn beta(&self, symbol: &str, at: Moment) -> f64 {
-        let Some(r) = self.recorded(symbol) else {
-            return self.underlying(symbol).map_or(1.0, |u| u.beta);
-        };
-        let index = self.index();
-        if symbol == index {
-            return 1.0;
-        }
-        self.estimated(r, index, at).map_or(1.0, |b| b.beta)
+        self.known_beta(symbol, at).unwrap_or(1.0)
     }
 
     /// Whether a beta could be estimated of an underlying from files; of the simulated ones it is known.
     pub fn knows_beta(&self, symbol: &str, at: Moment) -> bool {
-        self.recorded(symbol)
-            .is_none_or(|r| symbol == self.index() || self.estimated(r, self.index(), at).is_some())
+        self.known_beta(symbol, at).is_some()
     }
 
-    fn estimated(&self, r: &Recorded, index: &str, at: Moment) -> Option<Beta> {
-        let symbol = &r.underlying.symbol;
-        r.beta(index, at.date(), || {
-            self.regression(index, symbol, at, YEAR)
-        })
+    /// A beta that is a fact, or that could be estimated.
+    fn known_beta(&self, symbol: &str, at: Moment) -> Option<f64> {
+        if let Some(given) = self.source(symbol)?.given_beta() {
+            return Some(given);
+        }
+        let index = self.index();
+        if symbol == index {
+            return Some(1.0);
+        }
+        let estimate = || self.regression(index, symbol, at, YEAR);
+        let found = self.recorded(symbol)?.beta(index, at.date(), estimate);
+        found.map(|b| b.beta)
     }
 
     /// The beta of an underlying against an index over the last so many sessions before a moment, from the
@@ -165,21 +160,32 @@ impl World {
 
     /// What trades in an underlying cost beside their price.
     pub fn fees_of(&self, symbol: &str) -> Fees {
-        let told = self.recorded(symbol).and_then(|r| r.told.fees);
+        let told = self.source(symbol).and_then(Source::fees);
         told.unwrap_or(self.fees())
     }
 
     /// For how long the quotes of an underlying from files have stood, in milliseconds of the exchange's
     /// time; of the simulated ones they never stand.
     pub fn age(&self, symbol: &str, at: Moment) -> Option<i64> {
+        self.source(symbol)?.age(at)
+    }
+
+    /// The price of an underlying that came with the quotes of a moment and is not relied on, and the one
+    /// that stands for it.
+    pub fn doubted(&self, symbol: &str, at: Moment) -> Option<(Price, Price)> {
         let r = self.recorded(symbol)?;
-        let (moment, _) = r.tape.standing(at)?;
-        Some(at.millis() - moment.millis())
+        let (_, stands) = r.tape.standing(at)?;
+        Some((r.tape.doubted(at)?, stands))
+    }
+
+    /// The first moment after another at which something recorded of an underlying comes.
+    pub fn comes_after(&self, symbol: &str, at: Moment) -> Option<Moment> {
+        self.recorded(symbol)?.tape.next_after(at)
     }
 
     /// Whether orders in an underlying may trade at a moment, as far as its own hours say.
     pub fn trades(&self, symbol: &str, at: Moment) -> bool {
-        self.recorded(symbol).is_none_or(|r| r.trades(at))
+        self.source(symbol).is_none_or(|s| s.trades(at))
     }
 
     /// On how many of the last so many sessions before a moment quotes of an underlying were seen.
@@ -194,13 +200,13 @@ impl World {
             if r.first_date().is_none_or(|first| day < first) {
                 break;
             }
-            found += usize::from(r.saw_chain(close_of(day)));
+            found += usize::from(r.knows_chain(close_of(day)));
         }
         found
     }
 
     /// Whether nothing is known of what an underlying pays.
     pub fn lacks_dividends(&self, symbol: &str) -> bool {
-        self.recorded(symbol).is_some_and(Recorded::lacks_dividends)
+        self.source(symbol).is_some_and(Source::lacks_dividends)
     }
 }

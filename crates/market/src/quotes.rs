@@ -26,7 +26,8 @@ use crate::listing;
 use crate::market_data::Listed;
 use crate::noise::{Noise, Stream, contract_key, name_key};
 use crate::paid::{before_dividends, without_dividends};
-use crate::world::{Slice, World};
+use crate::simulated::Slice;
+use crate::world::World;
 
 const SLOT: i64 = 10 * 60_000;
 /// How far ahead shares alone are looked at, in years.
@@ -281,7 +282,7 @@ impl Quoter {
             terms_of(c, underlying, at, (slice.rate, slice.carry_yield), vol)
         };
         let rows: Vec<(Terms, f64)> = contracts.iter().map(|c| (terms(c), spot)).collect();
-        let Some(carry) = world.carry(&underlying.symbol) else {
+        let Some(carry) = world.carry(&underlying.symbol, at) else {
             return Vec::new();
         };
         let mut values = europeans(&without_dividends(&carry, &rows, (at, expiry)));
@@ -352,6 +353,30 @@ impl Quoter {
         Quoter::leg_of(world, contract, at, &listed)
     }
 
+    /// The volatility of a contract's strike at a moment: of the surface, or what its own quote or that of
+    /// the other right implies, or at the money where neither does.
+    pub(crate) fn vol_of(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<f64> {
+        let u = world.owner(contract)?;
+        let (expiry, spot) = (
+            u.expiry_moment(contract),
+            world.spot(&u.symbol, at)?.to_f64(),
+        );
+        if let Some(slice) = world.slice(&u.symbol, at, expiry, spot) {
+            return Some(slice.vol(contract.strike.to_f64()));
+        }
+        let quoted = [Kind::Put, Kind::Call].into_iter().find_map(|kind| {
+            let either = Contract {
+                kind,
+                ..contract.clone()
+            };
+            self.quote(world, &either, at)?.implied
+        });
+        quoted.or_else(|| {
+            let years = at.years_until(expiry).max(1.0 / 525_600.0);
+            Some((world.total_variance(&u.symbol, at, expiry)? / years).sqrt())
+        })
+    }
+
     /// As [`Quoter::leg_any`] of what was remembered at this moment; it can be asked by several
     /// threads.
     pub fn remembered_leg(
@@ -407,7 +432,7 @@ impl Quoter {
             slice.vol(contract.strike.to_f64()),
         );
         let mark = listed.quote.mark().to_f64();
-        let carry = world.carry(&underlying.symbol)?;
+        let carry = world.carry(&underlying.symbol, at)?;
         let pays = carry.dividends(at, expiry).next().is_some();
         let solve = || {
             if pays && contract.kind == Kind::Call {
@@ -525,21 +550,17 @@ fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
     if underlying.kind == UnderlyingKind::Index
         || underlying
             .last_session
-            .is_some_and(|last| at >= close_of(last))
+            .is_some_and(|last| at >= underlying.end_on(last, false))
     {
         return None;
     }
     let (price, live, key) = (world.spot(symbol, at)?, last_trading(at), name_key(symbol));
     // Of a recorded name the price alone is known: a tick on each side of it is assumed.
-    let Some(spec) = world.spec(symbol) else {
-        let size = 100 * underlying.lot();
+    let Some(spec) = world.simulated(symbol).map(|s| &s.spec) else {
         return Some(Quote {
             bid: price - underlying.own_tick,
             ask: price + underlying.own_tick,
-            bid_size: size,
-            ask_size: size,
-            volume: 0,
-            open_interest: 0,
+            ..Quote::at(price)
         });
     };
     let ticks = (spec.width * price.to_f64() * 1e-4 / underlying.own_tick.to_f64())
@@ -560,10 +581,10 @@ fn underlying_quote(world: &World, symbol: &str, at: Moment) -> Option<Quote> {
     Some(Quote {
         bid,
         ask: bid + underlying.own_tick * ticks,
-        bid_size: size(0),
-        ask_size: size(1),
-        volume: 0,
-        open_interest: 0,
+        bid_size: Some(size(0)),
+        ask_size: Some(size(1)),
+        volume: None,
+        open_interest: None,
     })
 }
 
@@ -600,7 +621,7 @@ impl Place<'_> {
         // The middle lies within a tick or two of the theoretical value: one Newton step is exact
         // to a hundredth of a point where the number means anything.
         let implied = (terms.vol + off / (value.vega_point * 100.0)).max(0.0);
-        let last = (quote.volume > 0).then(|| self.last(&quote, live));
+        let last = (quote.volume > Some(0)).then(|| self.last(&quote, live));
         Some(Listed {
             quote,
             last,
@@ -612,7 +633,7 @@ impl Place<'_> {
     }
 
     fn market(&self, value: f64, delta: f64, live: Moment, spot: f64) -> Option<Quote> {
-        let spec = self.world.spec(&self.underlying.symbol)?;
+        let spec = &self.world.simulated(&self.underlying.symbol)?.spec;
         let day = day_number(live.date());
         let minute = live.millis() / 60_000;
         let since_open = (live.millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
@@ -648,10 +669,10 @@ impl Place<'_> {
         Some(Quote {
             bid,
             ask,
-            bid_size: if bid.raw() == 0 { 0 } else { size(0) },
-            ask_size: size(1),
-            volume: volume as i64,
-            open_interest: (popularity * drift) as i64,
+            bid_size: Some(if bid.raw() == 0 { 0 } else { size(0) }),
+            ask_size: Some(size(1)),
+            volume: Some(volume as i64),
+            open_interest: Some((popularity * drift) as i64),
         })
     }
 

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
 use desk::beta::Beta;
-use desk::calendar::{close_of, is_session, open_of, session_on_or_before};
+use desk::calendar::{close_of, is_session, last_trading, open_of, session_on_or_before};
 use desk::{
     Carry, Contract, Cycle, Expiration, Fees, Kind, Moment, Price, Quote, Underlying,
     UnderlyingKind, terms_of,
@@ -24,25 +24,23 @@ use quant::{
 
 use crate::market_data::{Bar, Doubt, Listed};
 use crate::paid::{before_dividends, without_dividends};
+use crate::simulated::Slice;
+use crate::source::{Announced, Print, PrintOf, Rating, Source};
 use crate::tape::{AtTheMoney, Seen, Sight, Tape};
-use crate::world::{Announced, AnnouncedKind};
 
 /// What is told of an underlying beside its prices.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Told {
     /// Dividend yield a year, where one is stated; of a future it is not used.
     pub dividend_yield: Option<f64>,
-    /// Dated events, ascending; nothing where none are told.
-    pub events: Option<Vec<Announced>>,
     /// The sector.
     pub sector: Option<String>,
     /// It stands for many names.
     pub basket: bool,
     /// What trades cost, where it differs from the market's.
     pub fees: Option<Fees>,
-    /// Its own session on each date, in minutes of the exchange's clock, where it is shorter than the
-    /// market's.
-    pub hours: Option<desk::calendar::Hours>,
+    /// Its contracts were adjusted: what they deliver is not listed by itself.
+    pub adjusted: bool,
 }
 
 /// An underlying as recorded.
@@ -76,25 +74,20 @@ const FAR: f64 = 1.3;
 impl Recorded {
     /// An underlying, what is told of it, and what was seen.
     pub fn new(underlying: Underlying, told: Told, tape: Tape) -> Recorded {
-        Recorded {
+        let recorded = Recorded {
             underlying,
             told,
             tape: Arc::new(tape),
             memory: Arc::default(),
-        }
-    }
-
-    /// Whether a chain was seen on the date of a moment by then.
-    pub(crate) fn saw_chain(&self, at: Moment) -> bool {
-        let seen = self.tape.standing(at);
-        seen.is_some_and(|(seen, _)| seen.date() == at.date())
+        };
+        recorded.look_through();
+        recorded
     }
 
     /// The last moment seen, of a chain or a session's close.
     pub fn last_moment(&self) -> Option<Moment> {
-        let closed = self
-            .tape
-            .with_bars(|bars| bars.last().map(|b| close_of(b.date)));
+        let closed = self.tape.told_until(Date::MAX);
+        let closed = closed.map(|b| close_of(b.date));
         let seen = self.tape.span().map(|(_, last)| last);
         seen.into_iter().chain(closed).max()
     }
@@ -112,9 +105,9 @@ impl Recorded {
         seen.map_or(0, |(moment, _)| moment.millis())
     }
 
-    /// What it pays: a yield where one above or below zero is stated and always of an index, otherwise the
-    /// dividends that are told.
-    pub fn carry(&self) -> Carry {
+    /// What it pays as far as it is known at a moment: a yield where one above or below zero is stated and
+    /// always of an index, otherwise the dividends that are told by then.
+    fn carry_at(&self, at: Moment) -> Carry {
         if self.underlying.kind == UnderlyingKind::Future {
             return Carry::Future;
         }
@@ -122,82 +115,35 @@ impl Recorded {
         if stated != 0.0 || self.underlying.kind == UnderlyingKind::Index {
             return Carry::Yield(stated);
         }
-        let events = self.told.events.iter().flatten();
-        let paid = events.filter_map(|e| Some((e.known, e.cash?)));
+        let events = self.tape.events();
+        let known = events.iter().flat_map(|all| all.iter());
+        let known = known.filter(|e| e.told.is_none_or(|told| told <= at));
+        let paid = known.filter_map(|e| Some((e.known, e.cash?)));
         Carry::Dividends(paid.collect())
     }
 
-    pub(crate) fn announced(&self) -> &[Announced] {
-        self.told.events.as_deref().unwrap_or_default()
-    }
-
-    /// Whether nothing is known of what it pays.
-    pub(crate) fn lacks_dividends(&self) -> bool {
-        self.underlying.kind == UnderlyingKind::Shares
-            && self.told.dividend_yield.is_none()
-            && self.told.events.is_none()
-    }
-
-    pub(crate) fn spot(&self, at: Moment) -> Option<Price> {
+    /// The price of a moment: of the last quotes, or of a bar's opening or close where that is later.
+    fn price_at(&self, at: Moment) -> Option<Price> {
         let seen = self.tape.standing(at);
-        let told = self.tape.with_bars(|bars| {
-            let after = bars.partition_point(|b| open_of(b.date) <= at);
-            let last = bars[..after].last()?;
-            let close = close_of(last.date);
-            Some(if close <= at {
-                (close, last.close)
+        // A bar from moments would tell of those that are still to come.
+        let day = at.date();
+        let day = if open_of(day) <= at {
+            day
+        } else {
+            day.yesterday().unwrap_or(day)
+        };
+        let told = self.tape.told_until(day).map(|bar| {
+            let close = close_of(bar.date);
+            if close <= at {
+                (close, bar.close)
             } else {
-                (open_of(last.date), last.open)
-            })
+                (open_of(bar.date), bar.open)
+            }
         });
         seen.into_iter()
             .chain(told)
             .max_by_key(|(moment, _)| *moment)
             .map(|(_, price)| price)
-    }
-
-    /// Close of the last session before a date.
-    pub(crate) fn close_before(&self, day: Date) -> Option<Price> {
-        self.tape.with_bars(|bars| {
-            let end = bars.partition_point(|b| b.date < day);
-            bars[..end].last().map(|b| b.close)
-        })
-    }
-
-    /// Closes of the last `count` sessions before a date with their dates, oldest first.
-    pub(crate) fn dated_closes(&self, day: Date, count: usize) -> Vec<(Date, f64)> {
-        self.tape.with_bars(|bars| {
-            let end = bars.partition_point(|b| b.date < day);
-            let last = &bars[end.saturating_sub(count)..end];
-            last.iter().map(|b| (b.date, b.close.to_f64())).collect()
-        })
-    }
-
-    /// Bars from a date on that are closed by a moment; the session it lies in as the moments seen
-    /// show it.
-    pub(crate) fn bars(&self, from: Date, until: Moment) -> Vec<Bar> {
-        let mut out: Vec<Bar> = self.tape.with_bars(|bars| {
-            let told = bars.iter().filter(|b| b.date >= from);
-            told.filter(|b| close_of(b.date) <= until)
-                .copied()
-                .collect()
-        });
-        let day = session_on_or_before(until.date());
-        if day >= from && out.last().is_none_or(|b| b.date < day) {
-            let prices = self.tape.between(open_of(day), until.min(close_of(day)));
-            if let (Some((_, open)), Some((_, close))) = (prices.first(), prices.last()) {
-                let all = prices.iter().map(|(_, p)| *p);
-                out.push(Bar {
-                    date: day,
-                    open: *open,
-                    high: all.clone().max().unwrap_or(*open),
-                    low: all.min().unwrap_or(*open),
-                    close: *close,
-                    volume: 0,
-                });
-            }
-        }
-        out
     }
 
     /// The beta against another, worked out once for a date.
@@ -215,22 +161,8 @@ impl Recorded {
         *memory.betas.entry(key).or_insert_with(estimate)
     }
 
-    /// Whether it trades at a moment, as far as its own hours say.
-    pub(crate) fn trades(&self, at: Moment) -> bool {
-        let minutes = at.time_of_day() / 60_000;
-        let own = self.told.hours;
-        is_session(at.date()) && own.is_none_or(|h| (h.open..h.close).contains(&minutes))
-    }
-
     fn settles_at_opening(&self, contract: &Contract) -> bool {
         self.underlying.opens(&contract.root)
-    }
-
-    pub(crate) fn expirations(&self, at: Moment) -> Vec<Expiration> {
-        let Some((_, sight)) = self.tape.sight(at) else {
-            return Vec::new();
-        };
-        self.expirations_of(&sight, at)
     }
 
     fn expirations_of(&self, sight: &Sight, at: Moment) -> Vec<Expiration> {
@@ -258,23 +190,11 @@ impl Recorded {
                 Cycle::Weekly
             }
         };
-        let all = ends.into_iter().map(|(date, am_settled)| Expiration {
-            date,
-            cycle: cycle(date, am_settled),
-            am_settled,
+        let all = ends.into_iter().map(|(date, am_settled)| {
+            let cycle = cycle(date, am_settled);
+            self.underlying.expiration(date, cycle, am_settled)
         });
         all.filter(|e| e.moment() > at).collect()
-    }
-
-    pub(crate) fn strikes(&self, expiration: &Expiration, at: Moment) -> Vec<Price> {
-        let Some((_, sight)) = self.tape.sight(at) else {
-            return Vec::new();
-        };
-        let key = (expiration.date, expiration.am_settled);
-        let mut out: Vec<Price> = self.of(&sight, key).map(|(c, _)| c.strike).collect();
-        out.sort_unstable();
-        out.dedup();
-        out
     }
 
     fn of<'a>(
@@ -354,8 +274,8 @@ impl Recorded {
         let quote = Quote {
             bid: mark,
             ask: mark,
-            bid_size: 0,
-            ask_size: 0,
+            bid_size: None,
+            ask_size: None,
             ..listed.quote
         };
         Some(Listed { quote, ..*listed })
@@ -387,7 +307,7 @@ impl Recorded {
         }
         let pricing = Pricing {
             recorded: self,
-            carry: self.carry(),
+            carry: self.carry_at(moment),
             spot: sight.spot.to_f64(),
             moment,
             ends,
@@ -425,14 +345,199 @@ impl Recorded {
         });
         known.collect()
     }
+}
 
-    /// At-the-money total variance until a moment.
-    pub(crate) fn total_variance(
-        &self,
-        at: Moment,
-        until: Moment,
-        rate: impl Fn(Moment, f64) -> f64,
-    ) -> Option<f64> {
+/// A price that lies so far from the last one of its session (in logarithms) is held against its options.
+const SUSPECT: f64 = 0.05;
+/// The same over a night; and without options what is not believed within a session.
+const SUSPECT_OVERNIGHT: f64 = 0.25;
+/// How far the price may lie from what its options say, in logarithms.
+const BY_PARITY: f64 = 0.02;
+
+impl Recorded {
+    /// Takes in what was seen at a moment. A price that can stand neither beside the last one nor beside
+    /// its own options is not relied on: the last one stands for it.
+    pub fn take(&self, at: Moment, sight: Sight) {
+        let relied = self.stands_for(at, &sight);
+        self.tape.add(at, sight, relied);
+    }
+
+    /// Looks through a past that is known by its prices alone, once, and holds suspicious ones against their
+    /// options.
+    fn look_through(&self) {
+        let Some((first, last)) = self.tape.span() else {
+            return;
+        };
+        for (at, price) in self.tape.between(first, last) {
+            if self.jump(at, price).is_some_and(|(by, most, _)| by > most)
+                && let Some((_, sight)) = self.tape.sight(at)
+                && let Some(relied) = self.stands_for(at, &sight)
+            {
+                self.tape.rely(at, relied);
+            }
+        }
+    }
+
+    /// By how much a price lies from the last one that was relied on, from how much on it is suspicious,
+    /// and that last one.
+    fn jump(&self, at: Moment, price: Price) -> Option<(f64, f64, Price)> {
+        let (before, last) = self.tape.standing(at.plus_millis(-1))?;
+        if last <= Price::ZERO || price <= Price::ZERO {
+            return Some((f64::INFINITY, SUSPECT, last));
+        }
+        let by = log(price.to_f64() / last.to_f64()).abs();
+        let same = before.date() == at.date();
+        Some((by, if same { SUSPECT } else { SUSPECT_OVERNIGHT }, last))
+    }
+
+    /// The price that stands for the one that came with a sight, where that is not relied on.
+    fn stands_for(&self, at: Moment, sight: &Sight) -> Option<Price> {
+        let (by, most, last) = self.jump(at, sight.spot)?;
+        if by <= most {
+            return None;
+        }
+        let doubted = match self.by_parity(at, sight) {
+            Some(said) => log(sight.spot.to_f64() / said).abs() > BY_PARITY,
+            // A price alone is believed after a night, and not within a session.
+            None => by > SUSPECT_OVERNIGHT && most == SUSPECT,
+        };
+        doubted.then_some(last)
+    }
+
+    /// The price that pairs of call and put of one strike say by parity, S = C − P + K·e^(−rT) + D with the
+    /// interest left out: the median over the pairs of the nearest expiration. American pairs say it
+    /// within what early exercise is worth, which is less than a price of another company's differs by.
+    fn by_parity(&self, at: Moment, sight: &Sight) -> Option<f64> {
+        let all = self.expirations_of(sight, at);
+        let nearest = all.first()?;
+        let key = (nearest.date, nearest.am_settled);
+        let sound = |seen: &Seen| Doubt::of(&seen.quote).is_none() && seen.quote.bid > Price::ZERO;
+        let mut said: Vec<f64> = self
+            .of(sight, key)
+            .filter(|(c, seen)| c.kind == Kind::Call && sound(seen))
+            .filter_map(|(c, call)| {
+                let put = Contract {
+                    kind: Kind::Put,
+                    ..c.clone()
+                };
+                let put = sight.contracts.get(&put).filter(|seen| sound(seen))?;
+                Some((call.quote.mid() - put.quote.mid() + c.strike).to_f64())
+            })
+            .filter(|s| *s > 0.0)
+            .collect();
+        said.sort_by(f64::total_cmp);
+        said.get(said.len() / 2).copied()
+    }
+}
+
+impl Source for Recorded {
+    fn underlying(&self) -> &Underlying {
+        &self.underlying
+    }
+
+    fn is_listed(&self, _: Date) -> bool {
+        // What was seen once can be looked at for good.
+        true
+    }
+
+    fn trades(&self, at: Moment) -> bool {
+        let (hours, day) = (self.underlying.hours_on(at.date()), at.date());
+        let minutes = at.time_of_day() / 60_000;
+        let ended = self.underlying.last_session.is_some_and(|last| day > last);
+        is_session(day) && !ended && (hours.open..hours.close).contains(&minutes)
+    }
+
+    fn spot(&self, at: Moment) -> Option<Price> {
+        self.price_at(at)
+    }
+
+    fn print(&self, of: PrintOf, day: Date, at: Moment) -> Option<Print> {
+        let (open, close) = (
+            self.underlying.end_on(day, true),
+            self.underlying.end_on(day, false),
+        );
+        let told = self.tape.told_bar(day);
+        match of {
+            PrintOf::Opening if at < open => None,
+            PrintOf::Opening => {
+                let told = told.map(|b| Print {
+                    price: b.open,
+                    at: open,
+                });
+                // Without a bar the first quote of the session says it, as soon as it has come.
+                let seen = || self.tape.between(open, at.min(close)).first().copied();
+                told.or_else(|| seen().map(|(at, price)| Print { price, at }))
+            }
+            PrintOf::Close if at < close => None,
+            PrintOf::Close => {
+                let told = told.map(|b| Print {
+                    price: b.close,
+                    at: close,
+                });
+                let seen = || self.tape.between(open, close).last().copied();
+                told.or_else(|| seen().map(|(at, price)| Print { price, at }))
+            }
+        }
+    }
+
+    fn previous_close(&self, at: Moment) -> Option<Price> {
+        let day = last_trading(at).date();
+        self.tape.with_bars(|bars| {
+            let end = bars.partition_point(|b| b.date < day);
+            bars[..end].last().map(|b| b.close)
+        })
+    }
+
+    fn closes(&self, at: Moment, count: usize) -> Vec<(Date, f64)> {
+        let day = at.date();
+        self.tape.with_bars(|bars| {
+            let end = bars.partition_point(|b| b.date < day);
+            let last = &bars[end.saturating_sub(count)..end];
+            last.iter().map(|b| (b.date, b.close.to_f64())).collect()
+        })
+    }
+
+    fn bars(&self, from: Date, until: Moment) -> Vec<Bar> {
+        let mut out: Vec<Bar> = self.tape.with_bars(|bars| {
+            let told = bars.iter().filter(|b| b.date >= from);
+            told.filter(|b| close_of(b.date) <= until)
+                .copied()
+                .collect()
+        });
+        let day = session_on_or_before(until.date());
+        if day >= from && out.last().is_none_or(|b| b.date < day) {
+            let prices = self.tape.between(open_of(day), until.min(close_of(day)));
+            if let (Some((_, open)), Some((_, close))) = (prices.first(), prices.last()) {
+                let all = prices.iter().map(|(_, p)| *p);
+                out.push(Bar {
+                    date: day,
+                    open: *open,
+                    high: all.clone().max().unwrap_or(*open),
+                    low: all.min().unwrap_or(*open),
+                    close: *close,
+                    volume: 0,
+                });
+            }
+        }
+        out
+    }
+
+    fn carry(&self, at: Moment) -> Carry {
+        self.carry_at(at)
+    }
+
+    fn announced(&self, at: Moment) -> Vec<Announced> {
+        let events = self.tape.events();
+        let all = events.iter().flat_map(|all| all.iter());
+        all.filter(|e| e.is_told(at))
+            .map(|e| Announced {
+                what: e.words(),
+                ..e.clone()
+            })
+            .collect()
+    }
+
+    fn total_variance(&self, at: Moment, until: Moment, rate: Rating<'_>) -> Option<f64> {
         let (moment, _) = self.tape.standing(at)?;
         let money = match self.tape.money(moment) {
             Some(money) => money,
@@ -460,6 +565,62 @@ impl Recorded {
             (Some((t, w)), None) | (None, Some((t, w))) => Some(w / t * years),
             (None, None) => None,
         }
+    }
+
+    fn slice(&self, _: Moment, _: Moment, _: f64, _: f64) -> Option<Slice> {
+        None
+    }
+
+    fn expirations(&self, at: Moment) -> Vec<Expiration> {
+        let sight = self.tape.sight(at);
+        sight.map_or_else(Vec::new, |(_, sight)| self.expirations_of(&sight, at))
+    }
+
+    fn strikes(&self, of: &Expiration, at: Moment) -> Vec<Price> {
+        let Some((_, sight)) = self.tape.sight(at) else {
+            return Vec::new();
+        };
+        let key = (of.date, of.am_settled);
+        let mut out: Vec<Price> = self.of(&sight, key).map(|(c, _)| c.strike).collect();
+        out.sort_unstable();
+        out.dedup();
+        out
+    }
+
+    fn sector(&self) -> Option<&str> {
+        self.told.sector.as_deref()
+    }
+
+    fn is_basket(&self) -> bool {
+        self.told.basket || self.underlying.kind == UnderlyingKind::Index
+    }
+
+    fn fees(&self) -> Option<Fees> {
+        self.told.fees
+    }
+
+    fn age(&self, at: Moment) -> Option<i64> {
+        let (moment, _) = self.tape.standing(at)?;
+        Some(at.millis() - moment.millis())
+    }
+
+    fn knows_chain(&self, at: Moment) -> bool {
+        let seen = self.tape.standing(at);
+        seen.is_some_and(|(seen, _)| seen.date() == at.date())
+    }
+
+    fn lacks_dividends(&self) -> bool {
+        self.underlying.kind == UnderlyingKind::Shares
+            && self.told.dividend_yield.is_none()
+            && self.tape.events().is_none()
+    }
+
+    fn given_beta(&self) -> Option<f64> {
+        None
+    }
+
+    fn is_bought(&self) -> bool {
+        self.underlying.kind != UnderlyingKind::Index && !self.told.adjusted
     }
 }
 
@@ -491,11 +652,7 @@ impl Pricing<'_> {
         quant::Vanilla {
             terms: self.terms(c, vol),
             spot: self.spot,
-            on: if self.recorded.underlying.kind == UnderlyingKind::Future {
-                quant::PricedOn::Future
-            } else {
-                quant::PricedOn::Spot
-            },
+            on: self.recorded.underlying.priced_on(),
         }
     }
 
@@ -573,15 +730,7 @@ impl Pricing<'_> {
     }
 
     fn listed(&self, rows: Vec<(Contract, Option<Seen>)>) -> Vec<(Contract, Listed)> {
-        let nothing = Quote {
-            bid: Price::ZERO,
-            ask: Price::ZERO,
-            bid_size: 0,
-            ask_size: 0,
-            volume: 0,
-            open_interest: 0,
-        };
-        let quote = |seen: &Option<Seen>| seen.map_or(nothing, |s| s.quote);
+        let quote = |seen: &Option<Seen>| seen.map_or(Quote::at(Price::ZERO), |s| s.quote);
         let mut doubts: Vec<Option<Doubt>> = rows
             .iter()
             .map(|(_, seen)| seen.map_or(Some(Doubt::Missing), |s| Doubt::of(&s.quote)))
@@ -655,9 +804,10 @@ impl Pricing<'_> {
             let apart = |of: &&f64| own.is_none_or(|own| own > **of * FAR || own < **of / FAR);
             theirs.iter().filter(apart).count() * 2 > theirs.len()
         };
+        let bent = self.bent(rows, doubts);
         let near = |i: usize| -> Option<f64> {
             let mut all = neighbours(rows, vols, i, 2);
-            (all.len() >= 2 && far(vols[i], &all)).then(|| {
+            (all.len() >= 2 && (bent[i] || far(vols[i], &all))).then(|| {
                 all.sort_by(f64::total_cmp);
                 0.5 * (all[(all.len() - 1) / 2] + all[all.len() / 2])
             })
@@ -684,6 +834,37 @@ impl Pricing<'_> {
     }
 }
 
+impl Pricing<'_> {
+    /// Which quotes belong to three neighbours of one kind whose butterfly pays whoever takes it, bought at
+    /// the asks and sold at the bid: (K₃ − K₂)·ask₁ + (K₂ − K₁)·ask₃ < (K₃ − K₁)·bid₂, which no prices
+    /// without arbitrage do.
+    fn bent(&self, rows: &[(Contract, Option<Seen>)], doubts: &[Option<Doubt>]) -> Vec<bool> {
+        let mut out = vec![false; rows.len()];
+        for kind in [Kind::Call, Kind::Put] {
+            let own: Vec<usize> = (0..rows.len())
+                .filter(|i| rows[*i].0.kind == kind && doubts[*i].is_none())
+                .collect();
+            for three in own.windows(3) {
+                let strike = |k: usize| rows[three[k]].0.strike.to_f64();
+                let quote = |k: usize| rows[three[k]].1.map(|s| s.quote);
+                let (Some(low), Some(body), Some(high)) = (quote(0), quote(1), quote(2)) else {
+                    continue;
+                };
+                let wide = strike(2) - strike(0);
+                let wings = (strike(2) - strike(1)) * low.ask.to_f64()
+                    + (strike(1) - strike(0)) * high.ask.to_f64();
+                let tick = self.recorded.underlying.ticks.tick_at(body.ask).to_f64();
+                if wings / wide < body.bid.to_f64() - tick {
+                    for i in three {
+                        out[*i] = true;
+                    }
+                }
+            }
+        }
+        out
+    }
+}
+
 /// Volatilities of the nearest strikes of the same kind that imply one, up to so many on each side,
 /// the nearest first.
 fn neighbours(
@@ -706,19 +887,4 @@ fn neighbours(
         out.extend(above.get(k));
     }
     out
-}
-
-/// The words of a dividend.
-pub(crate) fn told_dividend(cash: Price) -> String {
-    format!("ex-dividend, {cash} a share")
-}
-
-impl Announced {
-    /// In words: a dividend always with its cash.
-    pub(crate) fn told(&self) -> String {
-        match (self.kind, self.cash) {
-            (AnnouncedKind::ExDividend, Some(cash)) => told_dividend(cash),
-            _ => self.what.clone(),
-        }
-    }
 }

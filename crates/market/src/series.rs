@@ -32,8 +32,10 @@ pub(crate) struct Series {
     pub close: Vec<f64>,
     /// Own intraday move, joined by the bridge; the market's part is added with beta.
     pub own_move: Vec<f64>,
-    /// Own variance per year of each session.
-    pub own_variance: Vec<f64>,
+    /// What the own moves shared with the market by chance, and is taken out of them: a slope.
+    pub chance: f64,
+    /// Own variance; nothing where the path is the market's alone.
+    pub own: Option<Variances>,
     /// Event dates, ascending, each with the opening at which the market knows the outcome.
     pub events: Vec<(Date, Moment)>,
     /// Ex-dates, ascending, and the cash paid on a share.
@@ -47,8 +49,8 @@ pub(crate) struct Market<'a> {
     /// Log moves of each night, and of the session after it.
     pub night: Vec<f64>,
     pub day: Vec<f64>,
-    /// Variance per year of each session.
-    pub variance: Vec<f64>,
+    /// Its variance.
+    pub variance: Variances,
     /// The session on which every path passes through its anchor.
     anchor: usize,
 }
@@ -67,14 +69,14 @@ impl Market<'_> {
             .iter()
             .map(|(night, day)| NIGHT.sqrt() * night + (1.0 - NIGHT).sqrt() * day)
             .collect();
-        let variance = variances(noise, 0, MARKET_VOL, &day, -0.75, anchor);
+        let variance = Variances::new(noise, (0, MARKET_VOL), &day, -0.75, anchor);
+        let of = &variance.of_session;
         let night: Vec<f64> = (0..sessions.len())
-            .map(|i| drift(variance[i]) * NIGHT + (variance[i] * NIGHT / YEAR).sqrt() * shocks[i].0)
+            .map(|i| drift(of[i]) * NIGHT + (of[i] * NIGHT / YEAR).sqrt() * shocks[i].0)
             .collect();
         let moved: Vec<f64> = (0..sessions.len())
             .map(|i| {
-                drift(variance[i]) * (1.0 - NIGHT)
-                    + (variance[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1
+                drift(of[i]) * (1.0 - NIGHT) + (of[i] * (1.0 - NIGHT) / YEAR).sqrt() * shocks[i].1
             })
             .collect();
         Market {
@@ -113,12 +115,10 @@ impl Series {
                 )
             })
             .collect();
-        let own_variance = if spec.own_vol > 0.0 {
+        let own = (spec.own_vol > 0.0).then(|| {
             let day: Vec<f64> = shocks.iter().map(|s| s.1).collect();
-            variances(noise, key, spec.own_vol, &day, -0.3, anchor)
-        } else {
-            vec![0.0; sessions.len()]
-        };
+            Variances::new(noise, (key, spec.own_vol), &day, -0.3, anchor)
+        });
         let events = spec
             .event
             .map_or_else(Vec::new, |e| dates(e.on, e.every, sessions[0], LAST));
@@ -136,7 +136,7 @@ impl Series {
             _ => 0.0,
         };
         let part = |i: usize, share: f64, shock: f64| {
-            let v = own_variance[i] * share / YEAR;
+            let v = own.as_ref().map_or(0.0, |o| o.of_session[i]) * share / YEAR;
             v.sqrt() * shock - v / 2.0
         };
         let own_night: Vec<f64> = (0..sessions.len())
@@ -179,7 +179,8 @@ impl Series {
             open,
             close,
             own_move,
-            own_variance,
+            chance,
+            own,
             events,
             dividends,
         };
@@ -245,32 +246,70 @@ fn dates(on: Date, every: Option<i64>, first: Date, last: Date) -> Vec<(Date, Mo
 }
 
 /// Drift that compensates half the variance and pays a little for risk.
-fn drift(variance: f64) -> f64 {
+pub(crate) fn drift(variance: f64) -> f64 {
     (0.06 - variance / 2.0) / YEAR
 }
 
-/// Daily variances per year: exp of a mean-reverting process that reacts to the day's shock,
-/// shifted so that the anchor day has the stated volatility.
-fn variances(
-    noise: Noise,
-    key: u64,
-    vol: f64,
-    shocks: &[f64],
+/// Variances a year, session by session: exp of a mean-reverting process that reacts to the session's
+/// shock, shifted so that the anchor day has the stated volatility.
+///
+/// ln v of the next session = ln v − κ(ln v − m) + ω(ρ·shock + √(1 − ρ²)·other).
+pub(crate) struct Variances {
+    /// As each session begins, its night not yet counted.
+    pub of_session: Vec<f64>,
+    /// What its own shocks hang on.
+    pub key: u64,
+    /// The level of ln v that it returns to.
+    mean: f64,
+    /// Correlation with the session's shock.
     leverage: f64,
-    anchor: usize,
-) -> Vec<f64> {
-    const DAILY_REVERSION: f64 = 0.02;
-    const VOL_OF_VARIANCE: f64 = 0.11;
-    let mut x = 0.0;
-    let mut logs = Vec::with_capacity(shocks.len());
-    for (i, shock) in shocks.iter().enumerate() {
-        logs.push(x);
-        let other = noise.normal(Stream::Variance, key, i as i64);
-        let mixed = leverage * shock + (1.0 - leverage * leverage).sqrt() * other;
-        x += -DAILY_REVERSION * x + VOL_OF_VARIANCE * mixed;
+}
+
+const DAILY_REVERSION: f64 = 0.02;
+const VOL_OF_VARIANCE: f64 = 0.11;
+
+impl Variances {
+    fn new(
+        noise: Noise,
+        (key, vol): (u64, f64),
+        shocks: &[f64],
+        leverage: f64,
+        anchor: usize,
+    ) -> Variances {
+        let mut out = Variances {
+            of_session: Vec::with_capacity(shocks.len()),
+            key,
+            mean: 0.0,
+            leverage,
+        };
+        let mut x = 0.0;
+        let mut logs = Vec::with_capacity(shocks.len());
+        for (i, shock) in shocks.iter().enumerate() {
+            logs.push(x);
+            x = out.moved(x, 1.0, *shock, out.other(noise, i));
+        }
+        out.mean = log(vol * vol) - logs[anchor];
+        out.of_session = logs.into_iter().map(|l| exp(l + out.mean)).collect();
+        out
     }
-    let shift = log(vol * vol) - logs[anchor];
-    logs.into_iter().map(|l| exp(l + shift)).collect()
+
+    /// The shock of a session that is the variance's own.
+    pub(crate) fn other(&self, noise: Noise, session: usize) -> f64 {
+        noise.normal(Stream::Variance, self.key, session as i64)
+    }
+
+    /// ln v above its mean after a part of a session with so much of its shocks.
+    fn moved(&self, x: f64, part: f64, shock: f64, other: f64) -> f64 {
+        let apart = (1.0 - self.leverage * self.leverage).sqrt();
+        x - part * DAILY_REVERSION * x + VOL_OF_VARIANCE * (self.leverage * shock + apart * other)
+    }
+
+    /// Variance after a part of a session with so much of its shocks; after the whole of it that of the
+    /// next session.
+    pub(crate) fn after(&self, session: usize, part: f64, shock: f64, other: f64) -> f64 {
+        let x = log(self.of_session[session]) - self.mean;
+        exp(self.moved(x, part, shock, other) + self.mean)
+    }
 }
 
 fn sum(a: &[f64], b: &[f64]) -> Vec<f64> {

@@ -131,6 +131,7 @@ pub(crate) fn specs() -> Vec<Spec> {
         },
         own_dates: Vec::new(),
         last_session: None,
+        session: None,
         weekly_root: None,
         opening_root: None,
         beta,

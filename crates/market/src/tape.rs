@@ -9,9 +9,12 @@ use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, RwLock, RwLockReadGuard, RwLockWriteGuard};
 
+use desk::calendar::{close_of, is_session, open_of};
 use desk::{Contract, Moment, Price, Quote};
+use jiff::civil::Date;
 
 use crate::market_data::Bar;
+use crate::source::Announced;
 
 /// What was seen of one contract.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -66,7 +69,10 @@ static HELD: AtomicUsize = AtomicUsize::new(0);
 
 /// One moment.
 struct Kept {
+    /// The price that is relied on.
     spot: Price,
+    /// The price that came with it, where that is not relied on.
+    doubted: Option<Price>,
     sight: Option<Arc<Sight>>,
     /// When it was asked for last, by a count of askings.
     asked: AtomicU64,
@@ -75,7 +81,12 @@ struct Kept {
 
 #[derive(Default)]
 struct Inner {
+    /// Sessions as files tell them.
+    told: BTreeMap<Date, Bar>,
+    /// Every session, ascending: as told, or as its moments show it where nothing is told.
     bars: Vec<Bar>,
+    /// What is told of dates ahead and behind; nothing where nothing is.
+    events: Option<Arc<[Announced]>>,
     moments: BTreeMap<Moment, Kept>,
     /// Contracts in memory.
     held: usize,
@@ -104,7 +115,7 @@ impl Tape {
         let tape = Tape::default();
         tape.set_bars(bars);
         for (at, sight) in sights {
-            tape.add(at, sight);
+            tape.add(at, sight, None);
         }
         tape
     }
@@ -119,22 +130,24 @@ impl Tape {
         let moments = moments.into_iter().map(|known| {
             let kept = Kept {
                 spot: known.spot,
+                doubted: None,
                 sight: None,
                 asked: AtomicU64::new(0),
                 money: known.money,
             };
             (known.at, kept)
         });
-        Tape {
+        let tape = Tape {
             inner: RwLock::new(Inner {
-                bars,
                 moments: moments.collect(),
-                held: 0,
+                ..Inner::default()
             }),
             asked: AtomicU64::new(0),
             again: AtomicU64::new(0),
             reader: Some(reader),
-        }
+        };
+        tape.set_bars(bars);
+        tape
     }
 
     // A reader that panicked has changed nothing.
@@ -146,14 +159,19 @@ impl Tape {
         self.inner.write().unwrap_or_else(|e| e.into_inner())
     }
 
-    /// Adds what was seen at a moment; of one that is known already it takes the place.
-    pub fn add(&self, at: Moment, sight: Sight) {
+    /// Adds what was seen at a moment; of one that is known already it takes the place. Where the price
+    /// that came with it is not relied on, `relied` stands for it.
+    pub fn add(&self, at: Moment, sight: Sight, relied: Option<Price>) {
         let turn = self.asked.fetch_add(1, Ordering::Relaxed);
         let mut inner = self.write();
         let more = sight.contracts.len();
         let kept = Kept {
-            spot: sight.spot,
-            sight: Some(Arc::new(sight)),
+            spot: relied.unwrap_or(sight.spot),
+            doubted: relied.map(|_| sight.spot),
+            sight: Some(Arc::new(Sight {
+                spot: relied.unwrap_or(sight.spot),
+                ..sight
+            })),
             asked: AtomicU64::new(turn),
             money: None,
         };
@@ -165,7 +183,42 @@ impl Tape {
             .and_then(|k| k.sight)
             .map_or(0, |s| s.contracts.len());
         self.holds(&mut inner, more, less);
+        inner.see(at.date());
         self.make_room(&mut inner, at);
+    }
+
+    /// Lets another price stand for the one that came at a moment.
+    pub fn rely(&self, at: Moment, relied: Price) {
+        let mut inner = self.write();
+        if let Some(kept) = inner.moments.get_mut(&at) {
+            kept.doubted = Some(kept.spot);
+            kept.spot = relied;
+            let sight = kept.sight.take();
+            kept.sight = sight.map(|s| {
+                Arc::new(Sight {
+                    spot: relied,
+                    ..Sight::clone(&s)
+                })
+            });
+        }
+        inner.see(at.date());
+    }
+
+    /// The price that came with the moment that stands at another, where it is not relied on.
+    pub fn doubted(&self, at: Moment) -> Option<Price> {
+        let inner = self.read();
+        inner.moments.range(..=at).next_back()?.1.doubted
+    }
+
+    /// Puts other dated events in place.
+    pub fn set_events(&self, events: Option<Vec<Announced>>) {
+        self.write().events = events.map(Arc::from);
+        self.again.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// Dated events, ascending; nothing where none are told.
+    pub(crate) fn events(&self) -> Option<Arc<[Announced]>> {
+        self.read().events.clone()
     }
 
     /// Counts contracts that came into memory and went out of it.
@@ -178,9 +231,27 @@ impl Tape {
         }
     }
 
-    /// Puts other bars in place, ascending.
+    /// Puts other bars in place. Sessions without one are as their moments show them.
     pub fn set_bars(&self, bars: Vec<Bar>) {
-        self.write().bars = bars;
+        let mut inner = self.write();
+        inner.told = bars.into_iter().map(|b| (b.date, b)).collect();
+        inner.bars = inner.told.values().copied().collect();
+        let mut days: Vec<Date> = inner.moments.keys().map(|at| at.date()).collect();
+        days.dedup();
+        for day in days {
+            inner.see(day);
+        }
+    }
+
+    /// The bar of a session as a file tells it.
+    pub(crate) fn told_bar(&self, day: Date) -> Option<Bar> {
+        self.read().told.get(&day).copied()
+    }
+
+    /// The last bar that a file tells of a session up to a date.
+    pub(crate) fn told_until(&self, day: Date) -> Option<Bar> {
+        let inner = self.read();
+        inner.told.range(..=day).next_back().map(|(_, bar)| *bar)
     }
 
     /// Forgets contracts asked for longest ago, where the reader can read them again; never those of
@@ -241,6 +312,13 @@ impl Tape {
         range.map(|(at, kept)| (*at, kept.spot)).collect()
     }
 
+    /// The first moment after another.
+    pub fn next_after(&self, at: Moment) -> Option<Moment> {
+        let inner = self.read();
+        let mut after = inner.moments.range(at.plus_millis(1)..);
+        after.next().map(|(moment, _)| *moment)
+    }
+
     /// The first and the last moment.
     pub fn span(&self) -> Option<(Moment, Moment)> {
         let inner = self.read();
@@ -271,8 +349,10 @@ impl Tape {
             }
             *moment
         };
-        let sight = Arc::new((self.reader.as_ref()?)(moment)?);
+        let read = (self.reader.as_ref()?)(moment)?;
         let mut inner = self.write();
+        let spot = inner.moments.get(&moment).map_or(read.spot, |k| k.spot);
+        let sight = Arc::new(Sight { spot, ..read });
         if let Some(kept) = inner.moments.get_mut(&moment) {
             kept.asked.store(turn, Ordering::Relaxed);
             // Another may have read it meanwhile.
@@ -298,6 +378,36 @@ impl Tape {
     }
 }
 
+impl Inner {
+    /// Works the bar of a day out anew from its moments, where no file tells it.
+    fn see(&mut self, day: Date) {
+        if self.told.contains_key(&day) || !is_session(day) {
+            return;
+        }
+        let span = open_of(day)..=close_of(day);
+        let mut prices = self.moments.range(span).map(|(_, kept)| kept.spot);
+        let Some(open) = prices.next() else { return };
+        let first = Bar {
+            date: day,
+            open,
+            high: open,
+            low: open,
+            close: open,
+            volume: 0,
+        };
+        let bar = prices.fold(first, |bar, price| Bar {
+            high: bar.high.max(price),
+            low: bar.low.min(price),
+            close: price,
+            ..bar
+        });
+        match self.bars.binary_search_by_key(&day, |b| b.date) {
+            Ok(place) => self.bars[place] = bar,
+            Err(place) => self.bars.insert(place, bar),
+        }
+    }
+}
+
 impl Drop for Tape {
     fn drop(&mut self) {
         if self.reader.is_some() {
@@ -316,10 +426,10 @@ mod tests {
         let quote = Quote {
             bid: Price::cents(100),
             ask: Price::cents(110),
-            bid_size: 1,
-            ask_size: 1,
-            volume: 0,
-            open_interest: 0,
+            bid_size: Some(1),
+            ask_size: Some(1),
+            volume: None,
+            open_interest: None,
         };
         let contract = |i: i64| Contract {
             root: "OWN".into(),
@@ -350,7 +460,7 @@ mod tests {
         });
         let tape = Tape::read_by(Vec::new(), known, Box::new(reader));
         for i in moments / 2..moments {
-            tape.add(at(i), sight(i, each));
+            tape.add(at(i), sight(i, each), None);
         }
         for i in (0..moments).chain([3, 70, 3]) {
             let (moment, seen) = tape.sight(at(i).plus_millis(999)).unwrap();

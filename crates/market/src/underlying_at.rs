@@ -54,7 +54,7 @@ impl UnderlyingAt<'_> {
     pub fn carried_to(&self, then: Moment, spot: f64) -> Option<CarriedTo> {
         let years = self.at.years_until(then).max(1.0 / 525_600.0);
         let rate = self.world.rate(self.at, years);
-        let carry = self.world.carry(self.symbol())?;
+        let carry = self.world.carry(self.symbol(), self.at)?;
         let paid = carry.yield_until(self.at, then, rate, spot);
         Some(CarriedTo {
             years,

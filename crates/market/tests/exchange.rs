@@ -127,7 +127,7 @@ fn the_cross_fills_now_beyond_the_rest_never_and_the_middle_in_a_while() {
     let crossing = on_arrival(&world, &at(m.cross), start()).unwrap();
     assert_eq!(
         (crossing.packages, crossing.price),
-        (2.min(m.size), m.cross)
+        (2.min(m.size.unwrap()), m.cross)
     );
     let sum: Price = crossing
         .legs
@@ -344,13 +344,13 @@ fn at_once_orders_never_rest() {
         &world,
         &order(&world, 1, 1, Pricing::Market, TimeInForce::Day),
     );
-    let many = m.size + 3;
+    let many = m.size.unwrap() + 3;
     for (quantity, pricing, time, filled) in [
         (
             many,
             Pricing::Limit(m.cross),
             TimeInForce::ImmediateOrCancel,
-            m.size,
+            m.size.unwrap(),
         ),
         (many, Pricing::Limit(m.cross), TimeInForce::FillOrKill, 0),
         (1, Pricing::Limit(m.cross), TimeInForce::FillOrKill, 1),
@@ -854,8 +854,20 @@ fn displayed_size_is_consumed() {
     let world = World::new(1);
     let probe = order(&world, 1, 1, Pricing::Market, TimeInForce::Day);
     let m = market_now(&world, &probe);
-    let whole = order(&world, 1, m.size, Pricing::Limit(m.cross), TimeInForce::Day);
-    let second = order(&world, 2, m.size, Pricing::Limit(m.cross), TimeInForce::Day);
+    let whole = order(
+        &world,
+        1,
+        m.size.unwrap(),
+        Pricing::Limit(m.cross),
+        TimeInForce::Day,
+    );
+    let second = order(
+        &world,
+        2,
+        m.size.unwrap(),
+        Pricing::Limit(m.cross),
+        TimeInForce::Day,
+    );
     let mut walker = order(&world, 3, 1, Pricing::Market, TimeInForce::Day);
     walker.id = 3;
     let mut orders: Vec<Arc<Order>> = [whole, second, walker].map(Arc::new).to_vec();
@@ -878,7 +890,7 @@ fn displayed_size_is_consumed() {
         fill
     };
     let first = look(&mut orders, 1, start()).unwrap();
-    assert_eq!((first.packages, first.price), (m.size, m.cross));
+    assert_eq!((first.packages, first.price), (m.size.unwrap(), m.cross));
     assert_eq!(look(&mut orders, 2, start()), None, "nothing is left of it");
     let walked = look(&mut orders, 3, start()).unwrap();
     assert_eq!((walked.packages, walked.price), (1, m.cross + m.tick));

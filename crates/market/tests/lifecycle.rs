@@ -6,8 +6,9 @@ use std::collections::BTreeSet;
 use desk::calendar::{close_of, next_session, open_of, previous_session};
 use desk::*;
 use jiff::civil::{Date, date};
-use market::lifecycle::{LifecycleEvent, due};
-use market::{DEMO_DAY, Quoter, World, check_listed, contract, strikes};
+use market::lifecycle::{LifecycleEvent, of_phase};
+use market::session::phases;
+use market::{DEMO_DAY, Print, Quoter, World, check_listed, contract, strikes};
 
 const DEMO_SEED: u64 = 20_310_311;
 
@@ -26,6 +27,19 @@ fn fill(order: u64, at: Moment, instrument: Instrument, quantity: i64, price: Pr
         legs,
         fees: Money::ZERO,
     }
+}
+
+/// What all phases of a moment bring to an account that nothing is booked on meanwhile.
+fn due(
+    world: &World,
+    quoter: &mut Quoter,
+    account: &Account,
+    declined: &BTreeSet<Contract>,
+    at: Moment,
+) -> Vec<LifecycleEvent> {
+    let each = phases(at).iter();
+    each.flat_map(|phase| of_phase(*phase, world, quoter, (account, declined), at))
+        .collect()
 }
 
 /// An account that holds so many of each.
@@ -161,6 +175,10 @@ fn a_cent_in_the_money_is_exercised_unless_told_otherwise_and_sold_ones_are_assi
         &told,
         close_of(expiry),
     );
+    let print = Print {
+        price: print,
+        at: close_of(expiry),
+    };
     let ended = |contract: Contract, declined| LifecycleEvent::Ended {
         contract,
         value: Price::ZERO,
@@ -215,7 +233,10 @@ fn a_cent_in_the_money_is_exercised_unless_told_otherwise_and_sold_ones_are_assi
         [LifecycleEvent::Ended {
             contract: index,
             value: strike - opening,
-            print: opening,
+            print: Print {
+                price: opening,
+                at: open_of(expiry)
+            },
             declined: false
         }]
     );
@@ -386,7 +407,10 @@ fn futures_are_settled_every_day_and_end_on_their_last() {
             got,
             [LifecycleEvent::Variation {
                 symbol: symbol.into(),
-                price,
+                print: Print {
+                    price,
+                    at: close_of(day)
+                },
                 last: ends
             }]
         );

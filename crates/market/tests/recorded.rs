@@ -46,10 +46,10 @@ fn sight(at: Moment, spot: f64, vols: &[(Date, f64)], world: &World) -> Sight {
                 let quote = Quote {
                     bid: (value - Price::cents(1)).max(Price::ZERO),
                     ask: value + Price::cents(1),
-                    bid_size: 5,
-                    ask_size: 7,
-                    volume: 0,
-                    open_interest: 50,
+                    bid_size: Some(5),
+                    ask_size: Some(7),
+                    volume: Some(0),
+                    open_interest: Some(50),
                 };
                 let contract = Contract {
                     root: "OWN".into(),
@@ -342,6 +342,7 @@ fn orders_trade_against_fresh_and_sound_quotes_alone() {
         .collect();
     assert_eq!(filled, [(1, second), (2, third)], "{happened:?}");
     let fresh = |after, silent| exchange::Reliance {
+        live: false,
         stale_after: after,
         silent,
     };

@@ -430,7 +430,7 @@ fn markets_have_thin_wings_round_strikes_and_cheap_packages() {
                 } else {
                     &mut between
                 };
-                *side = (side.0 + l.quote.open_interest, side.1 + 1);
+                *side = (side.0 + l.quote.open_interest.unwrap(), side.1 + 1);
             }
             for pair in chain.chunks_exact(8).take(20) {
                 let unit = Holding::new([

@@ -353,28 +353,28 @@ impl Model {
         }
     }
 
-    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield
-    /// fixed.
+    /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.
     ///
     /// # Errors
     /// A spot out of range.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
-        self.valued(spot, PricedOn::Spot)
+        self.value_on(spot, PricedOn::Spot)
     }
 
-    /// Price and all Greeks of an option on a future at `future`; the yield must equal the rate.
-    /// Delta is with respect to the future and rho holds it fixed: only the discounting moves.
+    /// Price and all Greeks at a price of the underlying, which must be above zero. On a spot rho holds
+    /// the spot and the yield fixed. On a future delta is with respect to the future, the yield must equal
+    /// the rate, and rho holds the future fixed: only the discounting moves.
     ///
     /// # Errors
-    /// A yield that is not the rate, or a price out of range.
-    pub fn value_on_future(&self, future: f64) -> Result<Valuation, Error> {
-        if self.terms.carry_yield != self.terms.rate {
+    /// A price out of range; on a future a yield that is not the rate.
+    pub fn value_on(&self, price: f64, on: PricedOn) -> Result<Valuation, Error> {
+        if on == PricedOn::Future && self.terms.carry_yield != self.terms.rate {
             return Err(Error::NotAFuture {
                 rate: self.terms.rate,
                 carry_yield: self.terms.carry_yield,
             });
         }
-        self.valued(future, PricedOn::Future)
+        self.valued(price, on)
     }
 
     fn valued(&self, spot: f64, on: PricedOn) -> Result<Valuation, Error> {

@@ -166,13 +166,8 @@ proptest! {
             .zip(&all)
             .zip(price_all(&rows, Accuracy::Interactive))
         {
-            let alone = Model::new(&row.terms, Accuracy::Interactive).and_then(|m| {
-                if row.on == PricedOn::Future {
-                    m.value_on_future(row.spot)
-                } else {
-                    m.value(row.spot)
-                }
-            });
+            let model = Model::new(&row.terms, Accuracy::Interactive);
+            let alone = model.and_then(|m| m.value_on(row.spot, row.on));
             prop_assert_eq!(together, &alone, "{:?}", row);
             prop_assert_eq!(price, alone.map(|v| v.price));
             if let Ok(v) = together {

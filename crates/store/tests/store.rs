@@ -52,6 +52,7 @@ fn shares() -> Underlying {
         },
         own_dates: Vec::new(),
         last_session: None,
+        session: None,
         weekly_root: None,
         opening_root: None,
         beta: 1.0,

@@ -58,6 +58,9 @@ pub struct Chapter {
     pub order: Option<u64>,
     /// By how much each instrument that the campaign holds changed.
     pub legs: Vec<(Instrument, i64)>,
+    /// By how much the value changed that its futures count from: futures bought raise it by what they
+    /// are worth at their price, sold ones lower it, a daily settlement moves it to the day's price.
+    pub futures: Money,
     /// Cash before fees, received above zero.
     pub cash: Money,
     /// Profit booked, before fees.

@@ -43,6 +43,11 @@ impl Lot {
         }
     }
 
+    /// The value that it counts from as a future; nothing of what was paid for.
+    pub fn counted(&self) -> Money {
+        self.basis - self.cost()
+    }
+
     /// Price per unit that profit counts from, to the nearest 1e-8: for showing.
     pub fn price(&self) -> Price {
         average(self.basis, self.quantity * self.units)

@@ -19,9 +19,12 @@
 mod campaign;
 mod entry;
 mod lot;
+mod standing;
 mod trail;
 
 use std::collections::BTreeMap;
+use std::collections::hash_map::DefaultHasher;
+use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 
 use imbl::{OrdMap, OrdSet, Vector};
@@ -41,6 +44,7 @@ use crate::underlying::{Settlement, Underlying};
 pub use campaign::{Campaign, CampaignTotals, Chapter, ChapterKind, Label};
 pub use entry::{Book, Cause, Entry, EntryKind, Share};
 pub use lot::{Lot, average};
+pub use standing::Standing;
 pub use trail::{Stretch, trail};
 
 /// Sessions after which a trade in shares or options is settled (SEC Rule 15c6-1 as amended in
@@ -58,6 +62,8 @@ pub struct Account {
     campaigns: OrdMap<u64, Arc<Campaign>>,
     /// Campaigns that became part of others.
     merged: OrdMap<u64, u64>,
+    /// A number for everything that was booked.
+    stamp: u64,
 }
 
 /// What one event did, while it is put together: shares by campaign, and what each campaign's
@@ -66,6 +72,8 @@ pub struct Account {
 struct Moves {
     shares: BTreeMap<u64, Share>,
     legs: BTreeMap<u64, Vec<(Instrument, i64)>>,
+    /// By campaign, what the value changed by that its futures count from.
+    futures: BTreeMap<u64, Money>,
     /// Campaigns in which something was closed, and in which something was opened.
     closed: Vec<u64>,
     opened: Vec<u64>,
@@ -82,6 +90,11 @@ impl Moves {
         let share = self.share(campaign);
         share.cash += cash;
         share.cost += cost;
+    }
+
+    /// Futures of a campaign count from so much more.
+    fn count(&mut self, campaign: u64, more: Money) {
+        *self.futures.entry(campaign).or_default() += more;
     }
 
     fn change(&mut self, campaign: u64, instrument: &Instrument, quantity: i64) {
@@ -144,6 +157,12 @@ impl Account {
             }
         }
         out
+    }
+
+    /// A number that stands for everything booked so far: accounts that went different ways have
+    /// different ones, so that what was worked out for one is never taken for another.
+    pub fn stamp(&self) -> u64 {
+        self.stamp
     }
 
     /// Balance of one book.
@@ -218,6 +237,14 @@ impl Account {
             holding.strikes_label(),
         );
         Some(format!("{name} {strikes}").trim_end().to_owned())
+    }
+
+    /// What a campaign stands at now: everything booked in it has happened. Nothing where there is
+    /// none.
+    pub fn standing(&self, id: u64) -> Option<Standing> {
+        let campaign = self.campaign(id)?;
+        let last = campaign.chapters.iter().map(|c| c.at).max()?;
+        campaign.standing(last)
     }
 
     /// Totals of one campaign.
@@ -376,6 +403,7 @@ impl Account {
         let mut moves = Moves::default();
         for lot in &ended {
             moves.pay(lot.campaign, lot.worth(value), -lot.cost());
+            moves.count(lot.campaign, -lot.counted());
             moves.change(lot.campaign, instrument, -lot.quantity);
         }
         if ended.is_empty() {
@@ -501,7 +529,7 @@ impl Account {
         memo: String,
     ) -> Option<&Entry> {
         let head = (at, EntryKind::Dividend, memo, None);
-        self.pay((symbol, only), head, ChapterKind::Dividend, |lot| {
+        self.pay((symbol, only), head, ChapterKind::Dividend, |lot, _| {
             value.times(lot.quantity * lot.units)
         })
     }
@@ -516,9 +544,16 @@ impl Account {
         memo: String,
     ) -> Option<&Entry> {
         let head = (at, EntryKind::Variation, memo, None);
-        self.pay((symbol, only), head, ChapterKind::Variation, |lot| {
-            lot.settle_at(price)
-        })
+        self.pay(
+            (symbol, only),
+            head,
+            ChapterKind::Variation,
+            |lot, moves| {
+                let gained = lot.settle_at(price);
+                moves.count(lot.campaign, gained);
+                gained
+            },
+        )
     }
 
     /// Pays something on each lot of an underlying, as a result of its campaign.
@@ -527,13 +562,13 @@ impl Account {
         (symbol, only): (&str, &[u64]),
         head: (Moment, EntryKind, String, Option<u64>),
         kind: ChapterKind,
-        mut amount: impl FnMut(&mut Lot) -> Money,
+        mut amount: impl FnMut(&mut Lot, &mut Moves) -> Money,
     ) -> Option<&Entry> {
         let instrument = Instrument::Underlying(symbol.to_owned());
         let mut moves = Moves::default();
         let own = |l: &&mut Lot| l.instrument == instrument && meant(only, l.campaign);
         for lot in self.lots.iter_mut().filter(own) {
-            let paid = amount(lot);
+            let paid = amount(lot, &mut moves);
             moves.pay(lot.campaign, paid, Money::ZERO);
         }
         let any = !moves.shares.is_empty();
@@ -588,6 +623,8 @@ impl Account {
             for lot in moved {
                 moves.pay(from, lot.cost(), -lot.cost());
                 moves.pay(to, -lot.cost(), lot.cost());
+                moves.count(from, -lot.counted());
+                moves.count(to, lot.counted());
                 self.lots.push(lot);
             }
             moves.change(from, instrument, -quantity);
@@ -673,6 +710,7 @@ impl Account {
                     // Of a future nothing was paid: the difference is settled in cash.
                     if margined {
                         moves.pay(campaign, -part, Money::ZERO);
+                        moves.count(campaign, -part);
                     } else {
                         moves.pay(campaign, Money::ZERO, -part);
                     }
@@ -707,6 +745,7 @@ impl Account {
             let basis = lot.take(n);
             if margined {
                 moves.pay(campaign, -(paid + basis), Money::ZERO);
+                moves.count(campaign, -basis);
             } else {
                 moves.pay(campaign, -paid, -basis);
             }
@@ -717,7 +756,9 @@ impl Account {
         let left = quantity - side * done;
         if left != 0 {
             let basis = price.times(quantity * units) - price.times(side * done * units);
-            if !margined {
+            if margined {
+                moves.count(campaign, basis);
+            } else {
                 moves.pay(campaign, -basis, basis);
             }
             moves.opened.push(campaign);
@@ -745,7 +786,7 @@ impl Account {
         chapter: impl Fn(u64) -> ChapterKind,
     ) -> &Entry {
         let number = self.entries.len();
-        let mut changed = moves.legs;
+        let (mut changed, futures) = (moves.legs, moves.futures);
         for share in moves.shares.values() {
             let campaign = self.campaigns.entry(share.campaign).or_insert_with(|| {
                 Arc::new(Campaign {
@@ -760,16 +801,20 @@ impl Account {
             campaign.totals.net_cash += share.cash;
             campaign.totals.realised += share.realised();
             campaign.totals.fees += share.fees;
-            campaign.chapters.push(Chapter {
+            // What is booked late has happened when it happened.
+            let place = campaign.chapters.partition_point(|c| c.at <= at);
+            let told = Chapter {
                 at,
                 kind: chapter(share.campaign),
                 entry: number,
                 order,
                 legs: changed.remove(&share.campaign).unwrap_or_default(),
+                futures: futures.get(&share.campaign).copied().unwrap_or_default(),
                 cash: share.cash,
                 realised: share.realised(),
                 fees: share.fees,
-            });
+            };
+            campaign.chapters.insert(place, told);
         }
         let shares = moves.shares.into_values().collect();
         self.keep(Entry::of_shares(at, kind, memo, order, shares))
@@ -780,6 +825,12 @@ impl Account {
             *self.balances.entry(*book).or_default() += *amount;
         }
         let number = self.entries.len();
+        let mut hasher = DefaultHasher::new();
+        (self.stamp, entry.at.millis(), entry.kind, &entry.memo).hash(&mut hasher);
+        for share in &entry.shares {
+            (share.campaign, share.cash.raw(), share.cost.raw()).hash(&mut hasher);
+        }
+        self.stamp = hasher.finish();
         self.dated.insert((entry.at.date(), number));
         self.entries.push_back(entry);
         &self.entries[number]
@@ -801,6 +852,14 @@ impl Account {
                 out.push(format!(
                     "the chapters of campaign {} do not add up to its totals",
                     campaign.id
+                ));
+            }
+            let counted: Money = self.lots_of(campaign.id).map(Lot::counted).sum();
+            if sum(|c| c.futures) != counted {
+                out.push(format!(
+                    "futures of campaign {} count from {counted}, its chapters say {}",
+                    campaign.id,
+                    sum(|c| c.futures)
                 ));
             }
         }

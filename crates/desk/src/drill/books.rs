@@ -12,6 +12,7 @@ use crate::instrument::Instrument;
 use crate::number::{Decimal, Money, Price};
 use crate::package_quote::Quote;
 use crate::part_way::part_way_price;
+use crate::shape::Received;
 use crate::underlying::{Fees, Underlying};
 
 /// The books of one cycle.
@@ -50,6 +51,11 @@ impl CycleBooks {
         let futures = futures.filter(|l| underlying.is_margined(&l.instrument));
         let notional = futures.map(|l| spot.times(l.quantity * underlying.units(&l.instrument)));
         self.entry = self.cash + notional.sum();
+    }
+
+    /// What an outline of the cycle starts from.
+    pub fn received(&self) -> Received {
+        Received::counted(self.cash - self.fees)
     }
 
     fn drop(&mut self, instrument: &Instrument) -> i64 {
@@ -112,14 +118,10 @@ impl CycleBooks {
     }
 }
 
-/// The right that the price presses: the one whose sold strike is nearer to it, ties to the lower
-/// strike; of the quiet side the other one. Nothing where no option of it is held.
+/// The right that the price presses, or of the quiet side the other one; see [`Holding::pressed`]. Nothing
+/// where no option of it is held.
 pub fn side_pressed(held: &Holding, spot: Price, which: PressedSide) -> Option<Kind> {
-    let nearest = held
-        .options()
-        .filter(|(_, n)| *n < 0)
-        .min_by_key(|(c, _)| ((c.strike - spot).abs(), c.strike))?;
-    let kind = match (which, nearest.0.kind) {
+    let kind = match (which, held.pressed(spot)?) {
         (PressedSide::Pressed, kind) => kind,
         (PressedSide::Quiet, Kind::Call) => Kind::Put,
         (PressedSide::Quiet, Kind::Put) => Kind::Call,

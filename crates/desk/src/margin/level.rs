@@ -13,8 +13,12 @@
 use quant::Kind;
 
 use super::{MarginBasis, MarginHolding, MarginLeg, in_order, label};
+use crate::account_rules::AccountKind;
 use crate::time::Moment;
 use crate::underlying::UnderlyingKind;
+
+/// What shares sold short need in a cash account, which goes no further than level 2.
+const SOLD_SHORT: u8 = 3;
 
 /// Contracts that stand together and need a level of approval.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -73,6 +77,11 @@ pub fn levels(held: &MarginHolding, basis: &MarginBasis) -> Vec<NeedsLevel> {
     };
     let against =
         |sold: &MarginLeg, bought: &MarginLeg| format!("{} against {}", label(sold), label(bought));
+    // Nobody lends shares to a cash account.
+    if basis.rules.kind == AccountKind::Cash && basis.kind == UnderlyingKind::Shares {
+        let short = (-held.underlying).max(0);
+        say(SOLD_SHORT, short, "shares sold short".into());
+    }
     let mut calls = free(&legs, Kind::Call, false);
     let mut covering = lots.max(0);
     for sold in free(&legs, Kind::Call, true) {

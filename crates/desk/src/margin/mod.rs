@@ -17,6 +17,7 @@
 //! index there stands for its future).
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use jiff::civil::Date;
 use quant::Kind;
@@ -27,7 +28,7 @@ use crate::contract::Contract;
 use crate::number::{Money, Price};
 use crate::regime::rule::{Amount, Shares, Sold, both_sides, in_the_money, uncovered};
 use crate::regime::{MOST_LEGS, RegimeCase, RegimeKind, RegimeLeg, Rule, Strategy, strategy};
-use crate::time::Moment;
+use crate::time::{Moment, day_number};
 use crate::underlying::{MarginClass, Underlying, UnderlyingKind};
 
 mod few;
@@ -96,7 +97,7 @@ impl MarginHolding {
 }
 
 /// What the rules need to know beside what is held.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct MarginBasis {
     /// Price of the underlying.
     pub spot: Price,
@@ -112,8 +113,11 @@ pub struct MarginBasis {
     pub rules: AccountRules,
     /// Interest a year, for what is re-valued.
     pub rate: f64,
-    /// Yield a year.
+    /// Yield a year; of an underlying that pays cash nothing, its dividends stand beside it.
     pub carry_yield: f64,
+    /// Cash that shares are known to pay, by ex-moment, ascending: an option forgoes what is paid before it
+    /// ends.
+    pub dividends: Arc<[(Moment, Price)]>,
 }
 
 impl MarginBasis {
@@ -126,10 +130,13 @@ impl MarginBasis {
         rules: AccountRules,
         rate: f64,
     ) -> MarginBasis {
-        let carry_yield = match carry {
-            Carry::Future => rate,
-            Carry::Yield(q) => *q,
-            Carry::Dividends(_) => 0.0,
+        let (carry_yield, dividends) = match carry {
+            Carry::Future => (rate, Arc::default()),
+            Carry::Yield(q) => (*q, Arc::default()),
+            Carry::Dividends(paid) => {
+                let ahead = paid.iter().filter(|(ex, _)| *ex > at);
+                (0.0, ahead.copied().collect())
+            }
         };
         let (kind, class, multiplier) = (
             underlying.kind,
@@ -145,7 +152,18 @@ impl MarginBasis {
             rules,
             rate,
             carry_yield,
+            dividends,
         }
+    }
+
+    /// The present value of what is paid before a moment, per unit.
+    fn paid_before(&self, ends: Moment) -> f64 {
+        let until = |ex: Moment| (day_number(ex.date()) - day_number(self.today)) as f64 / 365.0;
+        self.dividends
+            .iter()
+            .filter(|(ex, _)| *ex <= ends)
+            .map(|(ex, cash)| cash.to_f64() * libm::exp(-self.rate * until(*ex)))
+            .sum()
     }
 
     /// What strategy rules ask of any account, whatever its kind and level and whatever the product is
@@ -172,6 +190,8 @@ impl MarginBasis {
             },
             rate,
             carry_yield,
+            // Strategy rules re-value nothing.
+            dividends: Arc::default(),
         }
     }
 

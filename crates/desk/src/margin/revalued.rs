@@ -6,15 +6,27 @@ use quant::{Style, Terms, implied_vol};
 use super::{MarginBasis, MarginHolding, MarginLeg, Requirement, requirement};
 use crate::number::{Money, Price};
 use crate::regime::{
-    Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, portfolio, scan,
+    Portfolio, RegimeCase, RegimeError, RegimeKind, RegimeLeg, Scan, portfolio_paying, scan,
 };
 use crate::time::day_number;
 use crate::underlying::{MarginClass, ScanRates, UnderlyingKind};
 
+/// What is paid on the shares before each option ends, as a present value per unit; of shares worth no
+/// more than that half their price, as where options on them are quoted.
+fn paid(held: &MarginHolding, basis: &MarginBasis) -> Vec<f64> {
+    let most = 0.5 * basis.spot.to_f64();
+    let each = held.options.iter();
+    each.map(|l| basis.paid_before(l.ends).min(most)).collect()
+}
+
+/// A price below this has no logarithm that means anything.
+const LEAST: f64 = 1e-9;
+
 /// Everything held, ready to be re-valued; volatilities lie above `floor`.
 fn revalued(held: &MarginHolding, basis: &MarginBasis, floor: f64) -> RegimeCase {
+    let paid = paid(held, basis);
     let (spot, rate, carry_yield) = (basis.spot.to_f64(), basis.rate, basis.carry_yield);
-    let option = |l: &MarginLeg| {
+    let option = |(l, paid): (&MarginLeg, &f64)| {
         // An option on its last day has half of it left.
         let days = day_number(l.ends.date()) - day_number(basis.today);
         let time = days.max(0) as f64 / 365.0;
@@ -31,7 +43,7 @@ fn revalued(held: &MarginHolding, basis: &MarginBasis, floor: f64) -> RegimeCase
         };
         let price = l.mark.to_f64().max(0.0);
         // A mark below what the option is worth without volatility says nothing about it.
-        let vol = implied_vol(&terms, spot, price)
+        let vol = implied_vol(&terms, spot - paid, price)
             .unwrap_or(floor)
             .clamp(floor + 0.01, 5.0);
         RegimeLeg {
@@ -45,7 +57,7 @@ fn revalued(held: &MarginHolding, basis: &MarginBasis, floor: f64) -> RegimeCase
             price,
         }
     };
-    let mut legs: Vec<RegimeLeg> = held.options.iter().map(option).collect();
+    let mut legs: Vec<RegimeLeg> = held.options.iter().zip(&paid).map(option).collect();
     if held.underlying != 0 {
         let kind = if basis.kind == UnderlyingKind::Future {
             RegimeKind::Future
@@ -70,7 +82,9 @@ fn revalued(held: &MarginHolding, basis: &MarginBasis, floor: f64) -> RegimeCase
 pub fn at_move(held: &MarginHolding, basis: &MarginBasis, by: f64) -> Requirement {
     let price = (basis.spot.to_f64() * (1.0 + by)).max(0.01);
     let case = revalued(held, basis, 0.01);
-    let options = held.options.iter().zip(&case.legs).map(|(l, r)| {
+    let paid = paid(held, basis);
+    let each = held.options.iter().zip(&case.legs).zip(paid);
+    let options = each.map(|((l, r), paid)| {
         let RegimeKind::Option {
             kind,
             strike,
@@ -90,8 +104,8 @@ pub fn at_move(held: &MarginHolding, basis: &MarginBasis, by: f64) -> Requiremen
             vol: vol.unwrap_or(0.0),
         };
         let (then, now) = (
-            quant::european_price(&terms, price),
-            quant::european_price(&terms, basis.spot.to_f64()),
+            quant::european_price(&terms, (price - paid).max(LEAST)),
+            quant::european_price(&terms, basis.spot.to_f64() - paid),
         );
         // What the mark has beyond its European value stays with it.
         let mark = (then + r.price - now)
@@ -115,7 +129,11 @@ pub fn at_move(held: &MarginHolding, basis: &MarginBasis, by: f64) -> Requiremen
     } else {
         Price::from_f64((price * 1e4).round() / 1e4).unwrap_or(basis.spot)
     };
-    requirement(&moved, &MarginBasis { spot, ..*basis })
+    let basis = MarginBasis {
+        spot,
+        ..basis.clone()
+    };
+    requirement(&moved, &basis)
 }
 
 /// What the options are worth at their marks.
@@ -154,7 +172,7 @@ pub(super) fn swept(held: &MarginHolding, basis: &MarginBasis) -> Result<Require
         rate: basis.rate,
         carry_yield: basis.carry_yield,
     };
-    let found = portfolio(&revalued(held, basis, 0.01), &rules)?;
+    let found = portfolio_paying(&revalued(held, basis, 0.01), &rules, &paid(held, basis))?;
     if found.minimum > found.worst {
         out.add(
             "least for so many contracts".into(),

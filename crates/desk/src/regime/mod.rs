@@ -15,7 +15,7 @@ mod scenarios;
 mod strategy;
 
 pub use rule::Rule;
-pub use scenarios::{Portfolio, Scan, Scanned, Swept, portfolio, scan};
+pub use scenarios::{Portfolio, Scan, Scanned, Swept, portfolio, portfolio_paying, scan};
 pub use strategy::{Group, MOST_LEGS, Strategy, strategy};
 
 use quant::Kind;

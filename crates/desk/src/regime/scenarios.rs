@@ -98,6 +98,20 @@ impl Swept {
 /// # Errors
 /// A case or parameters outside of what the regime defines.
 pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<Swept, RegimeError> {
+    portfolio_paying(case, p, &[])
+}
+
+/// The same where shares pay cash before options end: `paid` is its present value per unit, by the places
+/// of the legs, and nothing beyond its length. A move of the price leaves it as it is, so an option is worth
+/// what it would be on the price less that.
+///
+/// # Errors
+/// As [`portfolio`].
+pub fn portfolio_paying(
+    case: &RegimeCase,
+    p: &Portfolio,
+    paid: &[f64],
+) -> Result<Swept, RegimeError> {
     case.check()?;
     if case.legs.iter().any(|l| l.kind == RegimeKind::Future) {
         return Err(RegimeError::Undefined {
@@ -126,6 +140,10 @@ pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<Swept, RegimeError>
     let half = p.points / 2;
     let moves =
         (1..=half).flat_map(|k| [-p.down, p.up].map(|far| far * f64::from(k) / f64::from(half)));
+    let left = |i: usize, leg: &RegimeLeg, price: f64| match leg.kind {
+        RegimeKind::Option { .. } => price - paid.get(i).copied().unwrap_or(0.0),
+        RegimeKind::Stock | RegimeKind::Future => price,
+    };
     let (mut worst, mut at) = (0.0_f64, 0.0);
     for by in moves {
         let price = case.price * (1.0 + by);
@@ -144,7 +162,7 @@ pub fn portfolio(case: &RegimeCase, p: &Portfolio) -> Result<Swept, RegimeError>
             };
             loss -= leg.quantity as f64
                 * units
-                * (worth(i, leg, price, 0.0, (p.rate, p.carry_yield))? - from);
+                * (worth(i, leg, left(i, leg, price), 0.0, (p.rate, p.carry_yield))? - from);
         }
         if loss > worst {
             (worst, at) = (loss, by);

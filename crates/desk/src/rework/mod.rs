@@ -170,16 +170,9 @@ fn nearest(side: &[Contract], to: Price) -> Option<usize> {
     near.into_iter().flatten().min_by_key(away)
 }
 
-/// Which side is pressed: that of the sold option the price is nearest to, or farthest beyond.
+/// Which side the price presses, at a price of the model world: see [`Holding::pressed`].
 pub fn pressed(held: &Holding, spot: f64) -> Option<Kind> {
-    let room = |c: &Contract| match c.kind {
-        Kind::Call => c.strike.to_f64() - spot,
-        Kind::Put => spot - c.strike.to_f64(),
-    };
-    held.options()
-        .filter(|(_, quantity)| *quantity < 0)
-        .min_by(|(a, _), (b, _)| room(a).total_cmp(&room(b)))
-        .map(|(c, _)| c.kind)
+    held.pressed(Price::from_f64(spot)?)
 }
 
 fn other(kind: Kind) -> Kind {

@@ -16,6 +16,7 @@ use crate::instrument::Instrument;
 use crate::number::{Money, Price};
 use crate::package::Package;
 use crate::package_quote::{Quote, package_quote};
+use crate::shape::Received;
 
 /// At which price of its market a change is counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -102,8 +103,8 @@ pub enum Out {
 pub struct Asked<'a> {
     /// What the campaign holds.
     pub held: &'a Holding,
-    /// Received for all of it so far less what was paid, fees taken off.
-    pub net: Money,
+    /// What came in for all of it so far.
+    pub received: Received,
     /// At which price the change is counted.
     pub at: At,
     /// Limits.
@@ -409,7 +410,7 @@ pub fn ways(field: &Field<'_>, asked: &Asked<'_>) -> Result<Ways, quant::Error> 
             .into_par_iter()
             .map(|p| {
                 let own = p.then.underlying_quantity() * multiplier / field.underlying.lot();
-                let received = (asked.net + p.cash - p.fees).to_f64();
+                let received = (asked.received.money() + p.cash - p.fees).to_f64();
                 let made = table
                     .made(received, own as f64, &p.legs, spot)
                     .ok_or(Out::Unvalued)?;

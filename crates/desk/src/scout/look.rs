@@ -79,7 +79,7 @@ impl Judge<'_> {
         }
         let basis = MarginBasis {
             rules,
-            ..self.basis
+            ..self.basis.clone()
         };
         let needs = levels(&self.held(pack, &legs), &basis);
         let level = needs.iter().map(|n| n.level).max().unwrap_or(0);

@@ -72,6 +72,7 @@ pub fn underlying() -> Underlying {
         },
         own_dates: Vec::new(),
         last_session: None,
+        session: None,
         weekly_root: None,
         opening_root: None,
         beta: 1.0,
@@ -82,10 +83,10 @@ pub fn quote(bid: &str, ask: &str) -> Quote {
     Quote {
         bid: price(bid),
         ask: price(ask),
-        bid_size: 10,
-        ask_size: 10,
-        volume: 5,
-        open_interest: 500,
+        bid_size: Some(10),
+        ask_size: Some(10),
+        volume: Some(5),
+        open_interest: Some(500),
     }
 }
 

@@ -216,7 +216,7 @@ fn a_campaign_is_told_in_chapters_and_can_be_rearranged() {
     );
     // Bought in another campaign and merged: the two sides close each other at what they cost.
     trade(&mut a, 10, None, &[(1, "85P", "0.40")]);
-    a.merge(at(7), 10, 9, "merged".into()).unwrap();
+    a.merge(at(11), 10, 9, "merged".into()).unwrap();
     assert_eq!((a.home(10), a.totals(10)), (9, a.totals(9)));
     assert_eq!(
         (a.totals(9).realised, a.held_by(9, &put)),

@@ -63,6 +63,7 @@ fn basis(class: MarginClass, kind: AccountKind) -> MarginBasis {
         },
         rate: 0.04,
         carry_yield: 0.0,
+        dividends: std::sync::Arc::default(),
     }
 }
 
@@ -504,5 +505,81 @@ fn day_trades_are_counted_as_the_rule_has_it() {
     assert!(
         !count(&many).is_pattern(),
         "four of nearly ninety are no more than 6 %"
+    );
+}
+
+/// A cash account may not sell shares that it does not have: nobody lends it any. A margin account may.
+#[test]
+fn a_cash_account_sells_no_shares_short() {
+    for (kind, needs) in [(AccountKind::Cash, 1), (AccountKind::Margin, 0)] {
+        let b = basis(MarginClass::Equity, kind);
+        let short = MarginHolding {
+            underlying: -100,
+            ..MarginHolding::default()
+        };
+        let beyond = levels(&short, &b);
+        let beyond = beyond.iter().filter(|n| n.level > b.rules.allows());
+        assert_eq!(beyond.count(), needs, "{kind:?}");
+        let held = MarginHolding {
+            underlying: 100,
+            ..MarginHolding::default()
+        };
+        assert_eq!(levels(&held, &b), []);
+    }
+}
+
+/// Shares at 100 pay 1.00 four times before a call of a year ends. The call with a strike of 60 is worth
+/// what it would be on the shares less 3.92, their present value: under portfolio rules it loses as the
+/// shares fall and gains as they rise, about 97 cents a unit (recomputed by hand with the European formula:
+/// the call is all but certain to be exercised, so it moves with the shares). When dividends were priced
+/// at nothing its mark implied no volatility, and every move showed a gain of about 440.
+#[test]
+fn portfolio_rules_know_cash_dividends() {
+    let paid = [60, 150, 240, 330].map(|days| {
+        let ex = today().checked_add(jiff::Span::new().days(days)).unwrap();
+        (desk::calendar::open_of(ex), price("1"))
+    });
+    let b = MarginBasis {
+        dividends: paid.into(),
+        ..basis(MarginClass::Equity, AccountKind::Portfolio)
+    };
+    let present: f64 = [60.0, 150.0, 240.0, 330.0]
+        .iter()
+        .map(|days: &f64| (-0.04 * days / 365.0).exp())
+        .sum();
+    assert!((present - 3.9157).abs() < 0.0001, "{present}");
+    let expiry = today().checked_add(jiff::Span::new().days(365)).unwrap();
+    let terms = |strike: f64| quant::Terms {
+        kind: Kind::Call,
+        style: Style::European,
+        strike,
+        time: 1.0,
+        rate: 0.04,
+        carry_yield: 0.0,
+        vol: 0.25,
+    };
+    let worth = |spot: f64| quant::european_price(&terms(60.0), spot - present);
+    let call = |quantity| {
+        let mut held = MarginHolding::default();
+        let c = contract("60C", expiry);
+        held.add(MarginLeg {
+            ends: underlying().expiry_moment(&c),
+            contract: c,
+            quantity,
+            mark: Price::from_f64(worth(100.0)).unwrap(),
+        });
+        held
+    };
+    let long = requirement(&call(1), &b).total.to_f64();
+    let fallen = 100.0 * (worth(100.0) - worth(85.0));
+    assert!(
+        (long - fallen).abs() < 0.5 && long > 1_300.0,
+        "{long} {fallen}"
+    );
+    let short = requirement(&call(-1), &b).total.to_f64();
+    let risen = 100.0 * (worth(115.0) - worth(100.0));
+    assert!(
+        (short - risen).abs() < 0.5 && short > 1_400.0,
+        "{short} {risen}"
     );
 }

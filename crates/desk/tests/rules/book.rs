@@ -6,7 +6,7 @@ use desk::*;
 /// A short strangle of 90 and 110 for 2.00: break-evens of 88 and 112, zones worked by hand.
 fn strangle() -> (Holding, Shape) {
     let (holding, cash) = priced("-1 90P @1.00, -1 110C @1.00");
-    let shape = Shape::of(&holding, &underlying(), cash);
+    let shape = Shape::of(&holding, &underlying(), desk::Received::counted(cash));
     (holding, shape)
 }
 
@@ -44,7 +44,7 @@ fn a_strip_in_deviations() {
 #[test]
 fn a_far_break_even_is_on_the_wide_strip() {
     let (holding, cash) = priced("+2 100C @10.00, -3 160C @2.00");
-    let shape = Shape::of(&holding, &underlying(), cash);
+    let shape = Shape::of(&holding, &underlying(), desk::Received::counted(cash));
     // 2·(p − 100) − 3·(p − 160) − 14 = 0 at 266.
     let edges: Vec<f64> = zones_of(&shape).iter().skip(1).map(|z| z.from).collect();
     assert_eq!(edges, [107.0, 266.0]);

@@ -44,7 +44,7 @@ fn legs_are_picked_by_delta_deviation_and_distance() {
 #[test]
 fn each_idea_makes_money_where_its_intention_says() {
     let u = underlying();
-    let shape = |s: &Holding| Shape::of(s, &u, Money::ZERO);
+    let shape = |s: &Holding| Shape::of(s, &u, desk::Received::counted(Money::ZERO));
     for intention in Intention::ALL {
         let made = ideas(intention, &material(0));
         assert!(made.len() >= 3, "{intention:?}: {}", made.len());

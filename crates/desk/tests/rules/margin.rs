@@ -42,6 +42,7 @@ fn basis(spot: &str, class: MarginClass) -> MarginBasis {
         rules: AccountRules::default(),
         rate: 0.04,
         carry_yield: 0.0,
+        dividends: std::sync::Arc::default(),
     }
 }
 

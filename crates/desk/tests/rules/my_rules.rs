@@ -452,7 +452,11 @@ fn structures_are_told_apart() {
 #[test]
 fn rules_about_the_price_know_where_they_ring() {
     let held = structure("-1 95P -1 105C");
-    let shape = Shape::of(&held, &underlying(), Money::whole(200));
+    let shape = Shape::of(
+        &held,
+        &underlying(),
+        desk::Received::counted(Money::whole(200)),
+    );
     let of_it = |rules: &[Rule]| {
         let rules = ruling(
             rules,

@@ -250,3 +250,27 @@ proptest! {
         }
     }
 }
+
+/// A strangle whose sides have crossed, 120 put and 105 call at 118: the put is nearer, and rework and
+/// drills say the same.
+#[test]
+fn one_side_is_pressed_whoever_asks() {
+    let held = held(&[("120P", -1), ("105C", -1)]);
+    for (spot, kind) in [
+        ("118", Kind::Put),
+        ("107", Kind::Call),
+        ("112.50", Kind::Call),
+    ] {
+        let spot = price(spot);
+        assert_eq!(held.pressed(spot), Some(kind), "{spot}");
+        assert_eq!(desk::rework::pressed(&held, spot.to_f64()), Some(kind));
+        use desk::drill::{PressedSide, side_pressed};
+        assert_eq!(side_pressed(&held, spot, PressedSide::Pressed), Some(kind));
+        let other = if kind == Kind::Put {
+            Kind::Call
+        } else {
+            Kind::Put
+        };
+        assert_eq!(side_pressed(&held, spot, PressedSide::Quiet), Some(other));
+    }
+}

@@ -193,7 +193,7 @@ fn outlines_match_the_worked_examples() {
     ];
     for (legs, net, most, least, evens) in table {
         let (s, cash) = priced(legs);
-        let shape = Shape::of(&s, &underlying(), cash);
+        let shape = Shape::of(&s, &underlying(), desk::Received::counted(cash));
         let extent = |e: Extent| {
             if let Extent::Limited { profit, .. } = e {
                 profit.to_string()
@@ -249,14 +249,14 @@ proptest! {
         (s, net) in any_structure(),
         at in 0..300_i64,
     ) {
-        let shape = Shape::of(&s, &underlying(), net);
+        let shape = Shape::of(&s, &underlying(), desk::Received::counted(net));
         let payoff: f64 = s
             .options()
             .map(|(c, n)| c.kind.intrinsic(at as f64, c.strike.to_f64()) * (n * 100) as f64)
             .sum();
         let payoff = payoff + (s.underlying_quantity() * at) as f64;
         prop_assert!((shape.profit_at(at as f64) - payoff - net.to_f64()).abs() < 1e-6);
-        let turned = Shape::of(&s.reversed(), &underlying(), -net);
+        let turned = Shape::of(&s.reversed(), &underlying(), desk::Received::counted(-net));
         prop_assert_eq!(&turned.evens, &shape.evens);
         match (&shape.least, &turned.most) {
             (Extent::Unlimited, Extent::Unlimited) => {}
@@ -354,10 +354,10 @@ proptest! {
             .map(|i| Quote {
                 bid: Price::cents(bids[i]),
                 ask: Price::cents(bids[i] + widths[i]),
-                bid_size: 9,
-                ask_size: 9,
-                volume: 0,
-                open_interest: 0,
+                bid_size: Some(9),
+                ask_size: Some(9),
+                volume: Some(0),
+                open_interest: Some(0),
             })
             .collect();
         let u = Underlying {
@@ -424,7 +424,11 @@ fn shares_and_options_together_have_names_and_exact_outlines() {
     // Bought at 100, a 105 call sold at 1.20: even at 98.80, most 620 from 105 on, all but the
     // premium lost at zero.
     let covered = Holding::new([own(100), Leg::option(contract("105C", day()), -1)]);
-    let shape = Shape::of(&covered, &underlying(), Money::whole(-9_880));
+    let shape = Shape::of(
+        &covered,
+        &underlying(),
+        desk::Received::counted(Money::whole(-9_880)),
+    );
     assert_eq!(shape.evens, [Even::Point(price("98.80"))]);
     assert_eq!(
         shape.most,

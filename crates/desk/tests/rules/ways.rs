@@ -13,7 +13,7 @@ const CONDOR: &str = "+2 85P -2 90P -2 105C +2 110C";
 fn found(field: &Field<'_>, held: &Holding, limits: &Limits, measure: Measure) -> Ways {
     let asked = Asked {
         held,
-        net: NET.parse().unwrap(),
+        received: Received::counted(NET.parse().unwrap()),
         at: At::Middle,
         limits,
         measure,

@@ -213,7 +213,7 @@ pub fn items(state: &State, quoter: &mut Quoter, chosen: &Chosen) -> Vec<Item> {
             holding: Holding::new(legs),
             markets,
             spot: world.spot(&plan.symbol, at)?.to_f64(),
-            carry: world.carry(&plan.symbol).unwrap_or(Carry::Yield(0.0)),
+            carry: world.carry(&plan.symbol, at).unwrap_or(Carry::Yield(0.0)),
             key: plan.key,
             source: plan.source,
             symbol: plan.symbol,

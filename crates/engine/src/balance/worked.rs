@@ -6,7 +6,7 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use desk::book::{BookPosition, IndexGreeks, OwnGreeks, STRESS_MOVES, Scenario, VolAnswer, weight};
-use desk::{Accuracy, Moment, Money, Proposal, Shape};
+use desk::{Accuracy, Moment, Money, Price, Proposal, Received, Shape};
 use market::Quoter;
 use rayon::prelude::*;
 
@@ -241,17 +241,11 @@ fn risk_of_draft(state: &State, quoter: &mut Quoter, item: &Item) -> Money {
     let Some(u) = state.world.underlying(&item.symbol) else {
         return Money::ZERO;
     };
-    let cost: Money = item
-        .holding
-        .legs()
-        .iter()
-        .zip(&item.markets)
-        .filter(|(l, _)| !u.is_margined(&l.instrument))
-        .map(|(l, m)| m.quote.mark().times(l.quantity * u.units(&l.instrument)))
-        .sum();
+    let marks: Vec<Price> = item.markets.iter().map(|m| m.quote.mark()).collect();
+    let received = Received::at_prices(&item.holding, u, &marks);
     let limited = |shape: &Shape| shape.least.limited().map(|l| (-l).max(Money::ZERO));
     if item.holding.is_one_expiration() || item.holding.options().next().is_none() {
-        let shape = Shape::of(&item.holding, u, -cost);
+        let shape = Shape::of(&item.holding, u, received);
         if let Some(risk) = limited(&shape) {
             return risk;
         }

@@ -10,6 +10,7 @@ use desk::{
     Carry, Contract, Expiration, Instrument, Moment, Price, Quote, Underlying, UnderlyingKind,
 };
 use jiff::civil::Date;
+use market::exchange::{LegQuote, Reliance};
 use market::{ANNOUNCED, AnnouncedKind, Listed, Quoter, UnderlyingAt, World};
 
 use crate::sight::{YEAR, vol30};
@@ -166,7 +167,7 @@ impl<'a> DrillGround<'a> {
             } else {
                 desk::Fees::default()
             },
-            carry: world.carry(symbol).unwrap_or(Carry::Yield(0.0)),
+            carry: world.carry(symbol, last).unwrap_or(Carry::Yield(0.0)),
             events: events.collect(),
             vols: OnceLock::new(),
             looks,
@@ -195,6 +196,24 @@ impl<'a> DrillGround<'a> {
         all
     }
 
+    /// What a drill trades one thing at: its quote where somebody can be relied on to trade in it, of the
+    /// underlying its price on both sides. What nobody bids for is sold at nothing.
+    pub(super) fn tradable(
+        &self,
+        quoter: &mut Quoter,
+        instrument: &Instrument,
+        at: Moment,
+    ) -> Option<Quote> {
+        let market = Reliance::default().market(self.world, quoter, instrument, at)?;
+        match (market, instrument) {
+            (LegQuote::Marked(..), _) => None,
+            (LegQuote::Tradable(quote), Instrument::Option(_)) => Some(quote),
+            (LegQuote::Tradable(_), Instrument::Underlying(symbol)) => {
+                Some(Quote::at(self.world.spot(symbol, at)?))
+            }
+        }
+    }
+
     /// The market of one thing; of the underlying its price on both sides.
     pub(super) fn market(
         &self,
@@ -207,14 +226,7 @@ impl<'a> DrillGround<'a> {
             Instrument::Underlying(symbol) => {
                 let spot = self.world.spot(symbol, at)?;
                 Some(Listed {
-                    quote: Quote {
-                        bid: spot,
-                        ask: spot,
-                        bid_size: 0,
-                        ask_size: 0,
-                        volume: 0,
-                        open_interest: 0,
-                    },
+                    quote: Quote::at(spot),
                     last: None,
                     theoretical: spot.to_f64(),
                     delta: 1.0,
@@ -250,7 +262,7 @@ impl<'a> DrillGround<'a> {
         }
         let start = all.partition_point(|(d, _)| *d < first);
         let past: Vec<f64> = all[start..end].iter().map(|(_, v)| *v).collect();
-        desk::standing(vol30(world, symbol, at)?, &past).map(|s| s.rank)
+        desk::vol_rank(vol30(world, symbol, at)?, &past).map(|s| s.rank)
     }
 
     /// Dated events that are announced at a moment.

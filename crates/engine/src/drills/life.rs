@@ -163,6 +163,8 @@ pub(super) struct Life<'a, 'g> {
     came: i64,
     /// Something was assigned since the last look.
     assigned: bool,
+    /// Why it is to be left as soon as somebody trades in what it holds.
+    leaving: Option<Why>,
     uses: Vec<i64>,
     adjustments: i64,
     best: Money,
@@ -206,6 +208,7 @@ impl<'a, 'g> Life<'a, 'g> {
             legs: Vec::new(),
             came: 0,
             assigned: false,
+            leaving: None,
             uses: vec![0; ground.drill.adjust.len()],
             adjustments: 0,
             best: Money::ZERO,
@@ -261,7 +264,7 @@ impl<'a, 'g> Life<'a, 'g> {
         let markets = legs
             .legs()
             .iter()
-            .map(|l| Some(g.market(quoter, &l.instrument, at)?.quote))
+            .map(|l| g.tradable(quoter, &l.instrument, at))
             .collect::<Option<Vec<Quote>>>()?;
         let price = self
             .books
@@ -372,12 +375,12 @@ impl<'a, 'g> Life<'a, 'g> {
     fn limits(&self, marked: Option<&Marked>, at: Moment) -> (Option<Money>, Option<Money>) {
         let (g, held) = (self.ground, &self.books.held);
         let u = g.underlying;
-        let cash = self.books.cash - self.books.fees;
+        let received = self.books.received();
         if held.is_empty() {
             return (None, None);
         }
         if held.is_one_expiration() {
-            let shape = Shape::of(held, u, cash);
+            let shape = Shape::of(held, u, received);
             return (shape.most.limited(), shape.least.limited());
         }
         let mut own = Quoter::new();
@@ -392,7 +395,8 @@ impl<'a, 'g> Life<'a, 'g> {
                 &found
             }
         };
-        self.modelled(marked, at, cash).unwrap_or((None, None))
+        self.modelled(marked, at, received.money())
+            .unwrap_or((None, None))
     }
 
     fn modelled(
@@ -469,7 +473,9 @@ impl<'a, 'g> Life<'a, 'g> {
             if !ended.is_empty() {
                 let print = g.spot(at);
                 for c in &ended {
-                    self.books.settle(u, c, print);
+                    // A past without a quote on that day has the last one before it.
+                    let settled = g.world.settled_by(c, at).map_or(print, |p| p.price);
+                    self.books.settle(u, c, settled);
                     self.forget(|l| l == c);
                 }
                 let over = self.books.held.is_underlying_alone() && self.came == 0;
@@ -588,11 +594,19 @@ impl<'a, 'g> Life<'a, 'g> {
                 None => None,
                 Some(marked) => self.leaves(quoter, &marked, at, until, last),
             };
-            if let Some(why) = why {
+            if let Some(why) = self.leaving.or(why) {
                 let before = self.books.held.clone();
-                self.must_close(quoter, at)?;
-                self.leave_row(at, Action::Leave, before);
-                return Ok(self.done(at, why));
+                if self.close(quoter, at).is_some() {
+                    self.leave_row(at, Action::Leave, before);
+                    return Ok(self.done(at, why));
+                }
+                if last {
+                    return Err(self.no_market(quoter, at));
+                }
+                // What nobody trades in now is left at the first look at which somebody does.
+                self.leaving = Some(why);
+                self.record(quoter, at, Action::Hold);
+                continue;
             }
             let mut action = Action::Hold;
             for i in 0..self.ground.drill.adjust.len() {
@@ -622,17 +636,25 @@ impl<'a, 'g> Life<'a, 'g> {
     }
 
     fn must_close(&mut self, quoter: &mut Quoter, at: Moment) -> Result<(), DrillError> {
-        if self.close(quoter, at).is_some() {
-            return Ok(());
+        match self.close(quoter, at) {
+            Some(()) => Ok(()),
+            None => Err(self.no_market(quoter, at)),
         }
+    }
+
+    /// What it holds and cannot close at a look.
+    fn no_market(&self, quoter: &mut Quoter, at: Moment) -> DrillError {
         let held = self.books.held.legs().iter();
-        let mut without = held.filter(|l| self.ground.market(quoter, &l.instrument, at).is_none());
-        Err(DrillError::NoMarket {
+        let mut without = held.filter(|l| {
+            let tradable = self.ground.tradable(quoter, &l.instrument, at);
+            tradable.is_none()
+        });
+        DrillError::NoMarket {
             what: without
                 .next()
                 .map_or_else(String::new, |l| l.instrument.label()),
             at,
-        })
+        }
     }
 
     fn leave_row(&mut self, at: Moment, action: Action, before: Holding) {
@@ -766,7 +788,7 @@ impl<'a, 'g> Life<'a, 'g> {
             spot,
             to_sold: to_sold(held, spot.to_f64(), deviation),
             to_even: if evens {
-                let shape = Shape::of(held, u, self.books.cash - self.books.fees);
+                let shape = Shape::of(held, u, self.books.received());
                 to_even(&shape, spot.to_f64(), deviation)
             } else {
                 None

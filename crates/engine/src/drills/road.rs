@@ -1,7 +1,6 @@
 //! What conditions would have made of something that was entered by hand: held as it was opened, left at
 //! the first close at which one of them holds, at the far side of every leg, or at its end.
 
-use desk::calendar::close_of;
 use desk::drill::{
     CycleBooks, Drill, DrillCondition, DrillKind, Enter, Every, Leave, LookTimes, Size,
 };
@@ -22,6 +21,8 @@ pub struct Opening {
     pub held: Holding,
     /// Cash before fees, received above zero.
     pub cash: Money,
+    /// The value that futures among it count from; nothing was paid for them.
+    pub futures: Money,
     /// Fees.
     pub fees: Money,
     /// Value of the account then.
@@ -43,7 +44,8 @@ pub fn road(
     let expiration = Expiration {
         date: first.expiry,
         cycle: ExpirationCycle::Monthly,
-        am_settled: u.expiry_moment(first) != close_of(first.expiry),
+        am_settled: u.opens(&first.root),
+        ends: u.expiry_moment(first),
     };
     let to = last.date().tomorrow().ok()?;
     let drill = Drill {
@@ -85,7 +87,8 @@ pub fn road(
     let mut quoter = Quoter::new();
     let books = CycleBooks {
         held: opening.held.clone(),
-        cash: opening.cash,
+        // The books of a cycle count futures as if they had been paid in full.
+        cash: opening.cash - opening.futures,
         fees: opening.fees,
         entry: opening.cash,
     };

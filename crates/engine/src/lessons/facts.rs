@@ -11,7 +11,7 @@ use market::Quoter;
 use rayon::prelude::*;
 
 use super::{closed, tags_of};
-use crate::sight::{AsOf, Sights, at_moment, campaign_seen, vol_standing};
+use crate::sight::{Sights, Stood, at_moment, campaign_seen, vol_standing};
 use crate::state::State;
 use crate::tried::closes;
 
@@ -84,14 +84,14 @@ pub(super) fn opened_whole(campaign: &Campaign) -> Option<Moment> {
     same.map(|c| c.at).max()
 }
 
-fn at_risk(state: &State, quoter: &mut Quoter, of: &AsOf, at: Moment) -> Option<Money> {
-    let u = state.world.underlying(&of_symbol(state, of)?)?;
+fn at_risk(state: &State, quoter: &mut Quoter, of: &Stood, at: Moment) -> Option<Money> {
+    let u = state.world.underlying(&of.stands.symbol)?;
     if let Some(limit) = of.exact.as_ref().and_then(|s| s.least.limited()) {
         return Some((-limit).max(Money::ZERO));
     }
     let spot = state.world.spot(&u.symbol, at)?;
     let mut held = MarginHolding::default();
-    for leg in of.held.legs() {
+    for leg in of.stands.held.legs() {
         match leg.instrument.option() {
             Some(c) => held.add(MarginLeg {
                 contract: c.clone(),
@@ -108,17 +108,12 @@ fn at_risk(state: &State, quoter: &mut Quoter, of: &AsOf, at: Moment) -> Option<
     Some(requirement(&held, &basis).total)
 }
 
-fn of_symbol(state: &State, of: &AsOf) -> Option<String> {
-    let found = state.account.campaigns().find(|c| c.id == of.campaign)?;
-    Some(found.symbol.clone())
-}
-
 fn facts(state: &State, campaign: &Campaign) -> Option<Learnt> {
     let u = state.world.underlying(&campaign.symbol)?;
     let (mut quoter, mut sights) = (Quoter::new(), Sights::default());
     let opened = opened_whole(campaign)?;
     let last = campaign.chapters.last()?;
-    let of = AsOf::at(campaign, opened, u)?;
+    let of = Stood::at(campaign, opened, u)?;
     let profit = campaign.totals.booked();
     let (mut best, mut worst) = (profit, profit);
     let marks = Needs {
@@ -156,7 +151,7 @@ fn facts(state: &State, campaign: &Campaign) -> Option<Learnt> {
         sector: state.world.sector(&campaign.symbol).map(str::to_owned),
         structure: of.structure,
         title: if campaign.label.name.is_empty() {
-            desk::recognise(&of.held, u).text
+            desk::recognise(&of.stands.held, u).text
         } else {
             campaign.label.name.clone()
         },
@@ -164,6 +159,7 @@ fn facts(state: &State, campaign: &Campaign) -> Option<Learnt> {
         opened,
         closed: last.at,
         days_left: of
+            .stands
             .held
             .options()
             .map(|(c, _)| opened.days_until(c.expiry))

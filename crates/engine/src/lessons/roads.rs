@@ -10,7 +10,6 @@ use rayon::prelude::*;
 use super::closed;
 use super::facts::opened_whole;
 use crate::drills::{Opening, Why, road};
-use crate::sight::AsOf;
 use crate::state::State;
 
 /// Seed of the bootstrap.
@@ -68,18 +67,20 @@ pub struct RoadSummary {
 }
 
 fn opening(state: &State, campaign: &Campaign) -> Option<Opening> {
-    let u = state.world.underlying(&campaign.symbol)?;
     let at = opened_whole(campaign)?;
     let first = campaign.chapters.first()?;
-    let parts = || campaign.chapters.iter().filter(|c| c.order == first.order);
+    let opening = |c: &&desk::Chapter| c.at <= at && c.order == first.order;
+    let fees = campaign.chapters.iter().filter(opening).map(|c| c.fees);
+    let stands = campaign.standing(at)?;
     let day = at.date().to_string();
     let account = state.days.iter().rev().find(|d| d.date < day);
     Some(Opening {
         symbol: campaign.symbol.clone(),
         at,
-        held: AsOf::at(campaign, at, u)?.held,
-        cash: parts().map(|c| c.cash).sum(),
-        fees: parts().map(|c| c.fees).sum(),
+        cash: stands.entry,
+        futures: stands.futures,
+        held: stands.held,
+        fees: fees.sum(),
         account: account.map(|d| d.value),
     })
 }

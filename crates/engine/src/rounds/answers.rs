@@ -156,15 +156,16 @@ impl Engine {
             Answer::DoNotExercise => Some(true),
             _ => None,
         };
-        if let Some(declined) = exercises {
-            let Some(contract) = contract else {
+        let declines = match (exercises, contract) {
+            (Some(declined), Some(contract)) => Some((contract.parse()?, declined)),
+            (Some(_), None) => {
                 return wrong(
                     "answer",
                     "this is no question of exercise; choose another answer".into(),
                 );
-            };
-            self.decline(contract.parse()?, declined)?;
-        }
+            }
+            (None, _) => None,
+        };
         let decision = Decision {
             id: self.state.decisions.last().map_or(1, |d| d.id + 1),
             at: now,
@@ -175,10 +176,16 @@ impl Engine {
             order: given.order,
             note: given.note,
         };
-        let mut next = self.state.clone();
-        Arc::make_mut(&mut next.decisions).push(decision.clone());
-        self.commit(next, vec![Fact::Decided(decision.clone())])?;
-        Ok(decision)
+        let exercise = |engine: &mut Engine| match declines {
+            Some((contract, declined)) => engine.decline(contract, declined),
+            None => Ok(()),
+        };
+        self.with_meaning(exercise, |engine, ()| {
+            let mut next = engine.state.clone();
+            Arc::make_mut(&mut next.decisions).push(decision.clone());
+            engine.commit(next, vec![Fact::Decided(decision.clone())])?;
+            Ok(decision)
+        })
     }
 
     /// Rounds were gone through: what happened until now is read.

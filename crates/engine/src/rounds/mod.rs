@@ -18,7 +18,7 @@ pub use answers::Given;
 pub use dates::{DATES_AHEAD, Dated, DatedKind, next_that_matters};
 
 use crate::campaigns::all_open;
-use crate::sight::{AsOf, Sights, at_moment, campaign_seen, shape};
+use crate::sight::{Sights, Stood, at_moment, campaign_seen, shape};
 use crate::state::State;
 use answers::{answer_to, is_answered};
 use dates::dates;
@@ -227,7 +227,7 @@ fn changes(
     let gains = |state: &State, quoter: &mut Quoter| {
         let at = state.clock.now;
         let spot = state.world.spot(&u.symbol, at)?.to_f64();
-        let of = AsOf::at(campaign, at, u)?;
+        let of = Stood::at(campaign, at, u)?;
         let shape = shape(state, quoter, &of, u)?;
         let zones = desk::zones_of(&shape);
         let here = zones.iter().find(|z| z.from <= spot && spot < z.to)?;

@@ -155,30 +155,42 @@ fn facts_of(
     out
 }
 
-/// What stands without a bought option once that has ended: a sold one of its right that lasts
-/// longer, or the underlying.
+/// What stands without a bought option once that has ended: sold ones of its right that last longer, as far
+/// as nothing else that lasts covers them, or the underlying that it protects.
 fn hedged(held: &desk::Holding, bought: &Contract, u: &Underlying) -> Option<String> {
-    let later =
-        |(c, n): &(&Contract, i64)| *n < 0 && c.kind == bought.kind && c.expiry > bought.expiry;
-    // What is bought elsewhere as long covers it still.
-    let covered = |sold: &Contract| {
-        held.options()
-            .any(|(c, n)| n > 0 && c.kind == sold.kind && c.expiry >= sold.expiry)
+    let of_right = || held.options().filter(|(c, _)| c.kind == bought.kind);
+    let count = |sold: bool, lasting: &dyn Fn(&Contract) -> bool| -> i64 {
+        of_right()
+            .filter(|(c, n)| (*n < 0) == sold && lasting(c))
+            .map(|(_, n)| n.abs())
+            .sum()
     };
-    if let Some((sold, _)) = held.options().find(|leg| later(leg) && !covered(leg.0)) {
-        return Some(format!(
-            "the sold {}, {},",
-            sold.label(),
-            short_date(sold.expiry)
-        ));
-    }
     let own = held.underlying_quantity();
-    let protects = own > 0 && bought.kind == Kind::Put || own < 0 && bought.kind == Kind::Call;
-    let what = match u.kind {
-        desk::UnderlyingKind::Future => "the futures",
-        _ => "the shares",
+    let lots = match bought.kind {
+        Kind::Call => (own / u.lot()).max(0),
+        Kind::Put => (-own / u.lot()).max(0),
     };
-    protects.then(|| what.to_owned())
+    let later = of_right().find(|(c, n)| *n < 0 && c.expiry > bought.expiry);
+    if let Some((sold, _)) = later {
+        let open = count(true, &|c| c.expiry > bought.expiry);
+        let covered = count(false, &|c| c.expiry > bought.expiry) + lots;
+        let bare = open - covered;
+        if bare > 0 {
+            return Some(format!(
+                "{bare} × the sold {}, {},",
+                sold.label(),
+                short_date(sold.expiry)
+            ));
+        }
+    }
+    let protects = own > 0 && bought.kind == Kind::Put || own < 0 && bought.kind == Kind::Call;
+    let lasting = count(false, &|c| c.expiry > bought.expiry) * u.lot();
+    let bare = own.abs() - lasting;
+    let what = match u.kind {
+        desk::UnderlyingKind::Future => "futures",
+        desk::UnderlyingKind::Shares | desk::UnderlyingKind::Index => "shares",
+    };
+    (protects && bare > 0).then(|| format!("{bare} {what}"))
 }
 
 /// Looks before a moment, the newest first: every ten minutes of its session, then closes and

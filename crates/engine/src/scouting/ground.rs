@@ -128,7 +128,10 @@ impl<'a> Ground<'a> {
             by: then,
             variance: variance_at(&known, carried.years),
             carried,
-            carry: seen.world.carry(seen.symbol()).unwrap_or(Carry::Yield(0.0)),
+            carry: seen
+                .world
+                .carry(seen.symbol(), seen.at)
+                .unwrap_or(Carry::Yield(0.0)),
             all,
             seen,
         })
@@ -230,7 +233,8 @@ impl<'a> Ground<'a> {
                 ask: l.quote.ask,
                 vol: l.implied,
                 delta: l.delta,
-                open_interest: l.quote.open_interest,
+                // What is not known reaches no minimum.
+                open_interest: l.quote.open_interest.unwrap_or(0),
             });
             out.push(ScoutEnding {
                 ends: e.moment(),

@@ -20,14 +20,14 @@ pub fn brought_by(
                 world.spot(&u.symbol, then)? - world.spot(&u.symbol, bought.at)?
             }
             None => {
-                let carry = world.carry(&u.symbol)?;
+                let carry = world.carry(&u.symbol, then)?;
                 let paid = carry.dividends(bought.at, then).map(|(_, cash)| cash);
                 paid.fold(world.spot(&u.symbol, then)?, |sum, cash| sum + cash)
             }
             Some(c) => {
                 let ends = u.expiry_moment(c);
                 if ends <= then {
-                    c.exercise_value(world.spot(&u.symbol, ends)?)
+                    c.exercise_value(world.settled_by(c, then)?.price)
                 } else {
                     quoter.quote(world, c, then)?.quote.mid()
                 }

@@ -84,7 +84,11 @@ pub struct Run {
 
 impl Run {
     pub fn new(seed: u64) -> Run {
-        let world = Arc::new(World::new(seed));
+        Run::on(Arc::new(World::new(seed)))
+    }
+
+    /// A run on a market.
+    pub fn on(world: Arc<World>) -> Run {
         let engine = Engine::restore(Arc::clone(&world), Saved::default(), start());
         Run {
             world,

@@ -131,7 +131,7 @@ fn feed(state: &DeskState, feeding: Option<&Feeding>) -> Result<FeedWire, Refusa
         let file = folder.and_then(|f| w.file.strip_prefix(f).ok());
         format!("{}: {}", file.unwrap_or(&w.file).display(), w.what)
     };
-    let all = state.world.recordings().iter();
+    let all = state.world.recordings();
     let waiting = engine::judging::waiting(state);
     Ok(FeedWire {
         follows: state.follows,

@@ -157,7 +157,7 @@ fn view(
     let rate = state.world.rate(state.clock.now, years);
     let carry = state
         .world
-        .carry(symbol)
+        .carry(symbol, at)
         .map_or(0.0, |c| c.yield_until(at, e.moment(), rate, spot.to_f64()));
     let basis = engine::money::basis(state, symbol)
         .ok_or_else(|| Refusal::UnknownSymbol(symbol.to_owned(), String::new()))?;

@@ -5,7 +5,7 @@ use axum::extract::State;
 use desk::rework::{At, Listed, Part, Rework, change, closes_and_opens, notes, rework};
 use desk::{Candidates, Contract, Holding, Package, Place, Proposal};
 use engine::State as DeskState;
-use engine::campaigns::{self, after, proposal};
+use engine::campaigns::{self, after, standing};
 use engine::money;
 use engine::state::underlying_of;
 use market::Quoter;
@@ -517,7 +517,7 @@ fn remade(
     let range = Some(reach(state, &symbol, u, &both(&held, &then)));
     let whole = Proposal {
         range,
-        ..proposal(&state.account, id, totals.booked())
+        ..standing(state, id)?.proposal()
     };
     let before = money::evaluate(state, quoter, &symbol, &whole)?;
     let (after, made) = if order.is_empty() {

@@ -574,8 +574,10 @@ async fn decide(
             let which = [(id, packages.unwrap_or(all))];
             let at: EntryPrice = at.into();
             app.command(move |desk| {
-                let placed = desk.close_positions(&client_id, &which, &at)?;
-                desk.decide(given(Answer::Close, placed.first().map(|o| o.id)))
+                desk.with_meaning(
+                    |desk| desk.close_positions(&client_id, &which, &at),
+                    |desk, placed| desk.decide(given(Answer::Close, placed.first().map(|o| o.id))),
+                )
             })
             .await?
         }

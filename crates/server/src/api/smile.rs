@@ -76,7 +76,7 @@ fn quoted(state: &DeskState, quoter: &mut Quoter, u: &Underlying, e: &Expiration
     let rate = state.world.rate(state.clock.now, years);
     let carry_yield = state
         .world
-        .carry(&u.symbol)
+        .carry(&u.symbol, at)
         .map_or(0.0, |c| c.yield_until(at, e.moment(), rate, spot.to_f64()));
     let forward = spot.to_f64() * ((rate - carry_yield) * years).exp();
     let outside = |c: &desk::Contract| (c.kind == Kind::Call) == (c.strike.to_f64() >= forward);
@@ -85,11 +85,7 @@ fn quoted(state: &DeskState, quoter: &mut Quoter, u: &Underlying, e: &Expiration
         .into_iter()
         .filter(|(c, l)| outside(c) && l.quote.bid.raw() > 0)
         .collect();
-    let on = if u.kind == desk::UnderlyingKind::Future {
-        quant::PricedOn::Future
-    } else {
-        quant::PricedOn::Spot
-    };
+    let on = u.priced_on();
     let rows: Vec<(Vanilla, f64)> = listed
         .iter()
         .flat_map(|(c, l)| {

@@ -6,7 +6,7 @@ use desk::rework::{Limits, Measure, Out};
 use desk::rules::{Measure as Rules, Side, Subject, most_at_risk, ruling};
 use desk::{Money, Price};
 use engine::State as DeskState;
-use engine::campaigns::{self, proposal};
+use engine::campaigns::{self, standing};
 use engine::money;
 use engine::state::underlying_of;
 use engine::ways::{Search, WayOut, ways_out};
@@ -340,11 +340,7 @@ fn looked_for(
     request: &WaysRequest,
 ) -> Result<WaysWire, Refusal> {
     let campaign = campaigns::open(state, id)?;
-    let (id, symbol, booked) = (
-        campaign.id,
-        campaign.symbol.clone(),
-        campaign.totals.booked(),
-    );
+    let (id, symbol) = (campaign.id, campaign.symbol.clone());
     let u = underlying_of(state, &symbol)?;
     let mut limits = request.limits.parse()?;
     let by_rule = by_my_rules(state, quoter, id, &mut limits);
@@ -360,7 +356,7 @@ fn looked_for(
         },
         lean: lean_now(state, quoter, &symbol),
     };
-    let whole = proposal(&state.account, id, booked);
+    let whole = standing(state, id)?.proposal();
     let before = money::evaluate(state, quoter, &symbol, &whole)?;
     let found = ways_out(state, quoter, id, &search)?;
     let mut ruled_out: Vec<RuledOut> = found

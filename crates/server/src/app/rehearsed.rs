@@ -114,7 +114,7 @@ pub fn summer(account: &Path, settings: &Settings) -> Result<(), Failure> {
     };
     let past = Past {
         at: began,
-        money: Money::whole(24_000),
+        money: Money::whole(48_000),
         account: (AccountRules::default(), DayTradeSwitch::ByDate),
         rules: Vec::new(),
         kept: (ABOUT.into(), about_text(&about)),

@@ -48,7 +48,7 @@ impl From<Refusal> for Problem {
             Refusal::Listing(_) => (S::UNPROCESSABLE_ENTITY, "not_listed"),
             Refusal::Symbol(_) => (S::UNPROCESSABLE_ENTITY, "bad_contract"),
             Refusal::Package(_) => (S::UNPROCESSABLE_ENTITY, "bad_legs"),
-            Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) => {
+            Refusal::OtherUnderlying(..) | Refusal::NotTradable(_) | Refusal::NotListed(_) => {
                 (S::UNPROCESSABLE_ENTITY, "bad_legs")
             }
             Refusal::UnknownSymbol(..) => (S::NOT_FOUND, "unknown_symbol"),

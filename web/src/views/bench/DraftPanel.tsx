@@ -24,7 +24,7 @@ import { useCommands, type Acts } from '../../ui/commands';
 import { Scroll } from '../../ui/Page';
 
 const field = 'h-6 rounded border border-strong bg-ground px-1 font-semibold';
-const step = '!h-6 !px-1.5';
+const stepper = '!h-6 !px-1.5';
 type Listed = {
   strikes: number[];
   marks: { key: string; label: string; days: number; date: string }[];
@@ -106,7 +106,7 @@ function LegRow({
   };
   const option = isOption(leg.contract);
   const p = option ? parts(leg.contract) : undefined;
-  const lot = option ? 1 : 100;
+  const step = answer?.step ?? 1;
   const strikes = listed.strikesOf(leg.contract);
   const name = p ? `${p.strike} ${p.kind === 'C' ? 'call' : 'put'}` : draft.symbol;
   const at = p ? strikes.indexOf(p.strike) : -1;
@@ -127,9 +127,15 @@ function LegRow({
           {leg.quantity > 0 ? 'buy' : 'sell'}
         </button>
         <Button
-          className={step}
+          className={stepper}
           aria-label={`fewer of the ${name}`}
-          onClick={act((d) => more(d, leg.contract, -Math.sign(leg.quantity) * lot))}
+          onClick={act((d) =>
+            more(
+              d,
+              leg.contract,
+              -Math.sign(leg.quantity) * Math.min(step, Math.abs(leg.quantity)),
+            ),
+          )}
         >
           −
         </Button>
@@ -143,9 +149,9 @@ function LegRow({
           }}
         />
         <Button
-          className={step}
+          className={stepper}
           aria-label={`more of the ${name}`}
-          onClick={act((d) => more(d, leg.contract, Math.sign(leg.quantity) * lot))}
+          onClick={act((d) => more(d, leg.contract, Math.sign(leg.quantity) * step))}
         >
           +
         </Button>
@@ -153,7 +159,7 @@ function LegRow({
           {p ? (
             <Button
               weight="quiet"
-              className={step}
+              className={stepper}
               aria-label={`${name}: a ${p.kind === 'C' ? 'put' : 'call'} instead`}
               onClick={act((d) => swapKind(d, leg.contract))}
             >
@@ -165,7 +171,7 @@ function LegRow({
         </span>
         <Button
           weight="quiet"
-          className={step}
+          className={stepper}
           aria-label={`take the ${name} out`}
           onClick={act((d) => remove(d, leg.contract))}
         >
@@ -175,7 +181,7 @@ function LegRow({
       {p && (
         <div className="flex items-center gap-1">
           <Button
-            className={step}
+            className={stepper}
             aria-label={`${name}: one strike lower`}
             disabled={!strike(-1)}
             onClick={strike(-1)}
@@ -184,7 +190,7 @@ function LegRow({
           </Button>
           <b className="w-12 text-center tabular-nums">{p.strike}</b>
           <Button
-            className={step}
+            className={stepper}
             aria-label={`${name}: one strike higher`}
             disabled={!strike(1)}
             onClick={strike(1)}

@@ -4,7 +4,7 @@ import { useLive } from '../../api/live';
 import type { Cell, Column, Leg, Line, Row } from '../../api/client';
 import { useDrafts } from '../../drafts/store';
 import type { Sides } from './columns';
-import { fixed } from '../../format';
+import { count, fixed } from '../../format';
 import { money } from '../../money';
 import { LegTab, type LegActs } from './LegTab';
 
@@ -58,6 +58,7 @@ function PriceButton({
   block: string;
 } & Acts) {
   const price = what === 'bid' ? cell.bid : cell.ask;
+  const size = what === 'bid' ? cell.bidSize : cell.askSize;
   const here = cursor?.strike === row.strike && cursor.side === side && cursor.what === what;
   const verb = what === 'bid' ? 'sell' : 'buy';
   return (
@@ -68,7 +69,7 @@ function PriceButton({
         data-cell={`${row.strike}-${side}-${what}`}
         data-of={block}
         aria-label={`${verb} ${row.strike} ${side}${price ? ` at ${price}` : what === 'bid' ? ', nobody bids' : ', nobody asks'}${cell.doubt ? `, ${cell.doubt}` : ''}`}
-        title={cell.doubt ?? `${what === 'bid' ? cell.bidSize : cell.askSize} contracts`}
+        title={cell.doubt ?? (size == null ? 'size not known' : `${count(size)} contracts`)}
         onFocus={() => {
           onCursor({ key: block, strike: row.strike, side, what });
         }}

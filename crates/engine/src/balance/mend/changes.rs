@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use desk::book::mend::{Prospect, Stance};
 use desk::rework::{Listed, Part, Rework, change, rework};
 use desk::{
-    Candidate as ListedOption, Candidates, EntryPrice, Holding, Instrument, Kind, Leg, Money,
-    Proposal, Shape, Underlying,
+    Candidate as ListedOption, Candidates, EntryPrice, Holding, Instrument, Kind, Money, Price,
+    Proposal, Received, Shape, Underlying,
 };
 use market::Quoter;
 
@@ -126,12 +126,12 @@ fn moves_of(held: &Holding) -> Vec<(Rework, String)> {
 
 /// The most that a campaign could lose with other legs; nothing where it has no limit or the model
 /// is needed.
-fn risk_then(u: &Underlying, then: &Holding, cash: Money) -> Option<f64> {
+fn risk_then(u: &Underlying, then: &Holding, received: Received) -> Option<f64> {
     let plain = then.is_one_expiration() || then.options().next().is_none();
     if then.is_empty() || !plain {
         return then.is_empty().then_some(0.0);
     }
-    let least = Shape::of(then, u, cash).least.limited()?;
+    let least = Shape::of(then, u, received).least.limited()?;
     Some((-least).max(Money::ZERO).to_f64())
 }
 
@@ -160,7 +160,9 @@ pub(super) fn changes(
             continue;
         };
         let held = &l.item.holding;
-        let net = campaign.totals.booked() - state.account.open_cost(id);
+        let Some(received) = campaign.standing(at).map(|s| s.received()) else {
+            continue;
+        };
         let mut reached: Vec<(Holding, String)> = vec![(Holding::default(), "close it".to_owned())];
         if let Some(listed) = listed_around(state, quoter, &ground, held) {
             for (step, words) in moves_of(held) {
@@ -195,18 +197,19 @@ pub(super) fn changes(
                 .iter()
                 .map(|(one, q, _)| (&one.adds, *q as f64))
                 .collect();
-            let margined = |leg: &Leg| ground.u.is_margined(&leg.instrument);
-            let traded = parts.iter().zip(order.legs());
-            let paid: Money = traded
-                .filter(|(_, leg)| !margined(leg))
-                .map(|((one, q, _), leg)| {
-                    let units = ground.u.units(&leg.instrument);
-                    one.market.quote.mark().times(q * units)
-                })
+            let marks: Vec<Price> = parts
+                .iter()
+                .map(|(one, ..)| one.market.quote.mark())
+                .collect();
+            let comes = Received::at_prices(&order, ground.u, &marks);
+            let futures = order.legs().iter().zip(&marks);
+            let futures = futures.filter(|(leg, _)| ground.u.is_margined(&leg.instrument));
+            let unpaid: Money = futures
+                .map(|(leg, mark)| mark.times(leg.quantity * ground.u.units(&leg.instrument)))
                 .sum();
-            let cash = -paid;
+            let (cash, received) = (comes.money() + unpaid, received.and(comes));
             let before = l.worked.risk.to_f64();
-            let known = risk_then(ground.u, &then, net + cash);
+            let known = risk_then(ground.u, &then, received);
             let after = known.unwrap_or(before);
             let in_sector = asked.sector.is_some() && asked.sector == l.item.sector;
             let trading = parts
@@ -236,7 +239,7 @@ pub(super) fn changes(
                 then,
                 words,
                 cash,
-                unknown: known.is_none().then_some((-(net + cash), before)),
+                unknown: known.is_none().then_some((-received.money(), before)),
                 in_sector,
             });
         }

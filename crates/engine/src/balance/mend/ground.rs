@@ -35,7 +35,7 @@ impl Ground<'_> {
         Some(Ground {
             u: world.underlying(symbol)?,
             spot: world.spot(symbol, at)?.to_f64(),
-            carry: world.carry(symbol).unwrap_or(Carry::Yield(0.0)),
+            carry: world.carry(symbol, at).unwrap_or(Carry::Yield(0.0)),
             beta: lens.betas.of(world, at, symbol, &lens.index).used,
             index,
             basis: basis(state, symbol),

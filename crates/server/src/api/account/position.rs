@@ -3,7 +3,6 @@
 use desk::rules::{Subject, ring_prices, ruling};
 use desk::{BookGreeks, Campaign, Leg, Lot, Money, Package, Price, PriceStyle};
 use engine::State as DeskState;
-use engine::campaigns::proposal;
 use engine::money::{evaluate, evaluate_alone};
 use engine::sight::index_price;
 use market::Quoter;
@@ -233,7 +232,7 @@ pub(crate) fn carried(
     // The outline of the whole campaign: what was realised is part of it.
     let whole = desk::Proposal {
         range,
-        ..proposal(&state.account, id, totals.booked())
+        ..state.account.standing(id)?.proposal()
     };
     // The page of one campaign tells of buying power too; the book of all does not.
     let judge = if range.is_some() {

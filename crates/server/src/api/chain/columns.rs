@@ -102,11 +102,11 @@ impl<'a> Sheet<'a> {
         let spot = world.spot(&underlying.symbol, at)?;
         let years = at.years_until(e.moment()).max(1.0 / 525_600.0);
         let rate = world.rate(at, years);
-        let carry = world.carry(&underlying.symbol)?;
+        let carry = world.carry(&underlying.symbol, at)?;
         let paid = carry.present_value(at, e.moment(), rate) > 0.0;
         let carry_yield =
             world
-                .carry(&underlying.symbol)?
+                .carry(&underlying.symbol, at)?
                 .yield_until(at, e.moment(), rate, spot.to_f64());
         let greeks = columns.iter().any(|c| c.needs_greeks()).then(|| {
             let kinds: Vec<Kind> = listed.iter().map(|(c, _)| c.kind).collect();
@@ -116,11 +116,7 @@ impl<'a> Sheet<'a> {
                 .iter()
                 .map(|(_, l)| l.implied.unwrap_or(0.3).max(1e-3))
                 .collect();
-            let on = if underlying.kind == desk::UnderlyingKind::Future {
-                quant::PricedOn::Future
-            } else {
-                quant::PricedOn::Spot
-            };
+            let on = underlying.priced_on();
             let chain = Chain {
                 style: underlying.style,
                 on,
@@ -176,8 +172,8 @@ impl<'a> Sheet<'a> {
         let percent = |share: f64| Some(format!("{:.0}", share * 100.0));
         let (spot, strike) = (self.spot.to_f64(), c.strike.to_f64());
         match column {
-            Column::OpenInterest => Some(grouped(quote.open_interest)),
-            Column::Volume => Some(grouped(quote.volume)),
+            Column::OpenInterest => quote.open_interest.map(grouped),
+            Column::Volume => quote.volume.map(grouped),
             Column::Implied => Some(format!("{:.1}", l.implied? * 100.0)),
             Column::Delta => Some(signed(l.delta, 2)),
             Column::Gamma => greek(|v| &v.gamma, 4),
@@ -205,8 +201,8 @@ impl<'a> Sheet<'a> {
                 })
             }
             Column::Middle => Some(style.write(middle)),
-            Column::BidSize => Some(grouped(quote.bid_size)),
-            Column::AskSize => Some(grouped(quote.ask_size)),
+            Column::BidSize => quote.bid_size.map(grouped),
+            Column::AskSize => quote.ask_size.map(grouped),
             Column::Intrinsic => Some(style.write(intrinsic)),
             Column::TimeValue => Some(minus(style.write(middle - intrinsic))),
             Column::TimeValueDay => {

@@ -30,9 +30,9 @@ pub struct Cell {
     /// Best ask; empty when nobody asks.
     pub ask: String,
     /// Contracts bid for.
-    pub bid_size: i64,
+    pub bid_size: Option<i64>,
     /// Contracts offered.
-    pub ask_size: i64,
+    pub ask_size: Option<i64>,
     /// Delta per unit.
     pub delta: f64,
     /// Implied volatility of the middle as a fraction; absent where it means nothing.

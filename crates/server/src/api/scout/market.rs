@@ -80,9 +80,9 @@ struct ScoutRow {
     /// Calendar days to the expiration that is looked at for that.
     days: Option<i64>,
     /// Contracts open there.
-    open_interest: i64,
+    open_interest: Option<i64>,
     /// Traded there today.
-    volume: i64,
+    volume: Option<i64>,
     /// How much it moves with the index.
     beta: f64,
     /// Open campaigns in it.
@@ -236,8 +236,8 @@ fn cells(r: ScoutRow) -> Vec<String> {
         n.map(|n| n.past.to_string()).unwrap_or_default(),
         r.round_trip.unwrap_or_default(),
         of(r.of_width),
-        r.open_interest.to_string(),
-        r.volume.to_string(),
+        r.open_interest.map_or_else(String::new, |n| n.to_string()),
+        r.volume.map_or_else(String::new, |n| n.to_string()),
         r.beta.to_string(),
         r.held.to_string(),
         r.risk.to_string(),

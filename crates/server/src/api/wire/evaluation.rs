@@ -57,6 +57,8 @@ pub struct LegAnswer {
     pub expiry: Option<String>,
     /// Signed contracts per package.
     pub ratio: i64,
+    /// How many are added or taken away at one press: an option, a future, a lot of shares.
+    pub step: i64,
     /// Best bid.
     pub bid: String,
     /// Best ask.
@@ -324,6 +326,7 @@ pub(crate) fn evaluation(e: &Evaluation, underlying: &Underlying) -> EvaluationW
                 label: l.instrument.label(),
                 expiry: l.instrument.option().map(|c| c.expiry.to_string()),
                 ratio: l.quantity,
+                step: underlying.step(&l.instrument),
                 bid: style.write(r.market.quote.bid),
                 ask: style.write(r.market.quote.ask),
                 vol: r.market.vol,

@@ -344,6 +344,11 @@ fn moment(name: &str, text: &str, recorded: bool) -> Result<Moment, String> {
 
 type Table = csv::Writer<Box<dyn Write>>;
 
+/// A count as a field; empty where it is not known.
+fn count(n: Option<i64>) -> String {
+    n.map_or_else(String::new, |n| n.to_string())
+}
+
 fn chain(
     view: &UnderlyingAt<'_>,
     chosen: &[Expiration],
@@ -394,11 +399,11 @@ fn chain(
                     String::new()
                 },
                 q.ask.to_string(),
-                q.bid_size.to_string(),
-                q.ask_size.to_string(),
+                count(q.bid_size),
+                count(q.ask_size),
                 l.last.map_or_else(String::new, |p| p.to_string()),
-                q.volume.to_string(),
-                q.open_interest.to_string(),
+                count(q.volume),
+                count(q.open_interest),
                 l.theoretical.to_string(),
                 l.delta.to_string(),
                 l.implied.map_or_else(String::new, |v| v.to_string()),
@@ -464,7 +469,7 @@ fn surface(
 
 fn instrument(view: &UnderlyingAt<'_>, table: &mut Table) -> Result<(), csv::Error> {
     let (u, fees) = (view.underlying, view.world.fees_of(view.symbol()));
-    let paid = match view.world.carry(view.symbol()) {
+    let paid = match view.world.carry(view.symbol(), view.at) {
         Some(Carry::Yield(yearly)) => yearly,
         _ => 0.0,
     };

@@ -52,7 +52,7 @@ impl Deliverable {
 }
 
 /// Names, and what holds when they are not given. Nothing: it is not known, or follows from others.
-pub(super) const FACTS: [(&str, &str); 22] = [
+pub(super) const FACTS: [(&str, &str); 23] = [
     ("name", ""),
     ("kind", "shares"),
     ("style", "american"),
@@ -73,6 +73,7 @@ pub(super) const FACTS: [(&str, &str); 22] = [
     ("closing_root", ""),
     ("time_zone", ""),
     ("session", ""),
+    ("last_session", ""),
     ("fee_option", ""),
     ("fee_future", ""),
 ];
@@ -106,8 +107,10 @@ pub(super) fn time_of_day(text: &str) -> Option<i64> {
 pub(super) struct Described {
     /// Its data.
     pub underlying: Underlying,
-    /// What else is told; hours on its own clock.
+    /// What else is told.
     pub told: Told,
+    /// The hours of its session, on its own clock.
+    pub hours: Option<Hours>,
     /// Its zone.
     pub zone: Option<TimeZone>,
     /// What an adjusted contract delivers from each date on, ascending; nothing of a plain one.
@@ -269,14 +272,15 @@ impl Facts {
             margin_class: self.margin(kind)?,
             listing: ListingRule::default(),
             own_dates: Vec::new(),
-            last_session: None,
+            last_session: self.last_session(kind)?,
+            session: None,
             weekly_root: weekly_root.filter(|r| r != symbol),
             opening_root,
             beta: 1.0,
         };
+        let delivers = self.delivers()?;
         let told = Told {
             dividend_yield,
-            events: None,
             sector: Some(self.get("sector").to_owned()).filter(|s| !s.is_empty()),
             basket: one_of(
                 "basket",
@@ -284,14 +288,26 @@ impl Facts {
                 &[("yes", true), ("no", false)],
             )?,
             fees: self.fees()?,
-            hours: self.hours()?,
+            adjusted: !delivers.is_empty(),
         };
         Ok(Described {
             underlying,
             told,
+            hours: self.hours()?,
             zone: self.zone()?,
-            delivers: self.delivers()?,
+            delivers,
         })
+    }
+
+    fn last_session(&self, kind: UnderlyingKind) -> Result<Option<Date>, String> {
+        let last: Option<Date> = self.maybe("last_session")?;
+        match (last, kind) {
+            (Some(last), UnderlyingKind::Shares | UnderlyingKind::Index) => Err(format!(
+                "last_session: {last} is the end of a future; shares and an index have none, leave it \
+                 empty"
+            )),
+            (last, _) => Ok(last),
+        }
     }
 
     fn ticks(&self, tick: Price) -> Result<TickTable, String> {

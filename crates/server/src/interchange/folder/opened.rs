@@ -53,6 +53,8 @@ struct Watched {
     files: Arc<Files>,
     /// The bars as they were read: length and change.
     bars: (u64, i64),
+    /// The dated events as they were read, likewise.
+    events: (u64, i64),
     /// The folder when its files were listed, and those of the last day and later.
     listed: i64,
     days: Vec<(Date, PathBuf)>,
@@ -136,19 +138,6 @@ fn told<T>(
     }
 }
 
-/// Hours of one clock on another, as a winter day has them.
-fn carried_hours(hours: Hours, (own, market): &Zones) -> Hours {
-    let day = jiff::civil::date(2031, 1, 15);
-    let minutes = |minute: i64| {
-        let at = zone::carried(Moment::at(day, 0, minute), own.as_ref(), market.as_ref());
-        at.time_of_day() / 60_000
-    };
-    Hours {
-        open: minutes(hours.open),
-        close: minutes(hours.close),
-    }
-}
-
 impl Opened {
     fn read(folder: &Path) -> Result<Opened, String> {
         let mut wrong = Vec::new();
@@ -191,14 +180,18 @@ impl Opened {
         let mut hull = usual;
         for (_, _, d) in &mut all {
             let zones = (d.zone.clone(), market_zone.clone());
-            d.told.hours = d.told.hours.map(|h| carried_hours(h, &zones));
+            d.underlying.session = d.hours.map(|hours| zone::own_session(hours, &zones));
             if usual.is_none() {
-                let own = d.told.hours.unwrap_or(USUAL);
-                let so_far = hull.unwrap_or(own);
-                hull = Some(Hours {
-                    open: so_far.open.min(own.open),
-                    close: so_far.close.max(own.close),
-                });
+                let own = d.underlying.session.as_ref();
+                // The widest that it is at any time of the year.
+                let all: Vec<Hours> = own.map_or(vec![USUAL], zone::all_hours);
+                for own in all {
+                    let so_far = hull.unwrap_or(own);
+                    hull = Some(Hours {
+                        open: so_far.open.min(own.open),
+                        close: so_far.close.max(own.close),
+                    });
+                }
             }
         }
         let own_days = OwnDays {
@@ -234,6 +227,7 @@ impl Opened {
             opened.recorded.push(of.recorded);
             watched.push(Watched {
                 bars: changed_of(&of.files.own.join("bars.csv")),
+                events: changed_of(&of.files.own.join("events.csv")),
                 listed: 0,
                 days: Vec::new(),
                 unwritten: 0,
@@ -261,13 +255,15 @@ impl Opened {
     pub fn look(&self) -> Vec<News> {
         let mut watched = self.watched.lock().unwrap_or_else(PoisonError::into_inner);
         let each = watched.iter_mut().zip(&self.recorded);
-        each.filter_map(|(of, recorded)| of.look(&recorded.tape))
+        each.filter_map(|(of, recorded)| of.look(recorded))
             .collect()
     }
 }
 
 impl Watched {
-    fn look(&mut self, tape: &Tape) -> Option<News> {
+    fn look(&mut self, recorded: &Recorded) -> Option<News> {
+        let tape = &recorded.tape;
+        self.look_at_events(tape);
         let bars = self.files.own.join("bars.csv");
         let now = changed_of(&bars);
         if now != self.bars {
@@ -286,7 +282,7 @@ impl Watched {
             for (at, mut sight) in seen {
                 sight.spot = self.files.worth(at, sight.spot);
                 let at = self.files.on_market(at);
-                tape.add(at, sight);
+                recorded.take(at, sight);
                 moments.push(at);
             }
         }
@@ -300,6 +296,22 @@ impl Watched {
             symbol: self.files.symbol.clone(),
             moments,
         })
+    }
+
+    /// Takes in dated events that were edited.
+    fn look_at_events(&mut self, tape: &Tape) {
+        let path = self.files.own.join("events.csv");
+        let now = changed_of(&path);
+        if now == self.events {
+            return;
+        }
+        self.events = now;
+        let mut wrong = Vec::new();
+        match told(&path, whole::events, &mut wrong) {
+            Ok(events) => tape.set_events(events),
+            Err(what) => tracing::warn!("{what}"),
+        }
+        wrong.iter().for_each(|w| tracing::warn!("{w}"));
     }
 
     /// Lists the files of the last day and later anew where the folder has changed; those of days gone by are
@@ -380,18 +392,20 @@ fn one(
 ) -> Result<One, String> {
     let Described {
         mut underlying,
-        mut told,
+        told,
         delivers,
         ..
     } = described;
     let delivers = (delivers, underlying.multiplier);
     let (files, mut wrong, last_seen) = Files::open(symbol, path, zones, delivers)?;
-    told.events = self::told(&path.join("events.csv"), whole::events, &mut wrong)?;
+    let events = self::told(&path.join("events.csv"), whole::events, &mut wrong)?;
     let bars = bars_of(&path.join("bars.csv"), &files, &mut wrong).unwrap_or_default();
     find_roots(&files, &mut underlying, &mut wrong);
+    find_end(&files, &mut underlying, &mut wrong);
     let files = Arc::new(files);
     let reader = Arc::clone(&files);
     let tape = Tape::read_by(bars, files.known(), Box::new(move |at| reader.read(at)));
+    tape.set_events(events);
     let recorded = Recorded::new(underlying, told, tape);
     // What the last moment of each day says at the money is kept: ranks ask for a year of them.
     last_seen.par_iter().for_each(|seen: &LastSeen| {
@@ -408,6 +422,30 @@ fn one(
         files,
         wrong,
     })
+}
+
+/// The last session of a future for which none is told: that of its last options.
+fn find_end(files: &Files, underlying: &mut desk::Underlying, wrong: &mut Vec<Wrong>) {
+    if underlying.kind != desk::UnderlyingKind::Future || underlying.last_session.is_some() {
+        return;
+    }
+    let seen = files.newest().and_then(|at| files.read(at));
+    let all = seen.into_iter().flat_map(|s| s.contracts.into_keys());
+    underlying.last_session = all.map(|c| c.expiry).max();
+    let what = match underlying.last_session {
+        Some(last) => format!(
+            "last_session: nothing is said; {last} is taken, when the last of its options end"
+        ),
+        None => {
+            "last_session: nothing is said, and no option says it; the future does not end until \
+                 instrument.csv tells when"
+                .into()
+        }
+    };
+    wrong.push(Wrong {
+        file: files.own.join("instrument.csv"),
+        what,
+    });
 }
 
 /// The root of what settles at the close, as the last moment has it where nothing is said; other roots are

@@ -82,14 +82,15 @@ pub(super) fn chain_row(row: &Row<'_>, whose: Whose<'_>) -> Result<ChainRow, Str
     }
     let spot: Price = row.read("spot")?;
     let (bid, ask): (Price, Price) = (row.or("bid", Price::ZERO)?, row.or("ask", Price::ZERO)?);
+    // An empty field, or none, is a count that is not known.
     let count = |name: &str| {
-        row.or::<i64>(name, 0).and_then(|n| {
-            if n < 0 {
-                Err(format!("{name}: {n} is below zero"))
-            } else {
-                Ok(n)
-            }
-        })
+        if row.text(name).is_empty() {
+            return Ok(None);
+        }
+        match row.read::<i64>(name)? {
+            n if n < 0 => Err(format!("{name}: {n} is below zero")),
+            n => Ok(Some(n)),
+        }
     };
     let kind = if contract.kind == Kind::Call {
         "call"
@@ -242,6 +243,7 @@ pub(super) fn written(
                 String::new()
             }
         };
+        let count = |n: Option<i64>| n.map_or_else(String::new, |n| n.to_string());
         [
             c.to_string(),
             symbol.to_owned(),
@@ -249,11 +251,11 @@ pub(super) fn written(
             sight.spot.to_string(),
             price(q.bid),
             price(q.ask),
-            q.bid_size.to_string(),
-            q.ask_size.to_string(),
+            count(q.bid_size),
+            count(q.ask_size),
             s.last.map_or_else(String::new, |p| p.to_string()),
-            q.volume.to_string(),
-            q.open_interest.to_string(),
+            count(q.volume),
+            count(q.open_interest),
         ]
     })
 }

@@ -3,8 +3,8 @@
 
 use std::collections::BTreeMap;
 
-use desk::Price;
 use desk::calendar::{Hours, OwnDays, next_session, open_of};
+use desk::{Moment, Price};
 use jiff::civil::Date;
 use market::{Announced, AnnouncedKind, Rates};
 
@@ -127,10 +127,23 @@ pub(super) fn events(input: &[u8]) -> Result<(Vec<Announced>, Vec<BadRow>), Stri
         if cash.is_some_and(|c| c <= Price::ZERO) {
             return Err("cash: write the cash on a share, above zero".into());
         }
-        let known = match row.text("known") {
-            "" if dividend => open_of(day),
-            "" => open_of(next_session(day)),
-            _ => row.read("known")?,
+        let known: Option<Moment> = match row.text("known") {
+            "" => None,
+            _ => Some(row.read("known")?),
+        };
+        // The outcome of news is known at an opening. A dividend is paid at that of its ex-date, and known
+        // long before it or since a moment that is told.
+        let (known, told) = if dividend {
+            let ex = open_of(day);
+            if known.is_some_and(|known| known > ex) {
+                return Err(format!(
+                    "known: a dividend cannot be known after its ex-date's opening, {ex}; write when it \
+                     was announced, or nothing"
+                ));
+            }
+            (ex, known.filter(|known| *known < ex))
+        } else {
+            (known.unwrap_or_else(|| open_of(next_session(day))), None)
         };
         if all.iter().any(|e| (e.date, e.kind) == (day, kind)) {
             return Err(format!("date: {day} has an event of this kind already"));
@@ -146,6 +159,7 @@ pub(super) fn events(input: &[u8]) -> Result<(Vec<Announced>, Vec<BadRow>), Stri
             what: what.to_owned(),
             cash,
             known,
+            told,
         });
         Ok(())
     });

@@ -5,8 +5,9 @@
 //! saving as the zone keeps it, and where the market's clock is another one, on that.
 
 use desk::Moment;
+use desk::calendar::{Hours, OwnSession};
 use jiff::Timestamp;
-use jiff::civil::DateTime;
+use jiff::civil::{Date, DateTime};
 use jiff::tz::TimeZone;
 
 /// A zone by its IANA name.
@@ -81,6 +82,38 @@ pub(super) fn written(at: Moment, zone: Option<&TimeZone>) -> String {
         (Some(_), Some(plain)) => plain.to_owned(),
         _ => text,
     }
+}
+
+/// The first and the last year for which clocks are compared day by day.
+const YEARS: (i16, i16) = (1990, 2079);
+
+/// A session of a symbol's own hours on the market's clock, on every date.
+pub(super) fn own_session(hours: Hours, (own, market): &super::files::Zones) -> OwnSession {
+    let shift = |day: Date| {
+        let there = Moment::at(day, 0, hours.open);
+        let here = carried(there, own.as_ref(), market.as_ref());
+        (here.millis() - there.millis()) / 60_000
+    };
+    let first = jiff::civil::date(YEARS.0, 1, 1);
+    let mut shifts = vec![(first, shift(first))];
+    if own != market && own.is_some() && market.is_some() {
+        let days = std::iter::successors(first.tomorrow().ok(), |d| d.tomorrow().ok());
+        for day in days.take_while(|d| d.year() <= YEARS.1) {
+            let minutes = shift(day);
+            if shifts.last().is_none_or(|(_, before)| *before != minutes) {
+                shifts.push((day, minutes));
+            }
+        }
+    }
+    OwnSession { hours, shifts }
+}
+
+/// The hours of a session at each distance between the clocks that there is.
+pub(super) fn all_hours(session: &OwnSession) -> Vec<Hours> {
+    let dates = session.shifts.iter().map(|(from, _)| *from);
+    let mut all: Vec<Hours> = dates.map(|day| session.hours_on(day)).collect();
+    all.dedup();
+    all
 }
 
 #[cfg(test)]
