@@ -2799,14 +2799,14 @@ export interface components {
              * Format: int64
              * @description Contracts offered.
              */
-            askSize: number;
+            askSize?: number | null;
             /** @description Best bid; absent when nobody bids. */
             bid?: string | null;
             /**
              * Format: int64
              * @description Contracts bid for.
              */
-            bidSize: number;
+            bidSize?: number | null;
             /** @description OSI symbol. */
             contract: string;
             /**
@@ -4690,6 +4690,11 @@ export interface components {
              * @description Signed contracts per package.
              */
             ratio: number;
+            /**
+             * Format: int64
+             * @description How many are added or taken away at one press: an option, a future, a lot of shares.
+             */
+            step: number;
             /** @description Theoretical value. */
             theoretical: string;
             /**
@@ -6696,7 +6701,7 @@ export interface components {
              * Format: int64
              * @description Contracts open there.
              */
-            openInterest: number;
+            openInterest?: number | null;
             /**
              * Format: double
              * @description Implied over realised.
@@ -6744,7 +6749,7 @@ export interface components {
              * Format: int64
              * @description Traded there today.
              */
-            volume: number;
+            volume?: number | null;
             /**
              * Format: double
              * @description Chance that the price stays within one deviation that is priced if it moves as it did, 0 to 1.
