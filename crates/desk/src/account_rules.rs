@@ -12,7 +12,7 @@ use crate::number::Money;
 pub enum AccountKind {
     /// Everything is paid in full; sold options are covered by shares or secured by cash.
     Cash,
-    /// Strategy rules.
+    /// Margin by strategy rules: each spread is charged what it can lose.
     #[default]
     Margin,
     /// Theoretical losses over moves of the price.

@@ -17,15 +17,15 @@ use crate::underlying::{Settlement, Underlying, UnderlyingKind};
 /// An option that is held, as far as its end matters.
 #[derive(Debug, Clone)]
 pub struct AheadLeg {
-    /// The series.
+    /// The listed series that is held.
     pub contract: Contract,
-    /// Signed contracts.
+    /// Contracts held, below zero where they were sold.
     pub quantity: i64,
     /// When it ends.
     pub ends: Moment,
     /// Sessions that are left of it, the one of now included.
     pub sessions: i64,
-    /// Its mark.
+    /// Its mark per unit: the middle of its market, or what its neighbours say.
     pub mark: Price,
     /// One deviation of the price by its end.
     pub expected_move: f64,
@@ -38,15 +38,15 @@ pub struct AheadLeg {
 /// A campaign and what is known of its underlying.
 #[derive(Debug, Clone)]
 pub struct AheadView<'a> {
-    /// As of.
+    /// The moment from which one looks ahead.
     pub at: Moment,
-    /// The underlying.
+    /// The underlying that the options are on.
     pub underlying: &'a Underlying,
-    /// Its price.
+    /// Its price at that moment, per unit.
     pub spot: Price,
     /// Shares or futures held, signed.
     pub held: i64,
-    /// Options held.
+    /// Options held, each series once.
     pub legs: Vec<AheadLeg>,
     /// The next dividend: its ex-date, and cash on a share.
     pub dividend: Option<(Date, Price)>,
@@ -59,7 +59,7 @@ pub struct AheadView<'a> {
 pub enum Ahead {
     /// What the first end brings if the price stays where it is.
     AtTheEnd {
-        /// When.
+        /// The day of the event.
         date: Date,
         /// At which price, as its market writes it.
         spot: String,
@@ -72,9 +72,9 @@ pub enum Ahead {
     },
     /// A sold strike within half an expected move in its last two sessions.
     CoinToss {
-        /// Which.
+        /// The series that ends.
         contract: Contract,
-        /// Signed.
+        /// Contracts held, below zero where they were sold.
         quantity: i64,
         /// From the price to the strike, as its market writes it.
         away: String,
@@ -85,11 +85,11 @@ pub enum Ahead {
     },
     /// A sold call in the money whose time value is less than the dividend before its end.
     Dividend {
-        /// Which.
+        /// The sold call that is likely to be exercised early.
         contract: Contract,
-        /// Signed.
+        /// Contracts held; sold ones, so below zero.
         quantity: i64,
-        /// Its ex-date.
+        /// The first day on which who buys the shares gets no dividend.
         ex: Date,
         /// On a share.
         cash: Price,
@@ -100,18 +100,18 @@ pub enum Ahead {
     },
     /// A sold put worth no more than its exercise.
     AtExercise {
-        /// Which.
+        /// The sold put that is likely to be exercised early.
         contract: Contract,
-        /// Signed.
+        /// Contracts held; sold ones, so below zero.
         quantity: i64,
         /// Chance of assignment tonight.
         tonight: f64,
     },
     /// A bought option in the money in its last week.
     Exercise {
-        /// Which.
+        /// The sold option that its holder may exercise for being worth no more than exercise.
         contract: Contract,
-        /// Contracts.
+        /// Contracts that may be assigned, above zero.
         quantity: i64,
         /// Per unit in the money.
         inside: Price,
@@ -120,14 +120,14 @@ pub enum Ahead {
     },
     /// A future that trades for the last time.
     LastDay {
-        /// Which.
+        /// The future that trades for the last time.
         symbol: String,
-        /// When.
+        /// The day of its last session.
         date: Date,
     },
     /// What sold puts that may be assigned would need.
     CashNeeded {
-        /// So much.
+        /// Money that is needed and not there, above zero.
         needed: Money,
         /// Cash of the account.
         there: Money,

@@ -35,11 +35,11 @@ pub enum Occurrence {
 /// What a bell on a figure watches.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Watched {
-    /// A campaign.
+    /// The campaign of this number.
     Campaign(u64),
     /// The implied volatility of an underlying.
     Symbol(String),
-    /// The account.
+    /// The account as a whole.
     Account,
 }
 
@@ -49,18 +49,18 @@ pub enum Listens {
     /// A price: of the underlying where `unit` is absent, otherwise the middle of a contract or a
     /// package, signed as a buyer of it pays.
     Price {
-        /// Underlying symbol.
+        /// The symbol of the underlying whose price is watched.
         symbol: String,
         /// One package, lowest ratio.
         unit: Option<Package>,
         /// On which side it rings.
         side: BellSide,
-        /// The level.
+        /// The price that has to be reached, per unit.
         level: Price,
     },
     /// A figure of a campaign, of an underlying's volatility or of the account.
     Figure {
-        /// Whose.
+        /// The campaign or account whose figure is watched.
         of: Watched,
         /// Where it rings.
         condition: Condition,
@@ -69,10 +69,10 @@ pub enum Listens {
     Told(Occurrence),
 }
 
-/// A bell.
+/// What the trader asked to be told once, when it comes true.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Bell {
-    /// Number, ascending.
+    /// The number by which it is named; later bells have higher ones.
     pub id: u64,
     /// When it was set.
     pub set: Moment,
@@ -90,7 +90,7 @@ pub struct Bell {
     pub until: Option<Date>,
     /// Until when the trader does not want to hear it.
     pub snoozed: Option<Moment>,
-    /// A note.
+    /// What the trader wants to read when it rings.
     pub note: String,
     /// The campaign it is about, for a bell of something that happened.
     pub campaign: Option<u64>,

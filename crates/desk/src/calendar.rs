@@ -18,7 +18,7 @@ use crate::time::Moment;
 pub enum Cycle {
     /// Any week's expiration that is not a monthly.
     Weekly,
-    /// Third Friday.
+    /// Ends on the third Friday of its month, or on the session before where that is a holiday.
     Monthly,
     /// Last session of a quarter.
     Quarterly,
@@ -31,7 +31,7 @@ pub enum Cycle {
 pub struct Expiration {
     /// The date of expiry.
     pub date: Date,
-    /// Listing cycle.
+    /// Whether it is a weekly, a monthly or another of the listing cycles.
     pub cycle: Cycle,
     /// Settled on the opening prints of the date rather than at its close.
     pub am_settled: bool,
@@ -132,7 +132,7 @@ fn is_holiday(d: Date) -> bool {
 /// Opening and close of a session, in minutes from midnight on the exchange's clock.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Hours {
-    /// Opening.
+    /// Minutes from midnight to the opening, on the exchange's clock.
     pub open: i64,
     /// Close, after the opening.
     pub close: i64,

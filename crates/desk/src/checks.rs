@@ -19,7 +19,7 @@ use quant::Kind;
 pub enum Verdict {
     /// Looked at and in order.
     Fine,
-    /// Worth knowing.
+    /// Worth knowing; nothing has to be ticked for it.
     Note,
     /// Likely to cost money.
     Warning,
@@ -69,7 +69,7 @@ pub enum CheckCode {
     DayTrade,
 }
 
-/// One check.
+/// One thing that a ticket was looked at for, and what was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Check {
     /// How it came out.

@@ -18,7 +18,7 @@ use crate::number::Price;
 pub struct Contract {
     /// Root symbol, e.g. `WXMRW`.
     pub root: String,
-    /// Expiration date.
+    /// The date on which the series ends.
     pub expiry: Date,
     /// Call or put.
     pub kind: Kind,

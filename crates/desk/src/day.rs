@@ -10,17 +10,17 @@ pub const DAY_MOVES: [i64; 5] = [-5, -1, 0, 1, 5];
 /// The form of the rows that are made now. A row keeps the number of its form.
 pub const DAY_VERSION: u32 = 3;
 
-/// One close.
+/// What the account stood at when a session closed, one row of the daily record.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Day {
-    /// ISO date.
+    /// The session's date, as 2031-03-11.
     pub date: String,
     /// The form that it was made in: of form 1 the value alone is known, of form 2 what interest and
     /// dividends made is among the other and the trades.
     pub version: u32,
     /// The account's value.
     pub value: Money,
-    /// All else.
+    /// All other figures; absent where the market could not tell them.
     pub figures: Option<DayFigures>,
 }
 
@@ -32,11 +32,11 @@ pub struct DayFigures {
     /// Profit since the close before, by what made it; `total` is all of it, exactly. What is not
     /// known of a campaign's parts is in `other`.
     pub parts: Parts,
-    /// Cash.
+    /// Cash at the close, below zero where it is owed.
     pub cash: Money,
-    /// Buying power.
+    /// What new positions may use at the close.
     pub buying_power: Money,
-    /// Margin held.
+    /// What the positions tie up at the close, zero or above.
     pub margin: Money,
     /// Greeks of the book.
     pub greeks: DayGreeks,
@@ -60,7 +60,7 @@ pub struct DayGreeks {
     pub lean_money: f64,
     /// Change of the delta in index shares by one point of the index.
     pub gamma: f64,
-    /// A day.
+    /// Money that one day's passing brings, all else equal.
     pub theta: f64,
     /// A volatility point.
     pub vega: f64,

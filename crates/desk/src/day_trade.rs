@@ -18,7 +18,7 @@ use crate::time::Moment;
 /// A rule and the days on which it stands.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct DayTradeRule {
-    /// First day.
+    /// The first day on which this version of the rule holds.
     pub from: Date,
     /// Last day, if it has one.
     pub until: Option<Date>,
@@ -65,7 +65,7 @@ pub fn day_trade_rule(on: Date, switch: DayTradeSwitch) -> Option<DayTradeRule> 
 /// What closed something that was opened in the same session.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct DayTrade {
-    /// The session.
+    /// The session in which it was opened and closed.
     pub date: Date,
     /// The order that closed.
     pub order: u64,
@@ -76,7 +76,7 @@ pub struct DayTrade {
 /// Where an account stands under a rule.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DayTrading {
-    /// The rule.
+    /// The rule that held at that moment.
     pub rule: DayTradeRule,
     /// Day trades in its sessions, oldest first.
     pub trades: Vec<DayTrade>,
@@ -104,11 +104,11 @@ impl DayTrading {
 /// A change of what the account holds: by an execution, or by the market (without an order).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Change<'a> {
-    /// When.
+    /// The moment of the execution.
     pub at: Moment,
     /// The order that traded.
     pub order: Option<u64>,
-    /// In what.
+    /// The option, share or future that was traded.
     pub instrument: &'a Instrument,
     /// By how much, signed.
     pub quantity: i64,

@@ -15,14 +15,14 @@ pub enum Until {
     Price {
         /// From which side it comes.
         side: BellSide,
-        /// The price.
+        /// The price of the underlying that ends the wait, per unit.
         level: Price,
     },
     /// The reason begins anew.
     Change,
 }
 
-/// An answer.
+/// What the trader can say to something that asks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Answer {
     /// Closed: by an order that was sent.
@@ -40,9 +40,9 @@ pub enum Answer {
 /// One answer to one reason.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Decision {
-    /// Number, ascending.
+    /// The number by which it is named; later ones have higher numbers.
     pub id: u64,
-    /// When.
+    /// The moment at which it was answered.
     pub at: Moment,
     /// The campaign; absent for the account.
     pub campaign: Option<u64>,
@@ -50,20 +50,20 @@ pub struct Decision {
     pub reason: String,
     /// What the reason said then.
     pub says: String,
-    /// The answer.
+    /// What the trader said to it.
     pub answer: Answer,
     /// The order that was sent for it.
     pub order: Option<u64>,
-    /// A note.
+    /// What the trader wrote beside it, in any words.
     pub note: String,
 }
 
 /// A date of the trader's own.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct OwnDate {
-    /// Number, ascending.
+    /// The number by which it is named; later ones have higher numbers.
     pub id: u64,
-    /// The date.
+    /// The day that the trader wants to be reminded of.
     pub date: Date,
     /// What it is.
     pub what: String,

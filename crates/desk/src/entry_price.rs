@@ -10,7 +10,7 @@ use crate::underlying::Underlying;
 pub enum EntryPrice {
     /// Join one's own side.
     Rest,
-    /// The middle.
+    /// Halfway between what crosses the market and what rests in it.
     #[default]
     Middle,
     /// Take the other side.

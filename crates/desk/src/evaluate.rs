@@ -44,7 +44,7 @@ pub enum EventKind {
 pub struct Event {
     /// On which date.
     pub date: Date,
-    /// What kind.
+    /// What is scheduled: earnings, a dividend, a decision on rates and so on.
     pub kind: EventKind,
     /// In plain words, e.g. "results after the close".
     pub what: String,
@@ -53,11 +53,11 @@ pub struct Event {
 /// Everything the market contributes.
 #[derive(Debug, Clone)]
 pub struct MarketView<'a> {
-    /// As of.
+    /// The moment of prices and quotes.
     pub at: Moment,
     /// The underlying's data.
     pub underlying: &'a Underlying,
-    /// Its price.
+    /// The price of the underlying at that moment, per unit.
     pub spot: Price,
     /// One entry per leg, in the order of the structure.
     pub legs: Vec<LegMarket>,
@@ -86,7 +86,7 @@ pub fn first_expiry(structure: &Holding, market: &MarketView<'_>) -> Moment {
 /// Everything the account contributes.
 #[derive(Debug, Clone, Default)]
 pub struct AccountView {
-    /// Cash.
+    /// Cash of the account, below zero where it is owed.
     pub cash: Money,
     /// What other underlyings take of buying power: their margin less the value of shares.
     pub taken_elsewhere: Money,
@@ -94,7 +94,7 @@ pub struct AccountView {
     pub reserved: Money,
     /// Open positions in this underlying.
     pub here: MarginHolding,
-    /// Fees.
+    /// What a trade of each kind of contract costs.
     pub fees: Fees,
     /// Cash and positions at their marks.
     pub value: Money,
@@ -126,7 +126,7 @@ pub struct Proposal {
 /// One leg of the answer.
 #[derive(Debug, Clone)]
 pub struct LegReport {
-    /// Its market.
+    /// Whether it can be traded now, and at what quote.
     pub market: LegMarket,
     /// Its Greeks in money.
     pub greeks: PositionGreeks,
@@ -135,7 +135,7 @@ pub struct LegReport {
 /// Curves of profit in money over prices of the underlying.
 #[derive(Debug, Clone)]
 pub struct Curves {
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// Profit at the first expiration.
     pub outline: Vec<f64>,
@@ -225,16 +225,16 @@ impl MoneyEffect {
     }
 }
 
-/// The answer.
+/// All that is said of one package at one moment: the answer that every screen draws from.
 #[derive(Debug, Clone)]
 pub struct Evaluation {
-    /// As of.
+    /// The moment of the quotes that it rests on.
     pub at: Moment,
     /// Price of the underlying.
     pub spot: Price,
-    /// One package.
+    /// The legs of one package.
     pub unit: Holding,
-    /// Packages.
+    /// How many packages are judged together.
     pub packages: i64,
     /// What it is called.
     pub name: Name,
@@ -309,7 +309,7 @@ pub enum EvaluationError {
     Mismatch {
         /// Legs asked for.
         legs: usize,
-        /// Markets given.
+        /// How many legs' markets were given.
         markets: usize,
     },
     /// The numbers are outside the domain of the models.

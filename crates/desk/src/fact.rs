@@ -18,7 +18,7 @@ use crate::words::{Said, SaidOf};
 /// State of the exchange's clock.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct ClockState {
-    /// The moment.
+    /// Where the clock stands, New York time.
     pub now: Moment,
     /// Whether it runs.
     pub running: bool,
@@ -94,7 +94,7 @@ pub struct Saved {
     pub clock: Option<ClockState>,
     /// Orders by number.
     pub orders: Vec<Order>,
-    /// The journal.
+    /// All entries of the journal, in the order they were booked.
     pub journal: Vec<Journalled>,
     /// What the trader says of campaigns.
     pub labels: Vec<(u64, Label)>,

@@ -16,7 +16,7 @@ use crate::position::{AtHorizon, Position, PositionKind, PositionLeg};
 pub enum FillContract {
     /// An option by kind, strike and expiration.
     Option(Kind, f64, Date),
-    /// Shares.
+    /// Shares of the underlying.
     Stock,
 }
 
@@ -35,7 +35,7 @@ impl std::fmt::Display for FillContract {
 /// So many at a price.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Trade {
-    /// What.
+    /// The option or share that was traded.
     pub contract: FillContract,
     /// Signed contracts or shares.
     pub quantity: f64,
@@ -46,7 +46,7 @@ pub struct Trade {
 /// What a contract is worth now; of an option also how long it lasts, and its volatility.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Mark {
-    /// What.
+    /// The option or share that is marked.
     pub contract: FillContract,
     /// Price per unit.
     pub price: Option<f64>,
@@ -92,7 +92,7 @@ pub enum FillError {
     Times {
         /// The second one.
         contract: FillContract,
-        /// Its time.
+        /// The time as it was given, in years.
         time: f64,
         /// That of the first.
         other: f64,
@@ -238,7 +238,7 @@ impl FillBooks {
         self.sum(|b| b.realised)
     }
 
-    /// Fees paid.
+    /// Commissions of all fills so far, in money.
     pub fn fees(&self) -> f64 {
         self.sum(|b| b.fees)
     }

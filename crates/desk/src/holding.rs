@@ -127,7 +127,7 @@ impl Holding {
         nearest.map(|(c, _)| c.kind)
     }
 
-    /// Both together.
+    /// Adds what another holding has; legs that cancel are gone.
     pub fn plus(&self, more: &Holding) -> Holding {
         Holding::new(self.legs.iter().chain(&more.legs).cloned())
     }

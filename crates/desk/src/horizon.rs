@@ -15,9 +15,9 @@ use crate::valuation::LegMarket;
 /// The first expiration of a holding.
 #[derive(Debug, Clone)]
 pub struct Horizon {
-    /// Its instant.
+    /// The instant at which the first of the legs ends.
     pub moment: Moment,
-    /// Its date.
+    /// The exchange's date of that instant.
     pub date: Date,
     /// Whole calendar days from now.
     pub days: i64,

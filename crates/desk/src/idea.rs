@@ -57,7 +57,7 @@ pub enum Place {
 /// One listed contract as far as picking needs it.
 #[derive(Debug, Clone)]
 pub struct Candidate {
-    /// The series.
+    /// A listed series that may be a leg.
     pub contract: Contract,
     /// Delta per unit.
     pub delta: f64,
@@ -109,7 +109,7 @@ impl Candidates {
 pub struct Idea {
     /// What it is for, in a sentence.
     pub why: String,
-    /// The structure.
+    /// The legs of one package.
     pub structure: Holding,
     /// Units already held that it is meant to stand on; zero where it stands alone.
     pub on: i64,

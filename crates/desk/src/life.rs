@@ -31,11 +31,11 @@ pub struct Looked {
 /// One look: everything that was held until then, and is held from then on.
 #[derive(Debug, Clone)]
 pub struct Look {
-    /// When.
+    /// The moment of the look.
     pub at: Moment,
     /// Price of the underlying.
     pub spot: f64,
-    /// By instrument.
+    /// What each instrument was worth and how it answered, by instrument.
     pub legs: BTreeMap<Instrument, Looked>,
 }
 
@@ -46,9 +46,9 @@ pub struct Parts {
     pub total: Money,
     /// The move of the price.
     pub delta: f64,
-    /// Its square.
+    /// Money that the squared move of the price brought beyond delta.
     pub gamma: f64,
-    /// Time.
+    /// Money that passing time brought.
     pub theta: f64,
     /// The change of each volatility.
     pub vega: f64,
@@ -70,7 +70,7 @@ impl Parts {
         self.delta + self.gamma + self.theta + self.vega + self.rate
     }
 
-    /// Both together.
+    /// Adds the parts of two stretches or positions.
     pub fn plus(self, o: Parts) -> Parts {
         Parts {
             total: self.total + o.total,
@@ -90,7 +90,7 @@ impl Parts {
 /// From one look to the next, or what was traded at one.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Stride {
-    /// Its end.
+    /// The moment of the later of the two looks.
     pub at: Moment,
     /// The chapter that it belongs to, by its place: a fill opens its own.
     pub chapter: usize,

@@ -24,7 +24,7 @@ pub struct ListedPackage {
     pub anchor: Price,
     /// One of it.
     pub unit: Holding,
-    /// Its market.
+    /// The package's market: cross, middle, rest and size.
     pub quote: PackageQuote,
     /// Its outline at the middle; none where a later leg decides.
     pub shape: Option<Shape>,
@@ -43,7 +43,7 @@ impl ListedPackage {
 
 /// What packages of an expiration are read from.
 pub struct ListingView<'a> {
-    /// Their underlying.
+    /// The underlying that the listed options are on.
     pub underlying: &'a Underlying,
     /// Contracts of the expiration.
     pub near: &'a Listing,

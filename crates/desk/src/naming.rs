@@ -28,7 +28,7 @@ pub enum Nature {
 /// The kinds of structures that rules and lists tell apart.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Structure {
-    /// One option.
+    /// One option alone, bought or sold.
     Single,
     /// Two strikes of one right, one bought and one sold.
     Vertical,
@@ -40,13 +40,13 @@ pub enum Structure {
     Strangle,
     /// More of one side than of the other.
     Ratio,
-    /// Two expirations.
+    /// One strike in two expirations, one bought and one sold.
     Calendar,
     /// Shares or futures with options against them.
     Covered,
     /// Shares or futures alone.
     Shares,
-    /// Anything else.
+    /// Legs that no listed name describes.
     Other,
 }
 

@@ -115,7 +115,7 @@ fn clamp(value: i128) -> i64 {
 impl Price {
     /// Units of the stored integer in one currency unit.
     pub const SCALE: i64 = 100_000_000;
-    /// Nothing.
+    /// A price of zero.
     pub const ZERO: Price = Price(0);
 
     /// From the stored integer (1e-8).
@@ -169,7 +169,7 @@ impl Price {
         Price(clamp(divide_half_even(i128::from(self.0), 2)))
     }
 
-    /// Magnitude.
+    /// The price without its sign.
     pub fn abs(self) -> Price {
         Price(self.0.abs())
     }
@@ -187,7 +187,7 @@ impl Price {
 impl Money {
     /// Units of the stored integer in one currency unit.
     pub const SCALE: i64 = 10_000;
-    /// Nothing.
+    /// No money at all.
     pub const ZERO: Money = Money(0);
 
     /// From the stored integer (1e-4).
@@ -273,7 +273,7 @@ impl Money {
         Price(clamp(divide_half_even(value, units)))
     }
 
-    /// Magnitude.
+    /// The amount without its sign.
     pub fn abs(self) -> Money {
         Money(self.0.abs())
     }
@@ -282,7 +282,7 @@ impl Money {
 impl Decimal {
     /// Units of the stored integer in one.
     pub const SCALE: i64 = 100_000_000;
-    /// Nothing.
+    /// The number zero.
     pub const ZERO: Decimal = Decimal(0);
 
     /// From the stored integer (1e-8).

@@ -58,7 +58,7 @@ pub enum TriggerSide {
 pub struct Trigger {
     /// What is watched.
     pub side: TriggerSide,
-    /// From where.
+    /// The level and the side from which it has to be reached.
     pub level: Level,
 }
 
@@ -129,11 +129,11 @@ impl Purpose {
 pub struct Request {
     /// Given by the client; a second request with the same id is the same order.
     pub client_id: String,
-    /// Underlying symbol.
+    /// The symbol of the underlying that the legs are on.
     pub symbol: String,
     /// One package, lowest ratio, bought.
     pub unit: Package,
-    /// Packages.
+    /// How many packages are wanted, above zero.
     pub quantity: i64,
     /// Price at placement; with a trigger, once it is triggered.
     pub pricing: Pricing,
@@ -163,14 +163,14 @@ impl Request {
     }
 }
 
-/// One execution.
+/// One execution of an order, of one package or several at one price.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fill {
-    /// The order.
+    /// The number of the order that was filled.
     pub order: u64,
-    /// When.
+    /// The moment of the execution.
     pub at: Moment,
-    /// Whole packages.
+    /// How many whole packages were filled, above zero.
     pub packages: i64,
     /// Net price of one package.
     pub price: Price,
@@ -256,7 +256,7 @@ pub enum OrderState {
     Working,
     /// At the exchange, some filled.
     PartlyFilled,
-    /// Done.
+    /// All of its packages were filled.
     Filled,
     /// Cancelled; what was filled before stays.
     Cancelled,
@@ -306,13 +306,13 @@ impl Order {
 /// How the packages of an order stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Progress {
-    /// Asked for.
+    /// Packages that were asked for.
     pub asked: i64,
     /// Waiting for another order to fill.
     pub waiting: i64,
     /// May fill now.
     pub active: i64,
-    /// Filled.
+    /// Packages that have been filled.
     pub filled: i64,
 }
 

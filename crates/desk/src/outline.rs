@@ -29,7 +29,7 @@ const BEYOND: usize = 90;
 pub struct Corner {
     /// Price of the underlying.
     pub price: f64,
-    /// Profit there.
+    /// Profit at that price, in money; below zero is a loss.
     pub profit: f64,
     /// Profit per 1.00 of price from here up to the next corner; at the last one, for ever.
     pub slope: f64,
@@ -67,7 +67,7 @@ pub type Worth<'a> = dyn Fn(&[f64]) -> Result<Vec<f64>, quant::Error> + 'a;
 pub struct Lasting<'a> {
     /// Worth of these legs in money at each of many prices; every one above zero or at it.
     pub values: &'a Worth<'a>,
-    /// Their strikes.
+    /// Strikes of what lasts longer, the lowest first.
     pub strikes: Vec<f64>,
     /// Their worth far above everything.
     pub tail: Tail,
@@ -84,9 +84,9 @@ pub struct Outline {
     pub is_exact: bool,
     /// Ascending; the first at a price of zero.
     pub corners: Vec<Corner>,
-    /// The best.
+    /// The largest profit at the first expiration, or that there is no largest.
     pub most: Extreme,
-    /// The worst.
+    /// The largest loss at the first expiration, or that there is no largest.
     pub least: Extreme,
     /// Where the profit crosses zero or only touches it, ascending; ends of a stretch of zero are
     /// not among them.

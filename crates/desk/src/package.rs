@@ -42,11 +42,11 @@ pub enum PackageError {
         "{instrument}: quantity {quantity} is not allowed; write −{most} to {most} without zero"
     )]
     Quantity {
-        /// Of what.
+        /// The instrument that the fault is about.
         instrument: Instrument,
         /// What was asked for.
         quantity: i64,
-        /// Largest size.
+        /// The largest quantity that an order may carry.
         most: i64,
     },
     /// The legs are so many packages of a smaller ratio.

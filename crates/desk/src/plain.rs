@@ -150,7 +150,7 @@ fn evens(evens: &[Even], style: PriceStyle) -> Option<String> {
 pub struct CampaignFigures<'a> {
     /// "iron condor 205/200 · 175/165", or the name it was given.
     pub title: &'a str,
-    /// Underlying.
+    /// The symbol of the underlying that it is on.
     pub symbol: &'a str,
     /// When it was opened.
     pub since: Date,

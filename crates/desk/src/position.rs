@@ -16,7 +16,7 @@ use rayon::prelude::*;
 /// What a leg is.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum PositionKind {
-    /// An option.
+    /// An option, by right, strike and time.
     Option {
         /// Call or put.
         kind: Kind,
@@ -33,10 +33,10 @@ pub enum PositionKind {
     Stock,
 }
 
-/// One leg.
+/// So many of one thing in a model position.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PositionLeg {
-    /// What.
+    /// The option, share or future that it is.
     pub instrument: PositionKind,
     /// Contracts or shares, signed.
     pub quantity: f64,
@@ -67,9 +67,9 @@ pub struct Position {
     pub spot: f64,
     /// Interest, continuously compounded.
     pub rate: f64,
-    /// Dividend yield.
+    /// Dividend yield a year, continuously compounded, as a fraction.
     pub carry_yield: f64,
-    /// Its legs.
+    /// All of its legs, on one underlying.
     pub legs: Vec<PositionLeg>,
 }
 

@@ -10,12 +10,12 @@ use crate::number::{NumberError, Price};
 /// How a market writes its prices.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum PriceStyle {
-    /// 4.75
+    /// Points and hundredths, as 4.75.
     #[default]
     Decimal,
-    /// 12-4
+    /// Points and eighths of a point, as 12-4 for 12.5.
     Eighths,
-    /// 1-15
+    /// Points and 64ths of a point, as 1-15.
     SixtyFourths,
 }
 

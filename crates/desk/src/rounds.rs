@@ -36,7 +36,7 @@ pub enum Fits {
     DoNotExercise,
     /// Let it be for a time.
     LetBe,
-    /// Read.
+    /// It was read; nothing has to be done.
     Noted,
     /// Look at the order.
     ToOrder,
@@ -58,7 +58,7 @@ pub enum Reason {
     Event {
         /// What, in words.
         what: String,
-        /// Its date.
+        /// The day of the event.
         date: Date,
         /// Sessions to it.
         sessions: i64,
@@ -67,7 +67,7 @@ pub enum Reason {
     },
     /// A rule rang.
     Rule {
-        /// Its number.
+        /// The number of the rule that found it.
         rule: u64,
         /// What it looks at.
         measure: Measure,
@@ -75,12 +75,12 @@ pub enum Reason {
         says: String,
         /// What may still be lost, and what made, where it has a limit.
         max_loss: Option<Money>,
-        /// First expiration.
+        /// When the first of its legs ends; absent where nothing ends.
         ends: Option<Date>,
     },
     /// A hedge ends before what it hedges.
     HedgeEnds {
-        /// What hedges.
+        /// The option that hedges shares and ends.
         contract: Contract,
         /// What then stands without it.
         covers: String,
@@ -89,16 +89,16 @@ pub enum Reason {
     },
     /// A sold option that is worth next to nothing.
     LittleLeft {
-        /// Which.
+        /// The series that is nearly worthless.
         contract: Contract,
-        /// Its price.
+        /// What closing it costs, per unit.
         price: Price,
         /// What is left to make with it.
         left: Money,
     },
     /// An order has waited long, or its market has moved away.
     Waits {
-        /// Its number.
+        /// The number of the order that works.
         order: u64,
         /// What it is, in words.
         name: String,
@@ -114,12 +114,12 @@ pub enum Reason {
     Happened {
         /// Number of its entry in the journal.
         entry: usize,
-        /// In words.
+        /// What it says, as a sentence.
         says: String,
     },
     /// Something is held and has no market.
     Unvalued {
-        /// What.
+        /// What it is called where it is shown.
         label: String,
     },
 }

@@ -17,7 +17,7 @@ use crate::underlying::Underlying;
 pub struct Kink {
     /// Price of the underlying.
     pub price: Price,
-    /// Profit there.
+    /// The profit at that price, exact to the cent.
     pub profit: Money,
     /// Profit per 1.00 of price from here up to the next kink.
     pub slope: f64,
@@ -37,7 +37,7 @@ pub enum Even {
 pub enum Extent {
     /// This amount, at these prices.
     Limited {
-        /// Signed profit.
+        /// The profit there, below zero where it is a loss.
         profit: Money,
         /// Stretches where it holds, ascending: from one price to another (the same for a point; no
         /// upper end: and everywhere above).
@@ -62,7 +62,7 @@ impl Extent {
 pub struct Shape {
     /// Corners, ascending; the first is at zero.
     pub kinks: Vec<Kink>,
-    /// Break-evens, ascending.
+    /// The prices at which nothing is made or lost, the lowest first.
     pub evens: Vec<Even>,
     /// Most to make.
     pub most: Extent,
@@ -105,7 +105,7 @@ impl Received {
         Received(self.0 - fees)
     }
 
-    /// The amount.
+    /// The amount as money, exact to the cent.
     pub fn money(self) -> Money {
         self.0
     }

@@ -8,7 +8,7 @@ use quant::{SmilePoint, Svi};
 /// What the out-of-the-money option at a strike implies, as fractions a year.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SmileQuote {
-    /// Strike.
+    /// The strike of the quoted option, per unit of the underlying.
     pub strike: f64,
     /// Volatility at the bid; absent where the bid implies none.
     pub bid: Option<f64>,

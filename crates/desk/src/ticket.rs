@@ -19,7 +19,7 @@ pub enum OrderError {
     Quantity {
         /// What was asked for.
         quantity: i64,
-        /// Largest size.
+        /// The largest quantity that an order may carry.
         most: i64,
     },
     /// The limit is not on the tick.
@@ -39,15 +39,15 @@ pub enum OrderError {
     Absurd {
         /// What was asked for.
         price: Price,
-        /// Lowest sensible.
+        /// The lowest price that the package could be worth.
         least: Price,
-        /// Highest sensible.
+        /// The highest price that the package could be worth.
         most: Price,
     },
     /// A contract has expired.
     #[error("{contract} expired on {}; choose a later expiration", contract.expiry)]
     PastExpiration {
-        /// Which.
+        /// The contract whose expiration has passed.
         contract: Contract,
     },
     /// No one quotes the other side of a leg.
@@ -85,7 +85,7 @@ pub enum OrderError {
     #[error("{count} day trades in {sessions} sessions are a pattern and need an account of {}; \
              until then only what closes is taken", needs.grouped())]
     DayTrades {
-        /// How many.
+        /// How many day trades there would be.
         count: i64,
         /// In how many sessions.
         sessions: usize,
@@ -95,15 +95,15 @@ pub enum OrderError {
     /// Too few packages for what is filled already.
     #[error("order {id} has {filled} filled already; write more than that, or cancel it")]
     FewerThanFilled {
-        /// Order number.
+        /// The number of the order that was to be changed.
         id: u64,
-        /// Filled.
+        /// Packages of it that are filled.
         filled: i64,
     },
     /// An order whose size or ties cannot change.
     #[error("order {id} {why}")]
     Bound {
-        /// Order number.
+        /// The number of the order that was to be changed.
         id: u64,
         /// Why, and what can be done.
         why: String,
@@ -128,9 +128,9 @@ pub enum OrderError {
     LastDay {
         /// What was asked for.
         date: Date,
-        /// First possible.
+        /// The first day that it could stand until.
         from: Date,
-        /// Last possible.
+        /// The last day that it could stand until.
         to: Date,
     },
     /// At once, while nothing trades.
@@ -141,7 +141,7 @@ pub enum OrderError {
     /// The order has ended.
     #[error("order {id} is {state} and cannot be changed")]
     NotWorking {
-        /// Order number.
+        /// The number of the order that was to be changed.
         id: u64,
         /// What it is instead.
         state: &'static str,
@@ -155,7 +155,7 @@ pub enum OrderError {
         closed_by(by)
     )]
     MoreThanHeld {
-        /// Of what.
+        /// The instrument of which too much would be closed.
         instrument: Instrument,
         /// Contracts asked for.
         asked: i64,

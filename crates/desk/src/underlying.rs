@@ -131,7 +131,7 @@ pub const LISTED_AHEAD: i64 = 200;
 pub struct Underlying {
     /// Symbol, e.g. `NMOU`.
     pub symbol: String,
-    /// Full name.
+    /// The name in full, as it stands in the head of its chain.
     pub name: String,
     /// What it is.
     pub kind: UnderlyingKind,
@@ -149,7 +149,7 @@ pub struct Underlying {
     pub own_tick: Price,
     /// How its prices and those of its options are written.
     pub style_of_price: PriceStyle,
-    /// Margin percentages.
+    /// The percentages by which strategy rules margin its options.
     pub margin_class: MarginClass,
     /// Which expirations are listed by rule.
     pub listing: ListingRule,

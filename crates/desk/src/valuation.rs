@@ -497,7 +497,7 @@ pub struct PricedIn<'a> {
     pub carry: &'a Carry,
     /// Price of the underlying that dividends are compared with.
     pub spot: f64,
-    /// Volatility.
+    /// Volatility a year, as a fraction: 0.25 is 25 %.
     pub vol: f64,
 }
 

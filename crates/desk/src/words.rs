@@ -12,7 +12,7 @@ pub enum SaidOf {
 /// What is said. After a campaign nothing at all means that nothing shall be said.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Said {
-    /// A sentence.
+    /// What the trader says of it, as a sentence.
     pub words: String,
     /// Tags, in the order they were given.
     pub tags: Vec<String>,

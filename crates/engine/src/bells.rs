@@ -161,7 +161,7 @@ pub struct Wanted {
     pub again: Option<desk::Decimal>,
     /// The last date that it listens on.
     pub until: Option<jiff::civil::Date>,
-    /// A note.
+    /// What the trader wants to read when it rings.
     pub note: String,
 }
 
@@ -177,7 +177,7 @@ impl Wanted {
     }
 }
 
-/// Longest note.
+/// The most characters that a note may have.
 pub const MOST_NOTE: usize = 1_000;
 /// Most bells that are set at once.
 const MOST_BELLS: usize = 300;

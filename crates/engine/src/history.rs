@@ -29,20 +29,20 @@ use crate::trading::book_fill;
 pub struct Execution {
     /// Its name, which no other has.
     pub name: String,
-    /// When.
+    /// The moment of the execution, on the market's clock.
     pub at: Moment,
-    /// Underlying symbol.
+    /// The symbol of the underlying that its legs are on.
     pub symbol: String,
     /// What was traded at which price, each instrument once.
     pub legs: Vec<FillLeg>,
-    /// Fees.
+    /// Commissions that were paid for it, zero or above.
     pub fees: Money,
 }
 
 /// What is wrong with an execution, by its place in the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct HistoryProblem {
-    /// Which execution.
+    /// Its place in the list that was given, from zero.
     pub execution: usize,
     /// What is wrong and what would be right.
     pub message: String,

@@ -23,7 +23,7 @@ use crate::state::State;
 /// Looks between the stops are this far apart.
 pub(crate) const A_LOOK: i64 = 10 * A_MINUTE;
 
-/// Most rules.
+/// The most rules that an account may have.
 pub const MOST_RULES: usize = 200;
 
 /// Rules that have rung for a campaign or the account, until they may ring again.

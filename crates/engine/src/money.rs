@@ -181,7 +181,7 @@ pub struct Memo(Mutex<Remembered>);
 
 #[derive(Default)]
 struct Remembered {
-    /// By underlying.
+    /// What each underlying's positions require, with what it was worked out from.
     margins: HashMap<String, (MemoKey, Requirement)>,
     /// Of a moment.
     marks: (

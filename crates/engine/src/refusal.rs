@@ -57,7 +57,7 @@ pub enum Refusal {
     TooMany {
         /// What they are, and what is done with them.
         what: &'static str,
-        /// How many.
+        /// How many of them are allowed at most.
         most: usize,
         /// What would make room.
         remedy: &'static str,
@@ -65,7 +65,7 @@ pub enum Refusal {
     /// A field that cannot be read.
     #[error("{field}: {message}")]
     Field {
-        /// Which field.
+        /// The field of the request that is wrong.
         field: &'static str,
         /// What is wrong and what would be right.
         message: String,

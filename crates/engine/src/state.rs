@@ -30,15 +30,15 @@ pub(crate) struct OpenOrder {
 /// The state of a run. A clone shares what it can, whatever the length of the history.
 #[derive(Clone)]
 pub struct State {
-    /// The world.
+    /// The market that the account lives in.
     pub world: Arc<World>,
-    /// The clock.
+    /// The clock that tells the moment.
     pub clock: Clock,
     /// Orders, ascending by number; numbers may be missing between them.
     pub orders: Vector<Arc<Order>>,
     /// The open ones among them, ascending by number.
     pub(crate) open: Arc<Vec<OpenOrder>>,
-    /// The account.
+    /// Books and lots of the account.
     pub account: Arc<Account>,
     /// Series that are not to be exercised at their end.
     pub declined: Arc<BTreeSet<Contract>>,

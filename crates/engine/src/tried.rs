@@ -13,7 +13,7 @@ use crate::state::State;
 /// One campaign that it would have rung for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TriedCase {
-    /// The campaign.
+    /// The number of the closed campaign.
     pub campaign: u64,
     /// The first close at which it would have rung.
     pub at: Moment,

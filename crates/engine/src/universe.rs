@@ -19,7 +19,7 @@ use crate::state::State;
 /// News that is scheduled, and what it is priced at.
 #[derive(Debug, Clone, PartialEq)]
 pub struct News {
-    /// Its date.
+    /// The day of the news.
     pub date: Date,
     /// In plain words.
     pub what: String,
@@ -45,16 +45,16 @@ pub struct RoundTrip {
     pub days: i64,
 }
 
-/// One underlying.
+/// What is told of one underlying when all are compared.
 #[derive(Debug, Clone, PartialEq)]
 pub struct UniverseRow {
-    /// Symbol.
+    /// The symbol by which it is traded.
     pub symbol: String,
-    /// Full name.
+    /// The name in full.
     pub name: String,
-    /// Sector.
+    /// The sector, where one is told.
     pub sector: Option<String>,
-    /// Price.
+    /// The price now, per unit.
     pub price: Price,
     /// Change since the close before, a fraction of it.
     pub change: Option<f64>,

@@ -50,7 +50,7 @@ pub struct WaysOut {
 pub struct Search {
     /// At which price of its market a change is counted.
     pub at: At,
-    /// Limits.
+    /// What a way must keep to be listed.
     pub limits: Limits,
     /// What the best is measured by.
     pub measure: Measure,

@@ -21,9 +21,9 @@ pub struct Clock {
 /// How far to jump.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Step {
-    /// One minute.
+    /// From the moment on by a minute.
     Minute,
-    /// One hour.
+    /// From the moment on by an hour.
     Hour,
     /// To the next opening.
     Open,

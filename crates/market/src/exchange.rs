@@ -111,9 +111,9 @@ pub fn watched(market: &PackageQuote, side: TriggerSide) -> Price {
 pub struct ExecutionReport {
     /// The order's number.
     pub order: u64,
-    /// When.
+    /// The moment at which it happened.
     pub at: Moment,
-    /// What.
+    /// What happened to the order.
     pub event: Event,
 }
 
@@ -228,7 +228,7 @@ pub enum Hindrance {
 }
 
 impl Hindrance {
-    /// In words.
+    /// Why nothing is filled, as a part of a sentence.
     pub fn words(&self) -> String {
         match self {
             Hindrance::Silent => "nothing has come from the feed for too long".into(),

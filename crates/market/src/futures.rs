@@ -27,7 +27,7 @@ struct Product {
     smile: (f64, f64, f64),
     width: f64,
     activity: f64,
-    /// Delivery months.
+    /// The months of the year in which it is delivered, 1 to 12.
     months: &'static [i8],
     /// How many months before its delivery a contract is listed.
     ahead: i32,

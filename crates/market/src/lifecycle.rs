@@ -23,14 +23,14 @@ use crate::world::World;
 pub enum LifecycleEvent {
     /// Shares paid a dividend of so much each.
     Dividend {
-        /// The underlying.
+        /// The symbol whose shares are paid it.
         symbol: String,
         /// On a share.
         cash: Price,
     },
     /// A series ended and is settled in cash at so much per unit: at its value, or at nothing.
     Ended {
-        /// Which.
+        /// The series that ended.
         contract: Contract,
         /// What it is worth.
         value: Price,
@@ -42,7 +42,7 @@ pub enum LifecycleEvent {
     /// Campaigns hold opposite sides of a series that ended in the money: between them it ends at
     /// its value, and only the rest is delivered.
     Offset {
-        /// Which.
+        /// The series that both sides hold.
         contract: Contract,
         /// What it is worth.
         value: Price,
@@ -52,7 +52,7 @@ pub enum LifecycleEvent {
     /// So many contracts (signed as they are held; below zero: assigned) change into the underlying
     /// at the strike.
     Delivered {
-        /// Which.
+        /// The series that was exercised or assigned.
         contract: Contract,
         /// How many, signed.
         quantity: i64,
@@ -63,7 +63,7 @@ pub enum LifecycleEvent {
     },
     /// A future's gains and losses of the day are settled.
     Variation {
-        /// Which.
+        /// The symbol of the future that is settled.
         symbol: String,
         /// The day's settlement price.
         print: Print,

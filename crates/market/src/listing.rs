@@ -116,15 +116,15 @@ pub enum ListingError {
     /// The expiration is past.
     #[error("{contract} expired on {}; choose a later expiration", contract.expiry)]
     Expired {
-        /// Which.
+        /// The contract that was asked for.
         contract: Contract,
     },
     /// No such expiration.
     #[error("{} is not a listed expiration of {symbol}; nearest: {nearest}", contract.expiry)]
     Expiration {
-        /// Which.
+        /// The contract that was asked for.
         contract: Contract,
-        /// Underlying.
+        /// The underlying that it would be on.
         symbol: String,
         /// Nearest listed dates.
         nearest: String,
@@ -136,7 +136,7 @@ pub enum ListingError {
         desk::short_date(contract.expiry)
     )]
     Strike {
-        /// Which.
+        /// The contract that was asked for.
         contract: Contract,
         /// Nearest listed strikes.
         nearest: String,

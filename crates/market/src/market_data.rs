@@ -6,7 +6,7 @@ use jiff::civil::Date;
 /// One contract as the chain shows it.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Listed {
-    /// Its market.
+    /// Its bid, ask, sizes and what was traded.
     pub quote: Quote,
     /// Price of the last trade of the session; absent if there was none.
     pub last: Option<Price>,
@@ -26,7 +26,7 @@ pub struct Listed {
 pub enum Doubt {
     /// Nothing was seen of it although the other side of its strike was.
     Missing,
-    /// Nobody asks.
+    /// Nobody asks, so nobody sells it.
     Zero,
     /// Bid and ask are the same.
     Locked,
@@ -50,7 +50,7 @@ impl Doubt {
         }
     }
 
-    /// In words.
+    /// Why it is doubted, as a part of a sentence.
     pub fn words(self) -> &'static str {
         match self {
             Doubt::Missing => "not quoted at this moment",
@@ -65,16 +65,16 @@ impl Doubt {
 /// One session of an underlying.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Bar {
-    /// The session.
+    /// The date of the session.
     pub date: Date,
-    /// First print.
+    /// The first price of the session.
     pub open: Price,
-    /// Highest print.
+    /// The highest price of the session.
     pub high: Price,
-    /// Lowest print.
+    /// The lowest price of the session.
     pub low: Price,
-    /// Last print.
+    /// The last price of the session.
     pub close: Price,
-    /// Units traded.
+    /// Shares or contracts that changed hands; 0 where it is not known.
     pub volume: i64,
 }

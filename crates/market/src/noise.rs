@@ -98,7 +98,7 @@ impl Noise {
         ((self.bits(stream, key, index) >> 11) as f64 + 0.5) / (1_u64 << 53) as f64
     }
 
-    /// Standard normal.
+    /// A draw from the standard normal law, by stream, key and place.
     pub(crate) fn normal(self, stream: Stream, key: u64, index: i64) -> f64 {
         quant::inverse_cdf(self.uniform(stream, key, index))
     }

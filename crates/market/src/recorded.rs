@@ -33,7 +33,7 @@ use crate::tape::{AtTheMoney, Seen, Sight, Tape};
 pub struct Told {
     /// Dividend yield a year, where one is stated; of a future it is not used.
     pub dividend_yield: Option<f64>,
-    /// The sector.
+    /// The sector, where one is told.
     pub sector: Option<String>,
     /// It stands for many names.
     pub basket: bool,

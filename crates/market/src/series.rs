@@ -49,7 +49,7 @@ pub(crate) struct Market<'a> {
     /// Log moves of each night, and of the session after it.
     pub night: Vec<f64>,
     pub day: Vec<f64>,
-    /// Its variance.
+    /// Its variance a year at each close, and its events.
     pub variance: Variances,
     /// The session on which every path passes through its anchor.
     anchor: usize,

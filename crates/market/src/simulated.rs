@@ -55,7 +55,7 @@ pub(crate) struct Simulated {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Slice {
     smile: SsviSlice,
-    /// Forward price.
+    /// The forward price of the expiration, per unit.
     pub forward: f64,
     /// Years to expiry, a minute at least.
     pub years: f64,

@@ -43,9 +43,9 @@ impl AnnouncedKind {
 /// A dated event that is announced.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Announced {
-    /// Its date.
+    /// The day on which it happens.
     pub date: Date,
-    /// What kind.
+    /// What kind of event it is.
     pub kind: AnnouncedKind,
     /// In plain words.
     pub what: String,
@@ -98,13 +98,13 @@ pub struct Print {
 pub enum PrintOf {
     /// The first of the session.
     Opening,
-    /// The last.
+    /// The last price of the session.
     Close,
 }
 
 /// One underlying of a market.
 pub(crate) trait Source: Send + Sync {
-    /// Its data.
+    /// What is told of the underlying for good: style, ticks, multiplier.
     fn underlying(&self) -> &Underlying;
 
     /// Whether it is listed on a date.

@@ -19,7 +19,7 @@ use crate::source::Announced;
 /// What was seen of one contract.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Seen {
-    /// Its market.
+    /// Its bid, ask, sizes and what was traded.
     pub quote: Quote,
     /// The last trade.
     pub last: Option<Price>,
@@ -38,7 +38,7 @@ pub struct Sight {
 /// price.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct AtTheMoney {
-    /// Its end.
+    /// The moment at which its options end.
     pub ends: Moment,
     /// Volatility a year.
     pub vol: f64,
@@ -47,7 +47,7 @@ pub struct AtTheMoney {
 /// A moment that can be read.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MomentKnown {
-    /// When.
+    /// The moment at which it was seen.
     pub at: Moment,
     /// Price of the underlying.
     pub spot: Price,
@@ -67,7 +67,7 @@ const ALWAYS: usize = 10_000;
 /// Contracts in memory, of all tapes that can read them again.
 static HELD: AtomicUsize = AtomicUsize::new(0);
 
-/// One moment.
+/// What is remembered of one moment.
 struct Kept {
     /// The price that is relied on.
     spot: Price,

@@ -11,11 +11,11 @@ use crate::world::World;
 /// One underlying at a moment.
 #[derive(Clone, Copy)]
 pub struct UnderlyingAt<'a> {
-    /// The market.
+    /// The market that is asked.
     pub world: &'a World,
-    /// The underlying.
+    /// The underlying that is looked at.
     pub underlying: &'a Underlying,
-    /// As of.
+    /// The moment at which it is looked at.
     pub at: Moment,
 }
 
@@ -33,7 +33,7 @@ pub struct CarriedTo {
 }
 
 impl UnderlyingAt<'_> {
-    /// Its symbol.
+    /// The symbol by which the underlying is traded.
     pub fn symbol(&self) -> &str {
         &self.underlying.symbol
     }

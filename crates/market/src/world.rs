@@ -21,7 +21,7 @@ use crate::simulated::{Shared, Simulated, Slice};
 use crate::source::{Announced, Kept, Print, PrintOf, Source};
 use crate::specs::{DEMO_DAY, FEES, FIRST, LAST, specs};
 
-/// The market.
+/// Every underlying of one market, at any moment that can be known.
 pub struct World {
     seed: u64,
     fees: Fees,
@@ -43,7 +43,7 @@ pub struct SurfaceSlice {
     pub years: f64,
     /// Interest to expiry, continuously compounded.
     pub rate: f64,
-    /// Forward price.
+    /// The forward price of the expiration, per unit.
     pub forward: f64,
     slice: Slice,
 }

@@ -17,7 +17,7 @@ use crate::terms::{Error, Terms, Valuation, price_level};
 /// One option in its market.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Vanilla {
-    /// The option.
+    /// What is priced: strike, time, rate and carry.
     pub terms: Terms,
     /// Price of the underlying, above zero.
     pub spot: f64,

@@ -66,7 +66,7 @@ pub(crate) struct Curve {
     pub time: Lanes,
     pub rate: Lanes,
     pub carry_yield: Lanes,
-    /// ln X.
+    /// ln X, the logarithm of the boundary's value at expiry.
     log_top: Lanes,
     /// ln²(B/X) at each collocation point.
     heights: Vec<Lanes>,
@@ -77,9 +77,9 @@ pub(crate) struct Curve {
 pub(crate) struct Strip {
     /// ln B(u) − (r−q)(T−u): subtract from ln x to get the numerator of d.
     pub shift: Pair,
-    /// 1/(σ√(T−u)).
+    /// 1/(σ√(T−u)), of the time from u to expiry.
     pub inverse: Pair,
-    /// σ√(T−u)/2.
+    /// σ√(T−u)/2, half a deviation over that time.
     pub half: Pair,
     /// r e^{−r(T−u)} times the quadrature weight.
     pub interest: Pair,
@@ -147,9 +147,9 @@ impl Kernel for Solve<'_> {
 /// One collocation point of all lanes.
 #[derive(Clone, Copy)]
 struct Node {
-    /// B.
+    /// B, the price at which exercise begins to pay.
     value: Lanes,
-    /// ln(B/X).
+    /// ln(B/X), zero at expiry.
     log: Lanes,
     /// 1 where system A serves, 0 where B does.
     pasting: Lanes,
@@ -165,7 +165,7 @@ struct Equation {
     /// σ√T and its inverse.
     deviation: Lanes,
     inverse: Lanes,
-    /// (r−q)T.
+    /// (r−q)T, the drift of the logarithm without its variance.
     drift: Lanes,
     /// X and its logarithm.
     top: Lanes,

@@ -37,7 +37,7 @@ pub struct Chain<'a> {
     pub carry_yield: f64,
     /// Call or put, each.
     pub kinds: &'a [Kind],
-    /// Strikes.
+    /// Strikes, one for each option, in the unit of the spot.
     pub strikes: &'a [f64],
     /// Volatilities per year, as fractions.
     pub vols: &'a [f64],
@@ -46,7 +46,7 @@ pub struct Chain<'a> {
 /// Prices and Greeks, array by array, in the order and the units of [`Valuation`].
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Values {
-    /// Present values.
+    /// Present values, per unit of the underlying.
     pub price: Vec<f64>,
     /// Per unit of the underlying.
     pub delta: Vec<f64>,
@@ -81,7 +81,7 @@ pub enum ChainError {
     Option {
         /// Its place in the arrays.
         place: usize,
-        /// Why.
+        /// What is wrong with its terms.
         error: terms::Error,
     },
 }

@@ -333,7 +333,7 @@ struct Search {
     tolerance: f64,
     /// Rounding of the price where it does not come from the price itself: of what cancels in it.
     rounding: f64,
-    /// Rounds taken.
+    /// How many rounds were taken so far.
     rounds: usize,
     /// Why there is no answer.
     failure: Option<RootError>,

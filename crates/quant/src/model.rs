@@ -230,7 +230,7 @@ impl Bumps {
 pub struct Tail {
     /// Per unit of price.
     pub slope: f64,
-    /// Beside it.
+    /// What is added to slope × price, in the unit of the price.
     pub level: f64,
 }
 

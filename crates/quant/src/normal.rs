@@ -108,7 +108,7 @@ pub fn inverse_cdf(p: f64) -> f64 {
     if q < 0.0 { -x } else { x }
 }
 
-/// √(π/2).
+/// √(π/2), which scales erfcx to a ratio of normal tail and density.
 const SQRT_HALF_PI: f64 = 1.253_314_137_315_500_3;
 pub(crate) const FRAC_1_SQRT_2PI: f64 = 0.398_942_280_401_432_7;
 /// Of (y + 4) erfcx(y) in t = (y − 4)/(y + 4): the even powers and the odd.

@@ -33,11 +33,11 @@ pub(crate) fn halves(pair: &Pair) -> Lanes {
 pub(crate) struct Point {
     /// τ − u.
     pub left: Pair,
-    /// u.
+    /// u, the time at which the integrand is taken.
     pub until: Pair,
-    /// √(τ−u).
+    /// √(τ−u), which turns a volatility into a deviation.
     pub root_left: Pair,
-    /// 1/√(τ−u).
+    /// 1/√(τ−u), kept so that no lane divides.
     pub inverse: Pair,
     /// 2√τ cosθ times the weight: system A.
     pub per_root: Pair,

@@ -13,7 +13,7 @@
 
 use crate::terms::Error;
 
-/// A slice.
+/// One expiration's total variance over log-moneyness, by five numbers.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Svi {
     a: f64,
@@ -27,9 +27,9 @@ pub struct Svi {
 /// markets).
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SmilePoint {
-    /// ln(K/F).
+    /// ln(K/F): zero at the forward, above zero for higher strikes.
     pub k: f64,
-    /// σ²T.
+    /// σ²T, the variance to the expiration and not a year's.
     pub total_variance: f64,
     /// Weight, at least zero; 1/width² of the market in total variance is the usual choice.
     pub weight: f64,
@@ -38,7 +38,7 @@ pub struct SmilePoint {
 /// A fitted slice and how well it does.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Fit {
-    /// The slice.
+    /// The slice that fits the points best.
     pub slice: Svi,
     /// Largest distance to a point that counts, in total variance.
     pub worst: f64,

@@ -57,7 +57,7 @@ pub struct Terms {
 /// A price and its derivatives, per one unit of the underlying.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Valuation {
-    /// Present value.
+    /// Present value, per unit of the underlying.
     pub price: f64,
     /// Change of price per unit of the underlying.
     pub delta: f64,
@@ -80,7 +80,7 @@ pub enum Error {
     /// The named input must be above zero.
     #[error("{name} must be above zero, not {value}")]
     NotPositive {
-        /// Which input.
+        /// The input as its field is named.
         name: &'static str,
         /// What was given.
         value: f64,
@@ -88,7 +88,7 @@ pub enum Error {
     /// The named input must not be below zero.
     #[error("{name} must not be below zero, not {value}")]
     Negative {
-        /// Which input.
+        /// The input as its field is named.
         name: &'static str,
         /// What was given.
         value: f64,
@@ -100,31 +100,31 @@ pub enum Error {
          prices; it is not priced"
     )]
     TwoBoundaries {
-        /// Rate given.
+        /// The rate that was given, a year.
         rate: f64,
-        /// Yield given.
+        /// The yield that was given, a year.
         carry_yield: f64,
     },
     /// An option on a future carries the rate as its yield.
     #[error("on a future the yield must equal the rate: {carry_yield} is not {rate}")]
     NotAFuture {
-        /// Rate given.
+        /// The rate that was given, a year.
         rate: f64,
-        /// Yield given.
+        /// The yield that was given, a year.
         carry_yield: f64,
     },
     /// A volatility surface leaves the price no density, or a negative one, here.
     #[error("the volatility surface has arbitrage at price {price}, {time} years ahead")]
     Arbitrage {
-        /// Where.
+        /// The price at which the surface fails.
         price: f64,
-        /// When.
+        /// Years ahead at which it fails.
         time: f64,
     },
     /// The named input is finite but beyond what the formulas keep their digits for.
     #[error("{name} {value} is out of range: {least} to {most} are priced")]
     OutOfRange {
-        /// Which input.
+        /// The input as its field is named.
         name: &'static str,
         /// What was given.
         value: f64,

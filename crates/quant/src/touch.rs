@@ -27,7 +27,7 @@ pub struct Touch {
     pub either: f64,
     /// Both of them, in any order.
     pub both: f64,
-    /// Neither.
+    /// Chance that neither barrier is touched.
     pub neither: f64,
 }
 

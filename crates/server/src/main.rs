@@ -40,7 +40,7 @@ enum Command {
     },
     /// Puts a copy in place as an account's file.
     Restore {
-        /// The copy.
+        /// The copy that is put in the account's place.
         #[arg(long)]
         from: PathBuf,
         /// The file to make; by default that of `serve`. Nothing may stand there.

@@ -43,7 +43,7 @@ pub enum StoreError {
     /// The file cannot be opened.
     #[error("database file: {0}")]
     Open(#[from] diesel::ConnectionError),
-    /// No connection.
+    /// No connection to the file could be had.
     #[error("database connection: {0}")]
     Pool(#[from] diesel::r2d2::PoolError),
     /// The schema could not be brought up to date.
@@ -52,9 +52,9 @@ pub enum StoreError {
     /// A file of ours cannot be opened, made or copied.
     #[error("{}: {why}", path.display())]
     File {
-        /// Which.
+        /// The file that it is about.
         path: PathBuf,
-        /// Why.
+        /// What is wrong with it.
         why: String,
     },
     /// Another program works on the file.
@@ -63,7 +63,7 @@ pub enum StoreError {
         path.display()
     )]
     Taken {
-        /// Which.
+        /// The file that another program holds.
         path: PathBuf,
         /// Who holds it.
         holder: String,
@@ -75,7 +75,7 @@ pub enum StoreError {
         path.display()
     )]
     Newer {
-        /// Which.
+        /// The file that is of a later version.
         path: PathBuf,
         /// What is not known here.
         versions: String,
@@ -86,9 +86,9 @@ pub enum StoreError {
     /// A row cannot be what it claims.
     #[error("{table} row {row}: {what}")]
     Row {
-        /// Table.
+        /// The table that the row is in.
         table: &'static str,
-        /// Row number.
+        /// The number of the row.
         row: i64,
         /// What is wrong.
         what: String,
@@ -102,7 +102,7 @@ pub enum Hindrance {
     Full,
     /// Another program holds the file.
     Locked,
-    /// Anything else.
+    /// Any other reason, as SQLite tells it.
     Other,
 }
 

@@ -48,9 +48,9 @@ pub enum ChapterKind {
 /// One thing that happened in a campaign.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Chapter {
-    /// When.
+    /// The moment at which the chapter was written, New York time.
     pub at: Moment,
-    /// What.
+    /// What made the campaign change: a trade, a roll, an assignment and so on.
     pub kind: ChapterKind,
     /// Number of its journal entry, from 0.
     pub entry: usize,
@@ -65,7 +65,7 @@ pub struct Chapter {
     pub cash: Money,
     /// Profit booked, before fees.
     pub realised: Money,
-    /// Fees.
+    /// Commissions of this chapter, always zero or above.
     pub fees: Money,
 }
 
@@ -76,7 +76,7 @@ pub struct CampaignTotals {
     pub net_cash: Money,
     /// Profit booked on what is closed, before fees.
     pub realised: Money,
-    /// Fees paid.
+    /// Commissions of all its trades so far, zero or above.
     pub fees: Money,
 }
 
@@ -92,18 +92,18 @@ impl CampaignTotals {
 pub struct Label {
     /// A name given to it; empty where it goes by what it holds.
     pub name: String,
-    /// A note.
+    /// What the trader wrote about it, in any words.
     pub note: String,
     /// Tags, in the order they were given.
     pub tags: Vec<String>,
 }
 
-/// A campaign.
+/// Everything held and booked under one name, from its opening trade to its last close.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Campaign {
     /// Its number: that of the order that opened it, or one of its own.
     pub id: u64,
-    /// Underlying.
+    /// The symbol of the one underlying that its legs are on.
     pub symbol: String,
     /// What the trader says of it.
     pub label: Label,

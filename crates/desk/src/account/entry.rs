@@ -13,7 +13,7 @@ pub enum Book {
     Positions,
     /// Profit (below zero) and loss of what is closed, and dividends, before fees.
     Realised,
-    /// Fees paid.
+    /// What the broker was paid in commissions.
     Fees,
     /// What the owner paid in (below zero).
     Capital,
@@ -35,7 +35,7 @@ impl Book {
 pub enum EntryKind {
     /// Money paid in.
     Deposit,
-    /// An execution.
+    /// An order was filled, whole or in part.
     Trade,
     /// An expiration that ended in cash, or in nothing.
     Settlement,
@@ -91,13 +91,13 @@ pub enum Cause {
 /// What an entry did to one campaign. Realised profit is cash and change of cost together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Share {
-    /// Which.
+    /// The number of the campaign that this part belongs to.
     pub campaign: u64,
     /// Cash before fees, received above zero.
     pub cash: Money,
     /// Change of the cost of its open lots.
     pub cost: Money,
-    /// Fees.
+    /// Commissions that fall on this campaign, zero or above.
     pub fees: Money,
 }
 
@@ -111,9 +111,9 @@ impl Share {
 /// One balanced journal entry.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Entry {
-    /// When.
+    /// The moment at which the entry was booked.
     pub at: Moment,
-    /// Why.
+    /// What kind of thing happened; with it the signs of the amounts can be read.
     pub kind: EntryKind,
     /// In plain words.
     pub memo: String,

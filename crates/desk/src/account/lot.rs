@@ -19,7 +19,7 @@ pub struct Lot {
     /// The money that profit counts from: what was paid (received below zero); of a future, its
     /// value at the last daily settlement.
     pub basis: Money,
-    /// When opened.
+    /// The moment of the trade or delivery that opened it; the oldest lots are closed first.
     pub opened: Moment,
     /// The campaign it belongs to.
     pub campaign: u64,

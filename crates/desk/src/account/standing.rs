@@ -19,7 +19,7 @@ use crate::time::Moment;
 /// A campaign as of a moment.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Standing {
-    /// Its number.
+    /// The number of the campaign that stands so.
     pub campaign: u64,
     /// What it is on.
     pub symbol: String,

@@ -11,7 +11,7 @@ pub struct Stretch {
     pub instrument: Instrument,
     /// Signed contracts, shares or futures; never zero.
     pub quantity: i64,
-    /// From when.
+    /// The moment from which the legs were held in this shape.
     pub from: Moment,
     /// Until when; absent while it is held.
     pub to: Option<Moment>,

@@ -35,7 +35,7 @@ pub struct Asked {
 /// Chances at one date.
 #[derive(Debug, Clone)]
 pub struct ChancesAt {
-    /// When.
+    /// The moment for which the chances are told.
     pub at: Moment,
     /// Of ending below the lower, between both and above the higher price.
     pub ends: [f64; 3],
@@ -49,7 +49,7 @@ pub struct ChancesAt {
     pub density: Vec<f64>,
 }
 
-/// Chances.
+/// Chances of profit, of touching and of the largest results, at a date.
 #[derive(Debug, Clone)]
 pub struct Chances {
     /// The two prices.

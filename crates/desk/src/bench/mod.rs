@@ -42,7 +42,7 @@ pub enum Steps {
     /// Those that matter to the draft: the price now, break-evens, strikes, whole deviations, and
     /// round prices where none of these is near.
     Matter,
-    /// Chosen.
+    /// The prices that the trader typed, per unit of the underlying.
     These(Vec<f64>),
 }
 
@@ -59,7 +59,7 @@ pub enum GridPrice {
     Deviation(i8),
     /// A round number.
     Round,
-    /// Chosen.
+    /// A price that the trader typed.
     Chosen,
 }
 
@@ -102,16 +102,16 @@ pub struct Judgement {
 pub struct Map {
     /// Days from now, ascending; the last is the first expiration.
     pub days: Vec<f64>,
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// Profit at each date, at each price.
     pub profit: Vec<Vec<f64>>,
 }
 
-/// One date.
+/// Profit over the prices at one moment.
 #[derive(Debug, Clone)]
 pub struct DateLine {
-    /// When.
+    /// The moment at which the legs are valued.
     pub at: Moment,
     /// Profit at each of the prices.
     pub profit: Vec<f64>,
@@ -135,7 +135,7 @@ pub struct GreekCurves {
 /// Profit at prices on the grid's dates, and at the first expiration.
 #[derive(Debug, Clone)]
 pub struct Grid {
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// All that each price is.
     pub names: Vec<Vec<GridPrice>>,
@@ -145,14 +145,14 @@ pub struct Grid {
     pub profit: Vec<Vec<f64>>,
 }
 
-/// The answer.
+/// All that the bench shows of one draft, valued at one moment.
 #[derive(Debug, Clone)]
 pub struct Bench {
     /// First expiration in the moved market.
     pub horizon: Horizon,
     /// Prices at −2, −1, +1 and +2 deviations of the first expiration, at the moved volatility.
     pub bands: [f64; 4],
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// Profit at the first expiration.
     pub outline: Vec<f64>,

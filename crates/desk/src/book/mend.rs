@@ -12,7 +12,7 @@ use rayon::prelude::*;
 pub struct Stance {
     /// Delta in index shares.
     pub lean: f64,
-    /// A day.
+    /// What the book gains in money by one day's passing, all else equal.
     pub theta: f64,
     /// A volatility point.
     pub vega: f64,
@@ -47,9 +47,9 @@ impl Stance {
 /// From and to; an open side is infinite.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Band {
-    /// At least.
+    /// The lowest value that is wanted.
     pub from: f64,
-    /// At most.
+    /// The highest value that is wanted.
     pub to: f64,
 }
 
@@ -95,9 +95,9 @@ impl Goal {
 pub struct Bands {
     /// Of the lean.
     pub lean: Option<Band>,
-    /// Of theta.
+    /// Where theta should lie, in money a day.
     pub theta: Option<Band>,
-    /// Of vega.
+    /// Where vega should lie, in money a point of volatility.
     pub vega: Option<Band>,
     /// The stress loss at most.
     pub stress: Option<f64>,
@@ -147,14 +147,14 @@ pub enum Least {
     Capital,
     /// Bands that it leaves that held before, then what it adds to stress loss and capital.
     SideEffects,
-    /// Packages.
+    /// As few packages as possible.
     Packages,
 }
 
 /// A change that reaches the goal.
 #[derive(Debug, Clone)]
 pub struct Mending<T> {
-    /// What.
+    /// The change that is proposed.
     pub what: T,
     /// Packages of it.
     pub packages: i64,

@@ -29,7 +29,7 @@ pub const STRESS_ANSWER: VolAnswer = VolAnswer::PerMove(2.0);
 /// Delta and gamma in shares of an index.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct IndexGreeks {
-    /// Delta.
+    /// The same as so many shares of the index: money that one point of it makes.
     pub delta: f64,
     /// Change of the delta per point of the index.
     pub gamma: f64,
@@ -44,7 +44,7 @@ impl IndexGreeks {
         }
     }
 
-    /// Both together.
+    /// Adds the Greeks of two parts of a book.
     pub fn plus(self, o: IndexGreeks) -> IndexGreeks {
         IndexGreeks {
             delta: self.delta + o.delta,
@@ -58,7 +58,7 @@ impl IndexGreeks {
 pub struct BookGreeks {
     /// Delta in shares of the index: delta·beta·price/index, summed.
     pub lean: f64,
-    /// Per day.
+    /// Money that one day's passing brings, all else equal.
     pub theta: f64,
     /// Per volatility point; points of different underlyings are added as they are.
     pub vega: f64,

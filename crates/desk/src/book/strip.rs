@@ -7,9 +7,9 @@ use crate::shape::{Even, Shape};
 /// A stretch of the range strip.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Zone {
-    /// Lower end.
+    /// The lowest price of the zone, per unit of the underlying.
     pub from: f64,
-    /// Upper end.
+    /// The highest price of the zone, per unit of the underlying.
     pub to: f64,
     /// It makes money there at expiration.
     pub gain: bool,
@@ -18,15 +18,15 @@ pub struct Zone {
 /// The range strip: a holding on one line of prices.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Strip {
-    /// Left end.
+    /// The price at the left end of the strip.
     pub low: f64,
-    /// Right end.
+    /// The price at the right end of the strip.
     pub high: f64,
     /// Zones from left to right, without gaps.
     pub zones: Vec<Zone>,
-    /// Price now.
+    /// The price of the underlying now.
     pub spot: f64,
-    /// Sold strikes.
+    /// Strikes of which more is sold than bought.
     pub shorts: Vec<f64>,
     /// Where the trader's rules about the price ring.
     pub rings: Vec<f64>,

@@ -60,9 +60,9 @@ pub struct Worst {
 /// Profit of the book over the paths.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PathsDrawn {
-    /// Paths.
+    /// How many futures of the book were drawn.
     pub paths: usize,
-    /// Mean profit.
+    /// The mean profit over all of them, in money.
     pub mean: f64,
     /// Standard error of the mean.
     pub error: f64,

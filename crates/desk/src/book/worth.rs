@@ -16,7 +16,7 @@ use crate::valuation::{Priced, PricedIn, paying_prices, plain_terms};
 /// How volatility answers.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub enum VolAnswer {
-    /// It stays.
+    /// Every option keeps its volatility, whatever the price does.
     #[default]
     Stays,
     /// Each moves by so much, as a fraction a year: 0.03 is three points.
@@ -50,7 +50,7 @@ pub struct Scenario {
     pub own: f64,
     /// Calendar days from now.
     pub days: f64,
-    /// Volatility.
+    /// How volatilities answer to the scenario.
     pub vol: VolAnswer,
 }
 
@@ -59,24 +59,24 @@ pub struct Scenario {
 pub enum BookOption<'a> {
     /// In the model world: its terms say everything.
     Model {
-        /// The option.
+        /// The terms that are valued: strike, time, rate and carry.
         terms: Terms,
         /// What it is on.
         on: PricedOn,
     },
-    /// Listed.
+    /// A series of the market, with the dividends of its underlying.
     Listed {
-        /// The contract.
+        /// The listed series that is valued.
         contract: &'a Contract,
         /// What it is on.
         underlying: &'a Underlying,
-        /// As of.
+        /// The moment at which it is valued.
         at: Moment,
         /// What the underlying pays.
         carry: &'a Carry,
         /// Interest to its end.
         rate: f64,
-        /// Its volatility.
+        /// Its volatility a year, as a fraction: 0.25 is 25 %.
         vol: f64,
     },
 }
@@ -88,16 +88,16 @@ pub enum LegWorth<'a> {
     Shares(Option<(&'a Carry, Moment)>),
     /// A future: its gains are settled, so that it is worth nothing by itself.
     Future,
-    /// An option.
+    /// An option, American or European.
     Option(BookOption<'a>),
 }
 
-/// One leg.
+/// So many of one thing in a position of the book.
 #[derive(Debug, Clone, Copy)]
 pub struct BookLeg<'a> {
     /// Contracts or shares times multiplier, sold below zero.
     pub units: f64,
-    /// What.
+    /// What one of it is worth, and how that is found.
     pub worth: LegWorth<'a>,
 }
 
@@ -106,7 +106,7 @@ pub struct BookLeg<'a> {
 pub struct BookPosition<'a> {
     /// Price of the name now.
     pub spot: f64,
-    /// Its legs.
+    /// All of its legs, on one underlying.
     pub legs: Vec<BookLeg<'a>>,
 }
 
@@ -139,7 +139,7 @@ impl OwnGreeks {
         }
     }
 
-    /// Both together.
+    /// Adds the Greeks of two legs or positions.
     pub fn plus(self, o: OwnGreeks) -> OwnGreeks {
         OwnGreeks {
             value: self.value + o.value,
@@ -158,7 +158,7 @@ impl OwnGreeks {
 pub struct LegError {
     /// Its place, from 0.
     pub leg: usize,
-    /// Why.
+    /// Why no value can be given.
     pub error: quant::Error,
 }
 

@@ -22,7 +22,7 @@ pub struct CycleBooks {
     pub held: Holding,
     /// Cash of everything so far before fees, received above zero.
     pub cash: Money,
-    /// Fees paid.
+    /// Commissions of the cycle so far, zero or above.
     pub fees: Money,
     /// What the entry brought before fees, below zero what it cost; futures cost nothing.
     pub entry: Money,

@@ -50,12 +50,12 @@ pub enum DrillCondition {
     },
     /// At most so many sessions lie after the date of the look up to that of an event.
     Event {
-        /// Which kind.
+        /// Which kind of event has to lie ahead.
         kind: DrillEvent,
         /// None on the date itself.
         sessions: i64,
     },
-    /// All hold.
+    /// Each of the conditions inside holds.
     And(Vec<DrillCondition>),
     /// One of them holds.
     Or(Vec<DrillCondition>),
@@ -77,7 +77,7 @@ pub struct SeenLeg {
 pub struct CycleSeen<'a> {
     /// The cycle as a campaign; its account is worth the stake.
     pub campaign: CampaignSeen,
-    /// When.
+    /// The moment of the look.
     pub at: Moment,
     /// Its legs by their numbers; nothing where one is closed.
     pub legs: &'a [Option<SeenLeg>],

@@ -50,9 +50,9 @@ pub enum DrillKind {
     /// The third Friday, or the session before it where that is a holiday; of an index that lists them
     /// the ones that settle at the opening.
     Monthly,
-    /// All others.
+    /// Any expiration that is not a monthly one.
     Weekly,
-    /// All.
+    /// Expirations of every kind.
     Any,
 }
 
@@ -67,7 +67,7 @@ pub enum Every {
     Sessions(i64),
 }
 
-/// How large.
+/// How many packages an entry takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Size {
     /// So many times the quantities that are written.
@@ -89,9 +89,9 @@ pub enum StrikeAt {
     Delta(Decimal),
     /// So far from the strike of another leg, by its number from 1.
     Leg {
-        /// Which.
+        /// The number of the leg, in the order of the list, from one.
         leg: usize,
-        /// How far.
+        /// How far from that leg's strike, in points of price; above zero is higher.
         points: Price,
     },
 }
@@ -99,11 +99,11 @@ pub enum StrikeAt {
 /// What a leg is in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LegIn {
-    /// An option.
+    /// An option, chosen by right and strike.
     Option {
-        /// Its right.
+        /// Whether it is a call or a put.
         kind: Kind,
-        /// Its strike.
+        /// How its strike is chosen among those that are listed.
         strike: StrikeAt,
         /// In the first expiration of the kind at least so many days behind the cycle's; absent: in
         /// the cycle's own.
@@ -125,19 +125,19 @@ pub struct DrillLeg {
 /// When a cycle is entered, and what.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Enter {
-    /// Which expirations.
+    /// Which kinds of expiration may be entered.
     pub kind: DrillKind,
     /// Days left at the most.
     pub days: i64,
     /// Days left at the least.
     pub least: i64,
-    /// How often.
+    /// How often a cycle is begun.
     pub every: Every,
     /// All of them must hold.
     pub conditions: Vec<DrillCondition>,
-    /// How large.
+    /// How many packages are entered.
     pub size: Size,
-    /// What.
+    /// The legs of one package.
     pub legs: Vec<DrillLeg>,
 }
 
@@ -146,7 +146,7 @@ pub struct Enter {
 pub enum PressedSide {
     /// The right whose sold strike is nearer the price.
     Pressed,
-    /// The other.
+    /// The right whose sold strike is farther from the price.
     Quiet,
 }
 
@@ -164,10 +164,10 @@ pub enum Deed {
     CloseSide(PressedSide),
 }
 
-/// An adjustment.
+/// A change of the legs, made when its condition holds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Adjust {
-    /// When.
+    /// The condition at which it is made.
     pub when: DrillCondition,
     /// What is done.
     pub deed: Deed,
@@ -184,16 +184,16 @@ pub struct Leave {
     pub until_expirations: Option<i64>,
 }
 
-/// A drill.
+/// One way to trade, written down so that it can be played over years: entry, changes, exit.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Drill {
-    /// Its name.
+    /// The name under which it is kept and listed.
     pub name: String,
     /// Symbol of the underlying.
     pub symbol: String,
-    /// First date.
+    /// The first date on which it may enter.
     pub from: Date,
-    /// Last date.
+    /// The last date that is played.
     pub to: Date,
     /// When it looks.
     pub looks: Vec<LookTimes>,

@@ -23,9 +23,9 @@ const SAMPLES: usize = 4_000;
 /// From here to there.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Interval {
-    /// Lower end.
+    /// The lower end, in the unit of what it is about.
     pub low: f64,
-    /// Upper end.
+    /// The upper end, in the unit of what it is about.
     pub high: f64,
 }
 
@@ -103,7 +103,7 @@ pub fn drawdown(curve: impl Iterator<Item = Money>) -> Money {
     deepest
 }
 
-/// One result.
+/// What the summary needs to know of one cycle.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CycleSummed {
     /// Profit after fees.
@@ -117,7 +117,7 @@ pub struct CycleSummed {
 /// Many results together.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct DrillSummary {
-    /// How many.
+    /// The number of cycles summed up.
     pub count: usize,
     /// How many made money.
     pub won: usize,
@@ -125,21 +125,21 @@ pub struct DrillSummary {
     pub share: Option<Interval>,
     /// Sum of their profits.
     pub sum: Money,
-    /// Mean.
+    /// Mean profit of a cycle, in money.
     pub mean: Option<f64>,
-    /// Its interval.
+    /// Where the true mean lies with 95 % confidence, in money.
     pub mean_interval: Option<Interval>,
-    /// Median.
+    /// Half of the cycles made less than this, in money.
     pub median: Option<f64>,
-    /// Standard deviation.
+    /// Standard deviation of the profits, in money; absent below two cycles.
     pub spread: Option<f64>,
     /// Mean of those that made money.
     pub mean_win: Option<f64>,
     /// Mean of those that did not.
     pub mean_loss: Option<f64>,
-    /// The worst.
+    /// The smallest profit of a cycle, below zero where it lost.
     pub worst: Option<Money>,
-    /// The best.
+    /// The largest profit of a cycle.
     pub best: Option<Money>,
     /// Days of all together.
     pub days: i64,

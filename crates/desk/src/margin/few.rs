@@ -10,12 +10,12 @@ use crate::number::Price;
 use crate::regime::rule::{Amount, Sold, both_sides, uncovered};
 use crate::time::Moment;
 
-/// One contract.
+/// One contract, held once, as the small search takes contracts apart.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct OneContract {
-    /// Right.
+    /// Whether it is a call or a put.
     pub kind: Kind,
-    /// Strike.
+    /// Its strike, per unit of the underlying.
     pub strike: Price,
     /// Current premium per unit.
     pub mark: Price,
@@ -35,7 +35,7 @@ impl OneContract {
     }
 }
 
-/// Most contracts.
+/// The most contracts that are tried in every way; beyond it the solver chooses.
 pub const FEW: usize = 4;
 
 /// The least requirement of these contracts by strategy rules, per unit. Only the first four are looked

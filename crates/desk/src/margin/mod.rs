@@ -44,11 +44,11 @@ use revalued::{scanned, swept};
 /// date that settle on different prints are two.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MarginLeg {
-    /// The series.
+    /// The listed series that is held.
     pub contract: Contract,
     /// When it ends.
     pub ends: Moment,
-    /// Signed contracts.
+    /// Contracts held, below zero where they were sold.
     pub quantity: i64,
     /// Current premium per unit.
     pub mark: Price,
@@ -83,7 +83,7 @@ impl MarginHolding {
         self.options.retain(|l| l.quantity != 0);
     }
 
-    /// Both together.
+    /// Adds what another holding has, leg by leg.
     pub fn with(&self, more: &MarginHolding) -> MarginHolding {
         let mut joined = MarginHolding {
             underlying: self.underlying + more.underlying,
@@ -457,7 +457,7 @@ impl Group {
     }
 }
 
-/// "110 call".
+/// What a leg is called in a message, as "110 call".
 fn label(leg: &MarginLeg) -> String {
     leg.contract.label()
 }

@@ -24,24 +24,24 @@ use thiserror::Error;
 /// What a leg is.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum RegimeKind {
-    /// An option.
+    /// An option, by right, strike and time.
     Option {
         /// Call or put.
         kind: Kind,
-        /// Strike.
+        /// Its strike, per unit of the underlying.
         strike: f64,
         /// Years to its end.
         time: f64,
         /// Volatility a year; needed where legs are re-valued.
         vol: Option<f64>,
     },
-    /// Shares.
+    /// Shares of the underlying.
     Stock,
-    /// A future.
+    /// A future on the underlying.
     Future,
 }
 
-/// One leg.
+/// So many of one thing in a case.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct RegimeLeg {
     /// Contracts, shares or futures, signed.
@@ -72,7 +72,7 @@ pub struct RegimeCase {
     pub price: f64,
     /// Units that one option or future stands for.
     pub multiplier: f64,
-    /// The legs.
+    /// All that is held, on one underlying.
     pub legs: Vec<RegimeLeg>,
 }
 
@@ -137,17 +137,17 @@ pub enum RegimeError {
     /// A number outside of what it can be.
     #[error("{what} {value} is outside of what it can be")]
     Number {
-        /// Which.
+        /// The name of the number that is wrong.
         what: &'static str,
-        /// As given.
+        /// The number as it was given.
         value: f64,
     },
     /// A kind of leg that the regime does not define.
     #[error("a {kind} is not defined under {regime}")]
     Undefined {
-        /// What.
+        /// What it is that the regime has no rule for.
         kind: &'static str,
-        /// Where.
+        /// The regime that was asked.
         regime: &'static str,
     },
     /// Points of a move that cannot stand half on each side.
@@ -161,7 +161,7 @@ pub enum RegimeError {
     VolScan {
         /// Which leg, from 0.
         leg: usize,
-        /// Its volatility.
+        /// The volatility as it was given, a fraction a year.
         vol: f64,
         /// What is added and taken away.
         vol_scan: f64,

@@ -13,15 +13,15 @@ use super::{RegimeCase, RegimeError, RegimeKind, RegimeLeg};
 pub struct Portfolio {
     /// Largest fall, as a fraction.
     pub down: f64,
-    /// Largest rise.
+    /// The largest rise of the price that is looked at, as a fraction.
     pub up: f64,
     /// Points, half on each side.
     pub points: u32,
     /// Least requirement of an option contract, per unit.
     pub minimum_per_contract: f64,
-    /// Interest.
+    /// Interest a year, continuously compounded, as a fraction.
     pub rate: f64,
-    /// Yield.
+    /// Dividend yield a year, continuously compounded, as a fraction.
     pub carry_yield: f64,
 }
 
@@ -196,7 +196,7 @@ pub struct Scan {
     pub exposure_rate: f64,
     /// Least risk of a short option contract, in money.
     pub short_option_minimum: f64,
-    /// Interest.
+    /// Interest a year, continuously compounded, as a fraction.
     pub rate: f64,
     /// Yield of what the options are on; of a future the interest, as Black's formula has it.
     pub carry_yield: f64,

@@ -40,15 +40,15 @@ pub(super) type Slot = (usize, usize);
 /// An underlying and what is listed on it, found by name.
 #[derive(Debug, Clone)]
 pub struct Field<'a> {
-    /// As of.
+    /// The moment of prices and quotes.
     pub at: Moment,
-    /// The underlying.
+    /// The underlying of the campaign.
     pub underlying: &'a Underlying,
-    /// Its price.
+    /// Its price at that moment, per unit.
     pub spot: Price,
     /// What it pays.
     pub carry: &'a Carry,
-    /// Fees.
+    /// What a trade of each kind of contract costs.
     pub fees: Fees,
     /// Lean of the whole book now, and how much 1.00 of delta adds to it.
     pub lean: (f64, f64),

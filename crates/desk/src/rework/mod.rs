@@ -21,17 +21,17 @@ use crate::underlying::Underlying;
 /// Which legs a move is about.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Part {
-    /// Everything.
+    /// All that the campaign holds.
     All,
-    /// All calls.
+    /// Every call that it holds.
     Calls,
-    /// All puts.
+    /// Every put that it holds.
     Puts,
     /// The side whose sold strike the price is nearest to, or farthest beyond.
     Pressed,
     /// The other side.
     Quiet,
-    /// One contract.
+    /// One series that it holds.
     Leg(Contract),
 }
 
@@ -40,7 +40,7 @@ pub enum Part {
 pub enum Rework {
     /// Options so many listed expirations later, and so many listed strikes higher.
     Roll {
-        /// Which.
+        /// The part of the campaign that it is done to.
         part: Part,
         /// Expirations later; below zero nearer.
         expirations: i64,
@@ -49,9 +49,9 @@ pub enum Rework {
     },
     /// One option to a delta, a distance or a deviation, in its own expiration.
     To {
-        /// Which.
+        /// The series that is moved.
         leg: Contract,
-        /// Where.
+        /// Where it is moved to.
         place: Place,
     },
     /// All options by as many listed strikes as bring their middle nearest to the price.

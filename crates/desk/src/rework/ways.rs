@@ -23,7 +23,7 @@ use crate::shape::Received;
 pub enum At {
     /// Join one's own side.
     Rest,
-    /// The middle.
+    /// The middle of the package's market.
     #[default]
     Middle,
     /// Take the other side.
@@ -107,7 +107,7 @@ pub struct Asked<'a> {
     pub received: Received,
     /// At which price the change is counted.
     pub at: At,
-    /// Limits.
+    /// What a way must keep to be listed.
     pub limits: &'a Limits,
     /// What the best is measured by.
     pub measure: Measure,

@@ -8,7 +8,7 @@ use crate::number::Decimal;
 pub enum Subject {
     /// An open campaign.
     Campaign,
-    /// The account.
+    /// The account as a whole.
     Account,
     /// A trade before it is sent.
     Trade,
@@ -25,7 +25,7 @@ pub enum Group {
     Time,
     /// The price and the sold options.
     Price,
-    /// Implied volatility.
+    /// Measures of implied and realised volatility.
     Volatility,
     /// A campaign's Greeks.
     Greeks,
@@ -38,15 +38,15 @@ pub enum Group {
 /// What a limit is counted in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Unit {
-    /// Money.
+    /// Money, to the cent.
     Money,
-    /// Hundredths.
+    /// Hundredths of a whole.
     Percent,
-    /// Multiples.
+    /// How many times something is another.
     Times,
-    /// Calendar days.
+    /// Days of the calendar, weekends among them.
     Days,
-    /// Trading days.
+    /// Days on which the market trades.
     Sessions,
     /// Deviations of the price.
     Deviations,
@@ -54,9 +54,9 @@ pub enum Unit {
     Number,
     /// Price per unit.
     Price,
-    /// Volatility points.
+    /// Points of volatility: 1 is from 25 % to 26 %.
     Points,
-    /// Whole things.
+    /// A number of whole things.
     Count,
 }
 
@@ -89,9 +89,9 @@ impl Unit {
 /// On which side of its limit a rule rings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Side {
-    /// Above it.
+    /// The figure is at the level or above it.
     Above,
-    /// Below it.
+    /// The figure is at the level or below it.
     Below,
 }
 
@@ -108,7 +108,7 @@ impl Side {
 /// Everything there is to know of a measure.
 #[derive(Debug, Clone, Copy)]
 pub struct MeasureFacts {
-    /// Which.
+    /// The measure that these facts are about.
     pub measure: Measure,
     /// The word in files.
     pub word: &'static str,
@@ -231,7 +231,7 @@ measures! {
     StressLoss "stress_loss", Account, Account, Money, ABOVE, false, "stress loss, index within 10 %";
     /// The same in percent of the account's value.
     StressLossOfAccount "stress_loss_of_account", Account, Account, Percent, ABOVE, false, "stress loss, of the account";
-    /// Open campaigns.
+    /// How many campaigns are open.
     OpenCampaigns "open_campaigns", Account, Account, Count, ABOVE, false, "open campaigns";
     /// Loss since the close before, money paid in left out.
     DayLoss "day_loss", Account, Account, Money, ABOVE, true, "loss of the day";
@@ -409,22 +409,22 @@ impl Measure {
 pub struct Needs {
     /// Marks of what is held.
     pub marks: bool,
-    /// Its outline.
+    /// The outline of what it holds has to be worked out.
     pub shape: bool,
     /// Volatility of its first expiration, and the price in deviations of it.
     pub vol: bool,
-    /// Events ahead.
+    /// Scheduled events ahead have to be known.
     pub events: bool,
     /// Rank of volatility.
     pub rank: bool,
-    /// Its Greeks.
+    /// The Greeks of what it holds have to be worked out.
     pub greeks: bool,
     /// What the account is worth.
     pub account: bool,
 }
 
 impl Needs {
-    /// Everything.
+    /// All of it, where it is not known what is asked.
     pub const ALL: Needs = Needs {
         marks: true,
         shape: true,
@@ -456,14 +456,14 @@ pub struct AccountNeeds {
     pub greeks: bool,
     /// Where most capital is at risk.
     pub largest: bool,
-    /// Margin held.
+    /// The margin that is held has to be worked out.
     pub margin: bool,
     /// Its stress loss.
     pub stress: bool,
 }
 
 impl AccountNeeds {
-    /// Everything.
+    /// All of it, where it is not known what is asked.
     pub const ALL: AccountNeeds = AccountNeeds {
         greeks: true,
         largest: true,

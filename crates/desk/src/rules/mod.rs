@@ -36,7 +36,7 @@ pub enum Scope {
     Structure(Structure),
     /// Campaigns in one symbol.
     Symbol(String),
-    /// One campaign.
+    /// The open campaign of this number.
     Campaign(u64),
 }
 
@@ -180,10 +180,10 @@ impl Condition {
 /// The largest limit.
 const LARGEST: Decimal = Decimal::whole(1_000_000_000);
 
-/// A rule.
+/// What the trader wants to hear of, written as a measure and a level.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Rule {
-    /// Number, ascending.
+    /// The number by which it is named; later rules have higher ones.
     pub id: u64,
     /// Whom it is for.
     pub scope: Scope,
@@ -258,7 +258,7 @@ impl Rule {
 /// A rule that counts for something, and the wider ones that it takes the place of.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Ruling<'a> {
-    /// The rule.
+    /// The rule that is judged.
     pub rule: &'a Rule,
     /// Numbers of rules on the same measure that do not count here.
     pub instead_of: Vec<u64>,
@@ -295,7 +295,7 @@ pub fn ruling<'a>(
 /// A rule held against what was seen.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Judgement {
-    /// The rule.
+    /// The number of the rule that was judged.
     pub rule: u64,
     /// The campaign; absent for the account.
     pub campaign: Option<u64>,
@@ -303,7 +303,7 @@ pub struct Judgement {
     pub condition: Condition,
     /// What was seen.
     pub seen: Figure,
-    /// It rings.
+    /// Whether it rings now, and did not before.
     pub rings: bool,
     /// It has gone back far enough to ring again.
     pub back: bool,

@@ -15,9 +15,9 @@ use crate::time::Moment;
 pub enum Figure {
     /// `part / whole`; `whole` is above zero.
     Exact {
-        /// Numerator.
+        /// What is above the line of the fraction.
         part: i128,
-        /// Denominator.
+        /// What is below the line; never zero.
         whole: i128,
     },
     /// A model's number.
@@ -25,7 +25,7 @@ pub enum Figure {
 }
 
 impl Figure {
-    /// Of money.
+    /// A figure in money, exact to the cent.
     pub fn money(m: Money) -> Figure {
         Figure::Exact {
             part: i128::from(m.raw()),
@@ -109,16 +109,16 @@ pub struct SeenGreeks {
     pub lean: f64,
     /// Delta in units of the underlying.
     pub delta: f64,
-    /// A day.
+    /// Money that one day's passing brings, all else equal.
     pub theta: f64,
-    /// A point.
+    /// Money that a point of volatility brings.
     pub vega: f64,
 }
 
 /// A date ahead.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NextDate {
-    /// The date.
+    /// The day that lies ahead.
     pub date: Date,
     /// Sessions to it; none on the date itself.
     pub sessions: i64,
@@ -127,9 +127,9 @@ pub struct NextDate {
 /// An open campaign at a moment. What is absent is not known then, or was not asked for.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CampaignSeen {
-    /// Its number.
+    /// The number of the campaign that was looked at.
     pub campaign: u64,
-    /// Underlying.
+    /// The symbol of the underlying that it is on.
     pub symbol: String,
     /// What it holds, as a kind of structure.
     pub structure: Structure,
@@ -165,7 +165,7 @@ pub struct CampaignSeen {
     pub vol_entry: Option<f64>,
     /// Rank of the volatility of 30 days, 0 to 100.
     pub rank: Option<f64>,
-    /// Its Greeks.
+    /// Its Greeks in money; absent where they were not asked for or cannot be known.
     pub greeks: Option<SeenGreeks>,
 }
 
@@ -234,7 +234,7 @@ impl CampaignSeen {
 /// The account at a moment.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct AccountSeen {
-    /// Its value.
+    /// What the account is worth, cash and marks together.
     pub value: Money,
     /// Delta of the book in index shares.
     pub lean: f64,
@@ -250,7 +250,7 @@ pub struct AccountSeen {
     pub largest: Largest,
     /// Loss in the worst of the moves of [`crate::book::STRESS_MOVES`], 0 where none loses.
     pub stress: Money,
-    /// Open campaigns.
+    /// How many campaigns are open.
     pub open: i64,
     /// Profit since the close before, and the value then.
     pub day: Option<(Money, Money)>,
@@ -261,13 +261,13 @@ pub struct AccountSeen {
 /// What the most capital is at risk in, by four divisions: which, and how much.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Largest {
-    /// One campaign.
+    /// The campaign with the most at risk, and how much.
     pub trade: Option<(String, Money)>,
-    /// One symbol.
+    /// The symbol with the most at risk, and how much.
     pub symbol: Option<(String, Money)>,
-    /// One sector.
+    /// The sector with the most at risk, and how much.
     pub sector: Option<(String, Money)>,
-    /// One expiration.
+    /// The expiration with the most at risk, and how much.
     pub expiration: Option<(String, Money)>,
 }
 
@@ -354,9 +354,9 @@ impl TradeSeen {
 /// The open campaigns and the account at a moment.
 #[derive(Debug, Clone, PartialEq)]
 pub struct BookSeen {
-    /// When.
+    /// The moment of the look.
     pub at: Moment,
-    /// Open campaigns.
+    /// The open campaigns, each as it was seen.
     pub campaigns: Vec<CampaignSeen>,
     /// The account, where it was looked at.
     pub account: Option<AccountSeen>,

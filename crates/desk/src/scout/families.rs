@@ -36,7 +36,7 @@ macro_rules! families {
 }
 
 families! {
-    /// One option.
+    /// A single option, bought or sold.
     Single "single";
     /// Two strikes of one right and expiration.
     Vertical "vertical";
@@ -69,7 +69,7 @@ families! {
 }
 
 impl Family {
-    /// Its word.
+    /// The word that stands for it in files, in requests and on the command line.
     pub fn word(self) -> &'static str {
         FAMILIES[self as usize].1
     }

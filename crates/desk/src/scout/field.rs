@@ -13,21 +13,21 @@ use crate::underlying::{Fees, Underlying};
 /// One option as it is quoted.
 #[derive(Debug, Clone, PartialEq)]
 pub struct OptionQuoted {
-    /// The option.
+    /// The listed option that is quoted.
     pub contract: Contract,
     /// Bid; 0 where nobody bids.
     pub bid: Price,
-    /// Ask.
+    /// Lowest price at which somebody sells, per unit.
     pub ask: Price,
     /// Implied volatility of its middle; nothing where there is none.
     pub vol: Option<f64>,
     /// Delta of one unit.
     pub delta: f64,
-    /// Contracts open.
+    /// Contracts that exist of the series, as of last night.
     pub open_interest: i64,
 }
 
-/// One expiration.
+/// What is quoted in one expiration, as a search reads it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ScoutEnding {
     /// When it ends.
@@ -48,11 +48,11 @@ pub struct ScoutEnding {
 
 /// What is looked over.
 pub struct Scouted<'a> {
-    /// The underlying.
+    /// The underlying that is searched.
     pub underlying: &'a Underlying,
-    /// Its price.
+    /// Its price at that moment, per unit.
     pub spot: Price,
-    /// As of.
+    /// The moment of price and quotes.
     pub at: Moment,
     /// The date that is looked at.
     pub by: Moment,
@@ -98,7 +98,7 @@ pub(super) struct SeriesThen {
 pub(super) struct LastingThen {
     /// Value at each price of the grid.
     pub values: Vec<f64>,
-    /// Far above.
+    /// What it comes to at prices far above the grid.
     pub tail: Tail,
 }
 

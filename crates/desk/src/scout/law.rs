@@ -19,7 +19,7 @@ pub enum MarketLaw {
     Smile {
         /// Chances of the surface.
         chances: SurfaceChances<Variance>,
-        /// Years ahead.
+        /// Years from now to the moment that the law is for.
         time: f64,
         /// Mean of the price.
         forward: f64,
@@ -72,9 +72,9 @@ pub enum ExpectationError {
     /// A region whose ends are the wrong way round, or no prices.
     #[error("region {low} to {high} has no inside: low has to be a price below high")]
     Inside {
-        /// Lowest price.
+        /// The lowest price of the region, as it was given.
         low: f64,
-        /// Highest price.
+        /// The highest price of the region, as it was given.
         high: f64,
     },
     /// A chance that is none.
@@ -94,9 +94,9 @@ pub enum ExpectationError {
     /// The market gives a region no chance.
     #[error("the market gives {low} to {high} no chance at all, so no law gives it {sure}")]
     Impossible {
-        /// Lowest price.
+        /// The lowest price of the region.
         low: f64,
-        /// Highest price.
+        /// The highest price of the region.
         high: f64,
         /// One's own chance of it.
         sure: f64,
@@ -129,7 +129,7 @@ pub struct Upto {
     pub market_mean: f64,
     /// By one's own law.
     pub own: f64,
-    /// The same.
+    /// E[S; S < price], by one's own law.
     pub own_mean: f64,
 }
 

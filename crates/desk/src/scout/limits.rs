@@ -12,7 +12,7 @@ pub struct LeanBand {
     pub of_delta: f64,
     /// At least; −infinity where it has no lower end.
     pub from: f64,
-    /// At most.
+    /// The highest lean that is allowed; infinity where there is no upper end.
     pub to: f64,
 }
 
@@ -31,11 +31,11 @@ pub struct ScoutLimits {
     pub lean: Option<LeanBand>,
     /// Kind and level of the account.
     pub account: Option<AccountRules>,
-    /// Tied up.
+    /// The most capital that one package may tie up.
     pub capital: Option<Money>,
     /// The markets of its legs together, as a part of what it ties up.
     pub market_width: Option<f64>,
-    /// Max loss.
+    /// The most that one package may lose, above zero.
     pub max_loss: Option<Money>,
     /// Max loss that the trader's own rule about risk allows.
     pub rule: Option<Money>,

@@ -11,7 +11,7 @@ use super::law::{Laws, Upto};
 pub struct Pieces<'a> {
     /// Prices, ascending from 0.
     pub prices: &'a [f64],
-    /// Profit there.
+    /// The profit at each of the prices, in money.
     pub profits: &'a [f64],
     /// Both laws up to there.
     pub upto: &'a [Upto],
@@ -38,7 +38,7 @@ pub struct Bounds {
     reached: (f64, f64),
 }
 
-/// The figures.
+/// What a profit comes to under the market's law and one's own.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Measured {
     /// The most; nothing without a limit.

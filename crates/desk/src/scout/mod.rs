@@ -36,7 +36,7 @@ macro_rules! measures {
 }
 
 measures! {
-    /// Mean profit.
+    /// The mean profit under one's own law, in money.
     Expected "expected";
     /// Chance of profit.
     Chance "chance";
@@ -69,7 +69,7 @@ impl RankMeasure {
 /// What the best is measured by.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Rank {
-    /// One measure.
+    /// By one measure alone, the best first.
     By(RankMeasure),
     /// A sum of measures, each times its weight, in the order of [`RANK_MEASURES`]: fractions in percent,
     /// money as it is.
@@ -85,7 +85,7 @@ impl Default for Rank {
 /// What is asked.
 #[derive(Debug, Clone)]
 pub struct ScoutAsked {
-    /// Families.
+    /// The families of structures that are searched.
     pub families: Vec<Family>,
     /// Between neighbouring strikes of one wing, in price; nothing: as wide as may be.
     pub width: Option<f64>,
@@ -104,7 +104,7 @@ pub struct ScoutAsked {
 /// One package, judged.
 #[derive(Debug, Clone, PartialEq)]
 pub struct JudgedPack {
-    /// Its family.
+    /// The family that it was built as.
     pub family: Family,
     /// Its legs in order: the underlying first, then strikes ascending, puts before calls.
     pub legs: Vec<(Instrument, i64)>,

@@ -29,7 +29,7 @@ pub struct ScoutProgress {
     pub done: usize,
     /// Of so many.
     pub of: usize,
-    /// Candidates judged.
+    /// How many candidates have been judged so far.
     pub judged: usize,
 }
 
@@ -46,7 +46,7 @@ pub struct JudgedFold {
     pub curve: Vec<(f64, f64)>,
 }
 
-/// The best.
+/// The best of a search, and what was looked at for it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FoundBest {
     /// Best first, near-alikes folded.

@@ -28,7 +28,7 @@ pub enum BetaSource {
     Own,
     /// The market's own.
     Market,
-    /// Estimated.
+    /// By regression on a year of closes.
     Estimated,
 }
 

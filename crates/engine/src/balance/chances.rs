@@ -17,7 +17,7 @@ use crate::state::State;
 /// One name moving alone.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Alone {
-    /// Which.
+    /// The symbol that is looked at by itself.
     pub symbol: String,
     /// Two deviations of its price by the end, a fraction of it: by its 30-day volatility.
     pub two_sigma: f64,

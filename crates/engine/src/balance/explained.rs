@@ -17,7 +17,7 @@ use crate::state::State;
 /// What one campaign made.
 #[derive(Debug, Clone)]
 pub struct CampaignMade {
-    /// Which.
+    /// The number of the campaign that made it.
     pub campaign: u64,
     /// What it is on.
     pub symbol: String,
@@ -34,7 +34,7 @@ pub struct CampaignMade {
 pub struct Explained {
     /// The close that it begins at.
     pub from: Moment,
-    /// Its end.
+    /// The moment at which the stretch ends.
     pub to: Moment,
     /// Value of the account at the begin and at the end.
     pub values: (Money, Money),

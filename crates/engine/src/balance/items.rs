@@ -35,7 +35,7 @@ pub struct Chosen {
     pub off: BTreeSet<String>,
     /// Orders and drafts with these, by key.
     pub on: BTreeSet<String>,
-    /// Drafts.
+    /// The drafts that are switched in as if they were held.
     pub drafts: Vec<Considered>,
 }
 
@@ -46,7 +46,7 @@ pub enum Source {
     Campaign(u64),
     /// What is left of an open order.
     Order(u64),
-    /// A draft.
+    /// A draft that is not an order yet.
     Draft,
 }
 
@@ -77,7 +77,7 @@ pub struct Item {
     pub spot: f64,
     /// What the underlying pays.
     pub carry: Carry,
-    /// It counts.
+    /// Whether it counts in the sums of the book.
     pub on: bool,
     /// What it holds and has no market.
     pub missing: Vec<Instrument>,

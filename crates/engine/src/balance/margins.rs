@@ -12,7 +12,7 @@ use crate::state::State;
 /// Margin after a move.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct After {
-    /// Margin held.
+    /// Margin that would be held after the move, zero or above.
     pub margin: Money,
     /// Buying power left.
     pub buying_power: Money,

@@ -25,7 +25,7 @@ use market::World;
 /// A name that moves beside the index.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Apart {
-    /// One symbol.
+    /// The underlying of this symbol.
     Symbol(String),
     /// Every name of a sector.
     Sector(String),
@@ -34,7 +34,7 @@ pub enum Apart {
 /// Through what the book is looked at.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Lens {
-    /// The index.
+    /// The symbol of the index in whose terms the book is told.
     pub index: String,
     /// How much names move with it.
     pub betas: Betas,

@@ -59,7 +59,7 @@ pub struct Worked {
 /// An item with its beta and what it makes.
 #[derive(Debug, Clone)]
 pub struct ItemLooked {
-    /// The item.
+    /// The item of the book that was looked at.
     pub item: Item,
     /// Its beta against the index.
     pub beta: BetaOf,

@@ -27,21 +27,21 @@ pub enum DrillError {
     /// Nothing is looked at.
     #[error("between {from} and {to} there is no look at {symbol}: {why}")]
     NoLooks {
-        /// First date.
+        /// The first date of the drill.
         from: Date,
-        /// Last date.
+        /// The last date of the drill.
         to: Date,
-        /// Of what.
+        /// The symbol of the underlying that the drill is of.
         symbol: String,
-        /// Why not.
+        /// Why it cannot be played there.
         why: String,
     },
     /// What is held has no market where it must be closed.
     #[error("{what} has no market at {at}, where the cycle must be closed")]
     NoMarket {
-        /// What.
+        /// What the market cannot tell.
         what: String,
-        /// When.
+        /// The moment at which it cannot.
         at: Moment,
     },
     /// It was stopped.
@@ -51,11 +51,11 @@ pub enum DrillError {
 
 /// What a drill stands on.
 pub struct DrillGround<'a> {
-    /// The market.
+    /// The market that it is played in.
     pub world: &'a World,
-    /// The underlying.
+    /// The underlying that its legs are on.
     pub underlying: &'a Underlying,
-    /// The drill.
+    /// The drill that is played.
     pub drill: &'a Drill,
     /// Every look, ascending.
     pub looks: Vec<Moment>,

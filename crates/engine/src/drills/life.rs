@@ -24,7 +24,7 @@ pub enum Why {
     Leave(usize),
     /// The next expiration was due.
     Until,
-    /// Everything ended.
+    /// Every leg ended with its series.
     End,
     /// By an adjustment, by its number.
     Adjust(usize),
@@ -49,13 +49,13 @@ impl std::fmt::Display for Why {
 pub enum Action {
     /// It was entered.
     Enter,
-    /// Nothing.
+    /// Nothing is done; the cycle goes on.
     Hold,
     /// It was adjusted, by the number of the adjustment.
     Adjust(usize),
     /// It was left.
     Leave,
-    /// Something ended.
+    /// A leg ended with its series.
     End,
     /// Options were assigned early.
     Assigned,
@@ -77,11 +77,11 @@ impl std::fmt::Display for Action {
 /// A look of a cycle, or what happened to it between two.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LookRow {
-    /// When.
+    /// The moment of the look.
     pub at: Moment,
     /// Price of the underlying.
     pub underlying: Price,
-    /// What happened.
+    /// What was done at the look, or happened by itself.
     pub action: Action,
     /// What is held afterwards; where it ends, what was held before.
     pub legs: Holding,
@@ -100,17 +100,17 @@ pub struct CycleDone {
     pub entered: Moment,
     /// When it was left.
     pub left: Moment,
-    /// Why.
+    /// Why the cycle was left.
     pub why: Why,
     /// How often it was adjusted.
     pub adjustments: i64,
     /// Profit before fees.
     pub net: Money,
-    /// Fees.
+    /// Commissions of the cycle, zero or above.
     pub fees: Money,
     /// Best profit after the trades of a look.
     pub best: Money,
-    /// Worst.
+    /// The lowest profit at any of its looks, in money.
     pub worst: Money,
     /// Highest requirement by strategy rules after the trades of a look.
     pub most_margin: Money,
@@ -122,7 +122,7 @@ pub struct CycleDone {
     pub rank: Option<f64>,
     /// Price of the underlying at the entry and where it was left.
     pub underlying: (Price, Price),
-    /// Its looks.
+    /// Its looks in order of time, where they were asked for.
     pub looks: Vec<LookRow>,
 }
 

@@ -45,7 +45,7 @@ pub enum Cycle {
         expiration: Date,
         /// At which look.
         at: Moment,
-        /// Why.
+        /// Why no cycle began at this entry.
         why: Skip,
     },
 }
@@ -77,7 +77,7 @@ pub struct Watching<'w> {
 }
 
 impl Watching<'_> {
-    /// Nobody.
+    /// Nobody follows the play, and nobody stops it.
     pub const NOBODY: Watching<'static> = Watching {
         stopped: &|| false,
         done: &|_| {},

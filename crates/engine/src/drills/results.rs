@@ -27,13 +27,13 @@ pub enum Part {
 /// What a drill came to.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DrillResults {
-    /// All cycles.
+    /// All cycles that were played, summed up together.
     pub all: DrillSummary,
     /// Deepest fall of the curve.
     pub drawdown: Money,
     /// Profit of all cycles, closed and open, on each session of the span.
     pub curve: Vec<(Moment, Money)>,
-    /// By division.
+    /// The same by each division, and by its values.
     pub parts: Vec<(Part, Vec<Split>)>,
     /// Profit of the underlying bought with the stake at the first entry and held to the last end,
     /// dividends included; absent without a stake, and of an index its change.

@@ -13,17 +13,17 @@ use super::life::{CycleDone, Life};
 /// What was opened, and how.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Opening {
-    /// Underlying.
+    /// The symbol of the underlying.
     pub symbol: String,
     /// When all of it was there.
     pub at: Moment,
-    /// What.
+    /// What was held once it was opened.
     pub held: Holding,
     /// Cash before fees, received above zero.
     pub cash: Money,
     /// The value that futures among it count from; nothing was paid for them.
     pub futures: Money,
-    /// Fees.
+    /// Commissions of the opening, zero or above.
     pub fees: Money,
     /// Value of the account then.
     pub account: Option<Money>,

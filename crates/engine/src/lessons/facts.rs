@@ -23,9 +23,9 @@ const SEED: u64 = 1;
 /// The facts of a closed campaign.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Learnt {
-    /// Its number.
+    /// The number of the closed campaign.
     pub campaign: u64,
-    /// Underlying.
+    /// The symbol of the underlying that it was on.
     pub symbol: String,
     /// Its sector, where it has one.
     pub sector: Option<String>,
@@ -33,7 +33,7 @@ pub struct Learnt {
     pub structure: Structure,
     /// What it is called.
     pub title: String,
-    /// Its tags.
+    /// The tags that the trader gave it.
     pub tags: Vec<String>,
     /// When it was opened.
     pub opened: Moment,
@@ -45,14 +45,14 @@ pub struct Learnt {
     pub rank: Option<f64>,
     /// Profit after fees.
     pub profit: Money,
-    /// Fees.
+    /// Commissions of all its trades, zero or above.
     pub fees: Money,
     /// What was at risk at the opening: the most it could lose where that had a limit, otherwise its
     /// margin by strategy rules.
     pub capital: Money,
     /// Best and worst profit at the closes on the way, and at its end.
     pub best: Money,
-    /// See `best`.
+    /// The lowest profit at a close while it was open; found as `best` is.
     pub worst: Money,
     /// The first of my rules that rang when it was closed, by number and sentence.
     pub rule: Option<(u64, String)>,
@@ -188,13 +188,13 @@ pub fn learnt(state: &State) -> Vec<Learnt> {
 pub enum Division {
     /// Kind of structure.
     Structure,
-    /// Symbol.
+    /// By the symbol of the underlying.
     Symbol,
-    /// Sector.
+    /// By the sector of the underlying.
     Sector,
-    /// Tag.
+    /// By each tag that the trader gave.
     Tag,
-    /// Drill.
+    /// By the drill whose rules it followed.
     Drill,
     /// The rule that rang at the end.
     Rule,
@@ -202,7 +202,7 @@ pub enum Division {
     DaysLeft,
     /// Rank of volatility at the opening.
     Rank,
-    /// Days held.
+    /// By the days from opening to close.
     Held,
     /// What was at risk.
     Size,
@@ -289,11 +289,11 @@ fn within(n: i64, bounds: &[i64], unit: &str) -> (usize, String) {
 /// Campaigns of one part, and what they came to.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LearntPart {
-    /// In words.
+    /// The value that its campaigns share, in words.
     pub part: String,
     /// Numbers of the campaigns.
     pub campaigns: Vec<u64>,
-    /// All together.
+    /// Those campaigns summed up together.
     pub summary: DrillSummary,
     /// Of those that made money, the part of their best profit on the way that was taken.
     pub taken: Option<f64>,

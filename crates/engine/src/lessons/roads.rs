@@ -39,7 +39,7 @@ pub struct RoadTaken {
 /// opened cannot be followed.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CampaignRoads {
-    /// Its number.
+    /// The number of the closed campaign.
     pub campaign: u64,
     /// What it made.
     pub made: Money,
@@ -50,7 +50,7 @@ pub struct CampaignRoads {
 /// One road over all campaigns that it applies to.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RoadSummary {
-    /// Which.
+    /// The road that was not taken.
     pub road: Road,
     /// Over so many campaigns.
     pub count: usize,
@@ -62,7 +62,7 @@ pub struct RoadSummary {
     pub better: usize,
     /// Mean of what was made by hand above the road, and its interval.
     pub mean: Option<f64>,
-    /// See `mean`.
+    /// Where the true `mean` lies with 95 % confidence, in money.
     pub interval: Option<Interval>,
 }
 

@@ -97,11 +97,11 @@ pub struct Given {
     pub reason: String,
     /// What the reason said.
     pub says: String,
-    /// The answer.
+    /// What the trader said to it.
     pub answer: Answer,
     /// The order that was sent for it.
     pub order: Option<u64>,
-    /// A note.
+    /// What the trader wrote beside it.
     pub note: String,
 }
 

@@ -15,11 +15,11 @@ pub const DATES_AHEAD: i64 = 14;
 /// A date ahead.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Dated {
-    /// When.
+    /// The day of the event.
     pub date: Date,
     /// What kind of date.
     pub kind: DatedKind,
-    /// In words.
+    /// What happens on that day, in words.
     pub what: String,
     /// The campaign it is about.
     pub campaign: Option<u64>,
@@ -34,7 +34,7 @@ pub enum DatedKind {
     Expiration,
     /// Earnings or a decision.
     News,
-    /// An ex-date.
+    /// The first day on which who buys the shares gets no dividend.
     ExDividend,
     /// A rule about days rings.
     Rule,

@@ -27,7 +27,7 @@ use reasons::{account_reasons, campaign_reasons, closed_lately};
 /// A reason, and since when it holds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Since {
-    /// The reason.
+    /// The reason for which a campaign asks.
     pub reason: Reason,
     /// Since when: the first look at which it held. Farther back than was looked it may have held
     /// longer.
@@ -59,7 +59,7 @@ pub struct Asks {
 /// A campaign that does not ask.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Quiet {
-    /// The campaign.
+    /// The number of the campaign that asks for nothing.
     pub campaign: u64,
     /// How near it is to its next reason, 1 where it is there.
     pub nearness: f64,

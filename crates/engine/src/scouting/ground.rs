@@ -15,7 +15,7 @@ pub enum LawFrom {
     /// The variance at the forward: the logarithm of the price is normal.
     #[default]
     Flat,
-    /// The smile.
+    /// The smile of the expiration's quotes.
     Smile,
 }
 
@@ -31,9 +31,9 @@ pub enum GroundError {
     /// The date is over.
     #[error("by {by} is behind {at}; write a later date")]
     Behind {
-        /// The date.
+        /// The date by which profit is judged.
         by: Date,
-        /// As of.
+        /// The moment of prices and quotes.
         at: Moment,
     },
     /// No option is known to have a volatility.
@@ -47,7 +47,7 @@ pub enum GroundError {
 /// An underlying, and a date ahead of it.
 pub struct Ground<'a> {
     seen: UnderlyingAt<'a>,
-    /// Its price.
+    /// The price of the underlying at that moment, per unit.
     pub spot: Price,
     /// The latest moment at which options of it end on the date; the close where none do.
     pub by: Moment,

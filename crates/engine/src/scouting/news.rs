@@ -11,7 +11,7 @@ use quant::{EventMove, cdf};
 pub struct Looks {
     /// Sessions before the last close ahead of it; 0: that close.
     pub before: usize,
-    /// Until when.
+    /// Until when after the news one looks.
     pub after: After,
 }
 
@@ -108,9 +108,9 @@ pub fn next_news(seen: &UnderlyingAt<'_>) -> Option<Announced> {
 /// Sizes of past moves.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct PastMoves {
-    /// How many.
+    /// How many such news lie in the past that is known.
     pub count: usize,
-    /// Their mean.
+    /// The mean size of the moves, as a fraction of the price.
     pub mean: f64,
     /// Its standard error; nothing of fewer than two.
     pub error: Option<f64>,
@@ -155,7 +155,7 @@ pub fn past_moves(seen: &UnderlyingAt<'_>, kind: AnnouncedKind) -> PastMoves {
 /// An expiration around past news.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct VolAround {
-    /// Which.
+    /// The day of the news.
     pub date: Date,
     /// Volatility at the forward at the look before.
     pub before: f64,
@@ -174,9 +174,9 @@ pub struct PastNews {
     pub before: Moment,
     /// The look after.
     pub after: Moment,
-    /// Price before.
+    /// The last price before the news, per unit.
     pub price_before: Price,
-    /// Price after.
+    /// The price by which the move is measured, per unit.
     pub price_after: Price,
     /// Its move from look to look, a fraction.
     pub moved: f64,

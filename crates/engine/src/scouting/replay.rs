@@ -18,7 +18,7 @@ pub enum Distance {
 /// What a structure would have made around one past news.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Replayed {
-    /// The news.
+    /// The news that it was lived through.
     pub news: PastNews,
     /// What it would have been; or why there was none.
     pub made: Result<ReplayMade, String>,
@@ -27,7 +27,7 @@ pub struct Replayed {
 /// A structure of the past, and what it made.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ReplayMade {
-    /// Its legs.
+    /// The legs that stood for it at that time.
     pub legs: Holding,
     /// Paid at the middle to enter, received below zero, before fees.
     pub paid: Money,

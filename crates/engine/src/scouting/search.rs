@@ -34,9 +34,9 @@ pub enum Where {
 /// What is expected of a price.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Expectation {
-    /// By when.
+    /// The date by which the price is expected there.
     pub by: Date,
-    /// Where.
+    /// Where the price is expected to lie.
     pub region: Where,
     /// How surely; nothing: as the market says.
     pub sure: Option<f64>,
@@ -62,13 +62,13 @@ pub enum SearchError {
 pub struct Expected<'a> {
     /// What it stands on.
     pub ground: Ground<'a>,
-    /// Both laws.
+    /// The market's law of the price and one's own.
     pub laws: Laws,
     /// The region in prices; 0 and infinity where open.
     pub region: (f64, f64),
     /// The market's chance of it.
     pub market: f64,
-    /// One's own.
+    /// One's own chance of it, from 0 to 1.
     pub sure: f64,
 }
 
@@ -143,7 +143,7 @@ pub struct SearchAsked {
 /// A row of what was found.
 #[derive(Debug, Clone)]
 pub struct FoundRow {
-    /// Its underlying.
+    /// The symbol of the underlying that it is on.
     pub symbol: String,
     /// The candidate, and how many are nearly like it.
     pub fold: JudgedFold,
@@ -152,7 +152,7 @@ pub struct FoundRow {
 /// What was found over all that was looked at.
 #[derive(Debug, Clone, Default)]
 pub struct SearchFound {
-    /// Best first.
+    /// What was found, the best first.
     pub rows: Vec<FoundRow>,
     /// How many were judged.
     pub judged: usize,

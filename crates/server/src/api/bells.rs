@@ -21,9 +21,9 @@ use crate::http::problem::{Body, Path, Problem};
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(tag = "on", rename_all = "lowercase", deny_unknown_fields)]
 enum OnWire {
-    /// A price.
+    /// A price of an underlying, a contract or a package.
     Price {
-        /// Underlying symbol.
+        /// The symbol of the underlying.
         symbol: String,
         /// A contract or a package, of which one counts; without legs the underlying itself.
         #[serde(default)]
@@ -31,14 +31,14 @@ enum OnWire {
     },
     /// A figure of an open campaign.
     Campaign {
-        /// Its number.
+        /// The number of the campaign.
         campaign: u64,
         /// The word of a measure of campaigns.
         measure: String,
     },
     /// The implied volatility of an underlying over thirty days.
     Volatility {
-        /// Underlying symbol.
+        /// The symbol of the underlying.
         symbol: String,
         /// `vol` in percent, or `rank`.
         measure: String,
@@ -78,16 +78,16 @@ struct BellRequest {
     /// The last date that it listens on.
     #[serde(default)]
     until: Option<String>,
-    /// A note.
+    /// What the trader wants to read when it rings.
     #[serde(default)]
     note: String,
 }
 
-/// A bell.
+/// What the trader asked to be told once, when it comes true.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct BellWire {
-    /// Number.
+    /// The number by which it is named.
     pub id: u64,
     /// When it was set.
     pub set: String,
@@ -113,7 +113,7 @@ pub struct BellWire {
     pub again: Option<String>,
     /// The last date that it listens on.
     pub until: Option<String>,
-    /// A note.
+    /// What the trader wants to read when it rings.
     pub note: String,
     /// The campaign it is about.
     pub campaign: Option<u64>,
@@ -123,7 +123,7 @@ pub struct BellWire {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum BellKind {
-    /// A price.
+    /// It listens to a price.
     Price,
     /// An order fills.
     Fill,
@@ -335,7 +335,7 @@ struct SnoozeRequest {
     /// One bell; absent: all that ring.
     #[serde(default)]
     id: Option<u64>,
-    /// Exchange time.
+    /// The moment until which it rests, as an exchange time.
     until: String,
 }
 
@@ -387,7 +387,7 @@ async fn answer_all_bells(State(app): State<AppState>) -> Result<StatusCode, Pro
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// Another level.
+/// Moves a bell to another level.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct MoveBellRequest {

@@ -23,7 +23,7 @@ use crate::http::problem::{Body, Path, Problem};
 /// One thing that happened in a campaign.
 #[derive(Debug, Serialize, ToSchema)]
 struct ChapterWire {
-    /// When.
+    /// The moment of the chapter, with its offset.
     at: String,
     /// What it is.
     kind: ChapterWord,
@@ -45,7 +45,7 @@ struct ChapterWire {
     cash: String,
     /// Profit booked, before fees.
     realised: String,
-    /// Fees.
+    /// Commissions of the chapter, in money.
     fees: String,
     /// Realised less fees, of this chapter and all before it.
     running: String,
@@ -62,7 +62,7 @@ struct StretchWire {
     strike: Option<f64>,
     /// Signed contracts, shares or futures.
     quantity: i64,
-    /// From when.
+    /// The moment from which the legs stood so, with its offset.
     from: String,
     /// Until when; absent while it is held.
     to: Option<String>,
@@ -72,7 +72,7 @@ struct StretchWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct CampaignPage {
-    /// The campaign.
+    /// The campaign that the page is about.
     campaign: CampaignWire,
     /// It in a sentence.
     sentence: String,
@@ -129,7 +129,7 @@ fn ahead_wire(a: &desk::Ahead) -> AheadWire {
 /// Another campaign of the same underlying.
 #[derive(Debug, Serialize, ToSchema)]
 struct OtherWire {
-    /// Number.
+    /// The number of the campaign.
     campaign: u64,
     /// What it goes by.
     title: String,
@@ -137,21 +137,21 @@ struct OtherWire {
     open: bool,
 }
 
-/// A campaign.
+/// A campaign with its legs, its money and its story.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct CampaignWire {
-    /// Number.
+    /// The number by which it is named.
     campaign: u64,
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     symbol: String,
     /// What it goes by: its name, otherwise what it holds or held.
     title: String,
     /// The name it was given; empty where it goes by what it holds.
     name: String,
-    /// A note.
+    /// What the trader wrote about it.
     note: String,
-    /// Tags.
+    /// The tags that the trader gave it.
     tags: Vec<String>,
     /// What it holds now.
     held: Vec<LegWire>,
@@ -159,7 +159,7 @@ struct CampaignWire {
     net_cash: String,
     /// Profit booked, before fees.
     realised: String,
-    /// Fees paid.
+    /// Commissions that were paid so far, in money.
     fees: String,
     /// Cost of the open lots, received below zero.
     open_cost: String,
@@ -478,7 +478,7 @@ async fn move_lots(
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct MergeRequest {
-    /// The other.
+    /// The number of the campaign that it becomes a part of.
     into: u64,
 }
 

@@ -25,15 +25,15 @@ const A_YEAR: i64 = 366 * 86_400_000;
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 enum StepWire {
-    /// One minute.
+    /// From the moment on by a minute.
     Minute,
-    /// One hour.
+    /// From the moment on by an hour.
     Hour,
-    /// Next opening.
+    /// To the opening of the next session.
     Open,
-    /// Next close.
+    /// To the close of the next session.
     Close,
-    /// Next expiration.
+    /// Past the next expiration of any listed underlying.
     Expiration,
 }
 
@@ -57,7 +57,7 @@ struct ClockRequest {
     /// Multiple of real time.
     #[serde(default)]
     speed: Option<u32>,
-    /// Jump.
+    /// How far to jump from the moment on.
     #[serde(default)]
     step: Option<StepWire>,
     /// Jump to a moment (2031-04-18, 2031-04-18 10:30, 10:30) or by a distance (3 sessions, 2 weeks, 45

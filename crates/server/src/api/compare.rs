@@ -27,7 +27,7 @@ use crate::http::problem::{Body, Problem};
 pub struct Compared {
     /// What it is called in the answer.
     pub slot: String,
-    /// Its legs.
+    /// The legs of one package.
     pub legs: Vec<LegWire>,
     /// Where its price comes from; the middle when absent.
     #[serde(default)]
@@ -48,7 +48,7 @@ pub struct CompareRequest {
     pub days: f64,
 }
 
-/// One column.
+/// One draft as a column of the comparison.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct ComparedWire {
@@ -78,7 +78,7 @@ pub struct ComparedWire {
     pub best: Vec<ComparedRowWord>,
 }
 
-/// The comparison.
+/// Drafts side by side, judged at one moment.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Comparison {
     /// Prices of the outlines.
@@ -87,7 +87,7 @@ pub struct Comparison {
     pub columns: Vec<ComparedWire>,
 }
 
-/// Most drafts.
+/// The most drafts that are compared at once.
 const MOST_DRAFTS: usize = 4;
 
 fn compared(

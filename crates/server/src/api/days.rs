@@ -19,9 +19,9 @@ use crate::http::problem::{Body, Path, Problem};
 /// What most capital is at risk in.
 #[derive(Debug, Serialize, ToSchema)]
 struct LargestWire {
-    /// Which.
+    /// What it is called: a campaign, a symbol or a sector.
     name: String,
-    /// How much.
+    /// How much is at risk in it, in money.
     amount: String,
 }
 
@@ -33,11 +33,11 @@ struct DayFiguresWire {
     deposits: String,
     /// Profit since the close before, by what made it.
     parts: PartsWire,
-    /// Cash.
+    /// Cash at the close, below zero where it is owed.
     cash: String,
-    /// Buying power.
+    /// What new positions could use at the close.
     buying_power: String,
-    /// Margin held.
+    /// What the positions tied up at the close.
     margin: String,
     /// Delta in index shares.
     lean: f64,
@@ -45,7 +45,7 @@ struct DayFiguresWire {
     lean_money: f64,
     /// Change of the delta in index shares by one point of the index.
     gamma: f64,
-    /// A day.
+    /// Money that one day's passing brings.
     theta: f64,
     /// A volatility point.
     vega: f64,
@@ -73,16 +73,16 @@ struct DayFiguresWire {
     drawdown: String,
 }
 
-/// One close.
+/// What the account stood at when a session closed.
 #[derive(Debug, Serialize, ToSchema)]
 pub(crate) struct DayWire {
-    /// ISO date.
+    /// The session's date, as 2031-03-11.
     date: String,
     /// The form that the row was made in; of form 1 the value alone is known.
     version: u32,
     /// The account's value.
     value: String,
-    /// All else.
+    /// All other figures; absent where the market could not tell them.
     figures: Option<DayFiguresWire>,
     /// What was noted of it.
     note: String,
@@ -158,7 +158,7 @@ async fn days(State(app): State<AppState>) -> Json<DaysView> {
     })
 }
 
-/// A note.
+/// Replaces what the trader noted of a day.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct NoteRequest {

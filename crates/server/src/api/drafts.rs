@@ -26,7 +26,7 @@ use crate::interchange::folder::{legs_csv, read_legs_csv};
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct TargetWire {
-    /// The price.
+    /// The price of the underlying that is expected.
     pub price: f64,
     /// The date (ISO); the first expiration when absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -37,7 +37,7 @@ pub struct TargetWire {
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct DraftWire {
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
     /// Legs with full quantities; may be empty while it is being built.
     pub legs: Vec<LegWire>,
@@ -121,7 +121,7 @@ impl DraftWire {
 pub struct SlottedDraft {
     /// "A" to "D".
     pub slot: String,
-    /// The draft.
+    /// The draft as it stands in its place.
     pub draft: DraftWire,
 }
 
@@ -291,7 +291,7 @@ pub struct DraftText {
 /// A draft that was read.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct DraftRead {
-    /// The draft.
+    /// The draft that the text stands for.
     pub draft: DraftWire,
     /// Contracts that have expired since it was written.
     pub expired: Vec<String>,

@@ -24,7 +24,7 @@ const YEAR: usize = 252;
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct FedSymbol {
-    /// Which.
+    /// The symbol whose quotes are fed.
     symbol: String,
     /// The moment of its quotes; absent before the first.
     at: Option<String>,
@@ -57,7 +57,7 @@ struct FeedWire {
     stale_after: i64,
     /// The folder; absent in a rehearsal.
     folder: Option<String>,
-    /// Its symbols.
+    /// Each symbol of the market, with the age of its quotes.
     symbols: Vec<FedSymbol>,
     /// What was wrong in its files when it was opened and has been passed over, each with file and line.
     wrong: Vec<String>,

@@ -32,15 +32,15 @@ struct HistoryQuery {
 pub struct BarWire {
     /// The session, or the last one of the week.
     pub date: String,
-    /// First price.
+    /// The first price of the session.
     pub open: f64,
-    /// Highest.
+    /// The highest price of the session.
     pub high: f64,
-    /// Lowest.
+    /// The lowest price of the session.
     pub low: f64,
-    /// Last price.
+    /// The last price of the session.
     pub close: f64,
-    /// Units traded.
+    /// Shares or contracts that changed hands.
     pub volume: i64,
     /// Implied volatility of 30 days at its close, as a fraction; absent where nothing is known.
     pub implied: Option<f64>,
@@ -48,7 +48,7 @@ pub struct BarWire {
     pub realised: Option<f64>,
 }
 
-/// The past.
+/// What is known of an underlying's past sessions.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct HistoryView {
     /// Bars, oldest first; the last one may still be running.
@@ -57,7 +57,7 @@ pub struct HistoryView {
     pub events: Vec<EventMark>,
 }
 
-/// Most bars.
+/// The most bars that are given at once.
 const MOST_BARS: usize = 260;
 /// Sessions of realised volatility.
 const REALISED: usize = 31;

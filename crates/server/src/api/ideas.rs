@@ -196,17 +196,17 @@ enum By {
     Away,
 }
 
-/// Which side.
+/// Whether calls or puts are wanted.
 #[derive(Debug, Clone, Copy, PartialEq, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 enum Side {
-    /// A call.
+    /// The right to buy the underlying.
     Call,
-    /// A put.
+    /// The right to sell the underlying.
     Put,
 }
 
-/// Which leg.
+/// Which single option is looked for.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
 struct PickQuery {
@@ -225,9 +225,9 @@ struct PickQuery {
 /// A contract that was picked.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Picked {
-    /// OSI symbol.
+    /// The contract as an OSI symbol.
     pub contract: String,
-    /// "195 call".
+    /// The contract as it is shown, like "195 call".
     pub label: String,
 }
 

@@ -111,7 +111,7 @@ pub(crate) fn said_in_rounds(app: &AppState, state: &DeskState) -> Option<String
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct LearntWire {
-    /// Its number.
+    /// The number of the closed campaign.
     campaign: u64,
     symbol: String,
     sector: Option<String>,
@@ -179,31 +179,31 @@ impl From<Division> for DivisionWord {
 /// Campaigns of one part.
 #[derive(Debug, Serialize, ToSchema)]
 struct LearntPartWire {
-    /// In words.
+    /// The value that its campaigns share, in words.
     part: String,
     /// Numbers of the campaigns.
     campaigns: Vec<u64>,
-    /// All together.
+    /// Those campaigns summed up together.
     summary: SummaryWire,
     /// Of those that made money, the part of the best on the way that was taken.
     taken: Option<f64>,
 }
 
-/// One division.
+/// All closed campaigns, split by one of their properties.
 #[derive(Debug, Serialize, ToSchema)]
 struct LearntDivision {
-    /// By what.
+    /// The property that they are split by.
     by: DivisionWord,
-    /// Its parts.
+    /// One sum for each of its values.
     parts: Vec<LearntPartWire>,
 }
 
 /// What closed campaigns say.
 #[derive(Debug, Serialize, ToSchema)]
 struct LessonsView {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
-    /// All together.
+    /// All closed campaigns together.
     all: LearntPartWire,
     /// By division; those with nothing to divide are left out.
     divisions: Vec<LearntDivision>,
@@ -219,7 +219,7 @@ struct LessonsView {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct RoadWire {
-    /// In words.
+    /// What would have been done, in words.
     name: String,
     /// The rule, where it is one of mine.
     rule: Option<u64>,
@@ -262,7 +262,7 @@ struct CampaignRoadsWire {
 struct RoadsView {
     /// Each road over all.
     roads: Vec<RoadWire>,
-    /// Each campaign.
+    /// Each campaign, with what each road would have made of it.
     campaigns: Vec<CampaignRoadsWire>,
 }
 
@@ -277,7 +277,7 @@ struct AskedRule {
     /// On which side of the limit it rings.
     #[serde(default)]
     side: Option<SideWord>,
-    /// The limit.
+    /// The limit of the measure, as text with its unit left out.
     #[serde(default)]
     limit: Option<String>,
 }
@@ -289,7 +289,7 @@ struct SaidRequest {
     /// A sentence; nothing at all after a campaign means that nothing shall be said.
     #[serde(default)]
     words: String,
-    /// Tags.
+    /// The tags that the trader gives.
     #[serde(default)]
     tags: Vec<String>,
 }

@@ -21,15 +21,15 @@ pub(crate) struct PartsWire {
     total: String,
     /// The move of the price.
     delta: f64,
-    /// Its square.
+    /// What the squared move of the price brought beyond delta, in money.
     gamma: f64,
-    /// Time.
+    /// What passing time brought, in money.
     theta: f64,
-    /// Volatility.
+    /// What changed volatilities brought, in money.
     vega: f64,
-    /// Interest.
+    /// What changed interest brought, in money.
     rate: f64,
-    /// Dividends.
+    /// What dividends on shares brought, in money.
     dividends: f64,
     /// Fills and settlements away from the marks of their moment; cash without a fill.
     trades: f64,
@@ -56,10 +56,10 @@ impl From<Parts> for PartsWire {
     }
 }
 
-/// One day.
+/// What one session's profit was made of.
 #[derive(Debug, Serialize, ToSchema)]
 struct LifeDay {
-    /// ISO date.
+    /// The session's date, as 2031-03-11.
     date: String,
     /// Profit of the whole campaign at its end.
     running: String,
@@ -79,7 +79,7 @@ struct LifeChapter {
 /// The life of a campaign.
 #[derive(Debug, Serialize, ToSchema)]
 struct LifeWire {
-    /// As of.
+    /// The moment of the last look, with its offset.
     at: String,
     /// Day by day.
     days: Vec<LifeDay>,

@@ -17,7 +17,7 @@ use crate::http::problem::{Body, Path, Problem};
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct OwnDateRequest {
-    /// ISO date.
+    /// The date, as 2031-03-20.
     date: String,
     /// What it is, 1 to 120 characters.
     what: String,
@@ -29,9 +29,9 @@ struct OwnDateRequest {
 /// A date of the trader's own, kept.
 #[derive(Debug, Serialize, ToSchema)]
 struct OwnDateWire {
-    /// Its number.
+    /// The number by which it is named.
     id: u64,
-    /// ISO date.
+    /// The date, as 2031-03-20.
     date: String,
     /// What it is.
     what: String,

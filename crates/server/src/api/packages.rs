@@ -32,20 +32,20 @@ fn templates() -> utoipa::openapi::Object {
         .build()
 }
 
-/// Which packages.
+/// Which structure is listed, and in which expiration.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
 struct PackagesQuery {
     /// Key of the expiration.
     expiration: String,
-    /// The structure.
+    /// The structure that is built along the chain.
     #[param(schema_with = templates)]
     template: Template,
     /// Its width in price, where it has one.
     width: Option<String>,
 }
 
-/// One package.
+/// One package of the structure, with its market.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct PackageLine {
@@ -55,11 +55,11 @@ pub struct PackageLine {
     pub at: f64,
     /// "205/200 · 175/165".
     pub strikes: String,
-    /// Its legs.
+    /// The legs of one package.
     pub legs: Vec<LegWire>,
     /// Join one's own side, as the market writes it.
     pub rest: String,
-    /// The middle.
+    /// The middle of its market, as money per unit.
     pub middle: String,
     /// Take the other side.
     pub cross: String,
@@ -69,7 +69,7 @@ pub struct PackageLine {
     pub most: Option<String>,
     /// Most to lose.
     pub least: Option<String>,
-    /// Break-evens.
+    /// Prices at which nothing is made or lost.
     pub evens: Vec<String>,
     /// Chance of profit at the expiration, under a flat volatility; absent where a later leg
     /// decides.

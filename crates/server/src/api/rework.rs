@@ -29,11 +29,11 @@ use crate::http::problem::{Body, Path, Problem};
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 enum ReworkPart {
-    /// Everything.
+    /// All that the campaign holds.
     All,
-    /// All calls.
+    /// Every call that it holds.
     Calls,
-    /// All puts.
+    /// Every put that it holds.
     Puts,
     /// The side whose sold strike the price is nearest to, or farthest beyond.
     Pressed,
@@ -49,7 +49,7 @@ enum ReworkPart {
 enum ReworkStep {
     /// Options so many listed expirations later and listed strikes higher.
     Roll {
-        /// Which.
+        /// The part of the campaign that it is done to.
         part: ReworkPart,
         /// Expirations later; below zero nearer.
         expirations: i64,
@@ -58,14 +58,14 @@ enum ReworkStep {
     },
     /// One option to a delta in its own expiration.
     ToDelta {
-        /// OSI symbol.
+        /// The contract as an OSI symbol.
         leg: String,
         /// The size of the delta, above 0 and below 1.
         delta: f64,
     },
     /// One option to so many deviations from the price.
     ToDeviations {
-        /// OSI symbol.
+        /// The contract as an OSI symbol.
         leg: String,
         /// Deviations; below zero under the price.
         deviations: f64,
@@ -201,7 +201,7 @@ const MOST_STEPS: i64 = 40;
 pub(crate) enum ReworkAt {
     /// Join one's own side.
     Rest,
-    /// The middle.
+    /// The middle of the package's market.
     #[default]
     Middle,
     /// Take the other side.
@@ -240,9 +240,9 @@ struct ReworkLeg {
     contract: String,
     /// "195 call, 18 Apr".
     label: String,
-    /// Signed, now.
+    /// Contracts held now, below zero where they were sold.
     held: i64,
-    /// Signed, then.
+    /// Contracts held then, below zero where they were sold.
     then: i64,
 }
 
@@ -260,7 +260,7 @@ struct ReworkSide {
     most: Option<ExtentWire>,
     /// Most to lose.
     least: Option<ExtentWire>,
-    /// Break-evens.
+    /// Prices at which nothing is made or lost.
     evens: Vec<EvenWire>,
     /// Chance of ending in profit, flat volatility.
     chance: Option<f64>,
@@ -286,7 +286,7 @@ struct ReworkSide {
 struct ReworkChange {
     /// One package of it.
     unit: Vec<LegWire>,
-    /// Packages.
+    /// How many packages the order has.
     packages: i64,
     /// What it closes of what is held, in words.
     closes: Vec<String>,
@@ -296,7 +296,7 @@ struct ReworkChange {
     sequence: Option<String>,
     /// Join one's own side.
     rest: NetPrice,
-    /// The middle.
+    /// The middle of the order's market.
     middle: NetPrice,
     /// Take the other side.
     cross: NetPrice,
@@ -304,7 +304,7 @@ struct ReworkChange {
     price: NetPrice,
     /// Cash at that price before fees, received above zero.
     cash: String,
-    /// Fees.
+    /// Commissions of the order, in money.
     fees: String,
     /// What it realises, before its fees.
     realises: String,
@@ -323,9 +323,9 @@ struct ReworkWire {
     campaign: u64,
     /// What it goes by.
     title: String,
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     symbol: String,
-    /// Its price.
+    /// The price of the underlying, per unit.
     spot: f64,
     /// What would be held, to be sent again with the next move.
     then: Vec<LegWire>,

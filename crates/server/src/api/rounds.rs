@@ -34,7 +34,7 @@ use crate::http::problem::{Body, Problem};
 struct ReasonWire {
     /// A name that stays while the reason does.
     key: String,
-    /// Since when.
+    /// The moment since which it asks, with its offset.
     since: String,
     /// The reason with its figures.
     says: String,
@@ -65,7 +65,7 @@ struct AskWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct QuietWire {
-    /// The campaign.
+    /// The number of the campaign that asks for nothing.
     campaign: u64,
     /// What it holds.
     position: Option<Box<Position>>,
@@ -82,15 +82,15 @@ struct QuietWire {
 /// A date ahead.
 #[derive(Debug, Serialize, ToSchema)]
 struct DateWire {
-    /// ISO date.
+    /// The date of the event, as 2031-04-18.
     date: String,
-    /// "18 Apr".
+    /// The date as it is shown, like "18 Apr".
     label: String,
-    /// Days away.
+    /// Calendar days until then.
     days: i64,
     /// What kind of date.
     kind: DatedWord,
-    /// In words.
+    /// What happens, in words.
     what: String,
     /// The campaign it is about.
     campaign: Option<u64>,
@@ -120,9 +120,9 @@ struct BandWire {
 /// Something that was decided.
 #[derive(Debug, Serialize, ToSchema)]
 pub(crate) struct DecisionWire {
-    /// Number.
+    /// The number by which it is named.
     id: u64,
-    /// When.
+    /// The moment at which it was given, with its offset.
     at: String,
     /// The campaign; absent for the account.
     campaign: Option<u64>,
@@ -134,15 +134,15 @@ pub(crate) struct DecisionWire {
     answer: String,
     /// The order that was sent for it.
     order: Option<u64>,
-    /// A note.
+    /// What the trader wrote beside it.
     note: String,
 }
 
-/// Rounds.
+/// What asks for an answer, what does not, and what lies ahead.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct RoundsView {
-    /// As of.
+    /// The moment of the looks, with its offset.
     at: String,
     /// It in a sentence.
     headline: String,
@@ -158,7 +158,7 @@ struct RoundsView {
     decided: Vec<DecisionWire>,
     /// Since when things that happened are told.
     looked: String,
-    /// Today's date.
+    /// The date of today, as 2031-03-11.
     today: String,
     /// What was noted of today.
     note: String,
@@ -175,7 +175,7 @@ struct RoundsView {
 /// A campaign that is over and waits for a word.
 #[derive(Debug, Serialize, ToSchema)]
 struct OverWire {
-    /// Its number.
+    /// The number of the campaign that is over.
     campaign: u64,
     /// Symbol, and what it was called or opened as.
     title: String,
@@ -451,21 +451,21 @@ async fn rounds(State(app): State<AppState>) -> Result<Json<RoundsView>, Problem
 enum UntilWire {
     /// The opening of a date.
     Date {
-        /// ISO date.
+        /// The date, as 2031-03-20.
         date: String,
     },
     /// A price of the underlying.
     Price {
         /// From which side it comes.
         side: SideWord,
-        /// The price.
+        /// The price that ends the wait, as text.
         level: String,
     },
     /// The reason begins anew.
     Change,
 }
 
-/// An answer.
+/// What the trader can say to something that asks.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(tag = "as", rename_all = "camelCase", deny_unknown_fields)]
 enum AnswerWire {
@@ -485,10 +485,10 @@ enum AnswerWire {
     DoNotExercise,
     /// Let be until something.
     LetBe {
-        /// What.
+        /// What ends the wait.
         until: UntilWire,
     },
-    /// Read.
+    /// It was read; nothing has to be done.
     Noted,
 }
 
@@ -500,9 +500,9 @@ struct DecisionRequest {
     campaign: Option<u64>,
     /// Key of the reason.
     reason: String,
-    /// The answer.
+    /// What the trader says to it.
     answer: AnswerWire,
-    /// A note.
+    /// What the trader writes beside it.
     #[serde(default)]
     note: String,
 }

@@ -25,17 +25,17 @@ pub(crate) enum ScopeWire {
     All,
     /// One kind of structure.
     Structure {
-        /// Which.
+        /// The structure that it holds for.
         structure: StructureWord,
     },
-    /// One symbol.
+    /// Campaigns on one underlying.
     Symbol {
-        /// Which.
+        /// The symbol of the underlying.
         symbol: String,
     },
-    /// One campaign.
+    /// The campaign of one number.
     Campaign {
-        /// Its number.
+        /// The number of the campaign.
         campaign: u64,
     },
 }
@@ -78,9 +78,9 @@ pub(crate) struct RulesFile {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct RuleShown {
-    /// Its number.
+    /// The number by which it is named.
     id: u64,
-    /// The rule.
+    /// The rule as it can be changed.
     rule: RuleWire,
     /// It as a sentence.
     sentence: String,
@@ -112,14 +112,14 @@ struct MeasureWire {
 struct RulesView {
     /// The rules, by number.
     rules: Vec<RuleShown>,
-    /// Every measure.
+    /// All measures that a rule may look at.
     measures: Vec<MeasureWire>,
 }
 
 /// A campaign that a rule would have rung for.
 #[derive(Debug, Serialize, ToSchema)]
 struct TriedCaseWire {
-    /// The campaign.
+    /// The number of the closed campaign.
     campaign: u64,
     /// What it went by.
     title: String,
@@ -141,7 +141,7 @@ struct TriedWire {
     /// Sum of the profits when it rang, over those where it is known, and of what was taken in the
     /// end of the same.
     then: String,
-    /// The latter.
+    /// What the same campaigns made in the end, in money.
     end: String,
 }
 

@@ -114,7 +114,7 @@ struct RunChange {
 struct BranchRequest {
     /// The look that it begins at.
     at: String,
-    /// Its name.
+    /// The name of the new run.
     name: String,
 }
 
@@ -131,9 +131,9 @@ struct ComparedRuns {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct RunCompared {
-    /// Its name.
+    /// The name of the run.
     name: String,
-    /// Its closes.
+    /// What it stood at when sessions closed.
     days: Vec<RunDay>,
     /// What was decided.
     decisions: Vec<RunDecision>,
@@ -142,7 +142,7 @@ struct RunCompared {
 /// A close of a run.
 #[derive(Debug, Serialize, ToSchema)]
 struct RunDay {
-    /// Its date.
+    /// The session's date, as 2031-03-11.
     date: String,
     /// Value of the account.
     value: String,
@@ -153,13 +153,13 @@ struct RunDay {
 /// A decision in a run.
 #[derive(Debug, Serialize, ToSchema)]
 struct RunDecision {
-    /// When.
+    /// The moment of the decision, with its offset.
     at: String,
     /// In which symbol.
     symbol: String,
     /// What was done.
     what: ChapterWord,
-    /// The campaign.
+    /// The number of the campaign that it was about.
     campaign: u64,
 }
 

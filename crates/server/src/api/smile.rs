@@ -36,7 +36,7 @@ pub struct SmilePoint {
     pub fitted: Option<f64>,
 }
 
-/// A smile.
+/// The volatilities of one expiration, with the line through them.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct SmileView {
     /// Key of the expiration.
@@ -183,7 +183,7 @@ pub(crate) fn view(
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
 struct SmileQuery {
-    /// Its key.
+    /// The key of the expiration, as its mark gives it.
     expiration: String,
 }
 

@@ -35,12 +35,12 @@ pub enum ServerMessage {
     Alive,
     /// The clock moved or was set.
     Clock {
-        /// The clock.
+        /// Where the clock stands.
         clock: ClockWire,
     },
     /// The account's figures.
     Masthead {
-        /// The figures.
+        /// The figures that every page shows in its head.
         masthead: Masthead,
     },
     /// Head of the watched chain.
@@ -50,23 +50,23 @@ pub enum ServerMessage {
     },
     /// Rows that changed; all rows of an expiration when `whole`.
     Rows {
-        /// Symbol.
+        /// The symbol of the underlying.
         symbol: String,
-        /// Expiration key.
+        /// The key of the expiration, as its mark gives it.
         key: String,
         /// These replace all rows.
         whole: bool,
-        /// Rows.
+        /// The rows that have changed.
         rows: Vec<Row>,
     },
     /// The watched book.
     Book {
-        /// The book.
+        /// All that is held, with what it makes together.
         book: Box<BookView>,
     },
     /// Orders or the account changed.
     Changed {
-        /// Counts up.
+        /// A number that rises with every change.
         version: u64,
         /// Orders that are new or changed since the page was last told, ascending; absent where the
         /// page should read the list again.
@@ -78,16 +78,16 @@ pub enum ServerMessage {
     },
     /// Answer to an evaluation.
     Evaluation {
-        /// As asked.
+        /// The number that the request had.
         id: u64,
-        /// The answer.
+        /// What is said of the package that was asked about.
         evaluation: Box<EvaluationWire>,
     },
     /// An evaluation that could not be answered.
     Refused {
         /// As asked; absent when the message could not be read.
         id: Option<u64>,
-        /// Why.
+        /// What was wrong with the request.
         problem: Problem,
     },
 }
@@ -100,7 +100,7 @@ pub enum ClientMessage {
     Watch {
         /// Symbol; absent to stop.
         symbol: Option<String>,
-        /// Expiration keys.
+        /// The keys of the expirations that are wanted.
         expirations: Vec<String>,
         /// Columns of each contract beside bid and ask.
         #[serde(default)]

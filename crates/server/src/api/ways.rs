@@ -80,7 +80,7 @@ struct WaysRequest {
     /// At which price the change is counted.
     #[serde(default)]
     at: ReworkAt,
-    /// Limits.
+    /// What a way must keep to be listed.
     #[serde(default)]
     limits: WaysLimits,
     /// What the best is measured by.
@@ -156,7 +156,7 @@ struct WayWire {
     price: NetPrice,
     /// Cash of the change before fees, received above zero.
     cash: String,
-    /// Its fees.
+    /// Commissions of the order, in money.
     fees: String,
     /// Most to make with the whole campaign.
     most: ExtentWire,
@@ -182,9 +182,9 @@ struct WayWire {
 /// What rules so many out.
 #[derive(Debug, Serialize, ToSchema)]
 struct RuledOut {
-    /// In words.
+    /// Why they were ruled out, in words.
     why: String,
-    /// How many.
+    /// How many were ruled out for it.
     count: usize,
 }
 

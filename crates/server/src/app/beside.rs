@@ -24,16 +24,16 @@ pub const TAG: &str = "drill ";
 /// Since when a drill stands beside the account.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize)]
 pub struct Since {
-    /// In milliseconds.
+    /// The moment from which it is followed, in milliseconds.
     pub since: i64,
 }
 
 /// A drill beside the account.
 #[derive(Debug, Clone)]
 pub struct Beside {
-    /// Its name.
+    /// The name of the drill.
     pub name: String,
-    /// Since when.
+    /// The moment from which it is followed.
     pub since: Moment,
     /// The drill, from then on.
     pub drill: Drill,
@@ -62,15 +62,15 @@ pub fn beside(state: &State) -> Vec<Beside> {
 /// Something that a drill did at a look, and what it held before and after.
 #[derive(Debug, Clone)]
 pub struct Deed {
-    /// When.
+    /// The moment of the deed.
     pub at: Moment,
     /// Which of its cycles.
     pub cycle: usize,
-    /// What.
+    /// What the drill did.
     pub action: Action,
-    /// Held before.
+    /// What it held before.
     pub before: Holding,
-    /// Held after.
+    /// What it held after.
     pub after: Holding,
 }
 

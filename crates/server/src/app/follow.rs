@@ -20,7 +20,7 @@ pub struct Standing {
 
 /// An account's feed.
 pub struct Feeding {
-    /// The market.
+    /// The market whose files are followed.
     pub market: Arc<Opened>,
     standing: Mutex<Standing>,
     began: Instant,

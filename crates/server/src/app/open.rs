@@ -30,13 +30,13 @@ pub enum Beginning {
 /// How a run begins that lives in the past.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Past {
-    /// When.
+    /// The moment at which it begins.
     pub at: Moment,
     /// Money paid in.
     pub money: Money,
     /// Kind and level of the account, and the day-trade switch.
     pub account: (AccountRules, DayTradeSwitch),
-    /// My rules.
+    /// The rules that it begins with.
     pub rules: Vec<Rule>,
     /// What is kept in a place among the drafts.
     pub kept: (String, String),

@@ -55,13 +55,13 @@ pub struct About {
 /// A run in the catalogue.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Listed {
-    /// Its name.
+    /// The name of the run.
     pub name: String,
     /// Its desk is at work.
     pub open: bool,
     /// What it is about.
     pub about: About,
-    /// Its clock.
+    /// Where its clock stands; absent where its file cannot be read.
     pub now: Option<Moment>,
     /// Value of its account at the last close.
     pub value: Option<Money>,
@@ -72,7 +72,7 @@ pub struct Listed {
 /// How a run shall begin.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NewRun {
-    /// Its name.
+    /// The name that the run gets.
     pub name: String,
     /// Where its clock begins; where the account stands when absent.
     pub at: Option<Moment>,
@@ -117,9 +117,9 @@ pub enum RunError {
     /// Their folder cannot be read.
     #[error("{}: {why}", folder.display())]
     Folder {
-        /// Which.
+        /// The folder that cannot be read.
         folder: PathBuf,
-        /// Why.
+        /// What the system says.
         why: std::io::Error,
     },
     /// The file cannot be opened.

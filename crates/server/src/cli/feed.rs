@@ -33,7 +33,7 @@ when every row was good, 1 when some were refused, 2 when the folder cannot be w
 
 /// Nothing has come for so long: what stands open is whole.
 const SILENCE: Duration = Duration::from_secs(1);
-/// Longest line.
+/// The most bytes that a line may have.
 const LONGEST: usize = 64 << 10;
 
 /// A line, or why it is none.

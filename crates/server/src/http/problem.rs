@@ -21,7 +21,7 @@ pub struct Problem {
     pub code: String,
     /// Sentence for people.
     pub message: String,
-    /// HTTP status.
+    /// The status of the response, as HTTP counts it.
     #[serde(skip)]
     pub status: u16,
 }

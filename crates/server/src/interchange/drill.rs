@@ -20,7 +20,7 @@ use utoipa::ToSchema;
 
 /// Days before `days` that are allowed where `least` is not written.
 const USUAL_WINDOW: i64 = 7;
-/// Most combinations.
+/// The most combinations that one sweep may play.
 pub const MOST_COMBINATIONS: usize = 2_000;
 
 /// A number exactly as its decimals stand.
@@ -80,13 +80,13 @@ pub enum PriceText {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct DrillText {
-    /// Its name.
+    /// The name under which it is kept.
     pub name: String,
     /// Symbol of the underlying.
     pub symbol: String,
     /// First date, as 2029-01-02.
     pub from: String,
-    /// Last date.
+    /// The last date that is played.
     pub to: String,
     /// "open" (09:45), "close" (15:45), "every N minutes" (09:45 to 15:45).
     pub looks: Vec<String>,
@@ -125,7 +125,7 @@ pub struct ExpirationText {
     pub least: Option<i64>,
 }
 
-/// How often.
+/// How often a cycle is begun.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(
     untagged,
@@ -138,7 +138,7 @@ pub enum EveryText {
     Word(String),
 }
 
-/// How large.
+/// How many packages an entry takes.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(
     untagged,
@@ -163,7 +163,7 @@ pub struct PercentText {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct EnterText {
-    /// Which expirations.
+    /// Which expirations may be entered.
     pub expiration: ExpirationText,
     /// How often; each expiration once when absent.
     #[serde(default = "each")]
@@ -190,7 +190,7 @@ fn one() -> i64 {
     1
 }
 
-/// A leg.
+/// One leg of a package, as a file writes it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct LegText {
@@ -230,11 +230,11 @@ pub struct StrikeText {
     pub leg: Option<usize>,
 }
 
-/// An adjustment.
+/// A change of the legs, as a file writes it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct AdjustText {
-    /// When.
+    /// The condition at which it is made.
     pub when: ConditionText,
     /// What is done.
     #[serde(rename = "do")]
@@ -248,7 +248,7 @@ pub struct AdjustText {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum DeedText {
-    /// Closes all.
+    /// Closes all that the cycle holds.
     Close,
     /// Enters anew in the same expiration.
     Rebuild,
@@ -264,7 +264,7 @@ pub enum DeedText {
 pub enum SideText {
     /// Whose sold strike is nearer the price.
     Pressed,
-    /// The other.
+    /// The right whose sold strike is farther from the price.
     Quiet,
 }
 
@@ -284,7 +284,7 @@ pub struct LeaveText {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum AmountText {
-    /// In money.
+    /// An amount of money.
     Money(Exact),
     /// In percent of the most the whole cycle can make (or lose).
     PercentOfMax(Exact),
@@ -310,7 +310,7 @@ pub enum LimitText {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(untagged, expecting = "expected a price or { leg = n, points = d }")]
 pub enum LevelText {
-    /// A price.
+    /// A price of the underlying.
     Price(Exact),
     /// From the strike of a leg.
     Leg(FromLegText),
@@ -320,7 +320,7 @@ pub enum LevelText {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct FromLegText {
-    /// Its number.
+    /// The number of the leg, from 1.
     pub leg: usize,
     /// So far above it, below zero below it.
     #[serde(default = "nothing")]
@@ -368,7 +368,7 @@ pub struct EventText {
 pub enum ConditionText {
     /// Profit of the whole cycle, fees paid taken off.
     Profit(AmountText),
-    /// Its loss.
+    /// The cycle's loss has reached an amount.
     Loss(AmountText),
     /// Days left, or fewer.
     DaysLeft(i64),
@@ -406,7 +406,7 @@ pub enum ConditionText {
     CampaignTheta(LimitText),
     /// Vega a point.
     CampaignVega(LimitText),
-    /// All hold.
+    /// Each of the conditions inside holds.
     And(Vec<ConditionText>),
     /// One of them holds.
     Or(Vec<ConditionText>),
@@ -991,7 +991,7 @@ pub fn drill_toml(drill: &Value) -> String {
 pub struct Varied {
     /// Where, as `enter.legs.1.strike.delta`.
     pub place: String,
-    /// Its numbers.
+    /// The numbers that are tried, one after another.
     pub values: Vec<Value>,
 }
 

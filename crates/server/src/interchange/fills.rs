@@ -20,7 +20,7 @@ pub struct LineProblem {
     pub message: String,
 }
 
-/// One row.
+/// One row of a file of executions.
 struct Row {
     line: u64,
     at: Moment,

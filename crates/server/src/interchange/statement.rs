@@ -133,7 +133,7 @@ fn write(out: &mut Writer<Vec<u8>>, node: &Node) -> std::io::Result<()> {
     }
 }
 
-/// "20310311104200.000[-5:EST]".
+/// A moment as the statement writes it, like "20310311104200.000[-5:EST]".
 fn moment(at: Moment) -> String {
     let digits: String = at
         .to_string()

@@ -34,7 +34,7 @@ pub struct MendAsked {
     pub symbols: Vec<String>,
     /// Calendar days to the expirations that are looked at, from and to.
     pub days: (i64, i64),
-    /// Most packages.
+    /// The most packages that a change may have.
     pub most: i64,
     /// Options sold with nothing that covers them are looked at too, where the account allows it.
     pub uncovered: bool,
@@ -45,16 +45,16 @@ pub struct MendAsked {
 pub enum Remedy {
     /// Something is bought or sold: so many packages of these legs.
     Trade {
-        /// On what.
+        /// The symbol of the underlying that it is on.
         symbol: String,
-        /// One package.
+        /// The legs of one package of it.
         unit: Holding,
         /// "buy the put 2,750, 18 Apr".
         words: String,
     },
     /// A campaign is changed.
     Change {
-        /// Which.
+        /// The number of the campaign that is closed or changed.
         campaign: u64,
         /// What it is on.
         symbol: String,

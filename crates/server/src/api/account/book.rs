@@ -29,7 +29,7 @@ pub struct Masthead {
     /// Change of the account value since the close before this session (or, when closed, the last
     /// one).
     pub today: String,
-    /// Margin held.
+    /// Margin that the positions tie up, in money.
     pub held: String,
     /// Delta of the whole book in shares of the index.
     pub lean: f64,
@@ -87,7 +87,7 @@ pub struct BookFigures {
     pub theta: f64,
     /// Vega a point.
     pub vega: f64,
-    /// Buying power.
+    /// What new positions may use, in money.
     pub buying_power: String,
 }
 
@@ -127,11 +127,11 @@ pub fn effect_on_book(
     }
 }
 
-/// The book.
+/// All that is held, with what it makes together.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct BookView {
-    /// As of.
+    /// The moment of the marks, with its offset.
     pub at: String,
     /// Open campaigns, oldest first.
     pub positions: Vec<Position>,
@@ -142,9 +142,9 @@ pub struct BookView {
 /// Margin held for one underlying.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct HeldMargin {
-    /// Symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
-    /// Amount.
+    /// Margin held for it, in money.
     pub amount: String,
 }
 
@@ -178,7 +178,7 @@ async fn masthead(State(app): State<AppState>) -> Result<Json<Masthead>, Problem
     Ok(Json(app.read(masthead_of).await?))
 }
 
-/// Open campaigns.
+/// Gives the open campaigns and what they make together.
 #[utoipa::path(get, path = "/book", tag = "account", responses((status = 200, body = BookView)))]
 async fn book(State(app): State<AppState>) -> Result<Json<BookView>, Problem> {
     Ok(Json(app.read(book_of).await?))

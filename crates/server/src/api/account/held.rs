@@ -22,7 +22,7 @@ struct HeldWire {
     quantity: i64,
     /// Average price at opening.
     opened_at: String,
-    /// Campaign number.
+    /// The number of the campaign that holds it.
     campaign: u64,
     /// What the campaign goes by.
     title: String,

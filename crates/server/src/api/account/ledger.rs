@@ -18,13 +18,13 @@ use crate::http::problem::{Problem, Query};
 /// One line of the ledger.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct LedgerLine {
-    /// Running number.
+    /// Number of the entry, the first being 1.
     pub number: usize,
-    /// When.
+    /// The moment of the entry, with its offset.
     pub at: String,
     /// What it is.
     pub kind: EntryWord,
-    /// In words.
+    /// What happened, as a sentence.
     pub memo: String,
     /// Order behind it.
     pub order: Option<u64>,
@@ -32,7 +32,7 @@ pub struct LedgerLine {
     pub campaigns: Vec<u64>,
     /// Premium or payment, before fees.
     pub amount: String,
-    /// Fees.
+    /// Commissions of the entry, in money.
     pub fees: String,
     /// Profit booked, before fees; absent when nothing was closed.
     pub realised: Option<String>,
@@ -45,7 +45,7 @@ pub struct LedgerLine {
 pub struct LedgerTotals {
     /// Of premiums and payments, before fees.
     pub amount: String,
-    /// Of fees.
+    /// Commissions of all entries, in money.
     pub fees: String,
     /// Of profit booked, before fees.
     pub realised: String,
@@ -73,11 +73,11 @@ pub struct LedgerView {
     pub found: usize,
     /// What all of those come to.
     pub totals: LedgerTotals,
-    /// Paid in.
+    /// Money that was paid into the account.
     pub paid_in: String,
     /// Profit booked, before fees.
     pub realised: String,
-    /// Fees paid.
+    /// Commissions that were paid so far, in money.
     pub fees: String,
     /// Cash laid out for open positions (received, below zero).
     pub positions: String,

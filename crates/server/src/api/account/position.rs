@@ -17,7 +17,7 @@ use crate::api::wire::{
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct PositionLeg {
-    /// OSI symbol.
+    /// The instrument as an OSI symbol.
     pub contract: String,
     /// "195 call, 18 Apr".
     pub label: String,
@@ -28,7 +28,7 @@ pub struct PositionLeg {
     pub declined: Option<bool>,
     /// Average price at opening.
     pub opened_at: String,
-    /// Current mark.
+    /// The mark now, per unit.
     pub mark: String,
     /// Profit at the mark.
     pub profit: String,
@@ -40,9 +40,9 @@ const REACH: f64 = 3.0;
 /// A stretch of the range strip.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Zone {
-    /// Lower end.
+    /// The lowest price of the zone.
     pub from: f64,
-    /// Upper end.
+    /// The highest price of the zone.
     pub to: f64,
     /// It makes money there at expiration.
     pub gain: bool,
@@ -51,15 +51,15 @@ pub struct Zone {
 /// The range strip: a position on one line of prices.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Strip {
-    /// Left end.
+    /// The price at the left end of the strip.
     pub low: f64,
-    /// Right end.
+    /// The price at the right end of the strip.
     pub high: f64,
     /// Zones from left to right.
     pub zones: Vec<Zone>,
-    /// Price now.
+    /// The price of the underlying now.
     pub spot: f64,
-    /// Sold strikes.
+    /// Strikes of which more is sold than bought.
     pub shorts: Vec<f64>,
     /// Where the trader's rules about the price ring.
     pub rings: Vec<f64>,
@@ -87,27 +87,27 @@ impl From<desk::Strip> for Strip {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct Position {
-    /// Campaign number.
+    /// The number of the campaign.
     pub campaign: u64,
     /// What the campaign goes by: a name of its own, otherwise what it holds.
     pub title: String,
-    /// Its tags.
+    /// The tags that the trader gave it.
     pub tags: Vec<String>,
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
-    /// "iron condor".
+    /// What the structure is called, as "iron condor".
     pub name: String,
     /// "205/200 · 175/165".
     pub strikes: String,
-    /// Packages.
+    /// How many packages of it are held.
     pub packages: i64,
-    /// When opened.
+    /// The moment at which it was opened, with its offset.
     pub opened: String,
     /// First expiration; absent without options.
     pub expiry: Option<String>,
     /// Days to it.
     pub days: Option<i64>,
-    /// Legs.
+    /// The legs that are held now.
     pub legs: Vec<PositionLeg>,
     /// One package, to close: what is held, turned over.
     pub closing: Vec<LegWire>,
@@ -119,7 +119,7 @@ pub struct Position {
     pub net_cash: String,
     /// Profit already booked.
     pub realised: String,
-    /// Fees paid.
+    /// Commissions that were paid so far, in money.
     pub fees: String,
     /// All of it.
     pub total: String,

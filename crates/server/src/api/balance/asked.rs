@@ -66,7 +66,7 @@ pub(crate) struct ConsideredWire {
     name: Option<String>,
     /// What it is on.
     symbol: String,
-    /// Its legs.
+    /// The legs of one package.
     legs: Vec<LegWire>,
 }
 
@@ -77,7 +77,7 @@ pub(crate) struct LookWire {
     /// In terms of this underlying; absent: the broad index.
     #[serde(default)]
     index: Option<String>,
-    /// Betas.
+    /// Whose betas the book is told with.
     #[serde(default)]
     betas: BetasWire,
     /// Volatility; absent: it stays.
@@ -94,7 +94,7 @@ pub(crate) struct LookWire {
     /// Orders and drafts with these, by key.
     #[serde(default)]
     on: BTreeSet<String>,
-    /// Drafts.
+    /// Drafts that are considered beside what is held.
     #[serde(default)]
     drafts: Vec<ConsideredWire>,
 }
@@ -116,7 +116,7 @@ pub(crate) fn within(
 }
 
 impl LookWire {
-    /// The lens.
+    /// The index and the betas that the book is told in.
     pub(crate) fn lens(&self, state: &State) -> Result<Lens, Refusal> {
         let index = self
             .index

@@ -39,13 +39,13 @@ struct BandsRequest {
 /// A figure of a past close.
 #[derive(Debug, Serialize, ToSchema)]
 struct PastFigure {
-    /// ISO date.
+    /// The session's date, as 2031-03-11.
     date: String,
-    /// The figure.
+    /// The figure at that close.
     value: f64,
 }
 
-/// One band.
+/// A figure with the band that it should lie in, and its past.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ScaleWire {
@@ -87,7 +87,7 @@ struct Suggested {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ScalesWire {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
     /// The bands: of each measure that a rule is about, and of the others that the book has.
     bands: Vec<ScaleWire>,

@@ -104,7 +104,7 @@ struct BookSums {
     gamma: f64,
     /// Change of the money for one percent by one percent more.
     gamma_money: f64,
-    /// A day.
+    /// Money that one day's passing brings.
     theta: f64,
     /// A volatility point; points of different names are added as they are.
     vega: f64,
@@ -157,7 +157,7 @@ enum BookSource {
     Campaign,
     /// What is left of an open order.
     Order,
-    /// A draft.
+    /// A draft that is considered.
     Draft,
 }
 
@@ -165,9 +165,9 @@ enum BookSource {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 enum BookDirection {
-    /// A rise.
+    /// The index rises.
     Up,
-    /// A fall.
+    /// The index falls.
     Down,
     /// Neither: its delta stands for less than 0.05 % of the account.
     Neither,
@@ -187,7 +187,7 @@ struct BookItem {
     symbol: String,
     /// What it is called.
     name: String,
-    /// Sector.
+    /// The sector of the underlying, where one is told.
     sector: Option<String>,
     /// Kind of structure.
     structure: &'static str,
@@ -195,9 +195,9 @@ struct BookItem {
     expiry: Option<String>,
     /// Which way is good for it.
     direction: BookDirection,
-    /// It counts.
+    /// Whether it counts in the sums.
     on: bool,
-    /// Its legs.
+    /// The legs of one package.
     legs: Vec<LegWire>,
     /// What it adds.
     sums: BookSums,
@@ -209,7 +209,7 @@ struct BookItem {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct BookBeta {
-    /// Which.
+    /// The symbol of the underlying.
     symbol: String,
     /// The one that counts.
     used: f64,
@@ -217,7 +217,7 @@ struct BookBeta {
     source: &'static str,
     /// The market's own.
     market: f64,
-    /// Estimated.
+    /// The beta by a year of closes; absent where they are too few.
     estimated: Option<f64>,
     /// Its standard error.
     error: Option<f64>,
@@ -231,7 +231,7 @@ struct BookBeta {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct BookPart {
-    /// What.
+    /// What the part is called: a symbol, a sector or an expiration.
     name: String,
     /// Items in it that count.
     count: usize,
@@ -255,7 +255,7 @@ struct BookDivision {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct BookMove {
-    /// Percent.
+    /// The move of the index, in percent.
     percent: f64,
     /// Price of the index then.
     price: f64,
@@ -263,7 +263,7 @@ struct BookMove {
     profit: f64,
     /// The same in percent of the account's value.
     of_account: Option<f64>,
-    /// Lean afterwards.
+    /// The lean of the book after the move.
     lean: f64,
 }
 
@@ -271,7 +271,7 @@ struct BookMove {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct BookLine {
-    /// Days on.
+    /// How many days on the line is drawn.
     days: f64,
     /// Profit at each move.
     profits: Vec<f64>,
@@ -283,7 +283,7 @@ struct BookLine {
 struct BookDrawn {
     /// Moves along the lines in percent.
     along: Vec<f64>,
-    /// The lines.
+    /// Profit over the moves, a line for each day.
     lines: Vec<BookLine>,
     /// Moves across the map in percent.
     across: Vec<f64>,
@@ -297,11 +297,11 @@ struct BookDrawn {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct BookLooked {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
-    /// The index.
+    /// The symbol of the index that they are told in.
     index: String,
-    /// Its price.
+    /// The price of the index at that moment.
     price: f64,
     /// Its own deviation a year, by 30-day volatility: the cone of the map.
     volatility: Option<f64>,
@@ -319,7 +319,7 @@ struct BookLooked {
     table: Vec<BookMove>,
     /// Lines and map.
     drawn: Option<BookDrawn>,
-    /// Betas.
+    /// The beta of each underlying that is held.
     betas: Vec<BookBeta>,
     /// Days to the last expiration of what counts.
     last_days: Option<f64>,
@@ -640,11 +640,11 @@ struct MarginsRequest {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct MarginAfter {
-    /// Percent.
+    /// The move of the index, in percent.
     percent: f64,
-    /// Margin held.
+    /// Margin that would be held after it, in money.
     margin: String,
-    /// Buying power.
+    /// Buying power that would be left, in money.
     buying_power: String,
 }
 
@@ -652,7 +652,7 @@ struct MarginAfter {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct MarginsWire {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
     /// Move by move.
     rows: Vec<MarginAfter>,

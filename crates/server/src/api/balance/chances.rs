@@ -31,7 +31,7 @@ struct TailsRequest {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct NameAlone {
-    /// Which.
+    /// The symbol that is looked at by itself.
     symbol: String,
     /// Two deviations of its price, percent.
     two_sigma: f64,
@@ -49,7 +49,7 @@ struct WorstPart {
     percent: f64,
     /// So many make less than this.
     edge: f64,
-    /// Their mean.
+    /// The mean of those worst results, in money.
     mean: f64,
     /// Standard error of that.
     error: f64,
@@ -59,13 +59,13 @@ struct WorstPart {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct TailsDrawn {
-    /// Paths.
+    /// How many futures of the book were drawn.
     paths: usize,
-    /// Mean profit.
+    /// The mean profit over all of them, in money.
     mean: f64,
     /// Its standard error.
     error: f64,
-    /// Standard deviation.
+    /// The standard deviation of the profit, in money.
     deviation: f64,
     /// Part that loses.
     losing: f64,
@@ -105,7 +105,7 @@ impl From<PathsDrawn> for TailsDrawn {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct TailsWire {
-    /// As of.
+    /// The moment from which they are drawn, with its offset.
     at: String,
     /// The close that is looked at.
     until: String,

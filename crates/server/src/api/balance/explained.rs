@@ -14,7 +14,7 @@ use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::Problem;
 
-/// Which days.
+/// The days whose profit is explained.
 #[derive(Debug, Clone, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
 struct ExplainedStretch {
@@ -28,7 +28,7 @@ struct ExplainedStretch {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct MadeWire {
-    /// Which.
+    /// The number of the campaign.
     campaign: u64,
     /// What it is on.
     symbol: String,
@@ -46,7 +46,7 @@ struct MadeWire {
 struct ExplainedWire {
     /// The close that it begins at.
     from: String,
-    /// Its end.
+    /// The moment at which the days end, with its offset.
     to: String,
     /// Value of the account at the begin.
     before: String,
@@ -56,7 +56,7 @@ struct ExplainedWire {
     deposits: String,
     /// By campaign, the largest first.
     made: Vec<MadeWire>,
-    /// Their sum.
+    /// The parts of all campaigns together.
     sum: PartsWire,
     /// What the account made beyond its campaigns.
     beside: String,

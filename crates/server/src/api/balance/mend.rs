@@ -32,26 +32,26 @@ use crate::http::problem::{Body, Problem};
 enum GoalWire {
     /// Its lean in a band.
     Lean {
-        /// At least.
+        /// The lowest value that is wanted.
         from: f64,
-        /// At most.
+        /// The highest value that is wanted.
         to: f64,
     },
     /// Its stress loss at most so much money.
     Stress {
-        /// At most.
+        /// The most that it may be.
         most: f64,
     },
     /// Its vega in a band.
     Vega {
-        /// At least.
+        /// The lowest value that is wanted.
         from: f64,
-        /// At most.
+        /// The highest value that is wanted.
         to: f64,
     },
     /// Capital at risk in a sector at most so many percent of the account.
     Sector {
-        /// Which.
+        /// The sector that is meant.
         sector: String,
         /// At most, percent.
         most: f64,
@@ -65,11 +65,11 @@ enum LeastWord {
     /// What it takes a day.
     #[default]
     CostADay,
-    /// Capital.
+    /// As little capital as possible.
     Capital,
     /// Bands that it leaves.
     SideEffects,
-    /// Packages.
+    /// As few packages as possible.
     Packages,
 }
 
@@ -91,7 +91,7 @@ struct MendRequest {
     /// Calendar days to the expirations that are looked at, from.
     #[serde(default = "from")]
     days_from: i64,
-    /// And to.
+    /// Calendar days to the expirations that are looked at, up to.
     #[serde(default = "to")]
     days_to: i64,
     /// Most packages, 1 to 100.
@@ -120,9 +120,9 @@ fn most() -> i64 {
 struct StandingWire {
     /// Delta in index shares.
     lean: f64,
-    /// A day.
+    /// Money that one day's passing brings.
     theta: f64,
-    /// A point.
+    /// Money that a point of volatility brings.
     vega: f64,
     /// Loss in the worst move of the index within 10 %.
     stress: f64,
@@ -149,13 +149,13 @@ impl From<&Stance> for StandingWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct RemedyWire {
-    /// In words.
+    /// What is done, as a sentence.
     words: String,
     /// What it is on.
     symbol: String,
     /// The campaign that is changed; absent where something is bought or sold.
     campaign: Option<u64>,
-    /// Packages.
+    /// How many packages it takes.
     packages: i64,
     /// Legs of all packages, or what the campaign would hold.
     legs: Vec<LegWire>,
@@ -175,7 +175,7 @@ struct RemedyWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct MendWire {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
     /// The book as it is looked at.
     before: StandingWire,

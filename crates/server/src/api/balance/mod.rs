@@ -40,7 +40,7 @@ async fn balance(State(app): State<AppState>) -> Result<Json<Balance>, Problem> 
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 struct AccountRulesWire {
-    /// Kind.
+    /// Whether it is a margin, a cash or a portfolio account.
     kind: AccountKindWord,
     /// Level of approval, 0 to 5.
     level: u8,

@@ -20,9 +20,9 @@ use crate::http::problem::{Body, Path, Problem};
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct PaperDraft {
-    /// The draft.
+    /// A draft as it stands in the tray.
     draft: DraftWire,
-    /// It counts.
+    /// Whether it counts in the sums.
     on: bool,
 }
 
@@ -32,7 +32,7 @@ struct PaperDraft {
 struct PaperWire {
     /// What is really held counts beside it.
     held: bool,
-    /// Its drafts.
+    /// The drafts that the portfolio is made of.
     drafts: Vec<PaperDraft>,
 }
 

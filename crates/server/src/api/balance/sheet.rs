@@ -32,7 +32,7 @@ pub struct RequirementWire {
     pub regime: Regime,
     /// Sum of the parts.
     pub total: String,
-    /// The parts.
+    /// Which legs stand together, and what each group requires.
     pub parts: Vec<PartWire>,
 }
 
@@ -85,7 +85,7 @@ pub struct FartherPoint {
     pub strikes_out: usize,
     /// The sold strikes, highest first: "205 · 175".
     pub sold: String,
-    /// Margin alone.
+    /// What the position alone would require there, in money.
     pub requirement: f64,
     /// What is tied up.
     pub tied_up: f64,
@@ -97,7 +97,7 @@ pub struct FartherPoint {
 pub struct MovedPoint {
     /// Move in percent.
     pub percent: f64,
-    /// Margin then.
+    /// What would be required after the move, in money.
     pub requirement: String,
     /// Change of buying power from now.
     pub change: String,
@@ -109,7 +109,7 @@ pub struct MovedPoint {
 pub struct MarginSheet {
     /// What it is called.
     pub name: String,
-    /// Taken alone.
+    /// What the order would require with nothing else held.
     pub alone: RequirementWire,
     /// Money at entry, what must be there, what is tied up, leg by leg, saved, and what it does to
     /// the account.
@@ -253,7 +253,7 @@ pub fn sheet(
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct HeldIn {
-    /// Symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
     /// What it needs.
     pub requirement: RequirementWire,
@@ -273,7 +273,7 @@ pub struct DayTradesWire {
     pub count: i64,
     /// So many are free.
     pub most: i64,
-    /// Sessions.
+    /// How many sessions are counted together.
     pub sessions: usize,
     /// Account value that more of them need.
     pub value: String,
@@ -285,7 +285,7 @@ pub struct DayTradesWire {
     pub trades: Vec<String>,
     /// The rule's first day, and its last if it has one.
     pub from: String,
-    /// Last day.
+    /// The last day on which the oldest of them counts.
     pub until: Option<String>,
 }
 
@@ -305,7 +305,7 @@ pub struct BalanceMove {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct Balance {
-    /// As of.
+    /// The moment of the figures, with its offset.
     pub at: String,
     /// How it is margined.
     pub kind: AccountKindWord,
@@ -315,7 +315,7 @@ pub struct Balance {
     pub levels: Vec<String>,
     /// Cash and positions at their marks.
     pub value: String,
-    /// Cash.
+    /// Cash of the account, below zero where it is owed.
     pub cash: String,
     /// Proceeds that are not settled yet.
     pub unsettled: String,
@@ -323,7 +323,7 @@ pub struct Balance {
     pub settles: String,
     /// Set aside for working orders.
     pub reserved: String,
-    /// Margin held.
+    /// Margin that the positions tie up, in money.
     pub requirement: String,
     /// For options: what is free.
     pub for_options: String,
@@ -331,7 +331,7 @@ pub struct Balance {
     pub for_shares: String,
     /// What is missing; absent where nothing is.
     pub deficit: Option<String>,
-    /// By underlying.
+    /// The same, underlying by underlying.
     pub held: Vec<HeldIn>,
     /// If the market moves.
     pub moved: Vec<BalanceMove>,

@@ -98,7 +98,7 @@ pub enum StepsWire {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub enum GridUnit {
-    /// Money.
+    /// Cells are told in money.
     #[default]
     Money,
     /// Percent of the most that can be made.
@@ -111,14 +111,14 @@ pub enum GridUnit {
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 pub struct GridAsked {
-    /// Its prices.
+    /// The prices that the columns stand for.
     pub steps: StepsWire,
     /// What it is told in.
     #[serde(default)]
     pub unit: GridUnit,
 }
 
-/// Greeks.
+/// What the Greeks are drawn over: prices or time.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 pub struct GreeksAsked {
@@ -133,7 +133,7 @@ pub struct GreeksAsked {
     pub days: Vec<f64>,
 }
 
-/// Chances.
+/// Which chances are wanted, and by which dates.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 pub struct ChancesWanted {
@@ -160,7 +160,7 @@ pub struct ChancesWanted {
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 pub struct BenchRequest {
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
     /// Legs with full quantities.
     pub legs: Vec<LegWire>,
@@ -189,7 +189,7 @@ pub struct BenchRequest {
     pub chances: Option<ChancesWanted>,
 }
 
-/// Most dates.
+/// The most dates that may be asked for at once.
 pub(crate) const MOST_DATES: usize = 8;
 /// Most days ahead.
 const MOST_DAYS: f64 = 2_000.0;

@@ -16,16 +16,16 @@ use crate::api::wire::{ExtentWire, GreeksWire, extent, greeks};
 pub struct MapWire {
     /// Days from now, ascending; the last is the first expiration.
     pub days: Vec<f64>,
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// Profit at each date, at each price.
     pub profit: Vec<Vec<f64>>,
 }
 
-/// One date.
+/// Profit over the prices at one moment.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct DateLineWire {
-    /// When.
+    /// The moment of the line, with its offset.
     pub at: String,
     /// Days from now.
     pub days: f64,
@@ -51,7 +51,7 @@ pub struct GreekCurvesWire {
 /// A grid of profits.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct GridWire {
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// What each price is, in words: "break-even", "strike", "+1 σ", "round".
     pub names: Vec<String>,
@@ -66,7 +66,7 @@ pub struct GridWire {
 /// Chances at one date.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct ChancesAtWire {
-    /// Date (ISO).
+    /// The date that the chances are for, as 2031-03-11.
     pub date: String,
     /// Days from now.
     pub days: f64,
@@ -82,7 +82,7 @@ pub struct ChancesAtWire {
     pub density: Vec<f64>,
 }
 
-/// Chances.
+/// Chances of profit, of touching and of the largest results.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct ChancesWire {
     /// The lower price.
@@ -101,7 +101,7 @@ pub struct ChancesWire {
     pub stopped: Option<f64>,
 }
 
-/// The answer.
+/// All that the bench shows of one draft, valued at one moment.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct BenchWire {
@@ -121,7 +121,7 @@ pub struct BenchWire {
     pub most: ExtentWire,
     /// Most to lose in the moved market.
     pub least: ExtentWire,
-    /// Prices, ascending.
+    /// Prices of the underlying, the lowest first.
     pub prices: Vec<f64>,
     /// Profit at the first expiration.
     pub outline: Vec<f64>,

@@ -13,11 +13,11 @@ use quant::{Accuracy, Chain, Lognormal, Values, touch, value_chain};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// One column.
+/// A column of the chain that can be chosen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub enum Column {
-    /// Open contracts.
+    /// Contracts that exist of the series, as of last night.
     OpenInterest,
     /// Contracts traded today.
     Volume,
@@ -41,15 +41,15 @@ pub enum Column {
     Middle,
     /// Contracts bid for.
     BidSize,
-    /// Contracts offered.
+    /// Contracts offered at the ask.
     AskSize,
-    /// Exercise value.
+    /// What exercise would bring now, per unit.
     Intrinsic,
     /// What the middle is worth beyond it.
     TimeValue,
     /// The same for each day left.
     TimeValueDay,
-    /// Theoretical value.
+    /// What the model says that it is worth, per unit.
     Theoretical,
     /// Chance of ending in the money, in percent.
     ChanceIn,

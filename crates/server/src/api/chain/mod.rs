@@ -23,7 +23,7 @@ use crate::http::problem::{Path, Problem, Query};
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct Cell {
-    /// OSI symbol.
+    /// The contract as an OSI symbol.
     pub contract: String,
     /// Best bid; absent when nobody bids.
     pub bid: Option<String>,
@@ -31,7 +31,7 @@ pub struct Cell {
     pub ask: String,
     /// Contracts bid for.
     pub bid_size: Option<i64>,
-    /// Contracts offered.
+    /// Contracts offered at the ask; absent where it is not known.
     pub ask_size: Option<i64>,
     /// Delta per unit.
     pub delta: f64,
@@ -43,16 +43,16 @@ pub struct Cell {
     pub doubt: Option<String>,
 }
 
-/// One strike.
+/// Both contracts of one strike.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Row {
     /// Strike as shown.
     pub strike: String,
     /// Strike as a number, for placing it on the price axis.
     pub at: f64,
-    /// The call.
+    /// The call of this strike.
     pub call: Cell,
-    /// The put.
+    /// The put of this strike.
     pub put: Cell,
 }
 
@@ -62,11 +62,11 @@ pub struct Row {
 pub struct Mark {
     /// Key: root and date.
     pub key: String,
-    /// Date.
+    /// The date of the expiration, as 2031-04-18.
     pub date: String,
-    /// "18 Apr".
+    /// The date as it is shown, like "18 Apr".
     pub label: String,
-    /// Days left.
+    /// Calendar days until then.
     pub days: i64,
     /// How often it comes.
     pub cycle: CycleWord,
@@ -85,15 +85,15 @@ pub struct Mark {
 /// An event on the ribbon.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct EventMark {
-    /// Date.
+    /// The date of the event, as 2031-03-20.
     pub date: String,
-    /// "20 Mar".
+    /// The date as it is shown, like "20 Mar".
     pub label: String,
-    /// Days away.
+    /// Calendar days until then.
     pub days: i64,
     /// What it is.
     pub kind: EventWord,
-    /// In words.
+    /// What happens, in words.
     pub what: String,
 }
 
@@ -101,13 +101,13 @@ pub struct EventMark {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct ChainHead {
-    /// Symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
-    /// Name.
+    /// The name of the underlying.
     pub name: String,
-    /// As of.
+    /// The moment of the prices, with its offset.
     pub at: String,
-    /// Price.
+    /// The price of the underlying, per unit.
     pub spot: String,
     /// Price as a number, for the axis.
     pub level: f64,
@@ -129,9 +129,9 @@ pub struct ChainHead {
     pub percentile: Option<f64>,
     /// "American · delivery · 100".
     pub terms: String,
-    /// Expirations, ascending.
+    /// The expirations that are listed, the nearest first.
     pub marks: Vec<Mark>,
-    /// Events ahead.
+    /// Scheduled events, the nearest first.
     pub events: Vec<EventMark>,
 }
 
@@ -142,7 +142,7 @@ pub struct OwnMarket {
     pub word: OwnWord,
     /// How many one option stands for.
     pub lot: i64,
-    /// Best bid.
+    /// The highest price at which somebody buys it.
     pub bid: String,
     /// Best ask; empty when nobody asks.
     pub ask: String,
@@ -309,9 +309,9 @@ pub fn blocks(
 /// One symbol of the universe.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct MarketLine {
-    /// Symbol.
+    /// The symbol by which it is traded.
     pub symbol: String,
-    /// Name.
+    /// The name of the underlying.
     pub name: String,
 }
 
@@ -366,7 +366,7 @@ async fn markets(State(app): State<AppState>) -> Json<Vec<MarketLine>> {
     )
 }
 
-/// One chain.
+/// Gives the head of a chain and the expirations that are asked for.
 #[utoipa::path(
     get,
     path = "/chain/{symbol}",

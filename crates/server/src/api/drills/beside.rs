@@ -39,16 +39,16 @@ struct WouldWire {
     why: Option<String>,
     /// What it would hold now.
     legs: Vec<LegWire>,
-    /// Its strikes.
+    /// The strikes that it would hold, as text.
     strikes: String,
-    /// Its profit.
+    /// The profit that it would have, in money.
     profit: String,
 }
 
 /// What it did last, and the trade that follows it.
 #[derive(Debug, Serialize, ToSchema)]
 struct DeedWire {
-    /// When.
+    /// The moment of the deed, with its offset.
     at: String,
     /// enter | adjust N | leave.
     action: String,
@@ -59,7 +59,7 @@ struct DeedWire {
 /// A campaign that follows a drill.
 #[derive(Debug, Serialize, ToSchema)]
 struct MineWire {
-    /// Its number.
+    /// The number of the campaign.
     campaign: u64,
     /// When it was opened.
     opened: Option<String>,
@@ -72,11 +72,11 @@ struct MineWire {
 /// A drill beside the account.
 #[derive(Debug, Serialize, ToSchema)]
 struct BesideWire {
-    /// Its name.
+    /// The name of the drill.
     name: String,
-    /// On what.
+    /// The symbol of the underlying it is followed on.
     symbol: String,
-    /// Since when.
+    /// The moment from which it is followed, with its offset.
     since: String,
     /// What it would have done.
     would: Vec<WouldWire>,

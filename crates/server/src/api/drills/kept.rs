@@ -24,7 +24,7 @@ use crate::interchange::drill::{Combination, DrillText, drill_toml, varied};
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct DrillToml {
-    /// TOML.
+    /// The drill as TOML text.
     toml: String,
 }
 
@@ -32,9 +32,9 @@ struct DrillToml {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct DrillRead {
-    /// As fields.
+    /// The drill as the fields of a form.
     drill: Value,
-    /// As text.
+    /// The drill as TOML text.
     toml: String,
     /// In sentences; of one whose numbers are lists the first of them.
     words: Vec<String>,

@@ -46,7 +46,7 @@ struct CycleWire {
 struct CycleFigures {
     /// What was entered, named.
     name: String,
-    /// Its strikes.
+    /// The strikes that were entered, as text.
     strikes: String,
     /// When it was left.
     left: String,
@@ -54,19 +54,19 @@ struct CycleFigures {
     adjustments: i64,
     /// Profit before fees.
     net: String,
-    /// Fees.
+    /// Commissions of the cycle, in money.
     fees: String,
     /// Profit after fees.
     profit: String,
     /// In percent of the stake.
     return_percent: Option<f64>,
-    /// Calendar days.
+    /// Calendar days from entry to exit.
     days: i64,
     /// Best profit after the trades of a look.
     best: String,
-    /// Worst.
+    /// The lowest profit at any of its looks, in money.
     worst: String,
-    /// Highest requirement.
+    /// The highest margin that it required, in money.
     most_margin: String,
     /// Rank of volatility at the entry.
     rank: Option<f64>,
@@ -78,7 +78,7 @@ struct CycleFigures {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub(crate) struct SummaryWire {
-    /// How many.
+    /// The number of cycles summed up.
     count: usize,
     /// How many made money.
     won: usize,
@@ -93,7 +93,7 @@ pub(crate) struct SummaryWire {
     mean_low: Option<f64>,
     mean_high: Option<f64>,
     median: Option<f64>,
-    /// Standard deviation.
+    /// Standard deviation of the profits; absent below two cycles.
     spread: Option<f64>,
     mean_win: Option<f64>,
     mean_loss: Option<f64>,
@@ -123,27 +123,27 @@ enum PartWord {
 /// One part of them.
 #[derive(Debug, Serialize, ToSchema)]
 struct SplitWire {
-    /// In words.
+    /// The value that its cycles share, in words.
     part: String,
     /// Numbers of its cycles.
     cycles: Vec<usize>,
-    /// Together.
+    /// Those cycles summed up together.
     summary: SummaryWire,
 }
 
-/// One division.
+/// All cycles, split by one of their properties.
 #[derive(Debug, Serialize, ToSchema)]
 struct DivisionWire {
-    /// By what.
+    /// The property that they are split by.
     by: PartWord,
-    /// Its parts.
+    /// One sum for each of its values.
     parts: Vec<SplitWire>,
 }
 
 /// A point of a curve.
 #[derive(Debug, Serialize, ToSchema)]
 struct CurvePoint {
-    /// When.
+    /// The moment of the point, with its offset.
     at: String,
     /// Profit of all cycles.
     profit: f64,
@@ -160,13 +160,13 @@ struct PlayedWire {
     last: String,
     /// In the order of their entries.
     cycles: Vec<CycleWire>,
-    /// All together.
+    /// All cycles summed up together.
     all: SummaryWire,
     /// Deepest fall of the curve.
     drawdown: String,
     /// Profit of all cycles at the last look of each session.
     curve: Vec<CurvePoint>,
-    /// By division.
+    /// The same by each division, and by its values.
     parts: Vec<DivisionWire>,
     /// Profit of the underlying held with the stake over the same time; of an index its change.
     held: Option<String>,
@@ -178,7 +178,7 @@ struct PlayedWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct DrillLook {
-    /// When.
+    /// The moment of the look, with its offset.
     at: String,
     /// Price of the underlying.
     underlying: f64,
@@ -186,13 +186,13 @@ struct DrillLook {
     action: String,
     /// What is held afterwards; where it ends, what was held before.
     legs: Vec<LegWire>,
-    /// Named.
+    /// What is held after it, by its name.
     name: String,
-    /// Its strikes.
+    /// The strikes that are held after it, as text.
     strikes: String,
     /// Prices of the trades, paid above zero.
     prices: Vec<String>,
-    /// Profit afterwards.
+    /// The profit of the cycle after it, in money.
     profit: Option<String>,
 }
 
@@ -200,7 +200,7 @@ struct DrillLook {
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct CycleAsked {
-    /// The drill.
+    /// The drill whose cycle is lived through.
     #[serde(deserialize_with = "object")]
     #[schema(value_type = BTreeMap<String, Value>)]
     drill: Value,

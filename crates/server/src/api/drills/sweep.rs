@@ -26,7 +26,7 @@ use crate::http::AppState;
 use crate::http::problem::{Body, Problem};
 use crate::interchange::drill::{Combination, varied};
 
-/// One combination.
+/// What one combination of the varied numbers came to.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct SweepRow {
@@ -69,11 +69,11 @@ struct ChosenWire {
 enum SweepLine {
     /// Some more are done.
     Rows(SweepRows),
-    /// All are.
+    /// Every combination has been played.
     Done(SweepDone),
 }
 
-/// Some more.
+/// Combinations that were played since the last line.
 #[derive(Debug, Serialize, ToSchema)]
 struct SweepRows {
     /// How many are done.
@@ -84,7 +84,7 @@ struct SweepRows {
     rows: Vec<SweepRow>,
 }
 
-/// All.
+/// The end of the answer, with its sums.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct SweepDone {
@@ -94,7 +94,7 @@ struct SweepDone {
     rows: Vec<SweepRow>,
     /// What choosing would have brought; absent where nothing could be chosen.
     chosen: Option<ChosenWire>,
-    /// Milliseconds.
+    /// Milliseconds that it took.
     took: u64,
 }
 

@@ -22,7 +22,7 @@ use crate::http::problem::{Body, Path, Problem, Query};
 pub(crate) enum MarkWire {
     /// Join one's own side.
     Rest,
-    /// The middle.
+    /// The middle of the package's market.
     Middle,
     /// Take the other side.
     Cross,
@@ -42,9 +42,9 @@ impl From<MarkWire> for EntryPrice {
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct CloseOne {
-    /// The campaign.
+    /// The number of the campaign that is closed.
     campaign: u64,
-    /// Packages.
+    /// How many packages of it are closed.
     packages: i64,
 }
 

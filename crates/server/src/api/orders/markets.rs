@@ -20,11 +20,11 @@ use crate::http::problem::Problem;
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct OrderMarket {
-    /// Order number.
+    /// The number of the order that works.
     order: u64,
     /// The side that waits.
     rest: NetPrice,
-    /// Halfway.
+    /// Halfway between what crosses the market and what rests in it.
     middle: NetPrice,
     /// The side that trades at once.
     cross: NetPrice,

@@ -85,17 +85,17 @@ impl TriggerWire {
     }
 }
 
-/// A ticket.
+/// An order as the trader sends it.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 struct PlaceRequest {
     /// Chosen by the client, 1 to 64 characters; one ticket is placed once.
     client_id: String,
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     symbol: String,
     /// One package, in lowest ratio.
     legs: Vec<LegWire>,
-    /// Packages.
+    /// How many packages are wanted, above zero.
     quantity: i64,
     /// Signed net limit; absent for a market order.
     #[serde(default)]
@@ -250,7 +250,7 @@ impl TieWire {
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 struct LinkedRequest {
-    /// How.
+    /// How it depends on the order beside it.
     tie: TieWire,
     /// Two to four; three for a bracket.
     orders: Vec<PlaceRequest>,

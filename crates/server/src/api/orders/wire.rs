@@ -11,7 +11,7 @@ use crate::api::wire::{LegWire, NetPrice, instrument_label, legs_wire, net_price
 /// One line of an order's story.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct OrderEventWire {
-    /// When.
+    /// The moment at which it happened, with its offset.
     pub at: String,
     /// In plain words.
     pub what: String,
@@ -28,16 +28,16 @@ pub struct FillLegWire {
     pub price: String,
 }
 
-/// One execution.
+/// One execution, of one package or several at one price.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct FillWire {
-    /// When.
+    /// The moment of the execution, with its offset.
     pub at: String,
-    /// Whole packages.
+    /// How many whole packages were filled.
     pub packages: i64,
     /// Net price of one.
     pub price: NetPrice,
-    /// Fees.
+    /// Commissions of the execution, in money.
     pub fees: String,
     /// Price of each leg; they sum to the net.
     pub legs: Vec<FillLegWire>,
@@ -46,7 +46,7 @@ pub struct FillWire {
 /// A limit that moves by itself.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct EasingWire {
-    /// Step.
+    /// By how much the limit gives way each time.
     pub step: String,
     /// Seconds between two.
     pub every: i64,
@@ -54,27 +54,27 @@ pub struct EasingWire {
     pub to: NetPrice,
 }
 
-/// An order.
+/// An order with all that has happened to it.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct OrderWire {
-    /// Number.
+    /// The number by which it is named.
     pub id: u64,
     /// Given by the client.
     pub client_id: String,
-    /// When placed.
+    /// The moment at which it was placed, with its offset.
     pub placed: String,
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
     /// "iron condor 205/200 · 175/165".
     pub name: String,
-    /// One package.
+    /// The legs of one package.
     pub unit: Vec<LegWire>,
     /// "sell 1 × 195 call, 18 Apr" per leg.
     pub legs: Vec<String>,
     /// Packages asked for.
     pub quantity: i64,
-    /// Packages filled.
+    /// How many packages have been filled.
     pub filled: i64,
     /// Limit now in force; absent for a market order.
     pub limit: Option<NetPrice>,

@@ -13,7 +13,7 @@ use crate::app::refusal::Refusal;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub(crate) enum RegionUnit {
-    /// Prices.
+    /// Ends of the region are prices of the underlying.
     #[default]
     Prices,
     /// Deviations from the price of now.
@@ -27,7 +27,7 @@ pub(crate) enum LawWord {
     /// The variance at the forward: lognormal.
     #[default]
     Flat,
-    /// The smile.
+    /// The law that the smile of the quotes says.
     Smile,
 }
 
@@ -97,7 +97,7 @@ impl ExpectationWire {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) enum FamilyWord {
-    /// One option.
+    /// A single option, bought or sold.
     Single,
     /// Two strikes of one right and expiration.
     Vertical,
@@ -156,7 +156,7 @@ impl From<Family> for FamilyWord {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub(crate) enum RankWord {
-    /// Mean profit.
+    /// By the mean profit under one's own law.
     Expected,
     /// Chance of profit.
     Chance,
@@ -196,7 +196,7 @@ pub(crate) struct WeightsWire {
 pub(crate) enum PaysWord {
     /// It is paid for.
     Debit,
-    /// It pays.
+    /// The package pays when it is opened.
     Credit,
 }
 
@@ -260,7 +260,7 @@ pub(crate) struct SearchRequest {
     /// In its place, weights of one's own.
     #[serde(default)]
     pub weights: Option<WeightsWire>,
-    /// Limits.
+    /// What a candidate must keep to be listed.
     #[serde(default)]
     pub limits: LimitsWire,
     /// So many strikes of an expiration at most, 4 to 60: of those that are listed every second, every

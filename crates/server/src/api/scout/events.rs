@@ -72,7 +72,7 @@ struct MovePricedWire {
     near_vol: f64,
     /// Date of the later.
     far: String,
-    /// Its volatility.
+    /// Volatility a year of the later expiration, as a fraction.
     far_vol: f64,
     /// Both contain the news: what lies between them is the base; otherwise the nearer is.
     both: bool,
@@ -95,7 +95,7 @@ fn priced_wire(p: &MovePriced) -> MovePricedWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct NextNews {
-    /// Its date.
+    /// The day of the news, as 2031-03-20.
     date: String,
     /// In plain words.
     what: String,
@@ -121,7 +121,7 @@ struct NextNews {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct VolAroundWire {
-    /// Which (ISO).
+    /// The day of the news, as 2031-03-20.
     date: String,
     /// At the look before.
     before: f64,
@@ -135,7 +135,7 @@ struct VolAroundWire {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct PastNewsWire {
-    /// Its date.
+    /// The day of the news, as 2031-03-20.
     date: String,
     /// In plain words.
     what: String,
@@ -143,9 +143,9 @@ struct PastNewsWire {
     before: String,
     /// The look after.
     after: String,
-    /// Price before.
+    /// The last price before the news.
     price_before: f64,
-    /// Price after.
+    /// The price by which the move is measured.
     price_after: f64,
     /// Its move, a fraction.
     moved: f64,
@@ -191,7 +191,7 @@ fn past_wire(p: &PastNews) -> PastNewsWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct NewsView {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
     /// Price of now.
     spot: f64,
@@ -379,15 +379,15 @@ struct ReplayRequest {
 struct ReplayRow {
     /// Date of the news.
     date: String,
-    /// Entered.
+    /// The moment of entry, with its offset.
     before: String,
-    /// Left.
+    /// The moment of exit, with its offset.
     after: String,
     /// The move of the price, a fraction.
     moved: f64,
     /// What it would have been: "iron condor 205/200 · 175/165"; absent where there was none.
     name: Option<String>,
-    /// Its legs.
+    /// The legs that stood for it at that time.
     legs: Vec<LegWire>,
     /// Paid at the middle, received below zero.
     paid: Option<String>,
@@ -402,11 +402,11 @@ struct ReplayRow {
 /// Results taken together.
 #[derive(Debug, Serialize, ToSchema)]
 struct SumsWire {
-    /// Their sum.
+    /// The sum of all replays, in money.
     sum: String,
-    /// Their mean.
+    /// The mean of all replays, in money.
     mean: f64,
-    /// The worst.
+    /// The worst of all replays, in money.
     worst: String,
     /// How many were above zero.
     gains: usize,

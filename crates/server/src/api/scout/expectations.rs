@@ -92,7 +92,7 @@ struct StructureThen {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ExpectationKept {
-    /// Its id.
+    /// The id under which it is kept.
     id: String,
     /// Of which underlying.
     symbol: String,
@@ -100,11 +100,11 @@ struct ExpectationKept {
     expectation: ExpectationWire,
     /// When it was kept.
     made: String,
-    /// Price then.
+    /// The price of the underlying when it was kept.
     spot: f64,
     /// The market's chance of it then.
     market: f64,
-    /// One's own.
+    /// One's own chance of it, from 0 to 1.
     sure: f64,
     /// A sentence of the trader's.
     note: String,
@@ -112,7 +112,7 @@ struct ExpectationKept {
     price: Option<f64>,
     /// Whether that is where it was expected.
     right: Option<bool>,
-    /// Its shortlist.
+    /// The structures that were kept with it.
     shortlist: Vec<StructureThen>,
 }
 
@@ -122,7 +122,7 @@ struct ExpectationKept {
 struct TenthWire {
     /// Sure from, percent.
     from: u8,
-    /// To.
+    /// Sure up to, percent.
     to: u8,
     /// How many have come to their date.
     count: usize,

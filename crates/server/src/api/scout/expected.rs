@@ -28,13 +28,13 @@ pub(super) fn refused(e: &engine::scouting::SearchError) -> Refusal {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ExpectedWire {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
     /// Price of now.
     spot: f64,
     /// The moment that is looked at.
     by: String,
-    /// Its date.
+    /// The date by which it is expected, as 2031-04-18.
     date: String,
     /// Calendar days to it.
     days: i64,
@@ -46,25 +46,25 @@ struct ExpectedWire {
     deviation: f64,
     /// Lower end in prices; absent where open.
     low: Option<f64>,
-    /// Upper end.
+    /// The upper end of the region; absent where it has none.
     high: Option<f64>,
     /// The same in deviations from the price of now.
     low_deviations: Option<f64>,
-    /// The upper.
+    /// The upper end in deviations from the forward.
     high_deviations: Option<f64>,
     /// The market's chance that it ends there.
     market: f64,
-    /// One's own.
+    /// One's own chance of it, from 0 to 1.
     sure: f64,
     /// What the market's density is multiplied by inside.
     inside: Option<f64>,
-    /// And elsewhere.
+    /// The chance that is left for all other prices.
     elsewhere: Option<f64>,
     /// Prices of the laws.
     prices: Vec<f64>,
     /// The market's density there, a unit of price.
     density: Vec<f64>,
-    /// One's own.
+    /// One's own density at each of the prices.
     own_density: Vec<f64>,
     /// Events until then.
     events: Vec<EventMark>,
@@ -157,7 +157,7 @@ async fn scout_expected(
     Ok(Json(answer))
 }
 
-/// By when.
+/// Which symbols are asked about, and by which date.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
 struct SymbolsQuery {

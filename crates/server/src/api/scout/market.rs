@@ -21,7 +21,7 @@ use crate::interchange::statement::csv_of;
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct NewsWire {
-    /// ISO date.
+    /// The day of the news, as 2031-03-20.
     date: String,
     /// In plain words.
     what: String,
@@ -41,11 +41,11 @@ struct NewsWire {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ScoutRow {
-    /// Symbol.
+    /// The symbol by which it is traded.
     symbol: String,
-    /// Full name.
+    /// The name in full.
     name: String,
-    /// Sector.
+    /// The sector, where one is told.
     sector: Option<String>,
     /// Price as its market writes it.
     price: String,
@@ -93,17 +93,17 @@ struct ScoutRow {
     sector_risk: Option<f64>,
 }
 
-/// The table.
+/// Every underlying of the market in one row.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct ScoutTable {
-    /// As of.
+    /// The moment of the figures, with its offset.
     at: String,
     /// Most capital at risk in one symbol by my rules, percent of the account.
     symbol_limit: Option<f64>,
     /// The same in one sector.
     sector_limit: Option<f64>,
-    /// Its rows.
+    /// One row for each underlying.
     rows: Vec<ScoutRow>,
 }
 

@@ -30,11 +30,11 @@ use crate::http::problem::{Body, Problem};
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct CandidateWire {
-    /// Its underlying.
+    /// The symbol of the underlying.
     symbol: String,
-    /// Its family.
+    /// The family that it was built as.
     family: FamilyWord,
-    /// "iron condor".
+    /// What the structure is called, as "iron condor".
     name: String,
     /// "205/200 · 175/165".
     strikes: String,
@@ -83,16 +83,16 @@ struct CandidateWire {
 /// Why candidates were ruled out.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 struct RuledOutWire {
-    /// In words.
+    /// Why they were ruled out, in words.
     why: &'static str,
-    /// How many.
+    /// How many were ruled out for it.
     count: usize,
 }
 
 /// An underlying that was not looked over.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 struct LeftOutWire {
-    /// Which.
+    /// The symbol that was left out.
     symbol: String,
     /// Why, in words.
     why: String,
@@ -106,7 +106,7 @@ struct SearchGoing {
     symbol: String,
     /// Part of all that is done, 0 to 1.
     part: f64,
-    /// Candidates judged.
+    /// How many candidates have been judged so far.
     judged: usize,
     /// The best so far.
     rows: Vec<CandidateWire>,
@@ -116,11 +116,11 @@ struct SearchGoing {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 struct SearchDone {
-    /// As of.
+    /// The moment of the quotes, with its offset.
     at: String,
-    /// The best.
+    /// The best that were found, the best first.
     rows: Vec<CandidateWire>,
-    /// Candidates judged.
+    /// How many candidates were judged.
     judged: usize,
     /// What ruled others out, each counted at the first limit that it breaks.
     ruled_out: Vec<RuledOutWire>,
@@ -140,7 +140,7 @@ struct SearchDone {
 enum SearchLine {
     /// How far it is.
     Progress(SearchGoing),
-    /// The end.
+    /// The end of the answer, with what was found.
     Done(SearchDone),
 }
 

@@ -15,7 +15,7 @@ use crate::app::refusal::Refusal;
 pub enum EntryWire {
     /// Join one's own side.
     Rest,
-    /// The middle.
+    /// The middle of the package's market.
     #[default]
     Middle,
     /// Take the other side.

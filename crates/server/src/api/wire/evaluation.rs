@@ -15,7 +15,7 @@ use crate::api::wire::{
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase", deny_unknown_fields)]
 pub struct EvaluateRequest {
-    /// Underlying symbol.
+    /// The symbol of the underlying.
     pub symbol: String,
     /// Legs with full quantities.
     pub legs: Vec<LegWire>,
@@ -41,7 +41,7 @@ pub struct EvaluateRequest {
 pub struct KinkWire {
     /// Price of the underlying.
     pub price: f64,
-    /// Profit there.
+    /// The profit at that price, in money.
     pub profit: f64,
 }
 
@@ -51,7 +51,7 @@ pub struct KinkWire {
 pub struct LegAnswer {
     /// OSI symbol, or the underlying's own.
     pub contract: String,
-    /// "195 call".
+    /// The contract as it is shown, like "195 call".
     pub label: String,
     /// Expiry date of an option.
     pub expiry: Option<String>,
@@ -59,19 +59,19 @@ pub struct LegAnswer {
     pub ratio: i64,
     /// How many are added or taken away at one press: an option, a future, a lot of shares.
     pub step: i64,
-    /// Best bid.
+    /// The highest price at which somebody buys it, per unit.
     pub bid: String,
-    /// Best ask.
+    /// The lowest price at which somebody sells it, per unit.
     pub ask: String,
     /// Volatility implied by the middle, as a fraction.
     pub vol: f64,
-    /// Theoretical value.
+    /// What the model says that it is worth, per unit.
     pub theoretical: String,
     /// Greeks of the whole leg.
     pub greeks: GreeksWire,
 }
 
-/// One check.
+/// One thing that the ticket was looked at for.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct CheckWire {
     /// How it came out.
@@ -102,7 +102,7 @@ pub(crate) fn check_wire(c: &desk::Check) -> CheckWire {
 pub struct MoneyWire {
     /// Received above zero, paid below, before fees.
     pub cash: String,
-    /// Fees.
+    /// Commissions of opening it, in money.
     pub fees: String,
     /// Buying power now.
     pub buying_power_now: String,
@@ -172,19 +172,19 @@ pub(crate) fn after(left: &engine::campaigns::Left, underlying: &Underlying) -> 
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct EvaluationWire {
-    /// As of.
+    /// The moment of the quotes, with its offset.
     pub at: String,
     /// Price of the underlying.
     pub spot: f64,
-    /// "iron condor".
+    /// What the structure is called, as "iron condor".
     pub name: String,
     /// "205/200 · 175/165".
     pub strikes: String,
-    /// One package.
+    /// The legs of one package.
     pub unit: Vec<LegWire>,
-    /// Packages.
+    /// How many packages are judged together.
     pub packages: i64,
-    /// First expiration.
+    /// The date on which the first leg ends.
     pub expiry: String,
     /// Days to it.
     pub days: i64,
@@ -192,7 +192,7 @@ pub struct EvaluationWire {
     pub estimate: bool,
     /// Join one's own side.
     pub rest: NetPrice,
-    /// The middle.
+    /// The middle of the package's market.
     pub middle: NetPrice,
     /// Take the other side.
     pub cross: NetPrice,
@@ -215,7 +215,7 @@ pub struct EvaluationWire {
     pub most: ExtentWire,
     /// Most to lose.
     pub least: ExtentWire,
-    /// Break-evens.
+    /// Prices at which nothing is made or lost.
     pub evens: Vec<EvenWire>,
     /// What happens far above.
     pub tail_above: String,
@@ -229,9 +229,9 @@ pub struct EvaluationWire {
     pub outline: Vec<f64>,
     /// Profit if the price were there now.
     pub today: Vec<f64>,
-    /// Net Greeks.
+    /// The Greeks of all packages together.
     pub greeks: GreeksWire,
-    /// Legs.
+    /// Each leg with its market and its Greeks.
     pub legs: Vec<LegAnswer>,
     /// Chance of profit at the first expiration, flat volatility.
     pub chance_of_profit: f64,
@@ -242,7 +242,7 @@ pub struct EvaluationWire {
     pub allowed: Option<i64>,
     /// In plain words.
     pub sentences: Vec<String>,
-    /// Checks.
+    /// What the ticket was looked at for, and what was found.
     pub checks: Vec<CheckWire>,
     /// What is left of the campaign that it closes or rolls.
     pub after: Option<AfterWire>,

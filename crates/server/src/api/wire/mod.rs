@@ -215,7 +215,7 @@ pub(crate) fn parse_price(
 pub struct ClockWire {
     /// The moment, RFC 3339 with the exchange's offset.
     pub now: String,
-    /// Time passes.
+    /// Whether time passes by itself.
     pub running: bool,
     /// Multiple of real time.
     pub speed: u32,

@@ -275,7 +275,7 @@ pub enum PriceSide {
     Debit,
     /// Received by its buyer.
     Credit,
-    /// Neither.
+    /// Nothing is paid and nothing received.
     Even,
 }
 
@@ -293,7 +293,7 @@ impl From<Price> for PriceSide {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum OwnWord {
-    /// Shares.
+    /// Shares of the underlying.
     Shares,
     /// One month of a future.
     Future,

@@ -64,7 +64,7 @@ pub struct Files {
     /// File to write; standard output when absent.
     #[arg(long = "out", value_name = "FILE")]
     output: Option<PathBuf>,
-    /// Engine setting.
+    /// How exactly American options are valued.
     #[arg(long, value_enum, default_value = "reference")]
     accuracy: Setting,
 }

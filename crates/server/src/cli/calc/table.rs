@@ -63,7 +63,7 @@ pub struct OptionRow {
     pub underlying: f64,
     /// The underlying is a future.
     pub on_future: bool,
-    /// Cash dividends.
+    /// Dividends in cash, each with its time.
     pub dividends: Vec<Dividend>,
 }
 

@@ -33,7 +33,7 @@ pub struct Place {
     pub spot: i64,
     /// From which byte to which, not included.
     pub parts: Vec<(u64, u64)>,
-    /// Good rows.
+    /// How many rows of the moment are good.
     pub rows: u32,
     /// Ends of expirations in milliseconds and volatilities at the money, where they were worked out.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -105,13 +105,13 @@ pub(super) fn time_of_day(text: &str) -> Option<i64> {
 
 /// Everything that is told of one instrument.
 pub(super) struct Described {
-    /// Its data.
+    /// What is told of the underlying for good.
     pub underlying: Underlying,
     /// What else is told.
     pub told: Told,
     /// The hours of its session, on its own clock.
     pub hours: Option<Hours>,
-    /// Its zone.
+    /// The time zone of its clock, where one is named.
     pub zone: Option<TimeZone>,
     /// What an adjusted contract delivers from each date on, ascending; nothing of a plain one.
     pub delivers: Vec<(Date, Deliverable)>,

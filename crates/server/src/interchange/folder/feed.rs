@@ -40,11 +40,11 @@ struct Of {
 /// What a feed has taken so far.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Fed {
-    /// Rows taken.
+    /// Rows that were taken.
     pub rows: usize,
-    /// Moments kept.
+    /// Moments that were written.
     pub moments: usize,
-    /// Rows refused.
+    /// Rows that were refused, each with a message.
     pub refused: usize,
 }
 

@@ -38,7 +38,7 @@ pub(super) type Zones = (Option<TimeZone>, Option<TimeZone>);
 /// The day files of one symbol.
 pub(super) struct Files {
     pub symbol: String,
-    /// Their folder.
+    /// The folder that the files lie in.
     pub own: PathBuf,
     zones: Zones,
     days: RwLock<BTreeMap<Date, Day>>,

@@ -5,7 +5,7 @@ use desk::Instrument;
 
 use super::table::{Table, read};
 
-/// Writes legs.
+/// Writes legs as rows of contract, quantity and price.
 pub fn legs_csv(legs: impl Iterator<Item = (String, i64, Option<String>)>) -> String {
     let mut out = csv::WriterBuilder::new()
         .terminator(csv::Terminator::CRLF)

@@ -23,7 +23,7 @@ const WRITTEN_AFTER: u64 = 64 << 20;
 /// What was wrong with a market's files and has been passed over.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Wrong {
-    /// Which file.
+    /// The file that the fault is in.
     pub file: PathBuf,
     /// What, with its line.
     pub what: String,
@@ -37,7 +37,7 @@ impl std::fmt::Display for Wrong {
 
 /// A market that is open.
 pub struct Opened {
-    /// Its folder.
+    /// The folder that was opened.
     pub folder: PathBuf,
     /// Its underlyings, in the order of their symbols.
     pub recorded: Vec<Recorded>,
@@ -65,7 +65,7 @@ struct Watched {
 /// What has come of one symbol.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct News {
-    /// Which.
+    /// The symbol of which something came.
     pub symbol: String,
     /// Its moments, ascending, on the market's clock.
     pub moments: Vec<Moment>,

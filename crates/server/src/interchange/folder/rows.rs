@@ -16,9 +16,9 @@ use super::{check_symbol, whole, zone};
 pub struct Chains {
     /// Symbol and what was seen, by moment on the symbol's own clock.
     pub sights: BTreeMap<String, BTreeMap<Moment, Sight>>,
-    /// Rows taken.
+    /// Rows that were taken.
     pub good: usize,
-    /// Rows refused.
+    /// Rows that were refused, each with its line and why.
     pub bad: Vec<BadRow>,
 }
 
@@ -265,9 +265,9 @@ pub(super) fn written(
 pub struct Sessions {
     /// Symbol and its bars, by date.
     pub bars: BTreeMap<String, BTreeMap<Date, Bar>>,
-    /// Rows taken.
+    /// Rows that were taken.
     pub good: usize,
-    /// Rows refused.
+    /// Rows that were refused, each with its line and why.
     pub bad: Vec<BadRow>,
 }
 
