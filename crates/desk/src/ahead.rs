@@ -312,6 +312,49 @@ fn percent(chance: f64) -> String {
     format!("{:.0} %", 100.0 * chance)
 }
 
+/// What ends, what is held then, and the money that moves.
+fn write_the_end(
+    f: &mut fmt::Formatter<'_>,
+    inside: &[(Contract, i64)],
+    units: Option<(i64, UnderlyingKind)>,
+    cash: Money,
+) -> fmt::Result {
+    if inside.is_empty() {
+        return f.write_str("all that ends there expires worthless.");
+    }
+    for (i, (contract, quantity)) in inside.iter().enumerate() {
+        let how = match (units, quantity.signum()) {
+            (None, _) => "settled",
+            (_, 1) => "exercised",
+            _ => "assigned",
+        };
+        let comma = if i == 0 { "" } else { ", " };
+        write!(f, "{comma}{} {how}", counted(contract, *quantity))?;
+    }
+    match units {
+        Some((0, kind)) => write!(
+            f,
+            "; no {} is left",
+            match kind {
+                UnderlyingKind::Future => "future",
+                _ => "share",
+            }
+        )?,
+        Some((n, kind)) => {
+            let (held, many) = (units_label(n, kind), n.abs() != 1);
+            let are = if many { "are" } else { "is" };
+            let how = if n > 0 { "held" } else { "sold short" };
+            write!(f, "; then {held} {are} {how}")?;
+        }
+        None => {}
+    }
+    match cash.cmp(&Money::ZERO) {
+        std::cmp::Ordering::Greater => write!(f, ", {} comes in.", cash.grouped()),
+        std::cmp::Ordering::Less => write!(f, ", {} is paid.", (-cash).grouped()),
+        std::cmp::Ordering::Equal => f.write_str("."),
+    }
+}
+
 impl fmt::Display for Ahead {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -323,40 +366,7 @@ impl fmt::Display for Ahead {
                 cash,
             } => {
                 write!(f, "If the price is still {spot} on {}: ", short_date(*date))?;
-                if inside.is_empty() {
-                    return f.write_str("all that ends there expires worthless.");
-                }
-                for (i, (contract, quantity)) in inside.iter().enumerate() {
-                    let how = match (units, quantity.signum()) {
-                        (None, _) => "settled",
-                        (_, 1) => "exercised",
-                        _ => "assigned",
-                    };
-                    let comma = if i == 0 { "" } else { ", " };
-                    write!(f, "{comma}{} {how}", counted(contract, *quantity))?;
-                }
-                match units {
-                    Some((0, kind)) => write!(
-                        f,
-                        "; no {} is left",
-                        match kind {
-                            UnderlyingKind::Future => "future",
-                            _ => "share",
-                        }
-                    )?,
-                    Some((n, kind)) => {
-                        let (held, many) = (units_label(*n, *kind), n.abs() != 1);
-                        let are = if many { "are" } else { "is" };
-                        let how = if *n > 0 { "held" } else { "sold short" };
-                        write!(f, "; then {held} {are} {how}")?;
-                    }
-                    None => {}
-                }
-                match cash.cmp(&Money::ZERO) {
-                    std::cmp::Ordering::Greater => write!(f, ", {} comes in.", cash.grouped()),
-                    std::cmp::Ordering::Less => write!(f, ", {} is paid.", (-*cash).grouped()),
-                    std::cmp::Ordering::Equal => f.write_str("."),
-                }
+                write_the_end(f, inside, *units, *cash)
             }
             Ahead::CoinToss {
                 contract,

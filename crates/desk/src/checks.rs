@@ -141,6 +141,8 @@ pub(crate) struct Checked<'a> {
     pub account: &'a AccountView,
 }
 
+/// Every check of a ticket. It is long because it is the list of them, in the order in which they are shown:
+/// each looks at the whole answer and at no other check.
 pub(crate) fn checks(all: &Checked<'_>) -> Vec<Check> {
     let Checked {
         proposal,

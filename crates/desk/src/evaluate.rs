@@ -450,6 +450,24 @@ fn theoretical_of(unit: &Holding, market: &MarketView<'_>) -> f64 {
     worth / underlying.price_units(unit) as f64
 }
 
+/// Profit over prices, at the first expiration and now.
+fn curves(prices: Vec<f64>, horizon: &Horizon, now: &Legs, net: Money) -> Curves {
+    let paid = net.to_f64();
+    Curves {
+        outline: prices.iter().map(|&s| horizon.profit_at(s)).collect(),
+        today: now.values(&prices).into_iter().map(|v| v + paid).collect(),
+        prices,
+    }
+}
+
+/// The delta of one unit of the first leg, by which a name tells what is in the money.
+fn delta_of_first(structure: &Holding, u: &Underlying, greeks: &[PositionGreeks]) -> f64 {
+    let first = greeks.first().zip(structure.legs().first());
+    first.map_or(0.0, |(g, l)| {
+        g.delta / (l.quantity * u.units(&l.instrument)) as f64
+    })
+}
+
 /// Evaluates a proposal against a market and an account.
 ///
 /// # Errors
@@ -494,16 +512,10 @@ pub fn evaluate(
     let years = market.at.years_until(horizon.moment);
     let (low, high) = drawn_range(proposal.range, structure, market, years);
     let draws = proposal.range.is_none_or(|(a, b)| a < b);
-    let prices = if draws {
-        price_grid(low, high, CURVE_POINTS)
+    let curves = if draws {
+        curves(price_grid(low, high, CURVE_POINTS), &horizon, &now, net)
     } else {
-        Vec::new()
-    };
-    let paid = net.to_f64();
-    let curves = Curves {
-        outline: prices.iter().map(|&s| horizon.profit_at(s)).collect(),
-        today: now.values(&prices).into_iter().map(|v| v + paid).collect(),
-        prices,
+        curves(Vec::new(), &horizon, &now, net)
     };
     let leg_greeks = now.greeks(market.spot.to_f64())?;
     let greeks = leg_greeks
@@ -511,12 +523,7 @@ pub fn evaluate(
         .fold(PositionGreeks::default(), |sum, g| sum.plus(*g));
     let money = money_effect(structure, market, account, price);
     let theoretical = theoretical_of(&unit, market);
-    let delta = leg_greeks
-        .first()
-        .zip(structure.legs().first())
-        .map_or(0.0, |(g, l)| {
-            g.delta / (l.quantity * market.underlying.units(&l.instrument)) as f64
-        });
+    let delta = delta_of_first(structure, market.underlying, &leg_greeks);
     let name = in_place(
         recognise(structure, market.underlying),
         structure,

@@ -134,7 +134,8 @@ pub struct Material {
     pub covered: i64,
 }
 
-/// Structures for an intention; those whose strikes fall together are left out.
+/// Structures for an intention; those whose strikes fall together are left out. It is long because it is the
+/// list of them by intention, each a few lines of its own.
 pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
     use Kind::{Call, Put};
     use Place::{Delta, Deviations};

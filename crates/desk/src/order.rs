@@ -611,10 +611,7 @@ mod tests {
             let o = order(4, link, trigger, events);
             (o.state(), o.remaining(), o.waiting())
         };
-        use Event::{
-            Activated, Cancelled, Eased, Forgone, Reduced, Repriced, Resized, Tied, Trailed,
-            Triggered,
-        };
+        use Event::{Activated, Cancelled, Forgone, Reduced, Resized, Tied, Trailed, Triggered};
         let free = Link::default();
         for (link, trigger, events, want) in [
             (free, None, vec![], (OrderState::Working, 4, 0)),
@@ -699,6 +696,17 @@ mod tests {
         ] {
             assert_eq!(seen(link, trigger, events.clone()), want, "{events:?}");
         }
+    }
+
+    /// A trailing stop keeps its best level; an order eases until its limit has come to the end.
+    #[test]
+    fn levels_and_limits_move_with_what_happened() {
+        use Event::{Eased, Repriced, Trailed};
+        let free = Link::default();
+        let stop = Some(Trigger {
+            side: TriggerSide::Mark,
+            level: Level::Trailing(Price::cents(50)),
+        });
         assert_eq!(
             order(
                 1,

@@ -396,14 +396,14 @@ async fn from_the_chain_to_a_closed_trade() {
         .await;
         b.until("[data-testid=campaign-sentence]", "told", |t| {
             t.starts_with("Bear call vertical 600/580 on ZORV since 5 Feb 2031")
-                && t.contains("realised −679.00")
+                && t.contains("realised −558.00")
                 && t.ends_with("it ends in profit nowhere.")
         })
         .await;
         // Two legs, rolled twice.
         let six = "if (document.querySelectorAll('[data-stretch]').length !== 6) throw 'not six';";
         b.run(six).await;
-        let chapters = ["opened", "rolled", "in all", "−685.50"];
+        let chapters = ["opened", "rolled", "in all", "−564.50"];
         b.says("[data-testid=chapters]", &chapters).await;
         b.accessible("campaign").await;
         b.write("[aria-label=Name]", "the falling knife").await;

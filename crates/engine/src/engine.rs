@@ -67,27 +67,14 @@ impl Engine {
     /// ([`State::read_only`]). `start` is the moment of a run that has no clock yet.
     pub fn restore(world: Arc<World>, saved: Saved, start: Moment) -> Engine {
         let (account, wrong) = replayed(&world, &saved);
-        let clock = saved.clock.map_or(
-            Clock {
-                now: start,
-                running: false,
-                speed: 1,
-            },
-            |c| Clock {
-                now: c.now,
-                running: c.running,
-                speed: c.speed,
-            },
-        );
+        let clock = clock_of(saved.clock, start);
         let setting = |name: &str| saved.settings.get(name).map(String::as_str);
+        let kinds = desk::AccountKind::ALL.into_iter();
+        let kind = kinds.filter(|k| Some(k.word()) == setting(KIND)).last();
+        let level = setting(LEVEL).and_then(|text| text.parse().ok());
         let rules = AccountRules {
-            kind: desk::AccountKind::ALL
-                .into_iter()
-                .find(|k| Some(k.word()) == setting(KIND))
-                .unwrap_or_default(),
-            level: setting(LEVEL)
-                .and_then(|text| text.parse().ok())
-                .unwrap_or(HIGHEST_LEVEL),
+            kind: kind.unwrap_or_default(),
+            level: level.unwrap_or(HIGHEST_LEVEL),
         };
         let day_trades = if setting(DAY_TRADES) == Some("off") {
             DayTradeSwitch::Off
@@ -779,6 +766,10 @@ fn replay<'a>(account: &'a mut Account, world: &World, j: &Journalled) -> Option
             quantity,
             only,
         }) => match (instrument, j.entry.kind) {
+            (ended, EntryKind::Correction) => {
+                let units = world.underlying_of(ended)?.units(ended);
+                account.correct(at, (ended, units), *value, only, memo)
+            }
             (Instrument::Option(c), EntryKind::Settlement) => {
                 account.settle(at, c, *value, only, memo)
             }
@@ -795,6 +786,21 @@ fn replay<'a>(account: &'a mut Account, world: &World, j: &Journalled) -> Option
             }
             (Instrument::Underlying(symbol), _) => account.dividend(at, symbol, *value, only, memo),
         },
+    }
+}
+
+/// The clock as it was kept; of a run that has none yet, paused at its start.
+fn clock_of(kept: Option<ClockState>, start: Moment) -> Clock {
+    let begin = ClockState {
+        now: start,
+        running: false,
+        speed: 1,
+    };
+    let c = kept.unwrap_or(begin);
+    Clock {
+        now: c.now,
+        running: c.running,
+        speed: c.speed,
     }
 }
 

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use desk::{
-    Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, Settlement, UnderlyingKind,
+    Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, Settlement, Underlying,
+    UnderlyingKind,
 };
 use market::lifecycle::{self, LifecycleEvent};
 use market::session::Phase;
@@ -75,6 +76,52 @@ fn units(count: i64, kind: UnderlyingKind) -> String {
     )
 }
 
+/// How a series ended that was not delivered.
+fn ended_words(value: Price, declined: bool) -> String {
+    match (value == Price::ZERO, declined) {
+        (_, true) => "not exercised, as told".to_owned(),
+        (true, false) => "expired worthless".to_owned(),
+        (false, false) => format!("settled in cash at {}", value.fixed(2)),
+    }
+}
+
+/// What was exercised or assigned, and what changed hands.
+fn delivered_words(
+    underlying: &Underlying,
+    contract: &Contract,
+    quantity: i64,
+    (print, early): (&Print, bool),
+) -> String {
+    let symbol = &underlying.symbol;
+    let how = if quantity > 0 {
+        "exercised"
+    } else {
+        "assigned"
+    };
+    let when = if early { " early" } else { "" };
+    let bought = (contract.kind == desk::Kind::Call) == (quantity > 0);
+    let what = units(quantity * underlying.lot(), underlying.kind);
+    format!(
+        "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} {}",
+        quantity.abs(),
+        contract.label(),
+        if bought { "bought" } else { "sold" },
+        desk::strike_label(contract.strike),
+        told(print)
+    )
+}
+
+/// What a settlement was off by.
+fn corrected_words(symbol: &str, ended: &Instrument, by: Price, print: &Print) -> String {
+    let off = if by < Price::ZERO { "much" } else { "little" };
+    format!(
+        "{symbol} {} was settled at {} too {off}: the day's bar says {symbol} {}",
+        ended.label(),
+        by.abs().fixed(2),
+        told(print)
+    )
+}
+
 /// Books one thing that happened, to all campaigns or to those named in `only`: the entry, and what
 /// is needed to make it again. Nothing where none of them holds what it is about.
 pub(crate) fn book(
@@ -113,11 +160,7 @@ pub(crate) fn book(
             declined,
         } => {
             let symbol = owner(contract);
-            let how = match (*value == Price::ZERO, declined) {
-                (_, true) => "not exercised, as told".to_owned(),
-                (true, false) => "expired worthless".to_owned(),
-                (false, false) => format!("settled in cash at {}", value.fixed(2)),
-            };
+            let how = ended_words(*value, *declined);
             let memo = format!(
                 "{symbol} {} {how}, {symbol} {}",
                 contract.label(),
@@ -150,25 +193,7 @@ pub(crate) fn book(
         } => {
             let underlying = world.owner(contract)?;
             debug_assert_eq!(underlying.settlement, Settlement::Delivery);
-            let symbol = &underlying.symbol;
-            let (how, when) = (
-                if *quantity > 0 {
-                    "exercised"
-                } else {
-                    "assigned"
-                },
-                if *early { " early" } else { "" },
-            );
-            let bought = (contract.kind == desk::Kind::Call) == (*quantity > 0);
-            let what = units(quantity * underlying.lot(), underlying.kind);
-            let memo = format!(
-                "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} {}",
-                quantity.abs(),
-                contract.label(),
-                if bought { "bought" } else { "sold" },
-                desk::strike_label(contract.strike),
-                told(print)
-            );
+            let memo = delivered_words(underlying, contract, *quantity, (print, *early));
             let whose = (underlying, only);
             let entry = account.deliver(at, contract, *quantity, whose, memo)?;
             let entry = entry.clone();
@@ -176,6 +201,13 @@ pub(crate) fn book(
                 entry,
                 cause(contract.clone().into(), Price::ZERO, *quantity),
             )
+        }
+        LifecycleEvent::Corrected { ended, by, print } => {
+            let underlying = world.underlying_of(ended)?;
+            let memo = corrected_words(&underlying.symbol, ended, *by, print);
+            let of = (ended, underlying.units(ended));
+            let entry = account.correct(at, of, *by, only, memo)?.clone();
+            (entry, cause(ended.clone(), *by, 0))
         }
         LifecycleEvent::Variation {
             symbol,

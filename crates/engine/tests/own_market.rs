@@ -263,6 +263,86 @@ fn an_index_settles_on_the_first_print_of_its_day() {
     );
 }
 
+/// The bar of a day comes after what was settled by its quotes, and says otherwise: the index opened at 4,925 and
+/// not at 4,930, so the put of 5,000 that a campaign sold owes another 500.00, once. The same again after a
+/// restart; a bar that says the same as the quotes changes nothing.
+#[test]
+fn a_settlement_is_corrected_by_the_bar_of_its_day() {
+    let index = Underlying {
+        opening_root: Some("INDX".into()),
+        weekly_root: Some("INDXW".into()),
+        ..like("INDX", "WXMR")
+    };
+    let put = option("INDX", SECOND, Kind::Put, "5000");
+    let story = Story {
+        underlying: index,
+        events: Vec::new(),
+        deposit: 200_000,
+        steps: vec![
+            seen(at(FIRST, "10:00"), "5010")
+                .quoting(&put, "28.00", "30.00")
+                .sending(&Instrument::Option(put.clone()), -1),
+            seen(at(FIRST, "10:01"), "5009").quoting(&put, "29.00", "31.00"),
+            seen(at(SECOND, "09:30:05"), "4930"),
+            seen(at(SECOND, "10:00"), "4941"),
+        ],
+    };
+    let bar = |open| Bar {
+        date: SECOND,
+        open: price(open),
+        high: price("4960"),
+        low: price("4920"),
+        close: price("4941"),
+        volume: 0,
+    };
+    let settled = Money::whole(200_000 + 2_900 - 7_000);
+    for (open, owed) in [("4930", 0), ("4925", 500)] {
+        let (world, tape) = story.market(Vec::new(), 1);
+        let mut engine = story.engine(&world);
+        engine.follow();
+        story.send(&mut engine, &story.steps[0]);
+        for step in &story.steps[1..] {
+            world
+                .recordings()
+                .next()
+                .unwrap()
+                .take(step.at, step.sight());
+            engine.advance(step.at).unwrap();
+        }
+        assert_eq!(cash(&engine), settled);
+        tape.set_bars(vec![bar(open)]);
+        for time in ["17:00", "18:00"] {
+            let now = at(SECOND, time);
+            world
+                .recordings()
+                .next()
+                .unwrap()
+                .take(now, seen(now, "4941").sight());
+            engine.advance(now).unwrap();
+            assert_eq!(cash(&engine), settled - Money::whole(owed), "{open} {time}");
+        }
+        let account = &engine.state().account;
+        let last = account.entries().last().unwrap();
+        if owed > 0 {
+            assert_eq!(last.kind, EntryKind::Correction);
+            assert_eq!(
+                last.memo,
+                "INDX 5000 put was settled at 5.00 too little: the day's bar says INDX at 4925.00, printed 14 Mar \
+                 09:30:00"
+            );
+            let campaign = account.campaigns().next().unwrap();
+            assert_eq!(campaign.totals.realised, Money::whole(2_900 - 7_500));
+        }
+        let mut saved = Saved::default();
+        keep(&mut saved, engine.take_facts());
+        let mut again = Engine::restore(Arc::clone(&world), saved, story.steps[0].at);
+        assert_eq!(again.state().read_only, None);
+        again.follow();
+        again.advance(at(SECOND, "18:00")).unwrap();
+        assert_eq!(cash(&again), settled - Money::whole(owed));
+    }
+}
+
 /// A future bought at 68.41 closes at 69.00, and at 67.50 on its last session: 590.00 are paid, 1,500.00
 /// are owed, and nothing is held any more.
 #[test]

@@ -9,7 +9,10 @@
 use std::collections::BTreeSet;
 
 use desk::calendar::next_session;
-use desk::{Account, Contract, Instrument, Kind, Moment, Price, Settlement, Style, day_number};
+use desk::{
+    Account, Campaign, ChapterKind, Contract, Entry, EntryKind, Instrument, Kind, Moment, Price,
+    Settlement, Style, day_number,
+};
 use quant::{Terms, european_price};
 
 use crate::noise::{Stream, contract_key};
@@ -61,6 +64,15 @@ pub enum LifecycleEvent {
         /// Before the end of its life.
         early: bool,
     },
+    /// The print that counts is another one than something was settled by in cash.
+    Corrected {
+        /// The series that ended, or the future.
+        ended: Instrument,
+        /// What one unit was worth more than it was settled at; below zero less.
+        by: Price,
+        /// The print that counts.
+        print: Print,
+    },
     /// A future's gains and losses of the day are settled.
     Variation {
         /// The symbol of the future that is settled.
@@ -93,9 +105,9 @@ pub fn of_phase(
         Phase::ExDividend => dividends(world, account, at),
         Phase::Settlement => {
             let ends = |c: &Contract| world.owner(c).map(|u| u.expiry_moment(c));
-            series()
-                .filter(|c| ends(c).is_some_and(|end| end <= at))
-                .flat_map(|c| ended(world, account, declined, c, at))
+            let due = series().filter(|c| ends(c).is_some_and(|end| end <= at));
+            due.flat_map(|c| ended(world, account, declined, c, at))
+                .chain(corrections(world, account, at))
                 .collect()
         }
         Phase::DailySettlement => variation(world, account, at),
@@ -115,6 +127,62 @@ pub fn waiting(world: &World, account: &Account, at: Moment) -> BTreeSet<String>
         waits.then(|| u.symbol.clone())
     });
     series.collect()
+}
+
+/// Days after a settlement within which its day's bar may still come and correct it.
+const CORRECTED_WITHIN: i64 = 10;
+
+/// What settled in cash by a print that the day's bar has corrected since, each once.
+fn corrections(world: &World, account: &Account, at: Moment) -> Vec<LifecycleEvent> {
+    let since = at.plus_millis(-CORRECTED_WITHIN * 86_400_000).date();
+    let settled = |e: &&Entry| e.kind == EntryKind::Settlement;
+    let shares = account
+        .entries_since(since)
+        .filter(settled)
+        .flat_map(|e| &e.shares);
+    let touched: BTreeSet<u64> = shares.map(|s| s.campaign).collect();
+    let campaigns: Vec<&Campaign> = touched
+        .into_iter()
+        .filter_map(|id| account.campaign(id))
+        .collect();
+    let chapters = campaigns.iter().flat_map(|c| &c.chapters);
+    let ends = chapters.filter(|c| c.kind == ChapterKind::Settled);
+    let ended: BTreeSet<&Instrument> = ends.flat_map(|c| &c.legs).map(|(i, _)| i).collect();
+    let correction = |ended: &Instrument| {
+        let (then, print) = world.corrected(ended, at)?;
+        let u = world.underlying_of(ended)?;
+        if ended.option().is_some() && u.settlement == Settlement::Delivery {
+            return None;
+        }
+        let (settled, added) = campaigns
+            .iter()
+            .find_map(|c| c.settled_at(ended, u.units(ended)))?;
+        // What was settled otherwise, as an option that its holder left, stays as it is.
+        let by = worth_at(ended, print.price) - (settled + added);
+        let due = settled == worth_at(ended, then.price) && by != Price::ZERO;
+        due.then(|| LifecycleEvent::Corrected {
+            ended: ended.clone(),
+            by,
+            print,
+        })
+    };
+    ended.into_iter().filter_map(correction).collect()
+}
+
+/// What one unit of something that ends is worth at a price.
+fn worth_at(ended: &Instrument, price: Price) -> Price {
+    match ended.option() {
+        Some(c) => inside(c, price).max(Price::ZERO),
+        None => price,
+    }
+}
+
+/// How far a series is in the money at a price; below zero out of it.
+fn inside(contract: &Contract, price: Price) -> Price {
+    match contract.kind {
+        Kind::Call => price - contract.strike,
+        Kind::Put => contract.strike - price,
+    }
 }
 
 fn dividends(world: &World, account: &Account, open: Moment) -> Vec<LifecycleEvent> {
@@ -150,10 +218,7 @@ fn ended(
     let Some(print) = world.settled_by(&contract, at) else {
         return Vec::new();
     };
-    let inside = match contract.kind {
-        Kind::Call => print.price - contract.strike,
-        Kind::Put => contract.strike - print.price,
-    };
+    let inside = inside(&contract, print.price);
     let exercised = inside >= Price::cents(1);
     let declines = exercised && held > 0 && declined.contains(&contract);
     let delivers = exercised && underlying.settlement == Settlement::Delivery;

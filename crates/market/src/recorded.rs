@@ -122,6 +122,43 @@ impl Recorded {
         Carry::Dividends(paid.collect())
     }
 
+    /// When a print of a session is made.
+    fn printed(&self, of: PrintOf, day: Date) -> Moment {
+        self.underlying.end_on(day, of == PrintOf::Opening)
+    }
+
+    /// What the day's bar says of a print, once it has been made.
+    fn by_bar(&self, of: PrintOf, day: Date, at: Moment) -> Option<Print> {
+        let printed = self.printed(of, day);
+        let bar = (at >= printed).then(|| self.tape.told_bar(day))??;
+        let price = match of {
+            PrintOf::Opening => bar.open,
+            PrintOf::Close => bar.close,
+        };
+        Some(Print { price, at: printed })
+    }
+
+    /// What the quotes say of a print: the first one of the session as soon as it has come, the last one once
+    /// the session is over.
+    fn by_quotes(&self, of: PrintOf, day: Date, at: Moment) -> Option<Print> {
+        if at < self.printed(of, day) {
+            return None;
+        }
+        let (open, close) = (
+            self.printed(PrintOf::Opening, day),
+            self.printed(PrintOf::Close, day),
+        );
+        let session = self.tape.between(open, at.min(close));
+        let print = match of {
+            PrintOf::Opening => session.first(),
+            PrintOf::Close => session.last(),
+        };
+        print.map(|(at, price)| Print {
+            price: *price,
+            at: *at,
+        })
+    }
+
     /// The price of a moment: of the last quotes, or of a bar's opening or close where that is later.
     fn price_at(&self, at: Moment) -> Option<Price> {
         let seen = self.tape.standing(at);
@@ -452,32 +489,13 @@ impl Source for Recorded {
     }
 
     fn print(&self, of: PrintOf, day: Date, at: Moment) -> Option<Print> {
-        let (open, close) = (
-            self.underlying.end_on(day, true),
-            self.underlying.end_on(day, false),
-        );
-        let told = self.tape.told_bar(day);
-        match of {
-            PrintOf::Opening if at < open => None,
-            PrintOf::Opening => {
-                let told = told.map(|b| Print {
-                    price: b.open,
-                    at: open,
-                });
-                // Without a bar the first quote of the session says it, as soon as it has come.
-                let seen = || self.tape.between(open, at.min(close)).first().copied();
-                told.or_else(|| seen().map(|(at, price)| Print { price, at }))
-            }
-            PrintOf::Close if at < close => None,
-            PrintOf::Close => {
-                let told = told.map(|b| Print {
-                    price: b.close,
-                    at: close,
-                });
-                let seen = || self.tape.between(open, close).last().copied();
-                told.or_else(|| seen().map(|(at, price)| Print { price, at }))
-            }
-        }
+        self.by_bar(of, day, at)
+            .or_else(|| self.by_quotes(of, day, at))
+    }
+
+    fn corrected(&self, of: PrintOf, day: Date, at: Moment) -> Option<(Print, Print)> {
+        let (seen, told) = (self.by_quotes(of, day, at)?, self.by_bar(of, day, at)?);
+        (seen.price != told.price).then_some((seen, told))
     }
 
     fn previous_close(&self, at: Moment) -> Option<Price> {

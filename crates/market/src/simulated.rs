@@ -330,6 +330,11 @@ impl Source for Simulated {
         Some(Print { price, at: printed })
     }
 
+    fn corrected(&self, _: PrintOf, _: Date, _: Moment) -> Option<(Print, Print)> {
+        // Its prints are made once.
+        None
+    }
+
     fn previous_close(&self, at: Moment) -> Option<Price> {
         let index = self.shared.position(at).session.saturating_sub(1);
         Some(self.price(self.series.close[index]))

@@ -119,6 +119,10 @@ pub(crate) trait Source: Send + Sync {
     /// The print of a session, as far as it is known at a moment; nothing while it is still waited for.
     fn print(&self, of: PrintOf, day: Date, at: Moment) -> Option<Print>;
 
+    /// The print that something was settled by as its session went, and the one that counts since, where the
+    /// day's bar has said otherwise afterwards.
+    fn corrected(&self, of: PrintOf, day: Date, at: Moment) -> Option<(Print, Print)>;
+
     /// Close of the session before the one that a moment belongs to.
     fn previous_close(&self, at: Moment) -> Option<Price>;
 

@@ -107,6 +107,7 @@ fn penny_programme() -> TickTable {
     TickTable::split(Price::cents(1), Price::cents(300), Price::cents(5))
 }
 
+/// The instruments of the stand-in. It is long because it is their table: a row for each, told in full.
 pub(crate) fn specs() -> Vec<Spec> {
     let stock = |symbol: &str, name: &str, beta| Underlying {
         symbol: symbol.into(),

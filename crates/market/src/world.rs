@@ -239,13 +239,26 @@ impl World {
     /// The print that a series is settled by: that of the opening or of the close of its last day. Nothing
     /// as long as it is not known at a moment.
     pub fn settled_by(&self, contract: &Contract, at: Moment) -> Option<Print> {
-        let u = self.owner(contract)?;
-        let of = if u.opens(&contract.root) {
-            PrintOf::Opening
-        } else {
-            PrintOf::Close
+        let (symbol, of, day) = self.ends_by(&contract.clone().into())?;
+        self.print(&symbol, of, day, at)
+    }
+
+    /// What a series or a future was settled by and what counts since, where the day's bar has said otherwise
+    /// afterwards.
+    pub(crate) fn corrected(&self, ended: &Instrument, at: Moment) -> Option<(Print, Print)> {
+        let (symbol, of, day) = self.ends_by(ended)?;
+        self.source(&symbol)?.corrected(of, day, at)
+    }
+
+    /// The underlying, the print and the day that something ends by.
+    fn ends_by(&self, ended: &Instrument) -> Option<(String, PrintOf, Date)> {
+        let u = self.underlying_of(ended)?;
+        let (of, day) = match ended {
+            Instrument::Option(c) if u.opens(&c.root) => (PrintOf::Opening, c.expiry),
+            Instrument::Option(c) => (PrintOf::Close, c.expiry),
+            Instrument::Underlying(_) => (PrintOf::Close, u.last_session?),
         };
-        self.print(&u.symbol, of, contract.expiry, at)
+        Some((u.symbol.clone(), of, day))
     }
 
     /// Close of the session before the one that `at` belongs to.

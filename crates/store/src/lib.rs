@@ -16,7 +16,9 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use desk::order::Event;
-use desk::{Cause, ClockState, Entry, EntryKind, Fact, Fill, Journalled, Moment, Money, Saved};
+use desk::{
+    Cause, ClockState, Entry, EntryKind, Fact, Fill, Journalled, Moment, Money, Order, Saved,
+};
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{self, ConnectionManager, Pool};
@@ -151,6 +153,17 @@ pub struct Store {
     _lock: Arc<Lock>,
 }
 
+/// The rows of a table in order.
+macro_rules! rows {
+    ($c:expr, $table:ident, $row:ident, $order:expr) => {
+        $table::table
+            .select($row::as_select())
+            .order($order)
+            .load::<$row>($c)?
+            .into_iter()
+    };
+}
+
 impl Store {
     /// Opens (or creates) the file and brings its schema up to date; an older file is copied beside
     /// itself before.
@@ -231,89 +244,13 @@ impl Store {
     pub fn load(&self) -> Result<Saved, StoreError> {
         let mut connection = self.pool.get()?;
         let c = &mut *connection;
-        let mut fill_rows: HashMap<i64, Vec<FillLegRow>> = HashMap::new();
-        for row in fill_legs::table
-            .select(FillLegRow::as_select())
-            .order((fill_legs::event_id, fill_legs::position))
-            .load(c)?
-        {
-            fill_rows.entry(row.event_id).or_default().push(row);
-        }
-        let mut leg_rows: HashMap<i64, Vec<OrderLegRow>> = HashMap::new();
-        for row in order_legs::table
-            .select(OrderLegRow::as_select())
-            .order((order_legs::order_id, order_legs::position))
-            .load(c)?
-        {
-            leg_rows.entry(row.order_id).or_default().push(row);
-        }
-        let mut events: HashMap<i64, Vec<(Moment, Event)>> = HashMap::new();
-        let mut fills: HashMap<i64, Fill> = HashMap::new();
-        for row in order_events::table
-            .select(EventRow::as_select())
-            .order(order_events::id)
-            .load(c)?
-        {
-            let (id, order) = (row.id, row.order_id);
-            let (at, event) = row.into_event(fill_rows.remove(&id).unwrap_or_default())?;
-            if let Event::Filled(fill) = &event {
-                fills.insert(id, fill.clone());
-            }
-            events.entry(order).or_default().push((at, event));
-        }
-        let order_rows = orders::table
-            .select(OrderRow::as_select())
-            .order(orders::id)
-            .load(c)?;
-        let orders = order_rows
-            .into_iter()
-            .map(|row| {
-                let id = row.id;
-                row.into_order(
-                    leg_rows.remove(&id).unwrap_or_default(),
-                    events.remove(&id).unwrap_or_default(),
-                )
-            })
-            .collect::<Result<_, StoreError>>()?;
-        let mut posted: HashMap<i64, Vec<(desk::Book, Money)>> = HashMap::new();
-        for row in postings::table
-            .select(PostingRow::as_select())
-            .order((postings::entry_id, postings::position))
-            .load(c)?
-        {
-            posted.entry(row.entry_id).or_default().push(book_of(&row)?);
-        }
-        let journal_rows = journal::table
-            .select(JournalRow::as_select())
-            .order(journal::id)
-            .load(c)?;
-        let journal = journal_rows
-            .into_iter()
-            .map(|row| {
-                let (kind, cause) = (kind_of(&row)?, cause_of(&row)?);
-                let entry = Entry {
-                    at: Moment::from_millis(row.at_ms),
-                    kind,
-                    memo: row.memo,
-                    order: row.order_id.map(|o| o as u64),
-                    postings: posted.remove(&row.id).unwrap_or_default(),
-                    shares: Vec::new(),
-                };
-                Ok(Journalled {
-                    entry,
-                    fill: row.fill_event.and_then(|id| fills.get(&id).cloned()),
-                    cause,
-                })
-            })
-            .collect::<Result<_, StoreError>>()?;
+        let (orders, fills) = orders_of(c)?;
+        let journal = journal_of(c, &fills)?;
         let clock = clock::table
             .select(ClockRow::as_select())
             .first(c)
             .optional()?;
-        let draft_rows = drafts::table
-            .select(DraftRow::as_select())
-            .order(drafts::slot)
-            .load(c)?;
+        let draft_rows = rows!(c, drafts, DraftRow, drafts::slot);
         Ok(Saved {
             settings: settings::table
                 .select(SettingRow::as_select())
@@ -328,86 +265,120 @@ impl Store {
             }),
             orders,
             journal,
-            drafts: draft_rows.into_iter().map(|r| (r.slot, r.body)).collect(),
-            declined: declined::table
-                .select(DeclinedRow::as_select())
-                .order(declined::contract)
-                .load(c)?
-                .into_iter()
+            drafts: draft_rows.map(|r| (r.slot, r.body)).collect(),
+            declined: rows!(c, declined, DeclinedRow, declined::contract)
                 .map(DeclinedRow::into_contract)
                 .collect::<Result<_, _>>()?,
-            labels: campaigns::table
-                .select(CampaignRow::as_select())
-                .order(campaigns::id)
-                .load(c)?
-                .into_iter()
+            labels: rows!(c, campaigns, CampaignRow, campaigns::id)
                 .map(CampaignRow::into_label)
                 .collect(),
-            bells: bells::table
-                .select(BellRow::as_select())
-                .order(bells::id)
-                .load(c)?
-                .into_iter()
+            bells: rows!(c, bells, BellRow, bells::id)
                 .map(BellRow::into_bell)
                 .collect::<Result<_, _>>()?,
-            days: days::table
-                .select(DayRow::as_select())
-                .order(days::day)
-                .load(c)?
-                .into_iter()
+            days: rows!(c, days, DayRow, days::day)
                 .map(DayRow::into_day)
                 .collect::<Result<_, _>>()?,
-            rules: rules::table
-                .select(RuleRow::as_select())
-                .order(rules::id)
-                .load(c)?
-                .into_iter()
+            rules: rows!(c, rules, RuleRow, rules::id)
                 .map(RuleRow::into_rule)
                 .collect::<Result<_, _>>()?,
-            standing: standing::table
-                .select(RungRow::as_select())
-                .order((standing::rule, standing::campaign))
-                .load(c)?
-                .into_iter()
+            standing: rows!(c, standing, RungRow, (standing::rule, standing::campaign))
                 .map(RungRow::into_rung)
                 .collect(),
-            decisions: decisions::table
-                .select(DecisionRow::as_select())
-                .order(decisions::id)
-                .load(c)?
-                .into_iter()
+            decisions: rows!(c, decisions, DecisionRow, decisions::id)
                 .map(DecisionRow::into_decision)
                 .collect::<Result<_, _>>()?,
-            own_dates: own_dates::table
-                .select(OwnDateRow::as_select())
-                .order(own_dates::id)
-                .load(c)?
-                .into_iter()
+            own_dates: rows!(c, own_dates, OwnDateRow, own_dates::id)
                 .map(OwnDateRow::into_own_date)
                 .collect::<Result<_, _>>()?,
-            day_notes: day_notes::table
-                .select(DayNoteRow::as_select())
-                .order(day_notes::day)
-                .load(c)?
-                .into_iter()
+            day_notes: rows!(c, day_notes, DayNoteRow, day_notes::day)
                 .map(|r| (r.day, r.note))
                 .collect(),
-            entry_notes: entry_notes::table
-                .select(EntryNoteRow::as_select())
-                .order(entry_notes::entry)
-                .load(c)?
-                .into_iter()
+            entry_notes: rows!(c, entry_notes, EntryNoteRow, entry_notes::entry)
                 .map(|r| (r.entry as usize, r.note))
                 .collect(),
-            said: said::table
-                .select(SaidRow::as_select())
-                .order((said::kind, said::id))
-                .load(c)?
-                .into_iter()
+            said: rows!(c, said, SaidRow, (said::kind, said::id))
                 .map(SaidRow::into_said)
                 .collect::<Result<_, _>>()?,
         })
     }
+}
+
+/// All orders with what happened to them, and their executions by the number of their event.
+fn orders_of(c: &mut SqliteConnection) -> Result<(Vec<Order>, HashMap<i64, Fill>), StoreError> {
+    let mut fill_rows: HashMap<i64, Vec<FillLegRow>> = HashMap::new();
+    for row in rows!(
+        c,
+        fill_legs,
+        FillLegRow,
+        (fill_legs::event_id, fill_legs::position)
+    ) {
+        fill_rows.entry(row.event_id).or_default().push(row);
+    }
+    let mut leg_rows: HashMap<i64, Vec<OrderLegRow>> = HashMap::new();
+    for row in rows!(
+        c,
+        order_legs,
+        OrderLegRow,
+        (order_legs::order_id, order_legs::position)
+    ) {
+        leg_rows.entry(row.order_id).or_default().push(row);
+    }
+    let mut events: HashMap<i64, Vec<(Moment, Event)>> = HashMap::new();
+    let mut fills: HashMap<i64, Fill> = HashMap::new();
+    for row in rows!(c, order_events, EventRow, order_events::id) {
+        let (id, order) = (row.id, row.order_id);
+        let (at, event) = row.into_event(fill_rows.remove(&id).unwrap_or_default())?;
+        if let Event::Filled(fill) = &event {
+            fills.insert(id, fill.clone());
+        }
+        events.entry(order).or_default().push((at, event));
+    }
+    let order_rows = rows!(c, orders, OrderRow, orders::id);
+    let orders = order_rows
+        .map(|row| {
+            let id = row.id;
+            row.into_order(
+                leg_rows.remove(&id).unwrap_or_default(),
+                events.remove(&id).unwrap_or_default(),
+            )
+        })
+        .collect::<Result<_, StoreError>>()?;
+    Ok((orders, fills))
+}
+
+/// The journal in the order it was booked.
+fn journal_of(
+    c: &mut SqliteConnection,
+    fills: &HashMap<i64, Fill>,
+) -> Result<Vec<Journalled>, StoreError> {
+    let mut posted: HashMap<i64, Vec<(desk::Book, Money)>> = HashMap::new();
+    for row in rows!(
+        c,
+        postings,
+        PostingRow,
+        (postings::entry_id, postings::position)
+    ) {
+        posted.entry(row.entry_id).or_default().push(book_of(&row)?);
+    }
+    let journal_rows = rows!(c, journal, JournalRow, journal::id);
+    journal_rows
+        .map(|row| {
+            let (kind, cause) = (kind_of(&row)?, cause_of(&row)?);
+            let entry = Entry {
+                at: Moment::from_millis(row.at_ms),
+                kind,
+                memo: row.memo,
+                order: row.order_id.map(|o| o as u64),
+                postings: posted.remove(&row.id).unwrap_or_default(),
+                shares: Vec::new(),
+            };
+            Ok(Journalled {
+                entry,
+                fill: row.fill_event.and_then(|id| fills.get(&id).cloned()),
+                cause,
+            })
+        })
+        .collect()
 }
 
 /// Rows of the tables that only grow, gathered so that a long history goes in by few statements.
@@ -583,121 +554,124 @@ fn write(c: &mut SqliteConnection, facts: &[Fact]) -> Result<(), StoreError> {
     facts.iter().try_for_each(|fact| set(c, fact))
 }
 
+/// Writes a row in the place of the one with its key, if there is one.
+macro_rules! replace {
+    ($c:expr, $table:ident, $row:expr) => {
+        diesel::replace_into($table::table)
+            .values($row)
+            .execute($c)?
+    };
+}
+
 /// Writes a fact that takes the place of another, or takes it away.
 fn set(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
     match fact {
         Fact::Placed(_) | Fact::Happened(..) | Fact::Booked(..) => {}
         Fact::Setting(name, value) => {
-            let row = SettingRow {
-                name: name.clone(),
-                value: value.clone(),
-            };
-            diesel::replace_into(settings::table)
-                .values(row)
-                .execute(c)?;
+            replace!(
+                c,
+                settings,
+                SettingRow {
+                    name: name.clone(),
+                    value: value.clone(),
+                }
+            );
         }
         Fact::Clock(s) => {
-            let row = ClockRow {
-                id: 1,
-                now_ms: s.now.millis(),
-                running: s.running,
-                speed: i64::from(s.speed),
-            };
-            diesel::replace_into(clock::table).values(row).execute(c)?;
+            replace!(
+                c,
+                clock,
+                ClockRow {
+                    id: 1,
+                    now_ms: s.now.millis(),
+                    running: s.running,
+                    speed: i64::from(s.speed),
+                }
+            );
         }
         Fact::Described(campaign, label) => {
-            diesel::replace_into(campaigns::table)
-                .values(CampaignRow::of(*campaign, label))
-                .execute(c)?;
+            replace!(c, campaigns, CampaignRow::of(*campaign, label));
         }
         Fact::Declined(contract, true, at) => {
-            let row = DeclinedRow {
-                contract: contract.to_string(),
-                at_ms: at.millis(),
-            };
-            diesel::replace_into(declined::table)
-                .values(row)
-                .execute(c)?;
+            replace!(
+                c,
+                declined,
+                DeclinedRow {
+                    contract: contract.to_string(),
+                    at_ms: at.millis(),
+                }
+            );
         }
         Fact::Declined(contract, false, _) => {
             diesel::delete(declined::table.find(contract.to_string())).execute(c)?;
         }
         Fact::Draft(slot, body, at) => {
-            let row = DraftRow {
-                slot: slot.clone(),
-                body: body.clone(),
-                updated_ms: at.millis(),
-            };
-            diesel::replace_into(drafts::table).values(row).execute(c)?;
+            replace!(
+                c,
+                drafts,
+                DraftRow {
+                    slot: slot.clone(),
+                    body: body.clone(),
+                    updated_ms: at.millis(),
+                }
+            );
         }
         Fact::DraftGone(slot) => {
             diesel::delete(drafts::table.find(slot)).execute(c)?;
         }
         Fact::Bell(bell) => {
-            diesel::replace_into(bells::table)
-                .values(BellRow::of(bell))
-                .execute(c)?;
+            replace!(c, bells, BellRow::of(bell));
         }
         Fact::BellGone(id) => {
             diesel::delete(bells::table.find(*id as i64)).execute(c)?;
         }
         Fact::Day(day) => {
-            diesel::replace_into(days::table)
-                .values(DayRow::of(day))
-                .execute(c)?;
+            replace!(c, days, DayRow::of(day));
         }
         Fact::Rule(rule) => {
-            diesel::replace_into(rules::table)
-                .values(RuleRow::of(rule))
-                .execute(c)?;
+            replace!(c, rules, RuleRow::of(rule));
         }
         Fact::RuleGone(id) => {
             diesel::delete(rules::table.find(*id as i64)).execute(c)?;
         }
         Fact::Stands(rule, campaign, Some(s)) => {
-            diesel::replace_into(standing::table)
-                .values(RungRow::of(*rule, *campaign, s))
-                .execute(c)?;
+            replace!(c, standing, RungRow::of(*rule, *campaign, s));
         }
         Fact::Stands(rule, campaign, None) => {
             let key = (*rule as i64, campaign.unwrap_or(0) as i64);
             diesel::delete(standing::table.find(key)).execute(c)?;
         }
         Fact::Decided(decision) => {
-            diesel::replace_into(decisions::table)
-                .values(DecisionRow::of(decision))
-                .execute(c)?;
+            replace!(c, decisions, DecisionRow::of(decision));
         }
         Fact::OwnDate(own) => {
-            diesel::replace_into(own_dates::table)
-                .values(OwnDateRow::of(own))
-                .execute(c)?;
+            replace!(c, own_dates, OwnDateRow::of(own));
         }
         Fact::OwnDateGone(id) => {
             diesel::delete(own_dates::table.find(*id as i64)).execute(c)?;
         }
         Fact::DayNote(day, note) => {
-            let row = DayNoteRow {
-                day: day.clone(),
-                note: note.clone(),
-            };
-            diesel::replace_into(day_notes::table)
-                .values(row)
-                .execute(c)?;
+            replace!(
+                c,
+                day_notes,
+                DayNoteRow {
+                    day: day.clone(),
+                    note: note.clone(),
+                }
+            );
         }
         Fact::EntryNote(entry, note) => {
-            let row = EntryNoteRow {
-                entry: *entry as i64,
-                note: note.clone(),
-            };
-            diesel::replace_into(entry_notes::table)
-                .values(row)
-                .execute(c)?;
+            replace!(
+                c,
+                entry_notes,
+                EntryNoteRow {
+                    entry: *entry as i64,
+                    note: note.clone(),
+                }
+            );
         }
         Fact::Said(of, said) => {
-            diesel::replace_into(said::table)
-                .values(SaidRow::of(*of, said))
-                .execute(c)?;
+            replace!(c, said, SaidRow::of(*of, said));
         }
     }
     Ok(())

@@ -416,7 +416,7 @@ impl EventRow {
     }
 }
 
-const KINDS: [(EntryKind, &str); 10] = [
+const KINDS: [(EntryKind, &str); 11] = [
     (EntryKind::Deposit, "deposit"),
     (EntryKind::Trade, "trade"),
     (EntryKind::Settlement, "settlement"),
@@ -427,6 +427,7 @@ const KINDS: [(EntryKind, &str); 10] = [
     (EntryKind::Offset, "offset"),
     (EntryKind::Transfer, "transfer"),
     (EntryKind::Merge, "merge"),
+    (EntryKind::Correction, "correction"),
 ];
 
 pub(crate) fn kind_word(kind: EntryKind) -> &'static str {

@@ -9,7 +9,7 @@
 //! name, a note, tags, is a [`Label`]; it changes nothing that is counted.
 
 use crate::instrument::Instrument;
-use crate::number::Money;
+use crate::number::{Money, Price};
 use crate::time::Moment;
 
 /// What a chapter was.
@@ -43,6 +43,8 @@ pub enum ChapterKind {
     MovedOut,
     /// Another campaign became part of it.
     Merged,
+    /// What was settled was worth something else by the print that counts; its leg names it, with 0.
+    Corrected,
 }
 
 /// One thing that happened in a campaign.
@@ -114,6 +116,31 @@ pub struct Campaign {
 }
 
 impl Campaign {
+    /// Per unit of something that ended in a settlement: what it was settled at, and what corrections have added
+    /// to that since. Nothing where none of it ended here.
+    pub fn settled_at(&self, instrument: &Instrument, units: i64) -> Option<(Price, Price)> {
+        let ended = self.settled(instrument) * units;
+        let cash = |kind: ChapterKind| {
+            let of = |c: &&Chapter| c.kind == kind && c.legs.iter().any(|(i, _)| i == instrument);
+            let told = self.chapters.iter().filter(of);
+            told.map(|c| c.cash - c.futures).sum::<Money>()
+        };
+        (ended != 0).then(|| {
+            let at = cash(ChapterKind::Settled).over(ended);
+            (at, cash(ChapterKind::Corrected).over(ended))
+        })
+    }
+
+    /// How many of something ended for it in a settlement, below zero where they were sold.
+    pub fn settled(&self, instrument: &Instrument) -> i64 {
+        let ends = self
+            .chapters
+            .iter()
+            .filter(|c| c.kind == ChapterKind::Settled);
+        let legs = ends.flat_map(|c| &c.legs).filter(|(i, _)| i == instrument);
+        -legs.map(|(_, change)| change).sum::<i64>()
+    }
+
     /// When it was opened; nothing before its first chapter.
     pub fn opened(&self) -> Option<Moment> {
         self.chapters.first().map(|c| c.at)

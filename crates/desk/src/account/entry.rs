@@ -54,6 +54,8 @@ pub enum EntryKind {
     Transfer,
     /// One campaign became part of another.
     Merge,
+    /// The day's bar says another print than the one that something was settled by.
+    Correction,
 }
 
 /// What an entry that no order made was about: enough to make it again.
@@ -63,7 +65,7 @@ pub enum Cause {
     Market {
         /// The series that ended or was exercised, or the underlying that paid or was settled.
         instrument: Instrument,
-        /// Value per unit: of the settlement, the dividend, the future.
+        /// Value per unit: of the settlement, the dividend, the future; of a correction what is added to it.
         value: Price,
         /// Contracts that were exercised or assigned, signed as they were held.
         quantity: i64,

@@ -148,7 +148,8 @@ impl Account {
                 .filter_map(|s| self.campaign(s.campaign));
             let chapters = touched.flat_map(|c| c.chapters.iter().rev());
             for chapter in chapters.filter(|c| c.entry == number) {
-                out.extend(chapter.legs.iter().map(|(instrument, quantity)| Change {
+                let changed = chapter.legs.iter().filter(|(_, quantity)| *quantity != 0);
+                out.extend(changed.map(|(instrument, quantity)| Change {
                     at: entry.at,
                     order: entry.order,
                     instrument,
@@ -411,6 +412,30 @@ impl Account {
         }
         let head = (at, EntryKind::Settlement, memo, None);
         Some(self.record(head, "", moves, |_| ChapterKind::Settled))
+    }
+
+    /// Pays what a settlement was off by, per unit of `instrument`, to each campaign for which it ended.
+    pub fn correct(
+        &mut self,
+        at: Moment,
+        (instrument, units): (&Instrument, i64),
+        by: Price,
+        only: &[u64],
+        memo: String,
+    ) -> Option<&Entry> {
+        let mut moves = Moves::default();
+        for campaign in self.campaigns.values().filter(|c| meant(only, c.id)) {
+            let ended = campaign.settled(instrument);
+            if ended != 0 {
+                moves.pay(campaign.id, by.times(ended * units), Money::ZERO);
+                moves.change(campaign.id, instrument, 0);
+            }
+        }
+        if moves.shares.is_empty() {
+            return None;
+        }
+        let head = (at, EntryKind::Correction, memo, None);
+        Some(self.record(head, "", moves, |_| ChapterKind::Corrected))
     }
 
     /// Ends opposite sides of one series against each other at `value` per unit, the oldest first:

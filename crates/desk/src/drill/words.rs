@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use quant::Kind;
 
 use super::{
-    Deed, Drill, DrillCondition, DrillEvent, DrillKind, DrillLeg, Every, LegIn, LookTimes,
+    Adjust, Deed, Drill, DrillCondition, DrillEvent, DrillKind, DrillLeg, Every, LegIn, LookTimes,
     PressedSide, Size, StrikeAt,
 };
 use crate::number::{Decimal, Price};
@@ -160,6 +160,26 @@ pub fn condition_words(c: &DrillCondition) -> String {
     }
 }
 
+/// One adjustment as a sentence; it is rolled into an expiration of that kind.
+fn adjust_words(a: &Adjust, of: DrillKind) -> String {
+    let deed = match a.deed {
+        Deed::Close => "it closes all".to_owned(),
+        Deed::Rebuild => "it closes all and enters the legs anew in the same expiration".to_owned(),
+        Deed::Roll(n) => format!(
+            "it closes all and enters the legs anew in the first {} expiration at least {} ahead",
+            kind(of),
+            times(n, "day", "days")
+        ),
+        Deed::CloseSide(PressedSide::Pressed) => "it closes the pressed side".to_owned(),
+        Deed::CloseSide(PressedSide::Quiet) => "it closes the quiet side".to_owned(),
+    };
+    let most = a.most.map_or_else(String::new, |n| match n {
+        1 => ", once in a cycle".to_owned(),
+        n => format!(", at most {n} times in a cycle"),
+    });
+    format!("When {} {deed}{most}.", condition_words(&a.when))
+}
+
 /// The whole drill, a sentence an entry: when it looks and at which price, when it enters and what, how
 /// large, when it adjusts, when it leaves.
 pub fn drill_words(d: &Drill) -> Vec<String> {
@@ -233,24 +253,7 @@ pub fn drill_words(d: &Drill) -> Vec<String> {
         out.push(format!("A cycle is measured against {}.", stake.grouped()));
     }
     for a in &d.adjust {
-        let deed = match a.deed {
-            Deed::Close => "it closes all".to_owned(),
-            Deed::Rebuild => {
-                "it closes all and enters the legs anew in the same expiration".to_owned()
-            }
-            Deed::Roll(n) => format!(
-                "it closes all and enters the legs anew in the first {} expiration at least {} ahead",
-                kind(e.kind),
-                times(n, "day", "days")
-            ),
-            Deed::CloseSide(PressedSide::Pressed) => "it closes the pressed side".to_owned(),
-            Deed::CloseSide(PressedSide::Quiet) => "it closes the quiet side".to_owned(),
-        };
-        let most = a.most.map_or_else(String::new, |n| match n {
-            1 => ", once in a cycle".to_owned(),
-            n => format!(", at most {n} times in a cycle"),
-        });
-        out.push(format!("When {} {deed}{most}.", condition_words(&a.when)));
+        out.push(adjust_words(a, e.kind));
     }
     // By the numbers that the reasons of leaving have.
     let leave = (1..).zip(&d.leave.when);

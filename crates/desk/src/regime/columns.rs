@@ -78,15 +78,7 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
         two: vec![f64::INFINITY; n * n],
         three: vec![f64::INFINITY; n * n * n],
     };
-    let mut out: Vec<Column> = all
-        .iter()
-        .map(|c| Column {
-            legs: vec![c.place],
-            stock: None,
-            rule: c.rule,
-            requirement: c.alone,
-        })
-        .collect();
+    let mut out: Vec<Column> = all.iter().map(single).collect();
     let less = LESS * case.price * case.multiplier;
     // What a set needs together, where that is less than apart.
     let together = |set: &[usize], apart: f64| -> Option<Column> {
@@ -167,6 +159,16 @@ pub(super) fn columns(case: &RegimeCase, rules: &Strategy) -> Vec<Column> {
     out.extend(fours.collect::<Vec<_>>());
     out.extend(covered(case, &all));
     out
+}
+
+/// Contracts that stand for themselves.
+fn single(c: &Contracts) -> Column {
+    Column {
+        legs: vec![c.place],
+        stock: None,
+        rule: c.rule,
+        requirement: c.alone,
+    }
 }
 
 fn contracts(case: &RegimeCase, rules: &Strategy, shares: Shares) -> Vec<Contracts> {

@@ -201,64 +201,8 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
                 pair(0, &[(first, -1), (*c, -1)]);
             }
         }
-        F::Butterfly | F::ButterflySkewed => {
-            let even = f == F::Butterfly;
-            let fits = |a: usize, b: usize, c: usize| {
-                near(b, c) && ((strike(b) - strike(a) == strike(c) - strike(b)) == even)
-            };
-            for (i, b) in higher
-                .iter()
-                .enumerate()
-                .take_while(|(_, b)| near(first, **b))
-            {
-                for c in &higher[i + 1..] {
-                    if fits(first, *b, *c) {
-                        pair(0, &[(first, 1), (*b, -2), (*c, 1)]);
-                        pair(0, &[(first, -1), (*b, 2), (*c, -1)]);
-                    }
-                }
-                // Puts below, calls above the middle.
-                if seed.side == PUTS {
-                    let calls = &sides[CALLS];
-                    let Some(at) = calls.iter().position(|c| strike(*c) == strike(*b)) else {
-                        continue;
-                    };
-                    for c in &calls[at + 1..] {
-                        if fits(first, *b, *c) {
-                            let middle = calls[at];
-                            pair(0, &[(first, 1), (*b, -1), (middle, -1), (*c, 1)]);
-                            pair(0, &[(first, -1), (*b, 1), (middle, 1), (*c, -1)]);
-                        }
-                    }
-                }
-            }
-        }
-        F::Condor | F::CondorSkewed => {
-            let even = f == F::Condor;
-            for (i, b) in higher
-                .iter()
-                .enumerate()
-                .take_while(|(_, b)| near(first, **b))
-            {
-                let wing = strike(*b) - strike(first);
-                let mut uppers = |upper: &[usize]| {
-                    for (j, c) in upper.iter().enumerate() {
-                        for d in upper[j + 1..].iter().take_while(|d| near(*c, **d)) {
-                            if (strike(*d) - strike(*c) == wing) == even {
-                                pair(0, &[(first, 1), (*b, -1), (*c, -1), (*d, 1)]);
-                                pair(0, &[(first, -1), (*b, 1), (*c, 1), (*d, -1)]);
-                            }
-                        }
-                    }
-                };
-                uppers(&higher[i + 1..]);
-                if seed.side == PUTS {
-                    let calls = &sides[CALLS];
-                    let from = calls.partition_point(|c| strike(*c) <= strike(*b));
-                    uppers(&calls[from..]);
-                }
-            }
-        }
+        F::Butterfly | F::ButterflySkewed => butterflies(m, seed, width, give),
+        F::Condor | F::CondorSkewed => condors(m, seed, width, give),
         F::Calendar | F::Diagonal => {
             for later in &m.sides[seed.ending + 1..] {
                 for d in &later[seed.side] {
@@ -279,6 +223,84 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
             }
         }
         _ => {}
+    }
+}
+
+/// Butterflies of one kind, and of puts and calls together, that begin with the seed's strike.
+fn butterflies(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
+    let f = seed.family;
+    let sides = &m.sides[seed.ending];
+    let side = &sides[seed.side];
+    let first = side[seed.first];
+    let strike = |i: usize| m.series[i].strike;
+    let near = |a: usize, b: usize| strike(b) - strike(a) <= width + 1e-9;
+    let higher = &side[seed.first + 1..];
+    let mut pair = |legs: &[(usize, i8)]| give(Pack::new(f, 0, legs));
+    let even = f == Family::Butterfly;
+    let fits = |a: usize, b: usize, c: usize| {
+        near(b, c) && ((strike(b) - strike(a) == strike(c) - strike(b)) == even)
+    };
+    for (i, b) in higher
+        .iter()
+        .enumerate()
+        .take_while(|(_, b)| near(first, **b))
+    {
+        for c in &higher[i + 1..] {
+            if fits(first, *b, *c) {
+                pair(&[(first, 1), (*b, -2), (*c, 1)]);
+                pair(&[(first, -1), (*b, 2), (*c, -1)]);
+            }
+        }
+        // Puts below, calls above the middle.
+        if seed.side == PUTS {
+            let calls = &sides[CALLS];
+            let Some(at) = calls.iter().position(|c| strike(*c) == strike(*b)) else {
+                continue;
+            };
+            for c in &calls[at + 1..] {
+                if fits(first, *b, *c) {
+                    let middle = calls[at];
+                    pair(&[(first, 1), (*b, -1), (middle, -1), (*c, 1)]);
+                    pair(&[(first, -1), (*b, 1), (middle, 1), (*c, -1)]);
+                }
+            }
+        }
+    }
+}
+
+/// Condors of one kind, and of puts and calls together, that begin with the seed's strike.
+fn condors(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
+    let f = seed.family;
+    let sides = &m.sides[seed.ending];
+    let side = &sides[seed.side];
+    let first = side[seed.first];
+    let strike = |i: usize| m.series[i].strike;
+    let near = |a: usize, b: usize| strike(b) - strike(a) <= width + 1e-9;
+    let higher = &side[seed.first + 1..];
+    let mut pair = |legs: &[(usize, i8)]| give(Pack::new(f, 0, legs));
+    let even = f == Family::Condor;
+    for (i, b) in higher
+        .iter()
+        .enumerate()
+        .take_while(|(_, b)| near(first, **b))
+    {
+        let wing = strike(*b) - strike(first);
+        let mut uppers = |upper: &[usize]| {
+            for (j, c) in upper.iter().enumerate() {
+                for d in upper[j + 1..].iter().take_while(|d| near(*c, **d)) {
+                    if (strike(*d) - strike(*c) == wing) == even {
+                        pair(&[(first, 1), (*b, -1), (*c, -1), (*d, 1)]);
+                        pair(&[(first, -1), (*b, 1), (*c, 1), (*d, -1)]);
+                    }
+                }
+            }
+        };
+        uppers(&higher[i + 1..]);
+        if seed.side == PUTS {
+            let calls = &sides[CALLS];
+            let from = calls.partition_point(|c| strike(*c) <= strike(*b));
+            uppers(&calls[from..]);
+        }
     }
 }
 

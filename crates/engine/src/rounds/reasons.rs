@@ -242,6 +242,7 @@ fn happened(state: &State, campaign: &Campaign, looked: Moment) -> Vec<Since> {
         ChapterKind::Exercised
         | ChapterKind::Assigned
         | ChapterKind::Settled
+        | ChapterKind::Corrected
         | ChapterKind::Offset => true,
         ChapterKind::Opened
         | ChapterKind::Rolled

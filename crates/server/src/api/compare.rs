@@ -90,33 +90,36 @@ pub struct Comparison {
 /// The most drafts that are compared at once.
 const MOST_DRAFTS: usize = 4;
 
+impl CompareRequest {
+    fn check(&self, spot: f64) -> Result<(), Refusal> {
+        check_days(&[self.days])?;
+        let (field, message) = if !(1..=MOST_DRAFTS).contains(&self.drafts.len()) {
+            let count = self.drafts.len();
+            (
+                "drafts",
+                format!("{count} drafts; compare 1 to {MOST_DRAFTS}"),
+            )
+        } else if !(self.price > 0.0 && self.price < spot * 100.0) {
+            let (price, symbol) = (self.price, &self.symbol);
+            (
+                "price",
+                format!("{price} is not a price of {symbol}; write one above zero"),
+            )
+        } else {
+            return Ok(());
+        };
+        Err(Refusal::Field { field, message })
+    }
+}
+
 fn compared(
     state: &DeskState,
     quoter: &mut Quoter,
     request: &CompareRequest,
 ) -> Result<Comparison, Refusal> {
-    let refuse = |field: &'static str, message: String| Err(Refusal::Field { field, message });
     let u = underlying_of(state, &request.symbol)?;
-    check_days(&[request.days])?;
-    if !(1..=MOST_DRAFTS).contains(&request.drafts.len()) {
-        return refuse(
-            "drafts",
-            format!(
-                "{} drafts; compare 1 to {MOST_DRAFTS}",
-                request.drafts.len()
-            ),
-        );
-    }
     let spot = spot_of(state, &request.symbol).to_f64();
-    if !(request.price > 0.0 && request.price < spot * 100.0) {
-        return refuse(
-            "price",
-            format!(
-                "{} is not a price of {}; write one above zero",
-                request.price, request.symbol
-            ),
-        );
-    }
+    request.check(spot)?;
     let mut most = 0;
     for d in &request.drafts {
         most = most.max(units_controlled(&holding(&d.legs)?, u));

@@ -389,6 +389,71 @@ fn sessions_after(day: Date, count: usize) -> Date {
     (0..count).fold(day, |d, _| next_session(d))
 }
 
+/// The rules that the trader lives by.
+fn rule_myself(t: &mut Trader<'_>) -> Result<(), Refusal> {
+    for MyRule(scope, measure, side, limit, again) in my_rules() {
+        let hundredths = |n: i64| Decimal::from_raw(n * Decimal::SCALE / 100);
+        let condition = Condition {
+            measure,
+            side,
+            limit: hundredths(limit),
+        };
+        let rule = Rule {
+            id: 0,
+            scope,
+            condition,
+            again: Some(hundredths(again)),
+            on: true,
+        };
+        t.desk.set_rule(None, rule)?;
+    }
+    Ok(())
+}
+
+/// What is opened in March: a butterfly, a calendar and a straddle.
+fn in_march(t: &mut Trader<'_>) -> Result<(), Refusal> {
+    use Kind::{Call, Put};
+    // A put butterfly on the index with one wing longer than the other, for a credit.
+    t.wait_until(date(2031, 3, 3), 13, 10)?;
+    let monthly = t.expiration("WXMR", 40, false);
+    let wing = |t: &Trader<'_>, strike: f64, quantity: i64| {
+        t.leg("WXMR", monthly.as_ref(), Put, strike, quantity)
+    };
+    let broken: Vec<Leg> = [
+        wing(t, 2_850.0, 1),
+        wing(t, 2_800.0, -2),
+        wing(t, 2_700.0, 1),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    t.open("WXMR", Package::new(broken)?, 1)?;
+
+    // A calendar across the results: what ends before them is sold, what ends behind is bought.
+    t.wait_until(date(2031, 3, 7), 14, 45)?;
+    let (near, far) = (
+        t.expiration("NMOU", 5, true),
+        t.expiration("NMOU", 20, true),
+    );
+    let calendar: Vec<Leg> = [
+        t.leg("NMOU", near.as_ref(), Call, 190.0, -1),
+        t.leg("NMOU", far.as_ref(), Call, 190.0, 1),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    t.open("NMOU", Package::new(calendar)?, 2)?;
+    // Results tomorrow after the close: a straddle bought on the eve.
+    t.wait_until(date(2031, 3, 10), 15, 20)?;
+    let week = t.expiration("BRLW", 3, true);
+    let straddle: Vec<Leg> = [Call, Put]
+        .into_iter()
+        .filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1))
+        .collect();
+    t.open("BRLW", Package::new(straddle)?, 2)?;
+    Ok(())
+}
+
 /// Opens the account and trades it up to the present moment of the demo.
 ///
 /// # Errors
@@ -407,22 +472,7 @@ pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
     t.open("OSKV", protected, 1)?;
 
     t.wait_until(date(2031, 2, 3), 9, 45)?;
-    for MyRule(scope, measure, side, limit, again) in my_rules() {
-        let hundredths = |n: i64| Decimal::from_raw(n * Decimal::SCALE / 100);
-        let condition = Condition {
-            measure,
-            side,
-            limit: hundredths(limit),
-        };
-        let rule = Rule {
-            id: 0,
-            scope,
-            condition,
-            again: Some(hundredths(again)),
-            on: true,
-        };
-        t.desk.set_rule(None, rule)?;
-    }
+    rule_myself(&mut t)?;
 
     t.wait_until(date(2031, 2, 5), 10, 20)?;
     let calls = [pick(Call, 0.30, -1), pick(Call, 0.25, 1)];
@@ -462,45 +512,7 @@ pub fn trade(desk: &mut Engine) -> Result<(), Refusal> {
     let to = t.structure("ZORV", 60, &calls)?;
     t.roll(&mut zorvane, to, 1)?;
 
-    // A put butterfly on the index with one wing longer than the other, for a credit.
-    t.wait_until(date(2031, 3, 3), 13, 10)?;
-    let monthly = t.expiration("WXMR", 40, false);
-    let wing = |t: &Trader<'_>, strike: f64, quantity: i64| {
-        t.leg("WXMR", monthly.as_ref(), Put, strike, quantity)
-    };
-    let broken: Vec<Leg> = [
-        wing(&t, 2_850.0, 1),
-        wing(&t, 2_800.0, -2),
-        wing(&t, 2_700.0, 1),
-    ]
-    .into_iter()
-    .flatten()
-    .collect();
-    t.open("WXMR", Package::new(broken)?, 1)?;
-
-    // A calendar across the results: what ends before them is sold, what ends behind is bought.
-    t.wait_until(date(2031, 3, 7), 14, 45)?;
-    let (near, far) = (
-        t.expiration("NMOU", 5, true),
-        t.expiration("NMOU", 20, true),
-    );
-    let calendar: Vec<Leg> = [
-        t.leg("NMOU", near.as_ref(), Call, 190.0, -1),
-        t.leg("NMOU", far.as_ref(), Call, 190.0, 1),
-    ]
-    .into_iter()
-    .flatten()
-    .collect();
-    t.open("NMOU", Package::new(calendar)?, 2)?;
-    // Results tomorrow after the close: a straddle bought on the eve.
-    t.wait_until(date(2031, 3, 10), 15, 20)?;
-    let week = t.expiration("BRLW", 3, true);
-    let straddle: Vec<Leg> = [Call, Put]
-        .into_iter()
-        .filter_map(|kind| t.leg("BRLW", week.as_ref(), kind, 38.0, 1))
-        .collect();
-    t.open("BRLW", Package::new(straddle)?, 2)?;
-
+    in_march(&mut t)?;
     t.desk.add_date(OwnDate {
         id: 0,
         date: date(2031, 3, 21),

@@ -129,23 +129,8 @@ fn read(text: &str) -> Result<Contents, LineProblem> {
         .headers()
         .map_err(|e| problem(1, e.to_string()))?
         .clone();
-    let needed: Vec<&str> = FILL_COLUMNS
-        .into_iter()
-        .filter(|c| !OPTIONAL.contains(c))
-        .collect();
-    let missing: Vec<&str> = needed
-        .into_iter()
-        .filter(|c| !headers.iter().any(|h| h.trim() == *c))
-        .collect();
-    if !missing.is_empty() {
-        return Err(problem(
-            1,
-            format!(
-                "the header lacks {}; it has the columns {}",
-                missing.join(", "),
-                FILL_COLUMNS.join(",")
-            ),
-        ));
+    if let Some(message) = lacking(&headers) {
+        return Err(problem(1, message));
     }
     let mut problems = Vec::new();
     let mut fills: Vec<(String, Vec<Row>)> = Vec::new();
@@ -223,6 +208,21 @@ fn read(text: &str) -> Result<Contents, LineProblem> {
     }
     fills.retain(|(name, _)| !spoiled.contains(name));
     Ok((fills, problems))
+}
+
+/// What a header lacks, if anything.
+fn lacking(headers: &csv::StringRecord) -> Option<String> {
+    let needed = FILL_COLUMNS.into_iter().filter(|c| !OPTIONAL.contains(c));
+    let missing: Vec<&str> = needed
+        .filter(|c| !headers.iter().any(|h| h.trim() == *c))
+        .collect();
+    (!missing.is_empty()).then(|| {
+        format!(
+            "the header lacks {}; it has the columns {}",
+            missing.join(", "),
+            FILL_COLUMNS.join(",")
+        )
+    })
 }
 
 /// The execution that some rows are.

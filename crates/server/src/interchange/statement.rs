@@ -302,6 +302,22 @@ fn bank(id: String, at: Moment, kind: &str, amount: Money, memo: &str) -> Node {
     )
 }
 
+/// By how much an entry changed what is held of each instrument, over all campaigns.
+fn changes_of(state: &State, number: usize, entry: &Entry) -> Vec<(Instrument, i64)> {
+    let shares = entry.shares.iter();
+    let touched = shares.filter_map(|s| state.account.campaign(s.campaign));
+    let mut legs: Vec<(Instrument, i64)> = Vec::new();
+    for chapter in touched.flat_map(|c| c.chapters.iter().filter(|c| c.entry == number)) {
+        for (instrument, n) in &chapter.legs {
+            match legs.iter_mut().find(|(i, _)| i == instrument) {
+                Some((_, sum)) => *sum += n,
+                None => legs.push((instrument.clone(), *n)),
+            }
+        }
+    }
+    legs
+}
+
 /// What happened without an order: money paid in, dividends, daily settlements, expirations,
 /// exercises and assignments with the shares that changed hands. Lots that moved between campaigns
 /// are no matter of a statement.
@@ -313,19 +329,7 @@ fn without_order(
 ) -> Vec<Node> {
     let (id, at, memo) = (format!("entry-{}", number + 1), entry.at, &entry.memo);
     let cash = entry.amount(Book::Cash);
-    let touched = entry
-        .shares
-        .iter()
-        .filter_map(|s| state.account.campaign(s.campaign));
-    let mut legs: Vec<(Instrument, i64)> = Vec::new();
-    for chapter in touched.flat_map(|c| c.chapters.iter().filter(|c| c.entry == number)) {
-        for (instrument, n) in &chapter.legs {
-            match legs.iter_mut().find(|(i, _)| i == instrument) {
-                Some((_, sum)) => *sum += n,
-                None => legs.push((instrument.clone(), *n)),
-            }
-        }
-    }
+    let legs = changes_of(state, number, entry);
     named.extend(legs.iter().map(|(i, _)| i.clone()));
     let head = |part: &str| {
         Inside(
@@ -357,7 +361,9 @@ fn without_order(
     match entry.kind {
         EntryKind::Trade | EntryKind::Transfer | EntryKind::Merge => Vec::new(),
         EntryKind::Deposit => vec![bank(id, at, "DEP", cash, memo)],
-        EntryKind::Variation => vec![bank(id, at, "OTHER", cash, memo)],
+        EntryKind::Variation | EntryKind::Correction => {
+            vec![bank(id, at, "OTHER", cash, memo)]
+        }
         EntryKind::Dividend => {
             let symbol = memo.split(' ').next().unwrap_or_default();
             let instrument = Instrument::Underlying(symbol.to_owned());
@@ -410,13 +416,9 @@ fn without_order(
     }
 }
 
-/// The statement: every execution, what happened without one, what is open, the cash, and the
-/// securities that are named.
-pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
-    let now = state.clock.now;
-    let begin = state.account.entries().front().map_or(now, |e| e.at);
-    let mut transactions = vec![value("DTSTART", moment(begin)), value("DTEND", moment(now))];
-    let mut named: Vec<Instrument> = Vec::new();
+/// Every execution, a transaction a leg.
+fn executions(state: &State, named: &mut Vec<Instrument>) -> Vec<Node> {
+    let mut out = Vec::new();
     for (id, o, f) in fills(state) {
         let Some(u) = state.world.underlying(&o.request.symbol) else {
             continue;
@@ -433,7 +435,7 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
                     f.legs.iter().filter_map(ends).min() != ends(leg)
                 }
             };
-            transactions.push(trade(
+            out.push(trade(
                 &format!("{id}-{}", i + 1),
                 f.at,
                 &engine::trading::order_words(o, u),
@@ -445,6 +447,17 @@ pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
             named.push(leg.instrument.clone());
         }
     }
+    out
+}
+
+/// The statement: every execution, what happened without one, what is open, the cash, and the
+/// securities that are named.
+pub fn ofx(state: &State, quoter: &mut Quoter) -> std::io::Result<String> {
+    let now = state.clock.now;
+    let begin = state.account.entries().front().map_or(now, |e| e.at);
+    let mut transactions = vec![value("DTSTART", moment(begin)), value("DTEND", moment(now))];
+    let mut named: Vec<Instrument> = Vec::new();
+    transactions.extend(executions(state, &mut named));
     for (number, entry) in state.account.entries().iter().enumerate() {
         transactions.extend(without_order(state, number, entry, &mut named));
     }

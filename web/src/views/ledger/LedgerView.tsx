@@ -116,6 +116,7 @@ const KINDS: NonNullable<LedgerWanted['kind']>[] = [
   'settled between campaigns',
   'moved between campaigns',
   'campaigns merged',
+  'correction',
 ];
 const field = 'h-6 rounded border border-strong bg-raised px-2 placeholder:text-ink2';
 type Written = { symbol: string; kind: string; campaign: string; from: string; to: string };

@@ -135,6 +135,37 @@ fn risk_then(u: &Underlying, then: &Holding, received: Received) -> Option<f64> 
     Some((-least).max(Money::ZERO).to_f64())
 }
 
+/// What one of each instrument of some orders adds to the book, where that can be known.
+fn ones_of(
+    state: &State,
+    quoter: &mut Quoter,
+    ground: &Ground<'_>,
+    orders: &[Holding],
+) -> HashMap<Instrument, Option<One>> {
+    let mut ones: HashMap<Instrument, Option<One>> = HashMap::new();
+    for leg in orders.iter().flat_map(|o| o.legs()) {
+        ones.entry(leg.instrument.clone()).or_insert_with(|| {
+            let market = quoter.leg_any(&state.world, &leg.instrument, state.clock.now)?;
+            Some(One {
+                adds: ground.one(state, &leg.instrument, &market)?,
+                market,
+            })
+        });
+    }
+    ones
+}
+
+/// What an order brings at the marks of its legs: in cash, and as what its profit counts from.
+fn brought(order: &Holding, u: &Underlying, marks: &[Price]) -> (Money, Received) {
+    let comes = Received::at_prices(order, u, marks);
+    let legs = order.legs().iter().zip(marks);
+    let futures = legs.filter(|(leg, _)| u.is_margined(&leg.instrument));
+    let unpaid: Money = futures
+        .map(|(leg, mark)| mark.times(leg.quantity * u.units(&leg.instrument)))
+        .sum();
+    (comes.money() + unpaid, comes)
+}
+
 /// Changes of the campaigns that are chosen.
 pub(super) fn changes(
     state: &State,
@@ -172,16 +203,7 @@ pub(super) fn changes(
             }
         }
         let orders: Vec<Holding> = reached.iter().map(|(then, _)| change(held, then)).collect();
-        let mut ones: HashMap<Instrument, Option<One>> = HashMap::new();
-        for leg in orders.iter().flat_map(|o| o.legs()) {
-            ones.entry(leg.instrument.clone()).or_insert_with(|| {
-                let market = quoter.leg_any(&state.world, &leg.instrument, at)?;
-                Some(One {
-                    adds: ground.one(state, &leg.instrument, &market)?,
-                    market,
-                })
-            });
-        }
+        let ones = ones_of(state, quoter, &ground, &orders);
         for ((then, words), order) in reached.into_iter().zip(orders) {
             let parts: Option<Vec<(&One, i64, f64)>> = order
                 .legs()
@@ -201,13 +223,8 @@ pub(super) fn changes(
                 .iter()
                 .map(|(one, ..)| one.market.quote.mark())
                 .collect();
-            let comes = Received::at_prices(&order, ground.u, &marks);
-            let futures = order.legs().iter().zip(&marks);
-            let futures = futures.filter(|(leg, _)| ground.u.is_margined(&leg.instrument));
-            let unpaid: Money = futures
-                .map(|(leg, mark)| mark.times(leg.quantity * ground.u.units(&leg.instrument)))
-                .sum();
-            let (cash, received) = (comes.money() + unpaid, received.and(comes));
+            let (cash, comes) = brought(&order, ground.u, &marks);
+            let received = received.and(comes);
             let before = l.worked.risk.to_f64();
             let known = risk_then(ground.u, &then, received);
             let after = known.unwrap_or(before);

@@ -7,7 +7,7 @@ mod trades;
 
 use desk::book::mend::{Bands, Goal, Least, Mending, Prospect, Stance, mend};
 use desk::book::{STRESS_ANSWER, STRESS_MOVES};
-use desk::{Contract, Holding, Instrument, Leg, Money, UnderlyingKind};
+use desk::{Contract, Holding, Instrument, Leg, Money};
 use market::Quoter;
 use rayon::prelude::*;
 
@@ -114,6 +114,113 @@ enum Pick {
     Change(usize),
 }
 
+/// An underlying with what one of each of its options adds to the book.
+type Quoted<'a> = (Ground<'a>, Vec<(Contract, One)>);
+
+/// Where the chosen part of the book stands.
+fn stance_of(looked: &[ItemLooked], asked: &MendAsked) -> Stance {
+    let mut book = Stance {
+        moves: vec![0.0; STRESS_MOVES.len()],
+        ..Stance::default()
+    };
+    for l in looked.iter().filter(|l| l.item.on) {
+        let sector = asked.sector.is_some() && l.item.sector == asked.sector;
+        let risk = l.worked.risk.to_f64();
+        let adds = Stance {
+            lean: l.worked.index.delta,
+            theta: l.worked.greeks.theta,
+            vega: l.worked.greeks.vega,
+            moves: l.worked.moves.clone(),
+            capital: risk,
+            sector: if sector { risk } else { 0.0 },
+        };
+        book = book.with(&adds, 1.0);
+    }
+    book
+}
+
+/// Every underlying that may be traded, with its options.
+fn grounds_with_ones<'a>(
+    state: &'a State,
+    quoter: &mut Quoter,
+    (lens, index): (&Lens, f64),
+    asked: &MendAsked,
+    symbols: &[String],
+) -> Result<Vec<Quoted<'a>>, Refusal> {
+    let mut grounds = Vec::new();
+    for symbol in symbols {
+        let ground = Ground::of(state, lens, index, symbol);
+        let ground = ground.ok_or_else(|| Refusal::UnknownSymbol(symbol.clone(), String::new()))?;
+        let listed = listed_on(state, quoter, &ground, asked.days);
+        let ones: Vec<(Contract, One)> = listed
+            .into_par_iter()
+            .filter_map(|(c, market)| {
+                let adds = ground.one(state, &Instrument::Option(c.clone()), &market)?;
+                Some((c, One { adds, market }))
+            })
+            .collect();
+        grounds.push((ground, ones));
+    }
+    Ok(grounds)
+}
+
+/// Places of the options of one expiration, root and right, which stand together in the list.
+fn sides_of(ones: &[(Contract, One)]) -> Vec<std::ops::Range<usize>> {
+    let mut ranges = Vec::new();
+    let mut from = 0;
+    let one_side =
+        |a: &Contract, b: &Contract| a.expiry == b.expiry && a.root == b.root && a.kind == b.kind;
+    for side in ones.chunk_by(|(a, _), (b, _)| one_side(a, b)) {
+        ranges.push(from..from + side.len());
+        from += side.len();
+    }
+    ranges
+}
+
+/// Options that are bought or sold, and the cash that moves.
+fn trade_of_legs(
+    g: &Ground<'_>,
+    ones: &[(Contract, One)],
+    legs: &[(usize, i64)],
+    packages: i64,
+) -> (Remedy, Money) {
+    let all = legs
+        .iter()
+        .map(|(i, q)| Leg::option(ones[*i].0.clone(), *q));
+    let unit = Holding::new(all);
+    let paid: Money = legs
+        .iter()
+        .map(|(i, q)| {
+            let mark = ones[*i].1.market.quote.mark();
+            mark.times(q * g.u.multiplier * packages)
+        })
+        .sum();
+    (trade(g, unit), -paid)
+}
+
+/// The underlying itself, bought or sold, and the cash that moves.
+fn trade_of_itself(g: &Ground<'_>, quantity: i64, packages: i64) -> (Remedy, Money) {
+    let instrument = Instrument::Underlying(g.u.symbol.clone());
+    let paid = if g.u.is_margined(&instrument) {
+        0.0
+    } else {
+        g.spot * (quantity * packages) as f64
+    };
+    let unit = Holding::new([Leg {
+        instrument,
+        quantity,
+    }]);
+    (trade(g, unit), Money::from_model(-paid))
+}
+
+fn trade(g: &Ground<'_>, unit: Holding) -> Remedy {
+    Remedy::Trade {
+        symbol: g.u.symbol.clone(),
+        words: words_of(&unit, g.u),
+        unit,
+    }
+}
+
 /// Looks for the smallest changes that bring the chosen book where it should be.
 ///
 /// # Errors
@@ -137,53 +244,15 @@ pub fn mended(
     };
     let all = items(state, quoter, chosen);
     let looked = worked(state, quoter, memo, all, (&standard, index), &wanted);
-    let on = || looked.iter().filter(|l| l.item.on);
-    let mut book = Stance {
-        moves: vec![0.0; STRESS_MOVES.len()],
-        ..Stance::default()
-    };
-    for l in on() {
-        let sector = asked.sector.is_some() && l.item.sector == asked.sector;
-        let risk = l.worked.risk.to_f64();
-        let adds = Stance {
-            lean: l.worked.index.delta,
-            theta: l.worked.greeks.theta,
-            vega: l.worked.greeks.vega,
-            moves: l.worked.moves.clone(),
-            capital: risk,
-            sector: if sector { risk } else { 0.0 },
-        };
-        book = book.with(&adds, 1.0);
-    }
+    let book = stance_of(&looked, asked);
     let symbols = grounds_of(state, lens, asked);
     let away = asked.goal.away(&book);
     let mut candidates: Vec<Prospect<Pick>> = Vec::new();
-    let mut grounds: Vec<(Ground<'_>, Vec<(Contract, One)>)> = Vec::new();
+    let mut grounds: Vec<Quoted<'_>> = Vec::new();
     if away > 0.0 {
-        for symbol in &symbols {
-            let ground = Ground::of(state, lens, index, symbol);
-            let ground =
-                ground.ok_or_else(|| Refusal::UnknownSymbol(symbol.clone(), String::new()))?;
-            let listed = listed_on(state, quoter, &ground, asked.days);
-            let ones: Vec<(Contract, One)> = listed
-                .into_par_iter()
-                .filter_map(|(c, market)| {
-                    let adds = ground.one(state, &Instrument::Option(c.clone()), &market)?;
-                    Some((c, One { adds, market }))
-                })
-                .collect();
-            grounds.push((ground, ones));
-        }
+        grounds = grounds_with_ones(state, quoter, (lens, index), asked, &symbols)?;
         for (g, (ground, ones)) in grounds.iter().enumerate() {
-            let mut ranges = Vec::new();
-            let mut from = 0;
-            let one_side = |a: &Contract, b: &Contract| {
-                a.expiry == b.expiry && a.root == b.root && a.kind == b.kind
-            };
-            for side in ones.chunk_by(|(a, _), (b, _)| one_side(a, b)) {
-                ranges.push(from..from + side.len());
-                from += side.len();
-            }
+            let ranges = sides_of(ones);
             let found: Vec<Prospect<Pick>> = ranges
                 .into_par_iter()
                 .flat_map_iter(|r| of_one_side(state, (g, ground), ones, r, asked))
@@ -234,50 +303,10 @@ pub fn mended(
             }
             Pick::Legs { ground, legs, two } => {
                 let (g, ones) = &grounds[ground];
-                let legs = &legs[..if two { 2 } else { 1 }];
-                let unit = Holding::new(
-                    legs.iter()
-                        .map(|(i, q)| Leg::option(ones[*i].0.clone(), *q)),
-                );
-                let paid: Money = legs
-                    .iter()
-                    .map(|(i, q)| {
-                        let mark = ones[*i].1.market.quote.mark();
-                        mark.times(q * g.u.multiplier * m.packages)
-                    })
-                    .sum();
-                let words = words_of(&unit, g.u);
-                let symbol = g.u.symbol.clone();
-                (
-                    Remedy::Trade {
-                        symbol,
-                        unit,
-                        words,
-                    },
-                    -paid,
-                )
+                trade_of_legs(g, ones, &legs[..if two { 2 } else { 1 }], m.packages)
             }
             Pick::Itself { ground, quantity } => {
-                let g = &grounds[ground].0;
-                let symbol = g.u.symbol.clone();
-                let unit = Holding::new([Leg {
-                    instrument: Instrument::Underlying(symbol.clone()),
-                    quantity,
-                }]);
-                let paid = if g.u.kind == UnderlyingKind::Future {
-                    0.0
-                } else {
-                    g.spot * (quantity * m.packages) as f64
-                };
-                let words = words_of(&unit, g.u);
-                (
-                    Remedy::Trade {
-                        symbol,
-                        unit,
-                        words,
-                    },
-                    Money::from_model(-paid),
-                )
+                trade_of_itself(&grounds[ground].0, quantity, m.packages)
             }
         };
         Mended {

@@ -10,7 +10,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 use crate::api::wire::{
-    EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, moment, money,
+    EvenWire, GreeksWire, LegWire, even, greeks, instrument_label, legs_wire, moment, money,
 };
 
 /// One leg of a position.
@@ -206,6 +206,22 @@ pub(crate) struct Carried {
     pub(crate) deviation: f64,
 }
 
+/// What an evaluation adds to the lean of the book.
+fn lean_of(state: &DeskState, symbol: &str, e: &desk::Evaluation, price: f64) -> f64 {
+    let mut of_it = BookGreeks::default();
+    let beta = state.world.beta(symbol, state.clock.now);
+    of_it.add(&e.greeks, beta, price, index_price(state));
+    of_it.lean
+}
+
+/// An event ahead, as a few words.
+fn next_words(event: &desk::Event, now: desk::Moment) -> String {
+    match now.days_until(event.date) {
+        0 => format!("{} today", event.what),
+        days => format!("{} in {days} d", event.what),
+    }
+}
+
 /// A campaign as it is carried, its curves over a range of prices; nothing where it is closed.
 pub(crate) fn carried(
     state: &DeskState,
@@ -259,16 +275,7 @@ pub(crate) fn carried(
     let of_it = (desk::Structure::of(&held, u), symbol.as_str(), Some(id));
     let in_force = ruling(&state.my_rules, Subject::Campaign, of_it);
     let rings = shape.map_or_else(Vec::new, |s| ring_prices(&in_force, &held, s, deviation));
-    let lean = judged.as_ref().map(|e| {
-        let mut of_it = BookGreeks::default();
-        of_it.add(
-            &e.greeks,
-            state.world.beta(symbol, now),
-            price,
-            index_price(state),
-        );
-        of_it.lean
-    });
+    let lean = judged.as_ref().map(|e| lean_of(state, symbol, e, price));
     let position = Position {
         campaign: id,
         title: state.account.title(id, u)?,
@@ -281,14 +288,7 @@ pub(crate) fn carried(
             .and_then(|s| desk::Strip::in_deviations((&held, s, &rings), price, deviation, REACH))
             .map(Strip::from),
         nearest: shape.and_then(|s| desk::deviations_to_nearest(&held, s, price, deviation)),
-        next: event.map(|e| {
-            let in_days = now.days_until(e.date);
-            if in_days == 0 {
-                format!("{} today", e.what)
-            } else {
-                format!("{} in {in_days} d", e.what)
-            }
-        }),
+        next: event.map(|e| next_words(&e, now)),
         lean,
         tied_up: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.tied_up)),
         symbol: symbol.to_owned(),
@@ -299,16 +299,7 @@ pub(crate) fn carried(
         expiry: expiry.map(desk::short_date),
         days,
         one_order: Package::of(&held).is_ok(),
-        closing: held
-            .unit()
-            .reversed()
-            .legs()
-            .iter()
-            .map(|l| LegWire {
-                contract: l.instrument.to_string(),
-                quantity: l.quantity,
-            })
-            .collect(),
+        closing: legs_wire(&held.unit().reversed()),
         open_profit: money(open_profit),
         realised: money(totals.realised),
         fees: money(totals.fees),

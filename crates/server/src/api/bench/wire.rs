@@ -1,7 +1,7 @@
 //! The bench's answer as it crosses. Nothing is computed here but percentages of what the answer
 //! itself says.
 
-use desk::{Even, Extent, GridPrice, Price, Underlying};
+use desk::{ChancesAt, Even, Extent, Grid, GridPrice, Horizon, Price, Underlying};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -155,6 +155,46 @@ fn price_names(names: &[GridPrice]) -> String {
     names.iter().map(word).collect::<Vec<_>>().join(", ")
 }
 
+/// Days of a year from one moment to another, fractions with them.
+fn days_between(from: desk::Moment, to: desk::Moment) -> f64 {
+    from.years_until(to) * 365.0
+}
+
+/// The grid in its unit, its rows in order of time; the last is the first expiration.
+fn grid_wire(g: Grid, (at, horizon): (desk::Moment, &Horizon), whole: Option<f64>) -> GridWire {
+    let since = |moment| days_between(at, moment);
+    let dates = g.dates.iter().zip(&g.profit);
+    let mut dated: Vec<(String, f64, Vec<f64>)> = dates
+        .map(|(at, profit)| (at.date().to_string(), since(*at), profit.clone()))
+        .collect();
+    dated.sort_by(|a, b| a.1.total_cmp(&b.1));
+    dated.dedup_by(|later, earlier| later.1 - earlier.1 < 0.3);
+    let last = g.profit.last();
+    let end = (horizon.date.to_string(), since(horizon.moment));
+    dated.extend(last.map(|profit| (end.0, end.1, profit.clone())));
+    let in_unit = |row: &Vec<f64>, whole: f64| row.iter().map(|v| v / whole).collect();
+    GridWire {
+        prices: g.prices,
+        names: g.names.iter().map(|n| price_names(n)).collect(),
+        dates: dated.iter().map(|d| d.0.clone()).collect(),
+        days: dated.iter().map(|d| d.1).collect(),
+        values: whole.map(|whole| dated.iter().map(|d| in_unit(&d.2, whole)).collect()),
+    }
+}
+
+fn chances_at_wire(d: ChancesAt, at: desk::Moment) -> ChancesAtWire {
+    let t = d.touches;
+    ChancesAtWire {
+        date: d.at.date().to_string(),
+        days: days_between(at, d.at),
+        ends: d.ends.to_vec(),
+        touches: vec![t.low, t.high, t.either, t.both, t.neither],
+        profit: d.profit,
+        expected: d.expected,
+        density: d.density,
+    }
+}
+
 pub(crate) fn bench_wire(
     judged: Judged,
     underlying: &Underlying,
@@ -166,7 +206,7 @@ pub(crate) fn bench_wire(
         bench: b,
         asked,
     } = judged;
-    let since = |moment: desk::Moment| e.at.years_until(moment) * 365.0;
+    let since = |moment: desk::Moment| days_between(e.at, moment);
     let even = |e: &Even| match e {
         Even::Point(p) | Even::Range(p, _) => Price::to_f64(*p),
     };
@@ -178,33 +218,7 @@ pub(crate) fn bench_wire(
     }
     .filter(|whole| *whole > 0.0);
     let (aim, until) = (asked.chances.as_ref(), since(b.horizon.moment));
-    let grid = b.grid.map(|g| {
-        let mut dated: Vec<(String, f64, Vec<f64>)> = g
-            .dates
-            .iter()
-            .zip(&g.profit)
-            .map(|(at, profit)| (at.date().to_string(), since(*at), profit.clone()))
-            .collect();
-        dated.sort_by(|a, b| a.1.total_cmp(&b.1));
-        dated.dedup_by(|later, earlier| later.1 - earlier.1 < 0.3);
-        dated.extend(
-            g.profit
-                .last()
-                .map(|profit| (b.horizon.date.to_string(), until, profit.clone())),
-        );
-        GridWire {
-            prices: g.prices,
-            names: g.names.iter().map(|n| price_names(n)).collect(),
-            dates: dated.iter().map(|d| d.0.clone()).collect(),
-            days: dated.iter().map(|d| d.1).collect(),
-            values: whole.map(|whole| {
-                dated
-                    .iter()
-                    .map(|d| d.2.iter().map(|v| v / whole).collect())
-                    .collect()
-            }),
-        }
-    });
+    let grid = b.grid.map(|g| grid_wire(g, (e.at, &b.horizon), whole));
     BenchWire {
         effect,
         events,
@@ -256,21 +270,7 @@ pub(crate) fn bench_wire(
             dates: c
                 .dates
                 .into_iter()
-                .map(|d| ChancesAtWire {
-                    date: d.at.date().to_string(),
-                    days: since(d.at),
-                    ends: d.ends.to_vec(),
-                    touches: vec![
-                        d.touches.low,
-                        d.touches.high,
-                        d.touches.either,
-                        d.touches.both,
-                        d.touches.neither,
-                    ],
-                    profit: d.profit,
-                    expected: d.expected,
-                    density: d.density,
-                })
+                .map(|d| chances_at_wire(d, e.at))
                 .collect(),
         }),
         prices: b.prices,

@@ -204,6 +204,7 @@ words! {
         MovedIn = "moved in",
         MovedOut = "moved out",
         Merged = "merged",
+        Corrected = "corrected",
     }
 }
 
@@ -220,6 +221,7 @@ words! {
         Offset = "settled between campaigns",
         Transfer = "moved between campaigns",
         Merge = "campaigns merged",
+        Correction = "correction",
     }
 }
 

@@ -218,15 +218,7 @@ impl Facts {
                 dividend_yield.unwrap_or(0.0)
             ));
         }
-        let root = |name: &str| -> Result<Option<String>, String> {
-            let root = self.get(name);
-            if root.is_empty() {
-                return Ok(None);
-            }
-            super::check_symbol(root).map_err(|e| format!("{name}: {e}"))?;
-            Ok(Some(root.to_owned()))
-        };
-        let (opening_root, weekly_root) = (root("opening_root")?, root("closing_root")?);
+        let (opening_root, weekly_root) = (self.root("opening_root")?, self.root("closing_root")?);
         let step = |name: &str| -> Result<Price, String> {
             let step = self.maybe(name)?.unwrap_or(tick);
             if step > Price::ZERO {
@@ -297,6 +289,15 @@ impl Facts {
             zone: self.zone()?,
             delivers,
         })
+    }
+
+    fn root(&self, name: &str) -> Result<Option<String>, String> {
+        let root = self.get(name);
+        if root.is_empty() {
+            return Ok(None);
+        }
+        super::check_symbol(root).map_err(|e| format!("{name}: {e}"))?;
+        Ok(Some(root.to_owned()))
     }
 
     fn last_session(&self, kind: UnderlyingKind) -> Result<Option<Date>, String> {

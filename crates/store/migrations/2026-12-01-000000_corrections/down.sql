@@ -1,0 +1,1 @@
+-- What happened is kept for good: there is no way back to a schema that cannot hold it.
