@@ -300,7 +300,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Open campaigns. */
+        /** Gives the open campaigns and what they make together. */
         get: operations["book"];
         put?: never;
         post?: never;
@@ -483,7 +483,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One chain. */
+        /** Gives the head of a chain and the expirations that are asked for. */
         get: operations["chain"];
         put?: never;
         post?: never;
@@ -1907,7 +1907,7 @@ export interface components {
         AccountRulesWire: {
             /** @description Day trades are counted as the dated rules say; false: not at all. */
             dayTradesByDate: boolean;
-            /** @description Kind. */
+            /** @description Whether it is a margin, a cash or a portfolio account. */
             kind: components["schemas"]["AccountKindWord"];
             /**
              * Format: int32
@@ -1915,7 +1915,7 @@ export interface components {
              */
             level: number;
         };
-        /** @description An adjustment. */
+        /** @description A change of the legs, as a file writes it. */
         AdjustText: {
             /** @description What is done. */
             do: components["schemas"]["DeedText"];
@@ -1924,7 +1924,7 @@ export interface components {
              * @description How often at the most.
              */
             most?: number | null;
-            /** @description When. */
+            /** @description The condition at which it is made. */
             when: components["schemas"]["ConditionText"];
         };
         /** @description A campaign after an order: what is left, and what all of it makes from its first opening on. */
@@ -1953,7 +1953,7 @@ export interface components {
         };
         /** @description An amount of profit or loss. */
         AmountText: {
-            /** @description In money. */
+            /** @description An amount of money. */
             money: components["schemas"]["Exact"];
         } | {
             /** @description In percent of the most the whole cycle can make (or lose). */
@@ -1968,7 +1968,7 @@ export interface components {
             /** @description In multiples of what the entry cost. */
             times_debit: components["schemas"]["Exact"];
         };
-        /** @description An answer. */
+        /** @description What the trader can say to something that asks. */
         AnswerWire: {
             /** @enum {string} */
             as: "close";
@@ -1990,7 +1990,7 @@ export interface components {
         } | {
             /** @enum {string} */
             as: "letBe";
-            /** @description What. */
+            /** @description What ends the wait. */
             until: components["schemas"]["UntilWire"];
         } | {
             /** @enum {string} */
@@ -2023,9 +2023,9 @@ export interface components {
         };
         /** @description The whole account's money and margin. */
         Balance: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
-            /** @description Cash. */
+            /** @description Cash of the account, below zero where it is owed. */
             cash: string;
             dayTrades?: components["schemas"]["DayTradesWire"] | null;
             /** @description Day trades are counted as the dated rules say. */
@@ -2036,7 +2036,7 @@ export interface components {
             forOptions: string;
             /** @description For shares: what the free money buys of them. */
             forShares: string;
-            /** @description By underlying. */
+            /** @description The same, underlying by underlying. */
             held: components["schemas"]["HeldIn"][];
             /** @description How it is margined. */
             kind: components["schemas"]["AccountKindWord"];
@@ -2049,7 +2049,7 @@ export interface components {
             levels: string[];
             /** @description If the market moves. */
             moved: components["schemas"]["BalanceMove"][];
-            /** @description Margin held. */
+            /** @description Margin that the positions tie up, in money. */
             requirement: string;
             /** @description Set aside for working orders. */
             reserved: string;
@@ -2108,14 +2108,14 @@ export interface components {
         BarWire: {
             /**
              * Format: double
-             * @description Last price.
+             * @description The last price of the session.
              */
             close: number;
             /** @description The session, or the last one of the week. */
             date: string;
             /**
              * Format: double
-             * @description Highest.
+             * @description The highest price of the session.
              */
             high: number;
             /**
@@ -2125,12 +2125,12 @@ export interface components {
             implied?: number | null;
             /**
              * Format: double
-             * @description Lowest.
+             * @description The lowest price of the session.
              */
             low: number;
             /**
              * Format: double
-             * @description First price.
+             * @description The first price of the session.
              */
             open: number;
             /**
@@ -2140,7 +2140,7 @@ export interface components {
             realised?: number | null;
             /**
              * Format: int64
-             * @description Units traded.
+             * @description Shares or contracts that changed hands.
              */
             volume: number;
         };
@@ -2155,7 +2155,7 @@ export interface components {
             again?: string | null;
             /** @description Level: of a package its middle, signed, above zero is paid; of a figure in its unit. */
             level: string;
-            /** @description A note. */
+            /** @description What the trader wants to read when it rings. */
             note?: string;
             /** @description What it is set on. */
             of: components["schemas"]["OnWire"];
@@ -2164,7 +2164,7 @@ export interface components {
             /** @description The last date that it listens on. */
             until?: string | null;
         };
-        /** @description A bell. */
+        /** @description What the trader asked to be told once, when it comes true. */
         BellWire: {
             /** @description It rings again once what it listens to has gone back by so much. */
             again?: string | null;
@@ -2175,7 +2175,7 @@ export interface components {
             campaign?: number | null;
             /**
              * Format: int64
-             * @description Number.
+             * @description The number by which it is named.
              */
             id: number;
             /** @description It still listens, or will again. */
@@ -2186,7 +2186,7 @@ export interface components {
             level?: string | null;
             /** @description What it listens to, in words. */
             listens: string;
-            /** @description A note. */
+            /** @description What the trader wants to read when it rings. */
             note: string;
             /** @description It rings: rung, not answered, not snoozed. */
             rings: boolean;
@@ -2220,10 +2220,10 @@ export interface components {
             moved?: components["schemas"]["MovedWire"];
             /** @description Prices to draw between. */
             span?: components["schemas"]["SpanWire"];
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         };
-        /** @description The answer. */
+        /** @description All that the bench shows of one draft, valued at one moment. */
         BenchWire: {
             /** @description Prices at −2, −1, +1, +2 deviations of the first expiration, at the moved volatility. */
             bands: number[];
@@ -2256,7 +2256,7 @@ export interface components {
             noChances?: string | null;
             /** @description Profit at the first expiration. */
             outline: number[];
-            /** @description Prices, ascending. */
+            /** @description Prices of the underlying, the lowest first. */
             prices: number[];
         };
         /** @description Whether a drill stands beside the account. */
@@ -2271,15 +2271,15 @@ export interface components {
             mine: components["schemas"]["MineWire"][];
             /** @description Sum of what they realised. */
             mine_sum: string;
-            /** @description Its name. */
+            /** @description The name of the drill. */
             name: string;
             /** @description Why it cannot be followed. */
             problem?: string | null;
-            /** @description Since when. */
+            /** @description The moment from which it is followed, with its offset. */
             since: string;
             /** @description Sum of that. */
             sum: string;
-            /** @description On what. */
+            /** @description The symbol of the underlying it is followed on. */
             symbol: string;
             /** @description The tag by which a trade follows it. */
             tag: string;
@@ -2313,7 +2313,7 @@ export interface components {
             error?: number | null;
             /**
              * Format: double
-             * @description Estimated.
+             * @description The beta by a year of closes; absent where they are too few.
              */
             estimated?: number | null;
             /**
@@ -2330,7 +2330,7 @@ export interface components {
             rSquared?: number | null;
             /** @description Where it comes from. */
             source: string;
-            /** @description Which. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /**
              * Format: double
@@ -2358,7 +2358,7 @@ export interface components {
             ahead: number[];
             /** @description Moves along the lines in percent. */
             along: number[];
-            /** @description The lines. */
+            /** @description Profit over the moves, a line for each day. */
             lines: components["schemas"]["BookLine"][];
             /** @description Profit over the map: for each day, at each move. */
             map: number[][];
@@ -2377,7 +2377,7 @@ export interface components {
         };
         /** @description The book's figures, before or after. */
         BookFigures: {
-            /** @description Buying power. */
+            /** @description What new positions may use, in money. */
             buyingPower: string;
             /**
              * Format: double
@@ -2403,7 +2403,7 @@ export interface components {
             expiry?: string | null;
             /** @description The name that it is switched by. */
             key: string;
-            /** @description Its legs. */
+            /** @description The legs of one package. */
             legs: components["schemas"]["LegWire"][];
             /** @description Profit at each move of the table. */
             moves: number[];
@@ -2414,9 +2414,9 @@ export interface components {
              * @description Number of the campaign or the order.
              */
             number?: number | null;
-            /** @description It counts. */
+            /** @description Whether it counts in the sums. */
             on: boolean;
-            /** @description Sector. */
+            /** @description The sector of the underlying, where one is told. */
             sector?: string | null;
             /** @description Where it comes from. */
             source: components["schemas"]["BookSource"];
@@ -2431,7 +2431,7 @@ export interface components {
         BookLine: {
             /**
              * Format: double
-             * @description Days on.
+             * @description How many days on the line is drawn.
              */
             days: number;
             /** @description Profit at each move. */
@@ -2439,14 +2439,14 @@ export interface components {
         };
         /** @description The book as it is looked at. */
         BookLooked: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
-            /** @description Betas. */
+            /** @description The beta of each underlying that is held. */
             betas: components["schemas"]["BookBeta"][];
             /** @description The same divided. */
             divisions: components["schemas"]["BookDivision"][];
             drawn?: components["schemas"]["BookDrawn"] | null;
-            /** @description The index. */
+            /** @description The symbol of the index that they are told in. */
             index: string;
             /** @description Everything that can be looked at, in or out. */
             items: components["schemas"]["BookItem"][];
@@ -2464,7 +2464,7 @@ export interface components {
             pastAnswer?: number | null;
             /**
              * Format: double
-             * @description Its price.
+             * @description The price of the index at that moment.
              */
             price: number;
             /** @description The table of moves. */
@@ -2483,7 +2483,7 @@ export interface components {
         BookMove: {
             /**
              * Format: double
-             * @description Lean afterwards.
+             * @description The lean of the book after the move.
              */
             lean: number;
             /**
@@ -2493,7 +2493,7 @@ export interface components {
             ofAccount?: number | null;
             /**
              * Format: double
-             * @description Percent.
+             * @description The move of the index, in percent.
              */
             percent: number;
             /**
@@ -2513,7 +2513,7 @@ export interface components {
             count: number;
             /** @description Profit at each move of the table. */
             moves: number[];
-            /** @description What. */
+            /** @description What the part is called: a symbol, a sector or an expiration. */
             name: string;
             /** @description What it adds. */
             sums: components["schemas"]["BookSums"];
@@ -2592,7 +2592,7 @@ export interface components {
             risk: number;
             /**
              * Format: double
-             * @description A day.
+             * @description Money that one day's passing brings.
              */
             theta: number;
             /**
@@ -2611,9 +2611,9 @@ export interface components {
              */
             weightedVega: number;
         };
-        /** @description The book. */
+        /** @description All that is held, with what it makes together. */
         BookView: {
-            /** @description As of. */
+            /** @description The moment of the marks, with its offset. */
             at: string;
             /** @description Margin by underlying, as held (positions together). */
             held: components["schemas"]["HeldMargin"][];
@@ -2624,7 +2624,7 @@ export interface components {
         BranchRequest: {
             /** @description The look that it begins at. */
             at: string;
-            /** @description Its name. */
+            /** @description The name of the new run. */
             name: string;
         };
         /** @description A campaign as its page shows it. */
@@ -2635,7 +2635,7 @@ export interface components {
             alone: number[];
             /** @description Prices −2, −1, 1 and 2 deviations away at its first expiration; empty without an option. */
             bands: number[];
-            /** @description The campaign. */
+            /** @description The campaign that the page is about. */
             campaign: components["schemas"]["CampaignWire"];
             /**
              * Format: int64
@@ -2675,16 +2675,16 @@ export interface components {
             /** @description By the places of the roads; absent where one does not apply. */
             roads: (components["schemas"]["RoadTakenWire"] | null)[];
         };
-        /** @description A campaign. */
+        /** @description A campaign with its legs, its money and its story. */
         CampaignWire: {
             /**
              * Format: int64
-             * @description Number.
+             * @description The number by which it is named.
              */
             campaign: number;
             /** @description What happened, oldest first. */
             chapters: components["schemas"]["ChapterWire"][];
-            /** @description Fees paid. */
+            /** @description Commissions that were paid so far, in money. */
             fees: string;
             /** @description What it holds now. */
             held: components["schemas"]["LegWire"][];
@@ -2692,15 +2692,15 @@ export interface components {
             name: string;
             /** @description Cash of all that happened, before fees: realised less what the open lots cost. */
             netCash: string;
-            /** @description A note. */
+            /** @description What the trader wrote about it. */
             note: string;
             /** @description Cost of the open lots, received below zero. */
             openCost: string;
             /** @description Profit booked, before fees. */
             realised: string;
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
-            /** @description Tags. */
+            /** @description The tags that the trader gave it. */
             tags: string[];
             /** @description What it goes by: its name, otherwise what it holds or held. */
             title: string;
@@ -2725,7 +2725,7 @@ export interface components {
             capital: string;
             /** @description Dates its options end on, ascending (ISO). */
             expiries: string[];
-            /** @description Its family. */
+            /** @description The family that it was built as. */
             family: components["schemas"]["FamilyWord"];
             /** @description Legs of one package. */
             legs: components["schemas"]["LegWire"][];
@@ -2751,7 +2751,7 @@ export interface components {
              * @description The most at the date; absent where unlimited.
              */
             maxProfit?: number | null;
-            /** @description "iron condor". */
+            /** @description What the structure is called, as "iron condor". */
             name: string;
             /** @description The same as money, paid above zero, before fees. */
             net: string;
@@ -2788,7 +2788,7 @@ export interface components {
             rank?: number | null;
             /** @description "205/200 · 175/165". */
             strikes: string;
-            /** @description Its underlying. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         };
         /** @description One contract of a row. */
@@ -2797,7 +2797,7 @@ export interface components {
             ask: string;
             /**
              * Format: int64
-             * @description Contracts offered.
+             * @description Contracts offered at the ask; absent where it is not known.
              */
             askSize?: number | null;
             /** @description Best bid; absent when nobody bids. */
@@ -2807,7 +2807,7 @@ export interface components {
              * @description Contracts bid for.
              */
             bidSize?: number | null;
-            /** @description OSI symbol. */
+            /** @description The contract as an OSI symbol. */
             contract: string;
             /**
              * Format: double
@@ -2826,7 +2826,7 @@ export interface components {
         };
         /** @description The head of a chain: underlying and ribbon. */
         ChainHead: {
-            /** @description As of. */
+            /** @description The moment of the prices, with its offset. */
             at: string;
             /** @description Change since the last close, signed. */
             change: string;
@@ -2835,16 +2835,16 @@ export interface components {
              * @description The same in percent.
              */
             changePercent: number;
-            /** @description Events ahead. */
+            /** @description Scheduled events, the nearest first. */
             events: components["schemas"]["EventMark"][];
             /**
              * Format: double
              * @description Price as a number, for the axis.
              */
             level: number;
-            /** @description Expirations, ascending. */
+            /** @description The expirations that are listed, the nearest first. */
             marks: components["schemas"]["Mark"][];
-            /** @description Name. */
+            /** @description The name of the underlying. */
             name: string;
             own?: components["schemas"]["OwnMarket"] | null;
             /**
@@ -2864,9 +2864,9 @@ export interface components {
              *     three are known.
              */
             realised?: number | null;
-            /** @description Price. */
+            /** @description The price of the underlying, per unit. */
             spot: string;
-            /** @description Symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /** @description "American · delivery · 100". */
             terms: string;
@@ -2885,7 +2885,7 @@ export interface components {
         };
         /** @description Chances at one date. */
         ChancesAtWire: {
-            /** @description Date (ISO). */
+            /** @description The date that the chances are for, as 2031-03-11. */
             date: string;
             /**
              * Format: double
@@ -2909,7 +2909,7 @@ export interface components {
             /** @description Of touching the lower, the higher, either, both and neither before. */
             touches: number[];
         };
-        /** @description Chances. */
+        /** @description Which chances are wanted, and by which dates. */
         ChancesWanted: {
             /**
              * Format: double
@@ -2936,7 +2936,7 @@ export interface components {
              */
             targetPercent?: number | null;
         };
-        /** @description Chances. */
+        /** @description Chances of profit, of touching and of the largest results. */
         ChancesWire: {
             /** @description At the first date asked for, and at the first expiration. */
             dates: components["schemas"]["ChancesAtWire"][];
@@ -2973,7 +2973,7 @@ export interface components {
         };
         /** @description One thing that happened in a campaign. */
         ChapterWire: {
-            /** @description When. */
+            /** @description The moment of the chapter, with its offset. */
             at: string;
             /** @description Cash before fees, received above zero. */
             cash: string;
@@ -2984,7 +2984,7 @@ export interface components {
             day: number;
             /** @description Number of its line in the ledger. */
             entry: number;
-            /** @description Fees. */
+            /** @description Commissions of the chapter, in money. */
             fees: string;
             /** @description What it is. */
             kind: components["schemas"]["ChapterWord"];
@@ -3013,13 +3013,13 @@ export interface components {
          * @description What a chapter of a campaign is.
          * @enum {string}
          */
-        ChapterWord: "opened" | "rolled" | "adjusted" | "part closed" | "closed" | "dividend" | "exercised" | "assigned" | "settled" | "daily settlement" | "settled between campaigns" | "moved in" | "moved out" | "merged";
+        ChapterWord: "opened" | "rolled" | "adjusted" | "part closed" | "closed" | "dividend" | "exercised" | "assigned" | "settled" | "daily settlement" | "settled between campaigns" | "moved in" | "moved out" | "merged" | "corrected";
         /**
          * @description What a check looked at: the same with any number.
          * @enum {string}
          */
         CheckCodeWord: "session" | "stale_quotes" | "doubtful_quote" | "no_dividends" | "market_width" | "open_interest" | "theoretical" | "early_assignment" | "no_bid" | "event" | "unlimited_loss" | "costs" | "pays" | "my_rule" | "buying_power" | "rules" | "uncovers" | "day_trade";
-        /** @description One check. */
+        /** @description One thing that the ticket was looked at for. */
         CheckWire: {
             /** @description Which leg or event it is about; empty where it is about the whole. */
             about: string;
@@ -3054,7 +3054,7 @@ export interface components {
         ClientMessage: {
             /** @description Columns of each contract beside bid and ask. */
             columns?: components["schemas"]["Column"][];
-            /** @description Expiration keys. */
+            /** @description The keys of the expirations that are wanted. */
             expirations: string[];
             /** @description Symbol; absent to stop. */
             symbol?: string | null;
@@ -3114,7 +3114,7 @@ export interface components {
             open: boolean;
             /** @description The market is one's own, from files; `/feed` says how it stands. */
             own: boolean;
-            /** @description Time passes. */
+            /** @description Whether time passes by itself. */
             running: boolean;
             /** @description Nothing has come from the feed for longer than quotes stay fresh. */
             silent: boolean;
@@ -3134,12 +3134,12 @@ export interface components {
         CloseOne: {
             /**
              * Format: int64
-             * @description The campaign.
+             * @description The number of the campaign that is closed.
              */
             campaign: number;
             /**
              * Format: int64
-             * @description Packages.
+             * @description How many packages of it are closed.
              */
             packages: number;
         };
@@ -3153,7 +3153,7 @@ export interface components {
             positions: components["schemas"]["CloseOne"][];
         };
         /**
-         * @description One column.
+         * @description A column of the chain that can be chosen.
          * @enum {string}
          */
         Column: "openInterest" | "volume" | "implied" | "delta" | "gamma" | "theta" | "vega" | "rho" | "last" | "change" | "middle" | "bidSize" | "askSize" | "intrinsic" | "timeValue" | "timeValueDay" | "theoretical" | "chanceIn" | "chanceTouch" | "width";
@@ -3178,7 +3178,7 @@ export interface components {
         Compared: {
             /** @description Where its price comes from; the middle when absent. */
             entry?: components["schemas"]["EntryWire"];
-            /** @description Its legs. */
+            /** @description The legs of one package. */
             legs: components["schemas"]["LegWire"][];
             /** @description What it is called in the answer. */
             slot: string;
@@ -3188,7 +3188,7 @@ export interface components {
          * @enum {string}
          */
         ComparedRowWord: "profit" | "part" | "chance" | "leverage" | "least";
-        /** @description One column. */
+        /** @description One draft as a column of the comparison. */
         ComparedWire: {
             /** @description Rows in which it does best. */
             best: components["schemas"]["ComparedRowWord"][];
@@ -3227,7 +3227,7 @@ export interface components {
             /** @description As asked; "stock" for the underlying itself. */
             slot: string;
         };
-        /** @description The comparison. */
+        /** @description Drafts side by side, judged at one moment. */
         Comparison: {
             /** @description Drafts in the order asked for, then the underlying itself where it can be bought. */
             columns: components["schemas"]["ComparedWire"][];
@@ -3239,7 +3239,7 @@ export interface components {
             /** @description Profit of the whole cycle, fees paid taken off. */
             profit: components["schemas"]["AmountText"];
         } | {
-            /** @description Its loss. */
+            /** @description The cycle's loss has reached an amount. */
             loss: components["schemas"]["AmountText"];
         } | {
             /**
@@ -3302,7 +3302,7 @@ export interface components {
             /** @description Vega a point. */
             campaign_vega: components["schemas"]["LimitText"];
         } | {
-            /** @description All hold. */
+            /** @description Each of the conditions inside holds. */
             and: components["schemas"]["ConditionText"][];
         } | {
             /** @description One of them holds. */
@@ -3315,7 +3315,7 @@ export interface components {
         ConsideredWire: {
             /** @description The name that it is switched by. */
             key: string;
-            /** @description Its legs. */
+            /** @description The legs of one package. */
             legs: components["schemas"]["LegWire"][];
             /** @description What it is called. */
             name?: string | null;
@@ -3324,7 +3324,7 @@ export interface components {
         };
         /** @description A point of a curve. */
         CurvePoint: {
-            /** @description When. */
+            /** @description The moment of the point, with its offset. */
             at: string;
             /**
              * Format: double
@@ -3336,7 +3336,7 @@ export interface components {
         CycleAsked: {
             /** @description Number of the cycle. */
             cycle: number;
-            /** @description The drill. */
+            /** @description The drill whose cycle is lived through. */
             drill: {
                 [key: string]: unknown;
             };
@@ -3352,14 +3352,14 @@ export interface components {
             best: string;
             /**
              * Format: int64
-             * @description Calendar days.
+             * @description Calendar days from entry to exit.
              */
             days: number;
-            /** @description Fees. */
+            /** @description Commissions of the cycle, in money. */
             fees: string;
             /** @description When it was left. */
             left: string;
-            /** @description Highest requirement. */
+            /** @description The highest margin that it required, in money. */
             mostMargin: string;
             /**
              * Format: double
@@ -3382,9 +3382,9 @@ export interface components {
              * @description In percent of the stake.
              */
             returnPercent?: number | null;
-            /** @description Its strikes. */
+            /** @description The strikes that were entered, as text. */
             strikes: string;
-            /** @description Worst. */
+            /** @description The lowest profit at any of its looks, in money. */
             worst: string;
         };
         /** @description A cycle, or what was skipped: then all figures are absent. */
@@ -3406,9 +3406,9 @@ export interface components {
          * @enum {string}
          */
         CycleWord: "weekly" | "monthly" | "quarterly" | "long";
-        /** @description One date. */
+        /** @description Profit over the prices at one moment. */
         DateLineWire: {
-            /** @description When. */
+            /** @description The moment of the line, with its offset. */
             at: string;
             /**
              * Format: double
@@ -3427,23 +3427,23 @@ export interface components {
              * @description The campaign it is about.
              */
             campaign?: number | null;
-            /** @description ISO date. */
+            /** @description The date of the event, as 2031-04-18. */
             date: string;
             /**
              * Format: int64
-             * @description Days away.
+             * @description Calendar days until then.
              */
             days: number;
             /** @description What kind of date. */
             kind: components["schemas"]["DatedWord"];
-            /** @description "18 Apr". */
+            /** @description The date as it is shown, like "18 Apr". */
             label: string;
             /**
              * Format: int64
              * @description Its number, for a date of the trader's own.
              */
             own?: number | null;
-            /** @description In words. */
+            /** @description What happens, in words. */
             what: string;
         };
         /**
@@ -3455,9 +3455,9 @@ export interface components {
         DayFiguresWire: {
             /** @description Profit at index moves of −5, −1, 0, 1 and 5 percent. */
             atMoves: string[];
-            /** @description Buying power. */
+            /** @description What new positions could use at the close. */
             buyingPower: string;
-            /** @description Cash. */
+            /** @description Cash at the close, below zero where it is owed. */
             cash: string;
             /** @description Paid in since the close before. */
             deposits: string;
@@ -3482,7 +3482,7 @@ export interface components {
              * @description Money made by one percent of the index to first order.
              */
             leanMoney: number;
-            /** @description Margin held. */
+            /** @description What the positions tied up at the close. */
             margin: string;
             /** @description What had no quote or is not told in parts. */
             missing: string[];
@@ -3501,7 +3501,7 @@ export interface components {
             riskUp: string;
             /**
              * Format: double
-             * @description A day.
+             * @description Money that one day's passing brings.
              */
             theta: number;
             /**
@@ -3528,18 +3528,18 @@ export interface components {
             most: number;
             /** @description They are a pattern. */
             pattern: boolean;
-            /** @description Sessions. */
+            /** @description How many sessions are counted together. */
             sessions: number;
             /** @description "11 Mar, order 40" of each. */
             trades: string[];
-            /** @description Last day. */
+            /** @description The last day on which the oldest of them counts. */
             until?: string | null;
             /** @description Account value that more of them need. */
             value: string;
         };
-        /** @description One close. */
+        /** @description What the account stood at when a session closed. */
         DayWire: {
-            /** @description ISO date. */
+            /** @description The session's date, as 2031-03-11. */
             date: string;
             figures?: components["schemas"]["DayFiguresWire"] | null;
             /** @description What was noted of it. */
@@ -3561,14 +3561,14 @@ export interface components {
         };
         /** @description An answer to a reason. */
         DecisionRequest: {
-            /** @description The answer. */
+            /** @description What the trader says to it. */
             answer: components["schemas"]["AnswerWire"];
             /**
              * Format: int64
              * @description The campaign; absent for the account.
              */
             campaign?: number | null;
-            /** @description A note. */
+            /** @description What the trader writes beside it. */
             note?: string;
             /** @description Key of the reason. */
             reason: string;
@@ -3577,7 +3577,7 @@ export interface components {
         DecisionWire: {
             /** @description The answer, in words. */
             answer: string;
-            /** @description When. */
+            /** @description The moment at which it was given, with its offset. */
             at: string;
             /**
              * Format: int64
@@ -3586,10 +3586,10 @@ export interface components {
             campaign?: number | null;
             /**
              * Format: int64
-             * @description Number.
+             * @description The number by which it is named.
              */
             id: number;
-            /** @description A note. */
+            /** @description What the trader wrote beside it. */
             note: string;
             /**
              * Format: int64
@@ -3616,7 +3616,7 @@ export interface components {
         DeedWire: {
             /** @description enter | adjust N | leave. */
             action: string;
-            /** @description When. */
+            /** @description The moment of the deed, with its offset. */
             at: string;
             /** @description What has to be bought, sold below zero, to go along. */
             legs: components["schemas"]["LegWire"][];
@@ -3638,11 +3638,11 @@ export interface components {
          * @enum {string}
          */
         DistanceWord: "delta" | "deviations";
-        /** @description One division. */
+        /** @description All cycles, split by one of their properties. */
         DivisionWire: {
-            /** @description By what. */
+            /** @description The property that they are split by. */
             by: components["schemas"]["PartWord"];
-            /** @description Its parts. */
+            /** @description One sum for each of its values. */
             parts: components["schemas"]["SplitWire"][];
         };
         /**
@@ -3652,7 +3652,7 @@ export interface components {
         DivisionWord: "structure" | "symbol" | "sector" | "tag" | "drill" | "rule" | "daysLeft" | "rank" | "held" | "size" | "weekday";
         /** @description A draft that was read. */
         DraftRead: {
-            /** @description The draft. */
+            /** @description The draft that the text stands for. */
             draft: components["schemas"]["DraftWire"];
             /** @description Contracts that have expired since it was written. */
             expired: string[];
@@ -3671,7 +3671,7 @@ export interface components {
             name?: string | null;
             /** @description What the trader notes about it. */
             note?: string | null;
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             target?: components["schemas"]["TargetWire"] | null;
         };
@@ -3686,17 +3686,17 @@ export interface components {
         DrillLook: {
             /** @description enter | hold | adjust N | leave | end | assigned. */
             action: string;
-            /** @description When. */
+            /** @description The moment of the look, with its offset. */
             at: string;
             /** @description What is held afterwards; where it ends, what was held before. */
             legs: components["schemas"]["LegWire"][];
-            /** @description Named. */
+            /** @description What is held after it, by its name. */
             name: string;
             /** @description Prices of the trades, paid above zero. */
             prices: string[];
-            /** @description Profit afterwards. */
+            /** @description The profit of the cycle after it, in money. */
             profit?: string | null;
-            /** @description Its strikes. */
+            /** @description The strikes that are held after it, as text. */
             strikes: string;
             /**
              * Format: double
@@ -3708,11 +3708,11 @@ export interface components {
         DrillRead: {
             /** @description How many drills it stands for. */
             count: number;
-            /** @description As fields. */
+            /** @description The drill as the fields of a form. */
             drill: unknown;
             /** @description What is wrong with it. */
             problem?: string | null;
-            /** @description As text. */
+            /** @description The drill as TOML text. */
             toml: string;
             /** @description Where its numbers are lists. */
             varied: string[];
@@ -3733,19 +3733,19 @@ export interface components {
             leave?: components["schemas"]["LeaveText"];
             /** @description "open" (09:45), "close" (15:45), "every N minutes" (09:45 to 15:45). */
             looks: string[];
-            /** @description Its name. */
+            /** @description The name under which it is kept. */
             name: string;
             /** @description Part of the way from the middle to the far side. */
             price: components["schemas"]["PriceText"];
             stake?: components["schemas"]["Exact"] | null;
             /** @description Symbol of the underlying. */
             symbol: string;
-            /** @description Last date. */
+            /** @description The last date that is played. */
             to: string;
         };
         /** @description A drill as text. */
         DrillToml: {
-            /** @description TOML. */
+            /** @description The drill as TOML text. */
             toml: string;
         };
         /** @description A way of easing; without its three parts easing stops. */
@@ -3767,7 +3767,7 @@ export interface components {
              * @description Seconds between two.
              */
             every: number;
-            /** @description Step. */
+            /** @description By how much the limit gives way each time. */
             step: string;
             /** @description Where it ends. */
             to: components["schemas"]["NetPrice"];
@@ -3776,7 +3776,7 @@ export interface components {
         EnterText: {
             /** @description How often; each expiration once when absent. */
             every?: components["schemas"]["EveryText"];
-            /** @description Which expirations. */
+            /** @description Which expirations may be entered. */
             expiration: components["schemas"]["ExpirationText"];
             /** @description All of them must hold. */
             if?: components["schemas"]["ConditionText"][];
@@ -3799,7 +3799,7 @@ export interface components {
          * @description What a line of the ledger is.
          * @enum {string}
          */
-        EntryWord: "deposit" | "trade" | "settlement" | "exercise" | "assignment" | "dividend" | "daily settlement" | "settled between campaigns" | "moved between campaigns" | "campaigns merged";
+        EntryWord: "deposit" | "trade" | "settlement" | "exercise" | "assignment" | "dividend" | "daily settlement" | "settled between campaigns" | "moved between campaigns" | "campaigns merged" | "correction";
         /** @description What is asked about a draft, a ticket or a closing order. */
         EvaluateRequest: {
             /**
@@ -3823,7 +3823,7 @@ export interface components {
             low?: number | null;
             /** @description With `closes`: it opens other legs in that campaign. */
             rolls?: boolean;
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         };
         /** @description The one answer. */
@@ -3835,14 +3835,14 @@ export interface components {
              *     without a limit of the loss.
              */
             allowed?: number | null;
-            /** @description As of. */
+            /** @description The moment of the quotes, with its offset. */
             at: string;
             /**
              * Format: double
              * @description Chance of profit at the first expiration, flat volatility.
              */
             chanceOfProfit: number;
-            /** @description Checks. */
+            /** @description What the ticket was looked at for, and what was found. */
             checks: components["schemas"]["CheckWire"][];
             /** @description Take the other side. */
             cross: components["schemas"]["NetPrice"];
@@ -3853,9 +3853,9 @@ export interface components {
             days: number;
             /** @description Amounts at it are estimates. */
             estimate: boolean;
-            /** @description Break-evens. */
+            /** @description Prices at which nothing is made or lost. */
             evens: components["schemas"]["EvenWire"][];
-            /** @description First expiration. */
+            /** @description The date on which the first leg ends. */
             expiry: string;
             /**
              * Format: double
@@ -3867,7 +3867,7 @@ export interface components {
              *     the market stays.
              */
             fillChances: number[];
-            /** @description Net Greeks. */
+            /** @description The Greeks of all packages together. */
             greeks: components["schemas"]["GreeksWire"];
             /** @description Corners of the outline. */
             kinks: components["schemas"]["KinkWire"][];
@@ -3877,21 +3877,21 @@ export interface components {
             ladderMiddle: number;
             /** @description Most to lose. */
             least: components["schemas"]["ExtentWire"];
-            /** @description Legs. */
+            /** @description Each leg with its market and its Greeks. */
             legs: components["schemas"]["LegAnswer"][];
-            /** @description The middle. */
+            /** @description The middle of the package's market. */
             middle: components["schemas"]["NetPrice"];
             /** @description Money and margin. */
             money: components["schemas"]["MoneyWire"];
             /** @description Most to make. */
             most: components["schemas"]["ExtentWire"];
-            /** @description "iron condor". */
+            /** @description What the structure is called, as "iron condor". */
             name: string;
             /** @description Profit at the first expiration. */
             outline: number[];
             /**
              * Format: int64
-             * @description Packages.
+             * @description How many packages are judged together.
              */
             packages: number;
             /** @description Net price used. */
@@ -3919,7 +3919,7 @@ export interface components {
             tick: string;
             /** @description Profit if the price were there now. */
             today: number[];
-            /** @description One package. */
+            /** @description The legs of one package. */
             unit: components["schemas"]["LegWire"][];
         };
         /** @description Where the profit is zero: a point, or a stretch (without upper end: for ever). */
@@ -3933,18 +3933,18 @@ export interface components {
         };
         /** @description An event on the ribbon. */
         EventMark: {
-            /** @description Date. */
+            /** @description The date of the event, as 2031-03-20. */
             date: string;
             /**
              * Format: int64
-             * @description Days away.
+             * @description Calendar days until then.
              */
             days: number;
             /** @description What it is. */
             kind: components["schemas"]["EventWord"];
-            /** @description "20 Mar". */
+            /** @description The date as it is shown, like "20 Mar". */
             label: string;
-            /** @description In words. */
+            /** @description What happens, in words. */
             what: string;
         };
         /** @description An event ahead. */
@@ -3962,7 +3962,7 @@ export interface components {
          * @enum {string}
          */
         EventWord: "news" | "dividend";
-        /** @description How often. */
+        /** @description How often a cycle is begun. */
         EveryText: number | string;
         /**
          * Format: double
@@ -3980,7 +3980,7 @@ export interface components {
         ExpectationKept: {
             /** @description What is expected, in prices. */
             expectation: components["schemas"]["ExpectationWire"];
-            /** @description Its id. */
+            /** @description The id under which it is kept. */
             id: string;
             /** @description When it was kept. */
             made: string;
@@ -3998,16 +3998,16 @@ export interface components {
             price?: number | null;
             /** @description Whether that is where it was expected. */
             right?: boolean | null;
-            /** @description Its shortlist. */
+            /** @description The structures that were kept with it. */
             shortlist: components["schemas"]["StructureThen"][];
             /**
              * Format: double
-             * @description Price then.
+             * @description The price of the underlying when it was kept.
              */
             spot: number;
             /**
              * Format: double
-             * @description One's own.
+             * @description One's own chance of it, from 0 to 1.
              */
             sure: number;
             /** @description Of which underlying. */
@@ -4046,11 +4046,11 @@ export interface components {
         };
         /** @description What the market says of an expectation. */
         ExpectedWire: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
             /** @description The moment that is looked at. */
             by: string;
-            /** @description Its date. */
+            /** @description The date by which it is expected, as 2031-04-18. */
             date: string;
             /** @description Dates on which options end, up to two years ahead (ISO). */
             dates: string[];
@@ -4068,7 +4068,7 @@ export interface components {
             deviation: number;
             /**
              * Format: double
-             * @description And elsewhere.
+             * @description The chance that is left for all other prices.
              */
             elsewhere?: number | null;
             /** @description Events until then. */
@@ -4080,12 +4080,12 @@ export interface components {
             forward: number;
             /**
              * Format: double
-             * @description Upper end.
+             * @description The upper end of the region; absent where it has none.
              */
             high?: number | null;
             /**
              * Format: double
-             * @description The upper.
+             * @description The upper end in deviations from the forward.
              */
             highDeviations?: number | null;
             /**
@@ -4113,7 +4113,7 @@ export interface components {
              * @description The market's chance that it ends there.
              */
             market: number;
-            /** @description One's own. */
+            /** @description One's own density at each of the prices. */
             ownDensity: number[];
             /** @description Prices of the laws. */
             prices: number[];
@@ -4124,7 +4124,7 @@ export interface components {
             spot: number;
             /**
              * Format: double
-             * @description One's own.
+             * @description One's own chance of it, from 0 to 1.
              */
             sure: number;
         };
@@ -4157,9 +4157,9 @@ export interface components {
             from: string;
             /** @description By campaign, the largest first. */
             made: components["schemas"]["MadeWire"][];
-            /** @description Their sum. */
+            /** @description The parts of all campaigns together. */
             sum: components["schemas"]["PartsWire"];
-            /** @description Its end. */
+            /** @description The moment at which the days end, with its offset. */
             to: string;
         };
         /** @description The best or worst outcome. */
@@ -4178,7 +4178,7 @@ export interface components {
         FartherPoint: {
             /**
              * Format: double
-             * @description Margin alone.
+             * @description What the position alone would require there, in money.
              */
             requirement: number;
             /** @description The sold strikes, highest first: "205 · 175". */
@@ -4210,7 +4210,7 @@ export interface components {
             lacks: string[];
             /** @description Sessions of the past year of which quotes are recorded. */
             sessions: number;
-            /** @description Which. */
+            /** @description The symbol whose quotes are fed. */
             symbol: string;
             /** @description Why nothing is filled against them; absent while they are relied on. */
             waits?: string | null;
@@ -4245,7 +4245,7 @@ export interface components {
              * @description Quotes are stale after so many seconds.
              */
             staleAfter: number;
-            /** @description Its symbols. */
+            /** @description Each symbol of the market, with the age of its quotes. */
             symbols: components["schemas"]["FedSymbol"][];
             /** @description What was wrong in its files when it was opened and has been passed over, each with file and line. */
             wrong: string[];
@@ -4264,17 +4264,17 @@ export interface components {
              */
             quantity: number;
         };
-        /** @description One execution. */
+        /** @description One execution, of one package or several at one price. */
         FillWire: {
-            /** @description When. */
+            /** @description The moment of the execution, with its offset. */
             at: string;
-            /** @description Fees. */
+            /** @description Commissions of the execution, in money. */
             fees: string;
             /** @description Price of each leg; they sum to the net. */
             legs: components["schemas"]["FillLegWire"][];
             /**
              * Format: int64
-             * @description Whole packages.
+             * @description How many whole packages were filled.
              */
             packages: number;
             /** @description Net price of one. */
@@ -4287,7 +4287,7 @@ export interface components {
         FitsWord: "close" | "rework" | "exercise" | "do not exercise" | "let be" | "noted" | "to order" | "to balance";
         /** @description So far from the strike of a leg. */
         FromLegText: {
-            /** @description Its number. */
+            /** @description The number of the leg, from 1. */
             leg: number;
             /** @description So far above it, below zero below it. */
             points?: components["schemas"]["Exact"];
@@ -4296,20 +4296,20 @@ export interface components {
         GoalWire: {
             /**
              * Format: double
-             * @description At least.
+             * @description The lowest value that is wanted.
              */
             from: number;
             /** @enum {string} */
             of: "lean";
             /**
              * Format: double
-             * @description At most.
+             * @description The highest value that is wanted.
              */
             to: number;
         } | {
             /**
              * Format: double
-             * @description At most.
+             * @description The most that it may be.
              */
             most: number;
             /** @enum {string} */
@@ -4317,14 +4317,14 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description At least.
+             * @description The lowest value that is wanted.
              */
             from: number;
             /** @enum {string} */
             of: "vega";
             /**
              * Format: double
-             * @description At most.
+             * @description The highest value that is wanted.
              */
             to: number;
         } | {
@@ -4335,7 +4335,7 @@ export interface components {
             most: number;
             /** @enum {string} */
             of: "sector";
-            /** @description Which. */
+            /** @description The sector that is meant. */
             sector: string;
         };
         /** @description Greeks along price or time. */
@@ -4349,7 +4349,7 @@ export interface components {
             /** @description Of the whole, by line, in money. */
             net: components["schemas"]["GreeksWire"][][];
         };
-        /** @description Greeks. */
+        /** @description What the Greeks are drawn over: prices or time. */
         GreeksAsked: {
             /** @description Over price: a line for each of these, in days from now; the first is also told leg by leg. */
             days?: number[];
@@ -4388,7 +4388,7 @@ export interface components {
         };
         /** @description A grid of profits. */
         GridAsked: {
-            /** @description Its prices. */
+            /** @description The prices that the columns stand for. */
             steps: components["schemas"]["StepsWire"];
             /** @description What it is told in. */
             unit?: components["schemas"]["GridUnit"];
@@ -4406,7 +4406,7 @@ export interface components {
             days: number[];
             /** @description What each price is, in words: "break-even", "strike", "+1 σ", "round". */
             names: string[];
-            /** @description Prices, ascending. */
+            /** @description Prices of the underlying, the lowest first. */
             prices: number[];
             /** @description By date, at each price, in the unit asked for; absent where the unit has no meaning. */
             values?: number[][] | null;
@@ -4424,23 +4424,23 @@ export interface components {
             requirement: components["schemas"]["RequirementWire"];
             /** @description What combining them saves. */
             saved: string;
-            /** @description Symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /** @description What it takes of buying power. */
             takes: string;
         };
         /** @description Margin held for one underlying. */
         HeldMargin: {
-            /** @description Amount. */
+            /** @description Margin held for it, in money. */
             amount: string;
-            /** @description Symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         };
         /** @description What one campaign holds of one instrument. */
         HeldWire: {
             /**
              * Format: int64
-             * @description Campaign number.
+             * @description The number of the campaign that holds it.
              */
             campaign: number;
             /** @description OSI symbol, or the symbol of the underlying itself. */
@@ -4455,7 +4455,7 @@ export interface components {
             /** @description What the campaign goes by. */
             title: string;
         };
-        /** @description The past. */
+        /** @description What is known of an underlying's past sessions. */
         HistoryView: {
             /** @description Bars, oldest first; the last one may still be running. */
             bars: components["schemas"]["BarWire"][];
@@ -4502,7 +4502,7 @@ export interface components {
             price: number;
             /**
              * Format: double
-             * @description Profit there.
+             * @description The profit at that price, in money.
              */
             profit: number;
         };
@@ -4517,9 +4517,9 @@ export interface components {
         };
         /** @description What most capital is at risk in. */
         LargestWire: {
-            /** @description How much. */
+            /** @description How much is at risk in it, in money. */
             amount: string;
-            /** @description Which. */
+            /** @description What it is called: a campaign, a symbol or a sector. */
             name: string;
         };
         /**
@@ -4527,20 +4527,20 @@ export interface components {
          * @enum {string}
          */
         LawWord: "flat" | "smile";
-        /** @description One division. */
+        /** @description All closed campaigns, split by one of their properties. */
         LearntDivision: {
-            /** @description By what. */
+            /** @description The property that they are split by. */
             by: components["schemas"]["DivisionWord"];
-            /** @description Its parts. */
+            /** @description One sum for each of its values. */
             parts: components["schemas"]["LearntPartWire"][];
         };
         /** @description Campaigns of one part. */
         LearntPartWire: {
             /** @description Numbers of the campaigns. */
             campaigns: number[];
-            /** @description In words. */
+            /** @description The value that its campaigns share, in words. */
             part: string;
-            /** @description All together. */
+            /** @description Those campaigns summed up together. */
             summary: components["schemas"]["SummaryWire"];
             /**
              * Format: double
@@ -4558,7 +4558,7 @@ export interface components {
             byItself: boolean;
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number of the closed campaign.
              */
             campaign: number;
             /** @description At risk at the opening. */
@@ -4608,19 +4608,19 @@ export interface components {
         LedgerLine: {
             /** @description Premium or payment, before fees. */
             amount: string;
-            /** @description When. */
+            /** @description The moment of the entry, with its offset. */
             at: string;
             /** @description Campaigns that it touched. */
             campaigns: number[];
             /** @description Cash after it. */
             cash: string;
-            /** @description Fees. */
+            /** @description Commissions of the entry, in money. */
             fees: string;
             /** @description What it is. */
             kind: components["schemas"]["EntryWord"];
-            /** @description In words. */
+            /** @description What happened, as a sentence. */
             memo: string;
-            /** @description Running number. */
+            /** @description Number of the entry, the first being 1. */
             number: number;
             /**
              * Format: int64
@@ -4634,7 +4634,7 @@ export interface components {
         LedgerTotals: {
             /** @description Of premiums and payments, before fees. */
             amount: string;
-            /** @description Of fees. */
+            /** @description Commissions of all entries, in money. */
             fees: string;
             /** @description Of profit booked, before fees. */
             realised: string;
@@ -4645,13 +4645,13 @@ export interface components {
             cash: string;
             /** @description How many lines there are in all. */
             count: number;
-            /** @description Fees paid. */
+            /** @description Commissions that were paid so far, in money. */
             fees: string;
             /** @description How many of them are what was asked for. */
             found: number;
             /** @description A page of the lines, oldest first: the newest, or those before a number. */
             lines: components["schemas"]["LedgerLine"][];
-            /** @description Paid in. */
+            /** @description Money that was paid into the account. */
             paidIn: string;
             /** @description Cash laid out for open positions (received, below zero). */
             positions: string;
@@ -4666,16 +4666,16 @@ export interface components {
         };
         /** @description An underlying that was not looked over. */
         LeftOutWire: {
-            /** @description Which. */
+            /** @description The symbol that was left out. */
             symbol: string;
             /** @description Why, in words. */
             why: string;
         };
         /** @description One leg of an answer. */
         LegAnswer: {
-            /** @description Best ask. */
+            /** @description The lowest price at which somebody sells it, per unit. */
             ask: string;
-            /** @description Best bid. */
+            /** @description The highest price at which somebody buys it, per unit. */
             bid: string;
             /** @description OSI symbol, or the underlying's own. */
             contract: string;
@@ -4683,7 +4683,7 @@ export interface components {
             expiry?: string | null;
             /** @description Greeks of the whole leg. */
             greeks: components["schemas"]["GreeksWire"];
-            /** @description "195 call". */
+            /** @description The contract as it is shown, like "195 call". */
             label: string;
             /**
              * Format: int64
@@ -4695,7 +4695,7 @@ export interface components {
              * @description How many are added or taken away at one press: an option, a future, a lot of shares.
              */
             step: number;
-            /** @description Theoretical value. */
+            /** @description What the model says that it is worth, per unit. */
             theoretical: string;
             /**
              * Format: double
@@ -4703,7 +4703,7 @@ export interface components {
              */
             vol: number;
         };
-        /** @description A leg. */
+        /** @description One leg of a package, as a file writes it. */
         LegText: {
             /**
              * Format: int64
@@ -4736,9 +4736,9 @@ export interface components {
         };
         /** @description What closed campaigns say. */
         LessonsView: {
-            /** @description All together. */
+            /** @description All closed campaigns together. */
             all: components["schemas"]["LearntPartWire"];
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
             /** @description Each, in the order they ended. */
             campaigns: components["schemas"]["LearntWire"][];
@@ -4758,9 +4758,9 @@ export interface components {
             /** @description What made its profit. */
             parts: components["schemas"]["PartsWire"];
         };
-        /** @description One day. */
+        /** @description What one session's profit was made of. */
         LifeDay: {
-            /** @description ISO date. */
+            /** @description The session's date, as 2031-03-11. */
             date: string;
             /** @description What made the profit of the day. */
             parts: components["schemas"]["PartsWire"];
@@ -4771,7 +4771,7 @@ export interface components {
         LifeWire: {
             /** @description All of it. */
             all: components["schemas"]["PartsWire"];
-            /** @description As of. */
+            /** @description The moment of the last look, with its offset. */
             at: string;
             /** @description The day at whose end it stood best. */
             best?: number | null;
@@ -4864,16 +4864,16 @@ export interface components {
         LinkedRequest: {
             /** @description Two to four; three for a bracket. */
             orders: components["schemas"]["PlaceRequest"][];
-            /** @description How. */
+            /** @description How it depends on the order beside it. */
             tie: components["schemas"]["TieWire"];
         };
         /** @description What is looked at, and through what. */
         LookWire: {
             /** @description Names that move beside the index. */
             apart?: components["schemas"]["ApartWire"][];
-            /** @description Betas. */
+            /** @description Whose betas the book is told with. */
             betas?: components["schemas"]["BetasWire"];
-            /** @description Drafts. */
+            /** @description Drafts that are considered beside what is held. */
             drafts?: components["schemas"]["ConsideredWire"][];
             /** @description What is really held counts. */
             held: boolean;
@@ -4896,7 +4896,7 @@ export interface components {
         MadeWire: {
             /**
              * Format: int64
-             * @description Which.
+             * @description The number of the campaign.
              */
             campaign: number;
             /** @description What made it. */
@@ -4912,26 +4912,26 @@ export interface components {
         MapWire: {
             /** @description Days from now, ascending; the last is the first expiration. */
             days: number[];
-            /** @description Prices, ascending. */
+            /** @description Prices of the underlying, the lowest first. */
             prices: number[];
             /** @description Profit at each date, at each price. */
             profit: number[][];
         };
         /** @description Margin after one move. */
         MarginAfter: {
-            /** @description Buying power. */
+            /** @description Buying power that would be left, in money. */
             buyingPower: string;
-            /** @description Margin held. */
+            /** @description Margin that would be held after it, in money. */
             margin: string;
             /**
              * Format: double
-             * @description Percent.
+             * @description The move of the index, in percent.
              */
             percent: number;
         };
         /** @description The margin of a structure. */
         MarginSheet: {
-            /** @description Taken alone. */
+            /** @description What the order would require with nothing else held. */
             alone: components["schemas"]["RequirementWire"];
             /** @description As what is sold moves out, strike by strike; empty where nothing can. */
             farther: components["schemas"]["FartherPoint"][];
@@ -4958,7 +4958,7 @@ export interface components {
         };
         /** @description Margin after moves. */
         MarginsWire: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
             /** @description Move by move. */
             rows: components["schemas"]["MarginAfter"][];
@@ -4971,11 +4971,11 @@ export interface components {
             bands: number[];
             /** @description How often it comes. */
             cycle: components["schemas"]["CycleWord"];
-            /** @description Date. */
+            /** @description The date of the expiration, as 2031-04-18. */
             date: string;
             /**
              * Format: int64
-             * @description Days left.
+             * @description Calendar days until then.
              */
             days: number;
             /**
@@ -4985,7 +4985,7 @@ export interface components {
             expectedMove: number;
             /** @description Key: root and date. */
             key: string;
-            /** @description "18 Apr". */
+            /** @description The date as it is shown, like "18 Apr". */
             label: string;
             /** @description Number of strikes. */
             strikes: number;
@@ -5002,9 +5002,9 @@ export interface components {
         MarkWire: "rest" | "middle" | "cross";
         /** @description One symbol of the universe. */
         MarketLine: {
-            /** @description Name. */
+            /** @description The name of the underlying. */
             name: string;
-            /** @description Symbol. */
+            /** @description The symbol by which it is traded. */
             symbol: string;
         };
         /** @description The strip over every view. */
@@ -5013,7 +5013,7 @@ export interface components {
             accountValue: string;
             /** @description What new positions may use. */
             buyingPower: string;
-            /** @description Margin held. */
+            /** @description Margin that the positions tie up, in money. */
             held: string;
             /**
              * Format: double
@@ -5059,7 +5059,7 @@ export interface components {
             daysFrom?: number;
             /**
              * Format: int64
-             * @description And to.
+             * @description Calendar days to the expirations that are looked at, up to.
              */
             daysTo?: number;
             /** @description Where it should be. */
@@ -5083,7 +5083,7 @@ export interface components {
         };
         /** @description What was found. */
         MendWire: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
             /** @description The book as it is looked at. */
             before: components["schemas"]["StandingWire"];
@@ -5107,7 +5107,7 @@ export interface components {
         MergeRequest: {
             /**
              * Format: int64
-             * @description The other.
+             * @description The number of the campaign that it becomes a part of.
              */
             into: number;
         };
@@ -5117,7 +5117,7 @@ export interface components {
             booked: string;
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number of the campaign.
              */
             campaign: number;
             /** @description It is open still. */
@@ -5135,7 +5135,7 @@ export interface components {
             buyingPowerNow: string;
             /** @description Received above zero, paid below, before fees. */
             cash: string;
-            /** @description Fees. */
+            /** @description Commissions of opening it, in money. */
             fees: string;
             /** @description The same, each leg taken alone. */
             legByLeg: string;
@@ -5162,7 +5162,7 @@ export interface components {
             /** @description What is tied up afterwards, taken alone. */
             tiedUp: string;
         };
-        /** @description Another level. */
+        /** @description Moves a bell to another level. */
         MoveBellRequest: {
             /** @description Where it is to ring, from either side. */
             level: string;
@@ -5185,7 +5185,7 @@ export interface components {
             far: string;
             /**
              * Format: double
-             * @description Its volatility.
+             * @description Volatility a year of the later expiration, as a fraction.
              */
             farVol: number;
             /**
@@ -5220,7 +5220,7 @@ export interface components {
              * @description Move in percent.
              */
             percent: number;
-            /** @description Margin then. */
+            /** @description What would be required after the move, in money. */
             requirement: string;
         };
         /** @description What is supposed to have happened to the market. */
@@ -5250,7 +5250,7 @@ export interface components {
              * @description And where it rises.
              */
             risen: number;
-            /** @description Which. */
+            /** @description The symbol that is looked at by itself. */
             symbol: string;
             /**
              * Format: double
@@ -5269,7 +5269,7 @@ export interface components {
         };
         /** @description News of an underlying. */
         NewsView: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
             /** @description How many of them had a price. */
             count: number;
@@ -5297,7 +5297,7 @@ export interface components {
         };
         /** @description News that is scheduled. */
         NewsWire: {
-            /** @description ISO date. */
+            /** @description The day of the news, as 2031-03-20. */
             date: string;
             /** @description How many those were. */
             past: number;
@@ -5326,7 +5326,7 @@ export interface components {
         };
         /** @description The next news. */
         NextNews: {
-            /** @description Its date. */
+            /** @description The day of the news, as 2031-03-20. */
             date: string;
             /** @description The opening at which its outcome is known. */
             known: string;
@@ -5366,7 +5366,7 @@ export interface components {
          * @enum {string}
          */
         NextWire: "date" | "ring";
-        /** @description A note. */
+        /** @description Replaces what the trader noted of a day. */
         NoteRequest: {
             /** @description At most 1,000 characters; empty takes it away. */
             note: string;
@@ -5377,12 +5377,12 @@ export interface components {
             legs?: components["schemas"]["LegWire"][];
             /** @enum {string} */
             on: "price";
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         } | {
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number of the campaign.
              */
             campaign: number;
             /** @description The word of a measure of campaigns. */
@@ -5394,7 +5394,7 @@ export interface components {
             measure: string;
             /** @enum {string} */
             on: "volatility";
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         } | {
             /** @description The word of a measure of the account. */
@@ -5404,7 +5404,7 @@ export interface components {
         };
         /** @description One line of an order's story. */
         OrderEventWire: {
-            /** @description When. */
+            /** @description The moment at which it happened, with its offset. */
             at: string;
             /** @description In plain words. */
             what: string;
@@ -5424,11 +5424,11 @@ export interface components {
             chance?: number | null;
             /** @description The side that trades at once. */
             cross: components["schemas"]["NetPrice"];
-            /** @description Halfway. */
+            /** @description Halfway between what crosses the market and what rests in it. */
             middle: components["schemas"]["NetPrice"];
             /**
              * Format: int64
-             * @description Order number.
+             * @description The number of the order that works.
              */
             order: number;
             /** @description The side that waits. */
@@ -5444,7 +5444,7 @@ export interface components {
          * @enum {string}
          */
         OrderStateWord: "waiting" | "watching" | "working" | "partly filled" | "filled" | "cancelled" | "expired";
-        /** @description An order. */
+        /** @description An order with all that has happened to it. */
         OrderWire: {
             /**
              * Format: int64
@@ -5468,7 +5468,7 @@ export interface components {
             fillPrice?: components["schemas"]["NetPrice"] | null;
             /**
              * Format: int64
-             * @description Packages filled.
+             * @description How many packages have been filled.
              */
             filled: number;
             /** @description Executions, oldest first. */
@@ -5477,7 +5477,7 @@ export interface components {
             held?: string | null;
             /**
              * Format: int64
-             * @description Number.
+             * @description The number by which it is named.
              */
             id: number;
             /** @description "sell 1 × 195 call, 18 Apr" per leg. */
@@ -5487,7 +5487,7 @@ export interface components {
             name: string;
             /** @description It can still be filled, changed or cancelled. */
             open: boolean;
-            /** @description When placed. */
+            /** @description The moment at which it was placed, with its offset. */
             placed: string;
             /**
              * Format: int64
@@ -5498,18 +5498,18 @@ export interface components {
             rolls: boolean;
             /** @description Where it stands. */
             state: components["schemas"]["OrderStateWord"];
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /** @description "day", "good till cancelled", "good till 18 Apr", "immediate or cancel", "fill or kill". */
             timeInForce: string;
-            /** @description One package. */
+            /** @description The legs of one package. */
             unit: components["schemas"]["LegWire"][];
         };
         /** @description Another campaign of the same underlying. */
         OtherWire: {
             /**
              * Format: int64
-             * @description Number.
+             * @description The number of the campaign.
              */
             campaign: number;
             /** @description Whether it holds anything. */
@@ -5521,7 +5521,7 @@ export interface components {
         OverWire: {
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number of the campaign that is over.
              */
             campaign: number;
             /** @description When it ended. */
@@ -5538,7 +5538,7 @@ export interface components {
              * @description The campaign it belongs to.
              */
             campaign?: number | null;
-            /** @description ISO date. */
+            /** @description The date, as 2031-03-20. */
             date: string;
             /** @description What it is, 1 to 120 characters. */
             what: string;
@@ -5550,11 +5550,11 @@ export interface components {
              * @description The campaign it belongs to.
              */
             campaign?: number | null;
-            /** @description ISO date. */
+            /** @description The date, as 2031-03-20. */
             date: string;
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number by which it is named.
              */
             id: number;
             /** @description What it is. */
@@ -5564,7 +5564,7 @@ export interface components {
         OwnMarket: {
             /** @description Best ask; empty when nobody asks. */
             ask: string;
-            /** @description Best bid. */
+            /** @description The highest price at which somebody buys it. */
             bid: string;
             /**
              * Format: int64
@@ -5579,7 +5579,7 @@ export interface components {
          * @enum {string}
          */
         OwnWord: "shares" | "future";
-        /** @description One package. */
+        /** @description One package of the structure, with its market. */
         PackageLine: {
             /**
              * Format: double
@@ -5594,13 +5594,13 @@ export interface components {
             chance?: number | null;
             /** @description Take the other side. */
             cross: string;
-            /** @description Break-evens. */
+            /** @description Prices at which nothing is made or lost. */
             evens: string[];
             /** @description Most to lose. */
             least?: string | null;
-            /** @description Its legs. */
+            /** @description The legs of one package. */
             legs: components["schemas"]["LegWire"][];
-            /** @description The middle. */
+            /** @description The middle of its market, as money per unit. */
             middle: string;
             /** @description Most to make in money at the middle; absent without a limit, or where a later leg decides. */
             most?: string | null;
@@ -5629,14 +5629,14 @@ export interface components {
         };
         /** @description One draft of a paper portfolio. */
         PaperDraft: {
-            /** @description The draft. */
+            /** @description A draft as it stands in the tray. */
             draft: components["schemas"]["DraftWire"];
-            /** @description It counts. */
+            /** @description Whether it counts in the sums. */
             on: boolean;
         };
         /** @description A paper portfolio. */
         PaperWire: {
-            /** @description Its drafts. */
+            /** @description The drafts that the portfolio is made of. */
             drafts: components["schemas"]["PaperDraft"][];
             /** @description What is really held counts beside it. */
             held: boolean;
@@ -5662,14 +5662,14 @@ export interface components {
             delta: number;
             /**
              * Format: double
-             * @description Dividends.
+             * @description What dividends on shares brought, in money.
              */
             dividends: number;
             /** @description Fees, below zero. */
             fees: string;
             /**
              * Format: double
-             * @description Its square.
+             * @description What the squared move of the price brought beyond delta, in money.
              */
             gamma: number;
             /**
@@ -5679,12 +5679,12 @@ export interface components {
             other: number;
             /**
              * Format: double
-             * @description Interest.
+             * @description What changed interest brought, in money.
              */
             rate: number;
             /**
              * Format: double
-             * @description Time.
+             * @description What passing time brought, in money.
              */
             theta: number;
             /** @description All of it. */
@@ -5696,17 +5696,17 @@ export interface components {
             trades: number;
             /**
              * Format: double
-             * @description Volatility.
+             * @description What changed volatilities brought, in money.
              */
             vega: number;
         };
         /** @description A figure of a past close. */
         PastFigure: {
-            /** @description ISO date. */
+            /** @description The session's date, as 2031-03-11. */
             date: string;
             /**
              * Format: double
-             * @description The figure.
+             * @description The figure at that close.
              */
             value: number;
         };
@@ -5716,7 +5716,7 @@ export interface components {
             after: string;
             /** @description The look before. */
             before: string;
-            /** @description Its date. */
+            /** @description The day of the news, as 2031-03-20. */
             date: string;
             /**
              * Format: double
@@ -5737,12 +5737,12 @@ export interface components {
             place?: number | null;
             /**
              * Format: double
-             * @description Price after.
+             * @description The price by which the move is measured.
              */
             priceAfter: number;
             /**
              * Format: double
-             * @description Price before.
+             * @description The last price before the news.
              */
             priceBefore: number;
             priced?: components["schemas"]["MovePricedWire"] | null;
@@ -5763,12 +5763,12 @@ export interface components {
         };
         /** @description A contract that was picked. */
         Picked: {
-            /** @description OSI symbol. */
+            /** @description The contract as an OSI symbol. */
             contract: string;
-            /** @description "195 call". */
+            /** @description The contract as it is shown, like "195 call". */
             label: string;
         };
-        /** @description A ticket. */
+        /** @description An order as the trader sends it. */
         PlaceRequest: {
             /** @description Chosen by the client, 1 to 64 characters; one ticket is placed once. */
             clientId: string;
@@ -5785,12 +5785,12 @@ export interface components {
             limit?: string | null;
             /**
              * Format: int64
-             * @description Packages.
+             * @description How many packages are wanted, above zero.
              */
             quantity: number;
             /** @description With `closes`: what the campaign does not hold is opened in it. */
             rolls?: boolean;
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /** @description Tags that its campaign gets. */
             tags?: string[];
@@ -5802,7 +5802,7 @@ export interface components {
         };
         /** @description What a drill came to. */
         PlayedWire: {
-            /** @description All together. */
+            /** @description All cycles summed up together. */
             all: components["schemas"]["SummaryWire"];
             /** @description As of when: later looks are not there yet. */
             at: string;
@@ -5819,14 +5819,14 @@ export interface components {
             last: string;
             /** @description Looks of the first cycle. */
             looks: components["schemas"]["DrillLook"][];
-            /** @description By division. */
+            /** @description The same by each division, and by its values. */
             parts: components["schemas"]["DivisionWire"][];
         };
         /** @description One open campaign. */
         Position: {
             /**
              * Format: int64
-             * @description Campaign number.
+             * @description The number of the campaign.
              */
             campaign: number;
             /** @description One package, to close: what is held, turned over. */
@@ -5845,7 +5845,7 @@ export interface components {
             evens: components["schemas"]["EvenWire"][];
             /** @description First expiration; absent without options. */
             expiry?: string | null;
-            /** @description Fees paid. */
+            /** @description Commissions that were paid so far, in money. */
             fees: string;
             greeks?: components["schemas"]["GreeksWire"] | null;
             /**
@@ -5855,7 +5855,7 @@ export interface components {
             lean?: number | null;
             /** @description Most to lose with it; absent without a limit. */
             least?: string | null;
-            /** @description Legs. */
+            /** @description The legs that are held now. */
             legs: components["schemas"]["PositionLeg"][];
             /** @description Margin taken alone. */
             margin: string;
@@ -5864,7 +5864,7 @@ export interface components {
              *     lost more; absent without a limit.
              */
             most?: string | null;
-            /** @description "iron condor". */
+            /** @description What the structure is called, as "iron condor". */
             name: string;
             /**
              * Format: double
@@ -5891,11 +5891,11 @@ export interface components {
             oneOrder: boolean;
             /** @description Profit on what is open. */
             openProfit: string;
-            /** @description When opened. */
+            /** @description The moment at which it was opened, with its offset. */
             opened: string;
             /**
              * Format: int64
-             * @description Packages.
+             * @description How many packages of it are held.
              */
             packages: number;
             /** @description Profit already booked. */
@@ -5904,9 +5904,9 @@ export interface components {
             /** @description "205/200 · 175/165". */
             strikes: string;
             strip?: components["schemas"]["Strip"] | null;
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
-            /** @description Its tags. */
+            /** @description The tags that the trader gave it. */
             tags: string[];
             /** @description What is tied up, taken alone. */
             tiedUp: string;
@@ -5922,7 +5922,7 @@ export interface components {
         };
         /** @description One leg of a position. */
         PositionLeg: {
-            /** @description OSI symbol. */
+            /** @description The instrument as an OSI symbol. */
             contract: string;
             /**
              * @description Whether its holder may say what happens at its end (in its last week), and what was said:
@@ -5931,7 +5931,7 @@ export interface components {
             declined?: boolean | null;
             /** @description "195 call, 18 Apr". */
             label: string;
-            /** @description Current mark. */
+            /** @description The mark now, per unit. */
             mark: string;
             /** @description Average price at opening. */
             openedAt: string;
@@ -5969,7 +5969,7 @@ export interface components {
         QuietWire: {
             /**
              * Format: int64
-             * @description The campaign.
+             * @description The number of the campaign that asks for nothing.
              */
             campaign: number;
             /** @description What changed in it since the close before; empty where nothing did. */
@@ -6010,7 +6010,7 @@ export interface components {
             rule?: number | null;
             /** @description The reason with its figures. */
             says: string;
-            /** @description Since when. */
+            /** @description The moment since which it asks, with its offset. */
             since: string;
         };
         /**
@@ -6045,7 +6045,7 @@ export interface components {
             legs: components["schemas"]["LegWire"][];
             /**
              * Format: int64
-             * @description Packages.
+             * @description How many packages it takes.
              */
             packages: number;
             /** @description What it is on. */
@@ -6055,7 +6055,7 @@ export interface components {
              * @description Cost of trading: fees and half the width of its market.
              */
             trading: number;
-            /** @description In words. */
+            /** @description What is done, as a sentence. */
             words: string;
         };
         /** @description What is carried back. */
@@ -6069,15 +6069,15 @@ export interface components {
         };
         /** @description What a structure would have made around one past news. */
         ReplayRow: {
-            /** @description Left. */
+            /** @description The moment of exit, with its offset. */
             after: string;
-            /** @description Entered. */
+            /** @description The moment of entry, with its offset. */
             before: string;
             /** @description Date of the news. */
             date: string;
             /** @description Profit at the far sides, after fees. */
             far?: string | null;
-            /** @description Its legs. */
+            /** @description The legs that stood for it at that time. */
             legs: components["schemas"]["LegWire"][];
             /** @description Profit at the middles, after fees. */
             middle?: string | null;
@@ -6107,7 +6107,7 @@ export interface components {
         };
         /** @description A requirement with its parts. */
         RequirementWire: {
-            /** @description The parts. */
+            /** @description Which legs stand together, and what each group requires. */
             parts: components["schemas"]["PartWire"][];
             /** @description The rules that it follows. */
             regime: components["schemas"]["Regime"];
@@ -6139,9 +6139,9 @@ export interface components {
             closes: string[];
             /** @description Take the other side. */
             cross: components["schemas"]["NetPrice"];
-            /** @description Fees. */
+            /** @description Commissions of the order, in money. */
             fees: string;
-            /** @description The middle. */
+            /** @description The middle of the order's market. */
             middle: components["schemas"]["NetPrice"];
             /** @description What else it means, in sentences. */
             notes: string[];
@@ -6149,7 +6149,7 @@ export interface components {
             opens: string[];
             /**
              * Format: int64
-             * @description Packages.
+             * @description How many packages the order has.
              */
             packages: number;
             /** @description At which of them it is counted here. */
@@ -6169,14 +6169,14 @@ export interface components {
             contract: string;
             /**
              * Format: int64
-             * @description Signed, now.
+             * @description Contracts held now, below zero where they were sold.
              */
             held: number;
             /** @description "195 call, 18 Apr". */
             label: string;
             /**
              * Format: int64
-             * @description Signed, then.
+             * @description Contracts held then, below zero where they were sold.
              */
             then: number;
         };
@@ -6209,7 +6209,7 @@ export interface components {
              * @description Days to its first expiration; absent where nothing is left.
              */
             days?: number | null;
-            /** @description Break-evens. */
+            /** @description Prices at which nothing is made or lost. */
             evens: components["schemas"]["EvenWire"][];
             /** @description Corners of the outline; none where it is an estimate. */
             kinks: components["schemas"]["KinkWire"][];
@@ -6240,7 +6240,7 @@ export interface components {
                  * @description Expirations later; below zero nearer.
                  */
                 expirations: number;
-                /** @description Which. */
+                /** @description The part of the campaign that it is done to. */
                 part: components["schemas"]["ReworkPart"];
                 /**
                  * Format: int64
@@ -6256,7 +6256,7 @@ export interface components {
                  * @description The size of the delta, above 0 and below 1.
                  */
                 delta: number;
-                /** @description OSI symbol. */
+                /** @description The contract as an OSI symbol. */
                 leg: string;
             };
         } | {
@@ -6267,7 +6267,7 @@ export interface components {
                  * @description Deviations; below zero under the price.
                  */
                 deviations: number;
-                /** @description OSI symbol. */
+                /** @description The contract as an OSI symbol. */
                 leg: string;
             };
         } | "recentre" | {
@@ -6332,10 +6332,10 @@ export interface components {
             legs: components["schemas"]["ReworkLeg"][];
             /**
              * Format: double
-             * @description Its price.
+             * @description The price of the underlying, per unit.
              */
             spot: number;
-            /** @description Underlying symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /** @description What would be held, to be sent again with the next move. */
             then: components["schemas"]["LegWire"][];
@@ -6371,7 +6371,7 @@ export interface components {
             meanHigh?: number | null;
             /** Format: double */
             meanLow?: number | null;
-            /** @description In words. */
+            /** @description What would have been done, in words. */
             name: string;
             /**
              * Format: int64
@@ -6383,7 +6383,7 @@ export interface components {
         };
         /** @description The roads not taken. */
         RoadsView: {
-            /** @description Each campaign. */
+            /** @description Each campaign, with what each road would have made of it. */
             campaigns: components["schemas"]["CampaignRoadsWire"][];
             /** @description Each road over all. */
             roads: components["schemas"]["RoadWire"][];
@@ -6395,11 +6395,11 @@ export interface components {
             /** @description Legs in lowest ratio. */
             unit: components["schemas"]["LegWire"][];
         };
-        /** @description Rounds. */
+        /** @description What asks for an answer, what does not, and what lies ahead. */
         RoundsView: {
             /** @description Who asks, the most urgent first. */
             asks: components["schemas"]["AskWire"][];
-            /** @description As of. */
+            /** @description The moment of the looks, with its offset. */
             at: string;
             /** @description Figures of the account against the trader's limits. */
             bands: components["schemas"]["BandWire"][];
@@ -6421,19 +6421,19 @@ export interface components {
             over: components["schemas"]["OverWire"][];
             /** @description The others, the nearest to asking first. */
             quiet: components["schemas"]["QuietWire"][];
-            /** @description Today's date. */
+            /** @description The date of today, as 2031-03-11. */
             today: string;
         };
-        /** @description One strike. */
+        /** @description Both contracts of one strike. */
         Row: {
             /**
              * Format: double
              * @description Strike as a number, for placing it on the price axis.
              */
             at: number;
-            /** @description The call. */
+            /** @description The call of this strike. */
             call: components["schemas"]["Cell"];
-            /** @description The put. */
+            /** @description The put of this strike. */
             put: components["schemas"]["Cell"];
             /** @description Strike as shown. */
             strike: string;
@@ -6444,10 +6444,10 @@ export interface components {
             group: components["schemas"]["GroupWord"];
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number by which it is named.
              */
             id: number;
-            /** @description The rule. */
+            /** @description The rule as it can be changed. */
             rule: components["schemas"]["RuleWire"];
             /** @description It as a sentence. */
             sentence: string;
@@ -6477,16 +6477,16 @@ export interface components {
         };
         /** @description What rules so many out. */
         RuledOut: {
-            /** @description How many. */
+            /** @description How many were ruled out for it. */
             count: number;
-            /** @description In words. */
+            /** @description Why they were ruled out, in words. */
             why: string;
         };
         /** @description Why candidates were ruled out. */
         RuledOutWire: {
-            /** @description How many. */
+            /** @description How many were ruled out for it. */
             count: number;
-            /** @description In words. */
+            /** @description Why they were ruled out, in words. */
             why: string;
         };
         /** @description Rules as a file. */
@@ -6496,7 +6496,7 @@ export interface components {
         };
         /** @description The rules, and what rules can be about. */
         RulesView: {
-            /** @description Every measure. */
+            /** @description All measures that a rule may look at. */
             measures: components["schemas"]["MeasureWire"][];
             /** @description The rules, by number. */
             rules: components["schemas"]["RuleShown"][];
@@ -6510,16 +6510,16 @@ export interface components {
         };
         /** @description One run beside others. */
         RunCompared: {
-            /** @description Its closes. */
+            /** @description What it stood at when sessions closed. */
             days: components["schemas"]["RunDay"][];
             /** @description What was decided. */
             decisions: components["schemas"]["RunDecision"][];
-            /** @description Its name. */
+            /** @description The name of the run. */
             name: string;
         };
         /** @description A close of a run. */
         RunDay: {
-            /** @description Its date. */
+            /** @description The session's date, as 2031-03-11. */
             date: string;
             /** @description How far its profit stands below its highest so far. */
             drawdown?: string | null;
@@ -6528,11 +6528,11 @@ export interface components {
         };
         /** @description A decision in a run. */
         RunDecision: {
-            /** @description When. */
+            /** @description The moment of the decision, with its offset. */
             at: string;
             /**
              * Format: int64
-             * @description The campaign.
+             * @description The number of the campaign that it was about.
              */
             campaign: number;
             /** @description In which symbol. */
@@ -6582,12 +6582,12 @@ export interface components {
         };
         /** @description What is said of an order, or of a campaign afterwards. */
         SaidRequest: {
-            /** @description Tags. */
+            /** @description The tags that the trader gives. */
             tags?: string[];
             /** @description A sentence; nothing at all after a campaign means that nothing shall be said. */
             words?: string;
         };
-        /** @description One band. */
+        /** @description A figure with the band that it should lie in, and its past. */
         ScaleWire: {
             /** @description Decimals that it is told with. */
             decimals: number;
@@ -6624,7 +6624,7 @@ export interface components {
         };
         /** @description Bands of my rules. */
         ScalesWire: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
             /** @description The bands: of each measure that a rule is about, and of the others that the book has. */
             bands: components["schemas"]["ScaleWire"][];
@@ -6637,17 +6637,17 @@ export interface components {
         } | {
             /** @enum {string} */
             for: "structure";
-            /** @description Which. */
+            /** @description The structure that it holds for. */
             structure: components["schemas"]["StructureWord"];
         } | {
             /** @enum {string} */
             for: "symbol";
-            /** @description Which. */
+            /** @description The symbol of the underlying. */
             symbol: string;
         } | {
             /**
              * Format: int64
-             * @description Its number.
+             * @description The number of the campaign.
              */
             campaign: number;
             /** @enum {string} */
@@ -6684,7 +6684,7 @@ export interface components {
             level: number;
             /** @description Closes of the past month. */
             month: number[];
-            /** @description Full name. */
+            /** @description The name in full. */
             name: string;
             /**
              * Format: double
@@ -6736,14 +6736,14 @@ export interface components {
             risk: number;
             /** @description In and out of an at-the-money vertical of one expected move. */
             roundTrip?: string | null;
-            /** @description Sector. */
+            /** @description The sector, where one is told. */
             sector?: string | null;
             /**
              * Format: double
              * @description The same in its sector; absent without one.
              */
             sectorRisk?: number | null;
-            /** @description Symbol. */
+            /** @description The symbol by which it is traded. */
             symbol: string;
             /**
              * Format: int64
@@ -6756,11 +6756,11 @@ export interface components {
              */
             withinOne?: number | null;
         };
-        /** @description The table. */
+        /** @description Every underlying of the market in one row. */
         ScoutTable: {
-            /** @description As of. */
+            /** @description The moment of the figures, with its offset. */
             at: string;
-            /** @description Its rows. */
+            /** @description One row for each underlying. */
             rows: components["schemas"]["ScoutRow"][];
             /**
              * Format: double
@@ -6775,15 +6775,15 @@ export interface components {
         };
         /** @description The end of a search. */
         SearchDone: {
-            /** @description As of. */
+            /** @description The moment of the quotes, with its offset. */
             at: string;
             /** @description So many rows of each underlying at most. */
             each: number;
-            /** @description Candidates judged. */
+            /** @description How many candidates were judged. */
             judged: number;
             /** @description Underlyings that were not looked over. */
             leftOut: components["schemas"]["LeftOutWire"][];
-            /** @description The best. */
+            /** @description The best that were found, the best first. */
             rows: components["schemas"]["CandidateWire"][];
             /** @description What ruled others out, each counted at the first limit that it breaks. */
             ruledOut: components["schemas"]["RuledOutWire"][];
@@ -6797,7 +6797,7 @@ export interface components {
         };
         /** @description How far a search is, and the best so far. */
         SearchGoing: {
-            /** @description Candidates judged. */
+            /** @description How many candidates have been judged so far. */
             judged: number;
             /**
              * Format: double
@@ -6830,7 +6830,7 @@ export interface components {
             families: components["schemas"]["FamilyWord"][];
             /** @description Fees of the entry are taken off. */
             fees?: boolean;
-            /** @description Limits. */
+            /** @description What a candidate must keep to be listed. */
             limits?: components["schemas"]["LimitsWire"];
             /** @description Part of the way from the middle to the far side of every leg that is paid: decimal text, 0 to 1. */
             price?: string;
@@ -6862,12 +6862,12 @@ export interface components {
             /** @enum {string} */
             type: "alive";
         } | {
-            /** @description The clock. */
+            /** @description Where the clock stands. */
             clock: components["schemas"]["ClockWire"];
             /** @enum {string} */
             type: "clock";
         } | {
-            /** @description The figures. */
+            /** @description The figures that every page shows in its head. */
             masthead: components["schemas"]["Masthead"];
             /** @enum {string} */
             type: "masthead";
@@ -6877,18 +6877,18 @@ export interface components {
             /** @enum {string} */
             type: "head";
         } | {
-            /** @description Expiration key. */
+            /** @description The key of the expiration, as its mark gives it. */
             key: string;
-            /** @description Rows. */
+            /** @description The rows that have changed. */
             rows: components["schemas"]["Row"][];
-            /** @description Symbol. */
+            /** @description The symbol of the underlying. */
             symbol: string;
             /** @enum {string} */
             type: "rows";
             /** @description These replace all rows. */
             whole: boolean;
         } | {
-            /** @description The book. */
+            /** @description All that is held, with what it makes together. */
             book: components["schemas"]["BookView"];
             /** @enum {string} */
             type: "book";
@@ -6906,15 +6906,15 @@ export interface components {
             type: "changed";
             /**
              * Format: int64
-             * @description Counts up.
+             * @description A number that rises with every change.
              */
             version: number;
         } | {
-            /** @description The answer. */
+            /** @description What is said of the package that was asked about. */
             evaluation: components["schemas"]["EvaluationWire"];
             /**
              * Format: int64
-             * @description As asked.
+             * @description The number that the request had.
              */
             id: number;
             /** @enum {string} */
@@ -6925,7 +6925,7 @@ export interface components {
              * @description As asked; absent when the message could not be read.
              */
             id?: number | null;
-            /** @description Why. */
+            /** @description What was wrong with the request. */
             problem: components["schemas"]["Problem"];
             /** @enum {string} */
             type: "refused";
@@ -6961,11 +6961,11 @@ export interface components {
          * @enum {string}
          */
         SideWord: "above" | "below";
-        /** @description How large. */
+        /** @description How many packages an entry takes. */
         SizeText: number | components["schemas"]["PercentText"];
         /** @description A draft in its slot. */
         SlottedDraft: {
-            /** @description The draft. */
+            /** @description The draft as it stands in its place. */
             draft: components["schemas"]["DraftWire"];
             /** @description "A" to "D". */
             slot: string;
@@ -7002,7 +7002,7 @@ export interface components {
             /** @description Strike as shown. */
             strike: string;
         };
-        /** @description A smile. */
+        /** @description The volatilities of one expiration, with the line through them. */
         SmileView: {
             /**
              * Format: double
@@ -7021,7 +7021,7 @@ export interface components {
              * @description One bell; absent: all that ring.
              */
             id?: number | null;
-            /** @description Exchange time. */
+            /** @description The moment until which it rests, as an exchange time. */
             until: string;
         };
         /** @description Prices to draw between. */
@@ -7045,9 +7045,9 @@ export interface components {
         SplitWire: {
             /** @description Numbers of its cycles. */
             cycles: number[];
-            /** @description In words. */
+            /** @description The value that its cycles share, in words. */
             part: string;
-            /** @description Together. */
+            /** @description Those cycles summed up together. */
             summary: components["schemas"]["SummaryWire"];
         };
         /** @description The book in the figures that bands are about. */
@@ -7074,12 +7074,12 @@ export interface components {
             stress: number;
             /**
              * Format: double
-             * @description A day.
+             * @description Money that one day's passing brings.
              */
             theta: number;
             /**
              * Format: double
-             * @description A point.
+             * @description Money that a point of volatility brings.
              */
             vega: number;
         };
@@ -7102,7 +7102,7 @@ export interface components {
         StretchWire: {
             /** @description OSI symbol, or the symbol of the underlying itself. */
             contract: string;
-            /** @description From when. */
+            /** @description The moment from which the legs stood so, with its offset. */
             from: string;
             /** @description "195 call, 18 Apr". */
             label: string;
@@ -7132,21 +7132,21 @@ export interface components {
         Strip: {
             /**
              * Format: double
-             * @description Right end.
+             * @description The price at the right end of the strip.
              */
             high: number;
             /**
              * Format: double
-             * @description Left end.
+             * @description The price at the left end of the strip.
              */
             low: number;
             /** @description Where the trader's rules about the price ring. */
             rings: number[];
-            /** @description Sold strikes. */
+            /** @description Strikes of which more is sold than bought. */
             shorts: number[];
             /**
              * Format: double
-             * @description Price now.
+             * @description The price of the underlying now.
              */
             spot: number;
             /** @description Zones from left to right. */
@@ -7200,7 +7200,7 @@ export interface components {
              */
             aDayOfCapital?: number | null;
             best?: string | null;
-            /** @description How many. */
+            /** @description The number of cycles summed up. */
             count: number;
             /**
              * Format: int64
@@ -7234,7 +7234,7 @@ export interface components {
             shareLow?: number | null;
             /**
              * Format: double
-             * @description Standard deviation.
+             * @description Standard deviation of the profits; absent below two cycles.
              */
             spread?: number | null;
             /** @description Sum of profits. */
@@ -7249,22 +7249,22 @@ export interface components {
             gains: number;
             /**
              * Format: double
-             * @description Their mean.
+             * @description The mean of all replays, in money.
              */
             mean: number;
-            /** @description Their sum. */
+            /** @description The sum of all replays, in money. */
             sum: string;
-            /** @description The worst. */
+            /** @description The worst of all replays, in money. */
             worst: string;
         };
-        /** @description All. */
+        /** @description The end of the answer, with its sums. */
         SweepDone: {
             chosen?: components["schemas"]["ChosenWire"] | null;
             /** @description Each combination, in their order. */
             rows: components["schemas"]["SweepRow"][];
             /**
              * Format: int64
-             * @description Milliseconds.
+             * @description Milliseconds that it took.
              */
             took: number;
             /** @description Where the numbers stand that vary. */
@@ -7278,7 +7278,7 @@ export interface components {
             /** @enum {string} */
             kind: "done";
         });
-        /** @description One combination. */
+        /** @description What one combination of the varied numbers came to. */
         SweepRow: {
             /** @description Deepest fall of its curve. */
             drawdown?: string | null;
@@ -7293,7 +7293,7 @@ export interface components {
             /** @description Its numbers, in the order of the places that vary. */
             values: unknown[];
         };
-        /** @description Some more. */
+        /** @description Combinations that were played since the last line. */
         SweepRows: {
             /** @description How many are done. */
             done: number;
@@ -7308,7 +7308,7 @@ export interface components {
             bars: number[];
             /**
              * Format: double
-             * @description Standard deviation.
+             * @description The standard deviation of the profit, in money.
              */
             deviation: number;
             /** @description Edges of the bars. */
@@ -7325,10 +7325,10 @@ export interface components {
             losing: number;
             /**
              * Format: double
-             * @description Mean profit.
+             * @description The mean profit over all of them, in money.
              */
             mean: number;
-            /** @description Paths. */
+            /** @description How many futures of the book were drawn. */
             paths: number;
             /** @description The worst 5 and 1 percent. */
             worst: components["schemas"]["WorstPart"][];
@@ -7347,7 +7347,7 @@ export interface components {
             /** @description Each name alone, the worst first. */
             alone: components["schemas"]["NameAlone"][];
             asOne?: components["schemas"]["TailsDrawn"] | null;
-            /** @description As of. */
+            /** @description The moment from which they are drawn, with its offset. */
             at: string;
             /** @description Names without such a past: their beta times the index. */
             byBeta: string[];
@@ -7370,7 +7370,7 @@ export interface components {
             date?: string | null;
             /**
              * Format: double
-             * @description The price.
+             * @description The price of the underlying that is expected.
              */
             price: number;
         };
@@ -7397,7 +7397,7 @@ export interface components {
             sure: number;
             /**
              * Format: int32
-             * @description To.
+             * @description Sure up to, percent.
              */
             to: number;
         };
@@ -7424,7 +7424,7 @@ export interface components {
             at: string;
             /**
              * Format: int64
-             * @description The campaign.
+             * @description The number of the closed campaign.
              */
             campaign: number;
             /** @description Profit that was taken in the end. */
@@ -7438,7 +7438,7 @@ export interface components {
         TriedWire: {
             /** @description Those that it would have rung for. */
             cases: components["schemas"]["TriedCaseWire"][];
-            /** @description The latter. */
+            /** @description What the same campaigns made in the end, in money. */
             end: string;
             /** @description Closed campaigns that it would have counted for. */
             of: number;
@@ -7472,14 +7472,14 @@ export interface components {
         UnitWord: "money" | "percent" | "times" | "days" | "sessions" | "deviations" | "number" | "price" | "points" | "count";
         /** @description Until when something is let be. */
         UntilWire: {
-            /** @description ISO date. */
+            /** @description The date, as 2031-03-20. */
             date: string;
             /** @enum {string} */
             kind: "date";
         } | {
             /** @enum {string} */
             kind: "price";
-            /** @description The price. */
+            /** @description The price that ends the wait, as text. */
             level: string;
             /** @description From which side it comes. */
             side: components["schemas"]["SideWord"];
@@ -7506,7 +7506,7 @@ export interface components {
             before: number;
             /** @description It ends behind the news. */
             contains: boolean;
-            /** @description Which (ISO). */
+            /** @description The day of the news, as 2031-03-20. */
             date: string;
         };
         /** @description How volatility answers. */
@@ -7546,7 +7546,7 @@ export interface components {
             days: number;
             /** @description Break-evens of it. */
             evens: components["schemas"]["EvenWire"][];
-            /** @description Its fees. */
+            /** @description Commissions of the order, in money. */
             fees: string;
             /**
              * Format: double
@@ -7614,7 +7614,7 @@ export interface components {
         WaysRequest: {
             /** @description At which price the change is counted. */
             at?: components["schemas"]["ReworkAt"];
-            /** @description Limits. */
+            /** @description What a way must keep to be listed. */
             limits?: components["schemas"]["WaysLimits"];
             /** @description What the best is measured by. */
             measure?: components["schemas"]["WaysMeasure"];
@@ -7703,7 +7703,7 @@ export interface components {
             error: number;
             /**
              * Format: double
-             * @description Their mean.
+             * @description The mean of those worst results, in money.
              */
             mean: number;
             /**
@@ -7722,9 +7722,9 @@ export interface components {
             left?: string | null;
             /** @description What it would hold now. */
             legs: components["schemas"]["LegWire"][];
-            /** @description Its profit. */
+            /** @description The profit that it would have, in money. */
             profit: string;
-            /** @description Its strikes. */
+            /** @description The strikes that it would hold, as text. */
             strikes: string;
             why?: string | null;
         };
@@ -7732,14 +7732,14 @@ export interface components {
         Zone: {
             /**
              * Format: double
-             * @description Lower end.
+             * @description The lowest price of the zone.
              */
             from: number;
             /** @description It makes money there at expiration. */
             gain: boolean;
             /**
              * Format: double
-             * @description Upper end.
+             * @description The highest price of the zone.
              */
             to: number;
         };
@@ -10434,7 +10434,7 @@ export interface operations {
                 measure?: string;
                 /** @description On which side of the limit it rings. */
                 side?: components["schemas"]["SideWord"];
-                /** @description The limit. */
+                /** @description The limit of the measure, as text with its unit left out. */
                 limit?: string;
             };
             header?: never;
@@ -12612,7 +12612,7 @@ export interface operations {
     smile: {
         parameters: {
             query: {
-                /** @description Its key. */
+                /** @description The key of the expiration, as its mark gives it. */
                 expiration: string;
             };
             header?: never;
