@@ -86,7 +86,8 @@ async fn every_view_on_every_width() {
                 b.find(there).await;
                 let found = beyond(&b).await;
                 assert!(found.is_empty(), "{view} at {width}: {found:#?}");
-                if width != 1280 {
+                // Between the widths of a desk names and colours are the same.
+                if width == 390 || width == 1920 {
                     b.accessible(&format!("{view} at {width}")).await;
                 }
             }

@@ -69,8 +69,8 @@ impl Engine {
         let (account, wrong) = replayed(&world, &saved);
         let clock = clock_of(saved.clock, start);
         let setting = |name: &str| saved.settings.get(name).map(String::as_str);
-        let kinds = desk::AccountKind::ALL.into_iter();
-        let kind = kinds.filter(|k| Some(k.word()) == setting(KIND)).last();
+        let mut kinds = desk::AccountKind::ALL.into_iter();
+        let kind = kinds.find(|k| Some(k.word()) == setting(KIND));
         let level = setting(LEVEL).and_then(|text| text.parse().ok());
         let rules = AccountRules {
             kind: kind.unwrap_or_default(),

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use desk::{
-    Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, Settlement, Underlying,
-    UnderlyingKind,
+    Account, Cause, Contract, Entry, Fact, Instrument, Moment, Price, PriceStyle, Settlement,
+    Underlying, UnderlyingKind,
 };
 use market::lifecycle::{self, LifecycleEvent};
 use market::session::Phase;
@@ -49,12 +49,13 @@ impl Engine {
     }
 }
 
-/// "at 4930.2, printed 18 Apr 09:30:05".
-fn told(print: &Print) -> String {
+/// "at 4930.2, printed 18 Apr 09:30:05", the price as its market writes it.
+fn told(world: &World, symbol: &str, print: &Print) -> String {
+    let style = world.underlying(symbol).map(|u| u.style_of_price);
+    let price = style.unwrap_or(PriceStyle::Decimal).write(print.price);
     let seconds = print.at.time_of_day() / 1_000;
     format!(
-        "at {}, printed {} {:02}:{:02}:{:02}",
-        print.price,
+        "at {price}, printed {} {:02}:{:02}:{:02}",
         desk::short_date(print.at.date()),
         seconds / 3_600,
         seconds / 60 % 60,
@@ -90,7 +91,7 @@ fn delivered_words(
     underlying: &Underlying,
     contract: &Contract,
     quantity: i64,
-    (print, early): (&Print, bool),
+    (print, early): (&str, bool),
 ) -> String {
     let symbol = &underlying.symbol;
     let how = if quantity > 0 {
@@ -102,23 +103,21 @@ fn delivered_words(
     let bought = (contract.kind == desk::Kind::Call) == (quantity > 0);
     let what = units(quantity * underlying.lot(), underlying.kind);
     format!(
-        "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} {}",
+        "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} {print}",
         quantity.abs(),
         contract.label(),
         if bought { "bought" } else { "sold" },
         desk::strike_label(contract.strike),
-        told(print)
     )
 }
 
 /// What a settlement was off by.
-fn corrected_words(symbol: &str, ended: &Instrument, by: Price, print: &Print) -> String {
+fn corrected_words(symbol: &str, ended: &Instrument, by: Price, print: &str) -> String {
     let off = if by < Price::ZERO { "much" } else { "little" };
     format!(
-        "{symbol} {} was settled at {} too {off}: the day's bar says {symbol} {}",
+        "{symbol} {} was settled at {} too {off}: the day's bar says {symbol} {print}",
         ended.label(),
         by.abs().fixed(2),
-        told(print)
     )
 }
 
@@ -164,7 +163,7 @@ pub(crate) fn book(
             let memo = format!(
                 "{symbol} {} {how}, {symbol} {}",
                 contract.label(),
-                told(print)
+                told(world, &symbol, print)
             );
             let entry = account.settle(at, contract, *value, only, memo)?.clone();
             (entry, cause(contract.clone().into(), *value, 0))
@@ -180,7 +179,7 @@ pub(crate) fn book(
                  {symbol} {}",
                 contract.label(),
                 value.fixed(2),
-                told(print)
+                told(world, &symbol, print)
             );
             let entry = account.offset(at, contract, *value, only, memo)?.clone();
             (entry, cause(contract.clone().into(), *value, 0))
@@ -193,7 +192,8 @@ pub(crate) fn book(
         } => {
             let underlying = world.owner(contract)?;
             debug_assert_eq!(underlying.settlement, Settlement::Delivery);
-            let memo = delivered_words(underlying, contract, *quantity, (print, *early));
+            let print = told(world, &underlying.symbol, print);
+            let memo = delivered_words(underlying, contract, *quantity, (&print, *early));
             let whose = (underlying, only);
             let entry = account.deliver(at, contract, *quantity, whose, memo)?;
             let entry = entry.clone();
@@ -204,25 +204,24 @@ pub(crate) fn book(
         }
         LifecycleEvent::Corrected { ended, by, print } => {
             let underlying = world.underlying_of(ended)?;
-            let memo = corrected_words(&underlying.symbol, ended, *by, print);
+            let print = told(world, &underlying.symbol, print);
+            let memo = corrected_words(&underlying.symbol, ended, *by, &print);
             let of = (ended, underlying.units(ended));
             let entry = account.correct(at, of, *by, only, memo)?.clone();
             (entry, cause(ended.clone(), *by, 0))
         }
         LifecycleEvent::Variation {
             symbol,
-            print: Print { price, .. },
+            print,
             last,
         } => {
-            let instrument = Instrument::Underlying(symbol.clone());
-            let shown = world
-                .underlying(symbol)
-                .map_or_else(|| price.to_string(), |u| u.style_of_price.write(*price));
+            let (instrument, price) = (Instrument::Underlying(symbol.clone()), &print.price);
+            let settled = told(world, symbol, print);
             let entry = if *last {
-                let memo = format!("{symbol} traded for the last time, settled at {shown}");
+                let memo = format!("{symbol} traded for the last time, settled {settled}");
                 account.end_future(at, symbol, *price, only, memo)?
             } else {
-                let memo = format!("{symbol} settled for the day at {shown}");
+                let memo = format!("{symbol} settled for the day {settled}");
                 account.settle_futures(at, symbol, *price, only, memo)?
             };
             (entry.clone(), cause(instrument, *price, 0))

@@ -183,7 +183,7 @@ impl Story {
 
     /// From a folder: stopped after the last order, opened again when everything is there, bars too, and
     /// taken to the end at one stroke.
-    fn from_folder(&self) -> Engine {
+    fn by_folder(&self) -> Engine {
         let last = self
             .steps
             .iter()
@@ -208,7 +208,7 @@ impl Story {
 
     /// The three ways through it, which leave the same books.
     fn told(&self) -> Engine {
-        let [live, folder, rehearsed] = [self.live(), self.from_folder(), self.rehearsed()];
+        let [live, folder, rehearsed] = [self.live(), self.by_folder(), self.rehearsed()];
         let books = |e: &Engine| {
             let lines = e.state().account.entries().iter();
             lines

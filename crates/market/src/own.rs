@@ -35,7 +35,8 @@ impl World {
     /// files is meant.
     pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> World {
         let from = self.kept.len();
-        self.kept.extend(recorded.into_iter().map(Kept::Recorded));
+        self.kept
+            .extend(recorded.into_iter().map(|r| Kept::Recorded(Box::new(r))));
         self.find_roots(from);
         self
     }
@@ -57,7 +58,7 @@ impl World {
     /// Underlyings from files.
     pub fn recordings(&self) -> impl Iterator<Item = &Recorded> {
         self.kept.iter().filter_map(|kept| match kept {
-            Kept::Recorded(r) => Some(r),
+            Kept::Recorded(r) => Some(&**r),
             Kept::Simulated(_) => None,
         })
     }

@@ -1,15 +1,25 @@
 //! The session: everything that happens by itself on a trading day, in its order.
 //!
-//! | when | phase | what |
-//! |---|---|---|
-//! | opening | [`ExDividend`](Phase::ExDividend) | Shares held over the night are paid the dividend of the day; who sold short owes it. Nobody has traded yet. |
-//! | | [`Settlement`](Phase::Settlement) | Series that settle on opening prints end at the print of the day. One whose print has not come yet waits for it. |
-//! | | [`FirstDraw`](Phase::FirstDraw) | The exchange opens: orders that waited over the night trade, without the dividend. |
-//! | in between | [`Settlement`](Phase::Settlement) | What waited for its print is settled as soon as it has come. Orders trade at every draw ([`exchange`](crate::exchange)). |
-//! | close | [`Settlement`](Phase::Settlement) | Series that end at the close: in the money by a cent they are exercised and assigned (common practice: exercise by exception) unless their holder said not to, and the underlying changes hands or the value is paid. |
-//! | | [`DailySettlement`](Phase::DailySettlement) | Futures count from the day's settlement price, those that were delivered a moment ago among them; one that traded for the last time ends. |
-//! | | [`EarlyAssignment`](Phase::EarlyAssignment) | Holders exercise early, told as if it were known at once (in life it is known next morning). |
-//! | | [`Marks`](Phase::Marks) | The row of the day is written. |
+//! *Opening.*
+//! 1. [`ExDividend`](Phase::ExDividend): shares held over the night are paid the dividend of the day; who sold
+//!    short owes it. Nobody has traded yet.
+//! 2. [`Settlement`](Phase::Settlement): series that settle on opening prints end at the print of the day. One
+//!    whose print has not come yet waits for it.
+//! 3. [`FirstDraw`](Phase::FirstDraw): the exchange opens. Orders that waited over the night trade, without the
+//!    dividend.
+//!
+//! *In between* what waited for its print is settled as soon as it has come, and what the bar of its day tells
+//! otherwise is corrected. Orders trade at every draw ([`exchange`](crate::exchange)).
+//!
+//! *Close.*
+//! 1. [`Settlement`](Phase::Settlement): series that end at the close. In the money by a cent they are exercised
+//!    and assigned (common practice: exercise by exception) unless their holder said not to, and the underlying
+//!    changes hands or the value is paid.
+//! 2. [`DailySettlement`](Phase::DailySettlement): futures count from the day's settlement price, those that
+//!    were delivered a moment ago among them; one that traded for the last time ends.
+//! 3. [`EarlyAssignment`](Phase::EarlyAssignment): holders exercise early, told as if it were known at once (in
+//!    life it is known next morning).
+//! 4. [`Marks`](Phase::Marks): the row of the day is written.
 //!
 //! Each phase looks at the account as the phases before it have left it. The live clock, jumps, rehearsals
 //! and the import of old executions all go through this list.

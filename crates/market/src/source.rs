@@ -182,7 +182,7 @@ pub(crate) trait Source: Send + Sync {
 /// A source as the world keeps it.
 pub(crate) enum Kept {
     Simulated(Box<Simulated>),
-    Recorded(Recorded),
+    Recorded(Box<Recorded>),
 }
 
 impl Kept {
@@ -190,7 +190,7 @@ impl Kept {
     pub(crate) fn source(&self) -> &dyn Source {
         match self {
             Kept::Simulated(s) => s.as_ref(),
-            Kept::Recorded(r) => r,
+            Kept::Recorded(r) => &**r,
         }
     }
 }

@@ -92,7 +92,13 @@ pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedE
         spot,
         on: PricedOn::Spot,
     };
-    implied_vol_all(&[(contract, price)], Accuracy::Interactive).swap_remove(0)
+    check(terms, spot, price)?;
+    let row = [(contract, price)];
+    match terms.style {
+        // One row alone needs no vector registers and no list.
+        Style::European => lanes::run(Block::<1>(&row)).answer(0, &contract, price),
+        Style::American => american_implied(&row, Accuracy::Interactive).swap_remove(0),
+    }
 }
 
 /// The volatility of each contract (its own `vol` is ignored) at its price, or why it has none:
@@ -139,42 +145,40 @@ fn check(terms: &Terms, spot: f64, price: f64) -> Result<(), ImpliedError> {
     Ok(())
 }
 
-/// European rows are worked on this many at a time.
+/// European rows of a list are worked on this many at a time.
 const BLOCK: usize = 8;
-type Rows = [f64; BLOCK];
 /// Householder steps before a row is given to the slow solver.
 const STEPS: usize = 12;
 
 /// A block of European rows, solved.
-struct Solved {
+struct Solved<const N: usize> {
     /// σ√T, and whether the last step was small.
-    deviation: Rows,
-    settled: [bool; BLOCK],
+    deviation: [f64; N],
+    settled: [bool; N],
     /// The price undiscounted, less its intrinsic value; and what is left up to the most it can be.
-    excess: Rows,
-    room: Rows,
+    excess: [f64; N],
+    room: [f64; N],
 }
 
-struct Block<'a>(&'a [(Vanilla, f64)]);
+/// At least one row and at most N; what is missing is filled with the last.
+struct Block<'a, const N: usize>(&'a [(Vanilla, f64)]);
 
-impl Kernel for Block<'_> {
-    type Output = Solved;
+impl<const N: usize> Kernel for Block<'_, N> {
+    type Output = Solved<N>;
 
     #[inline(always)]
-    fn call(self) -> Solved {
-        let (mut sign, mut spot, mut strike, mut price) =
-            ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
-        let (mut growth, mut drift) = ([0.0; BLOCK], [0.0; BLOCK]);
-        for l in 0..BLOCK {
+    fn call(self) -> Solved<N> {
+        let (mut sign, mut spot, mut strike, mut price) = ([0.0; N], [0.0; N], [0.0; N], [0.0; N]);
+        let (mut growth, mut drift) = ([0.0; N], [0.0; N]);
+        for l in 0..N {
             let (c, p) = &self.0[l.min(self.0.len() - 1)];
             let t = &c.terms;
             (sign[l], spot[l], strike[l], price[l]) = (t.kind.sign(), c.spot, t.strike, *p);
             (growth[l], drift[l]) = (t.rate * t.time, (t.rate - t.carry_yield) * t.time);
         }
-        let (mut x, mut up, mut beta, mut s) =
-            ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
-        let (mut excess, mut room, mut zone) = ([0.0; BLOCK], [0.0; BLOCK], [0.0; BLOCK]);
-        for l in 0..BLOCK {
+        let (mut x, mut up, mut beta, mut s) = ([0.0; N], [0.0; N], [0.0; N], [0.0; N]);
+        let (mut excess, mut room, mut zone) = ([0.0; N], [0.0; N], [0.0; N]);
+        for l in 0..N {
             let forward = spot[l] * exp(drift[l]);
             let undiscounted = price[l] * exp(growth[l]);
             excess[l] = undiscounted - max(sign[l] * (forward - strike[l]), 0.0);
@@ -203,14 +207,14 @@ impl Kernel for Block<'_> {
             let near = if zone[l] < 0.5 { low } else { middle };
             s[l] = if zone[l] > 1.5 { high } else { near };
         }
-        let mut settled = [false; BLOCK];
+        let mut settled = [false; N];
         for _ in 0..STEPS {
-            let mut step = [0.0; BLOCK];
-            for l in 0..BLOCK {
+            let mut step = [0.0; N];
+            for l in 0..N {
                 step[l] = householder(x[l], up[l], beta[l], s[l], zone[l]);
             }
             let mut all = true;
-            for l in 0..BLOCK {
+            for l in 0..N {
                 if !settled[l] {
                     // The fourth order makes the next step smaller than rounding.
                     settled[l] = step[l].abs() < 1e-4 * s[l];
@@ -279,41 +283,42 @@ fn householder(x: f64, up: f64, beta: f64, s: f64, zone: f64) -> f64 {
     newton * (1.0 + 0.5 * two * newton) / (1.0 + newton * (two + three * newton / 6.0))
 }
 
+impl<const N: usize> Solved<N> {
+    /// The volatility of a row, or why it has none.
+    fn answer(&self, l: usize, c: &Vanilla, price: f64) -> Result<f64, ImpliedError> {
+        let t = &c.terms;
+        let refuse = |bound| {
+            let discount = (-t.rate * t.time).exp();
+            let lower = (price - self.excess[l] * discount).max(0.0);
+            Err(ImpliedError::OutOfBounds {
+                bound,
+                price,
+                lower,
+                upper: price + self.room[l] * discount,
+            })
+        };
+        if self.excess[l] < 0.0 {
+            refuse(Bound::BelowIntrinsic)
+        } else if self.room[l] <= 0.0 {
+            refuse(Bound::AboveMaximum)
+        } else if self.excess[l] == 0.0 {
+            Ok(0.0)
+        } else if self.settled[l] {
+            Ok(self.deviation[l] / t.time.sqrt())
+        } else {
+            let most = 100.0 / t.time.sqrt();
+            let off = |vol| european_price(&Terms { vol, ..*t }, c.spot) - price;
+            Ok(find_root(off, 0.0, most, 1e-15)?.x)
+        }
+    }
+}
+
 fn european_implied(rows: &[(Vanilla, f64)]) -> Vec<Result<f64, ImpliedError>> {
     let mut out = Vec::with_capacity(rows.len());
     for block in rows.chunks(BLOCK) {
-        let solved = lanes::run(Block(block));
-        out.extend(block.iter().enumerate().map(|(l, (c, price))| {
-            let t = &c.terms;
-            let refuse = |bound| {
-                let discount = (-t.rate * t.time).exp();
-                let lower = (price - solved.excess[l] * discount).max(0.0);
-                Err(ImpliedError::OutOfBounds {
-                    bound,
-                    price: *price,
-                    lower,
-                    upper: price + solved.room[l] * discount,
-                })
-            };
-            if solved.excess[l] < 0.0 {
-                refuse(Bound::BelowIntrinsic)
-            } else if solved.room[l] <= 0.0 {
-                refuse(Bound::AboveMaximum)
-            } else if solved.excess[l] == 0.0 {
-                Ok(0.0)
-            } else if solved.settled[l] {
-                Ok(solved.deviation[l] / t.time.sqrt())
-            } else {
-                let most = 100.0 / t.time.sqrt();
-                Ok(find_root(
-                    |vol| european_price(&Terms { vol, ..*t }, c.spot) - price,
-                    0.0,
-                    most,
-                    1e-15,
-                )?
-                .x)
-            }
-        }));
+        let solved = lanes::run(Block::<BLOCK>(block));
+        let answers = block.iter().enumerate();
+        out.extend(answers.map(|(l, (c, price))| solved.answer(l, c, *price)));
     }
     out
 }
