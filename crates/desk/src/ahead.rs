@@ -287,16 +287,6 @@ fn at_the_end(view: &AheadView<'_>) -> Option<Ahead> {
     })
 }
 
-fn units_label(n: i64, kind: UnderlyingKind) -> String {
-    let one = if kind == UnderlyingKind::Future {
-        "future"
-    } else {
-        "share"
-    };
-    let many = if n.abs() == 1 { "" } else { "s" };
-    format!("{} {one}{many}", n.abs())
-}
-
 /// "1 × 190 put, 18 Apr".
 fn dated(contract: &Contract, quantity: i64) -> String {
     let ends = short_date(contract.expiry);
@@ -332,16 +322,9 @@ fn write_the_end(
         write!(f, "{comma}{} {how}", counted(contract, *quantity))?;
     }
     match units {
-        Some((0, kind)) => write!(
-            f,
-            "; no {} is left",
-            match kind {
-                UnderlyingKind::Future => "future",
-                _ => "share",
-            }
-        )?,
+        Some((0, kind)) => write!(f, "; no {} is left", kind.unit())?,
         Some((n, kind)) => {
-            let (held, many) = (units_label(n, kind), n.abs() != 1);
+            let (held, many) = (kind.counted(n), n.abs() != 1);
             let are = if many { "are" } else { "is" };
             let how = if n > 0 { "held" } else { "sold short" };
             write!(f, "; then {held} {are} {how}")?;

@@ -178,7 +178,7 @@ fn with_underlying(
     held: i64,
     underlying: &Underlying,
 ) -> Option<Name> {
-    let what = if underlying.kind == UnderlyingKind::Future {
+    let what = if underlying.settles_daily() {
         "future"
     } else {
         "shares"
@@ -449,7 +449,7 @@ pub(crate) fn in_place(
     };
     let secured = contract.strike.times(-quantity * underlying.multiplier);
     match plain.text.as_str() {
-        "short put" if underlying.kind != UnderlyingKind::Future && free >= secured => Name {
+        "short put" if !underlying.settles_daily() && free >= secured => Name {
             text: "cash-secured put".into(),
             ..plain
         },

@@ -13,7 +13,6 @@ use crate::number::{Money, Price};
 use crate::price_style::PriceStyle;
 use crate::shape::{Even, Extent};
 use crate::time::short_date;
-use crate::underlying::UnderlyingKind;
 
 /// Name, term and money now; most to make; most to lose; break-evens: two to four sentences, the
 /// first alone when it closes.
@@ -55,13 +54,8 @@ pub(crate) fn sentences(
         } else {
             "Sell"
         };
-        let one = if market.underlying.kind == UnderlyingKind::Future {
-            "future"
-        } else {
-            "share"
-        };
-        let many = if count == 1 { "" } else { "s" };
-        out.push(format!("{side} {count} {one}{many} of {symbol}: {now}."));
+        let units = market.underlying.kind.counted(count);
+        out.push(format!("{side} {units} of {symbol}: {now}."));
     }
     if closing {
         return out;

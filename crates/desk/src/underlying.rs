@@ -22,6 +22,29 @@ pub enum UnderlyingKind {
     Future,
 }
 
+impl UnderlyingKind {
+    /// What one of it is called; an index is told of as if it were shares.
+    pub fn unit(self) -> &'static str {
+        match self {
+            UnderlyingKind::Shares | UnderlyingKind::Index => "share",
+            UnderlyingKind::Future => "future",
+        }
+    }
+
+    /// So many of it in words, whatever their sign.
+    ///
+    /// ```
+    /// use desk::UnderlyingKind::{Future, Shares};
+    ///
+    /// assert_eq!(Shares.counted(-100), "100 shares");
+    /// assert_eq!(Future.counted(1), "1 future");
+    /// ```
+    pub fn counted(self, count: i64) -> String {
+        let many = if count.abs() == 1 { "" } else { "s" };
+        format!("{} {}{many}", count.abs(), self.unit())
+    }
+}
+
 /// How an exercised contract is settled.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Settlement {
@@ -284,9 +307,17 @@ impl Underlying {
         }
     }
 
-    /// Whether nothing is paid for `instrument`, but gains and losses settled every day.
+    /// Whether nothing is paid for the underlying itself, but gains and losses settled every day.
+    pub fn settles_daily(&self) -> bool {
+        match self.kind {
+            UnderlyingKind::Future => true,
+            UnderlyingKind::Shares | UnderlyingKind::Index => false,
+        }
+    }
+
+    /// The same of an instrument: an option on a future is paid for.
     pub fn is_margined(&self, instrument: &Instrument) -> bool {
-        self.kind == UnderlyingKind::Future && instrument.option().is_none()
+        self.settles_daily() && instrument.option().is_none()
     }
 
     /// Fees of so many of each leg.

@@ -6,7 +6,7 @@ use desk::calendar::close_of;
 use desk::life::{Look, Looked, Parts, held_by, life};
 use desk::{
     AtRisk, BookGreeks, Campaign, DAY_MOVES, DAY_VERSION, Day, DayFigures, Moment, Money,
-    Underlying, UnderlyingKind,
+    Underlying,
 };
 use market::Quoter;
 use rayon::prelude::*;
@@ -167,9 +167,9 @@ fn parts(
 }
 
 /// Futures themselves are settled every day: their profit is not told in parts.
-fn holds_futures(campaign: &Campaign, u: &Underlying) -> bool {
+pub(crate) fn holds_futures(campaign: &Campaign, u: &Underlying) -> bool {
     let itself = |(i, _): &(desk::Instrument, i64)| i.option().is_none();
-    u.kind == UnderlyingKind::Future && campaign.chapters.iter().any(|c| c.legs.iter().any(itself))
+    u.settles_daily() && campaign.chapters.iter().any(|c| c.legs.iter().any(itself))
 }
 
 /// Parts of one campaign between two closes, and the look at the later one; nothing where the

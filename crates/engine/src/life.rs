@@ -4,9 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use desk::calendar::{close_of, is_session, next_session};
 use desk::life::{Look, Looked, Stride, held_by, life};
-use desk::{Campaign, Carry, Holding, Instrument, Kind, Leg, Legs, Moment, Price, UnderlyingKind};
+use desk::{Campaign, Carry, Holding, Kind, Leg, Legs, Moment, Price};
 use market::Quoter;
 
+use crate::days::holds_futures;
 use crate::refusal::Refusal;
 use crate::state::{State, underlying_of};
 
@@ -29,9 +30,7 @@ pub fn life_of(state: &State, quoter: &mut Quoter, campaign: u64) -> Result<Vec<
     let found = state.account.campaign(campaign);
     let c = found.ok_or(Refusal::NoCampaign(campaign))?;
     let u = underlying_of(state, &c.symbol)?;
-    let itself = |i: &Instrument| i.option().is_none();
-    let mut legs = c.chapters.iter().flat_map(|chapter| &chapter.legs);
-    if u.kind == UnderlyingKind::Future && legs.any(|(i, _)| itself(i)) {
+    if holds_futures(c, u) {
         return Err(unknown(
             "it held futures themselves, which are settled every day: its parts are not told",
         ));

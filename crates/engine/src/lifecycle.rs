@@ -63,20 +63,6 @@ fn told(world: &World, symbol: &str, print: &Print) -> String {
     )
 }
 
-/// "20 shares", "2 futures".
-fn units(count: i64, kind: UnderlyingKind) -> String {
-    let (one, many) = if kind == UnderlyingKind::Future {
-        ("future", "futures")
-    } else {
-        ("share", "shares")
-    };
-    format!(
-        "{} {}",
-        count.abs(),
-        if count.abs() == 1 { one } else { many }
-    )
-}
-
 /// How a series ended that was not delivered.
 fn ended_words(value: Price, declined: bool) -> String {
     match (value == Price::ZERO, declined) {
@@ -101,7 +87,7 @@ fn delivered_words(
     };
     let when = if early { " early" } else { "" };
     let bought = (contract.kind == desk::Kind::Call) == (quantity > 0);
-    let what = units(quantity * underlying.lot(), underlying.kind);
+    let what = underlying.kind.counted(quantity * underlying.lot());
     format!(
         "{symbol} {} × {} {how}{when}: {} {what} at {}, {symbol} {print}",
         quantity.abs(),
@@ -147,7 +133,7 @@ pub(crate) fn book(
     Some(match happening {
         LifecycleEvent::Dividend { symbol, cash } => {
             let instrument = Instrument::Underlying(symbol.clone());
-            let shares = units(held(account, &instrument), UnderlyingKind::Shares);
+            let shares = UnderlyingKind::Shares.counted(held(account, &instrument));
             let memo = format!("{symbol} dividend of {cash} on {shares}");
             let entry = account.dividend(at, symbol, *cash, only, memo)?.clone();
             (entry, cause(instrument, *cash, 0))

@@ -7,7 +7,7 @@ use desk::calendar::{is_open, next_close, next_open, previous_session};
 use desk::rules::Rule;
 use desk::{
     Account, AccountRules, Bell, Contract, Day, DayTradeRule, DayTradeSwitch, DayTrading, Decision,
-    Instrument, Moment, Money, Order, OwnDate, Price, Said, SaidOf, Underlying, UnderlyingKind,
+    Instrument, Moment, Money, Order, OwnDate, Price, Said, SaidOf, Underlying,
 };
 use imbl::Vector;
 use market::exchange::{Displayed, ExecutionReport, Hindrance, Reliance};
@@ -200,7 +200,7 @@ impl State {
         let security = |i: &Instrument| {
             self.world
                 .underlying_of(i)
-                .is_some_and(|u| u.kind != UnderlyingKind::Future)
+                .is_some_and(|u| !u.settles_daily())
         };
         let changes = self.account.changes_since(first);
         let held = |i: &Instrument| self.account.held(i);

@@ -3,8 +3,7 @@
 
 use desk::rules::sessions_to;
 use desk::{
-    Campaign, Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying,
-    UnderlyingKind, package_quote,
+    Campaign, Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying, package_quote,
 };
 use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};
@@ -283,7 +282,7 @@ pub fn universe(state: &State, quoter: &mut Quoter) -> Vec<UniverseRow> {
     let at = state.clock.now;
     let lasts = |u: &Underlying| {
         let all = state.world.expirations(&u.symbol, at).unwrap_or_default();
-        u.kind != UnderlyingKind::Future || all.iter().any(|e| at.days_until(e.date) >= SOON)
+        !u.settles_daily() || all.iter().any(|e| at.days_until(e.date) >= SOON)
     };
     // A row is a function of the moment, whatever thread works it out.
     one_month_each(state, lasts)

@@ -5,7 +5,7 @@ use crate::evaluate::Evaluation;
 use crate::holding::Holding;
 use crate::number::Money;
 use crate::time::Moment;
-use crate::underlying::{Underlying, UnderlyingKind};
+use crate::underlying::{Underlying};
 
 /// One draft at the price and date.
 #[derive(Debug, Clone)]
@@ -110,7 +110,7 @@ impl Compared {
             let at = |p: &f64| between(&bench.prices, values, *p);
             prices.iter().map(at).collect()
         };
-        let of_a_future = if underlying.kind == UnderlyingKind::Future {
+        let of_a_future = if underlying.settles_daily() {
             underlying.multiplier
         } else {
             1

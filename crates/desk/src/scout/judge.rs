@@ -17,7 +17,6 @@ use crate::margin::{
 };
 use crate::number::{Money, Price};
 use crate::part_way::{part_way, part_way_step};
-use crate::underlying::UnderlyingKind;
 
 /// Everything that the figures of a pack come from, prepared once.
 pub(super) struct Judge<'a> {
@@ -94,7 +93,7 @@ impl<'a> Judge<'a> {
     fn fees(&self, pack: &Pack) -> Money {
         let fees = self.m.scouted.fees;
         let contracts: i64 = pack.legs().iter().map(|(_, n)| i64::from(n.abs())).sum();
-        let futures = if self.m.scouted.underlying.kind == UnderlyingKind::Future {
+        let futures = if self.m.scouted.underlying.settles_daily() {
             i64::from(pack.lots.abs())
         } else {
             0
@@ -155,7 +154,7 @@ impl<'a> Judge<'a> {
             Money::ZERO
         };
         let lots = self.lots(pack);
-        let beside = if self.m.scouted.underlying.kind == UnderlyingKind::Future {
+        let beside = if self.m.scouted.underlying.settles_daily() {
             lots * self.m.scouted.spot.to_f64()
         } else {
             -lots * self.m.scouted.dividends
@@ -238,7 +237,7 @@ impl<'a> Judge<'a> {
 
     /// Money of one of the underlying for 1.00 of its price.
     fn own_units(&self) -> f64 {
-        if self.m.scouted.underlying.kind == UnderlyingKind::Future {
+        if self.m.scouted.underlying.settles_daily() {
             self.multiplier as f64
         } else {
             1.0
@@ -345,7 +344,7 @@ impl<'a> Judge<'a> {
 
     pub fn net(&self, pack: &Pack) -> (Price, Money) {
         let price = self.price(pack);
-        let future = self.m.scouted.underlying.kind == UnderlyingKind::Future;
+        let future = self.m.scouted.underlying.settles_daily();
         let mut net = price.times(self.multiplier);
         if future && pack.lots != 0 {
             net -= self

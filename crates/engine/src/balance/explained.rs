@@ -5,10 +5,11 @@ use std::collections::BTreeSet;
 
 use desk::calendar::{close_of, is_session, next_session};
 use desk::life::{Parts, held_by, life};
-use desk::{Campaign, Moment, Money, Underlying, UnderlyingKind};
+use desk::{Campaign, Moment, Money, Underlying};
 use jiff::civil::Date;
 use market::Quoter;
 
+use crate::days::holds_futures;
 use crate::life::look;
 use crate::money::account_value;
 use crate::refusal::Refusal;
@@ -125,11 +126,7 @@ fn made(
     if last_held(to) {
         moments.insert(to);
     }
-    let itself = |i: &desk::Instrument| i.option().is_none();
-    let futures = u.kind == UnderlyingKind::Future
-        && c.chapters
-            .iter()
-            .any(|x| x.legs.iter().any(|(i, _)| itself(i)));
+    let futures = holds_futures(c, u);
     let looks: Option<Vec<_>> = moments
         .iter()
         .map(|at| look(state, quoter, c, *at))

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use desk::book::{BookLeg, BookOption, BookPosition, LegWorth};
 use desk::{
-    Carry, Contract, Holding, Instrument, LegMarket, Moment, Structure, Underlying, UnderlyingKind,
+    Carry, Contract, Holding, Instrument, LegMarket, Moment, Structure, Underlying,
     recognise, short_date,
 };
 use jiff::civil::Date;
@@ -96,7 +96,7 @@ impl Item {
                     rate: market.rate,
                     vol: market.vol,
                 }),
-                Instrument::Underlying(_) if u.kind == UnderlyingKind::Future => LegWorth::Future,
+                Instrument::Underlying(_) if u.settles_daily() => LegWorth::Future,
                 Instrument::Underlying(_) => LegWorth::Shares(Some((&self.carry, at))),
             };
             BookLeg {

@@ -186,11 +186,7 @@ fn hedged(held: &desk::Holding, bought: &Contract, u: &Underlying) -> Option<Str
     let protects = own > 0 && bought.kind == Kind::Put || own < 0 && bought.kind == Kind::Call;
     let lasting = count(false, &|c| c.expiry > bought.expiry) * u.lot();
     let bare = own.abs() - lasting;
-    let what = match u.kind {
-        desk::UnderlyingKind::Future => "futures",
-        desk::UnderlyingKind::Shares | desk::UnderlyingKind::Index => "shares",
-    };
-    (protects && bare > 0).then(|| format!("{bare} {what}"))
+    (protects && bare > 0).then(|| u.kind.counted(bare))
 }
 
 /// Looks before a moment, the newest first: every ten minutes of its session, then closes and

@@ -9,7 +9,6 @@ use desk::scout::{
 };
 use desk::{
     EntryPrice, Evaluation, Holding, Instrument, Leg, Money, Proposal, Structure, Underlying,
-    UnderlyingKind,
 };
 use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};
@@ -352,7 +351,7 @@ pub(crate) fn one_month_each(
     let all = state.world.underlyings(state.clock.now);
     all.filter(|u| counts(u))
         .filter(|u| {
-            if u.kind != UnderlyingKind::Future {
+            if !u.settles_daily() {
                 return true;
             }
             let first = !products.contains(&product(u));

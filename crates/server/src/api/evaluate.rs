@@ -61,7 +61,7 @@ fn day_trade(state: &DeskState, request: &EvaluateRequest) -> Option<CheckWire> 
     let security = state
         .world
         .underlying(&request.symbol)
-        .is_some_and(|u| u.kind != desk::UnderlyingKind::Future);
+        .is_some_and(|u| !u.settles_daily());
     if !security || !state.account.lots().iter().any(opened) {
         return None;
     }

@@ -59,7 +59,7 @@ fn cfi(kind: Kind, u: &Underlying) -> String {
 
 /// Type of the underlying itself.
 fn own_type(u: &Underlying) -> &'static str {
-    if u.kind == UnderlyingKind::Future {
+    if u.settles_daily() {
         "FUT"
     } else {
         "CS"

@@ -5,7 +5,7 @@ use desk::book::{
     BookLeg, BookOption, BookPosition, IndexGreeks, LegWorth, STRESS_ANSWER, STRESS_MOVES,
     Scenario, weight,
 };
-use desk::{Accuracy, Carry, Instrument, LegMarket, Underlying, UnderlyingKind};
+use desk::{Accuracy, Carry, Instrument, LegMarket, Underlying};
 
 use super::Lens;
 use crate::money::basis;
@@ -59,7 +59,7 @@ impl Ground<'_> {
                 rate: market.rate,
                 vol: market.vol,
             }),
-            Instrument::Underlying(_) if self.u.kind == UnderlyingKind::Future => LegWorth::Future,
+            Instrument::Underlying(_) if self.u.settles_daily() => LegWorth::Future,
             Instrument::Underlying(_) => LegWorth::Shares(Some((&self.carry, at))),
         };
         let position = BookPosition {

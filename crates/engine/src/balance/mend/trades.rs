@@ -190,7 +190,7 @@ pub(super) fn itself(
     let Some(one) = ground.one(state, &instrument, &market) else {
         return Vec::new();
     };
-    let future = ground.u.kind == UnderlyingKind::Future;
+    let future = ground.u.settles_daily();
     let size = if future { 1 } else { SHARES };
     let units = ground.u.units(&instrument) as f64 * size as f64;
     let fee = if future {
@@ -244,7 +244,7 @@ pub(super) fn words_of(unit: &Holding, u: &Underlying) -> String {
             let right = if c.kind == Kind::Call { "call" } else { "put" };
             format!("{deed} the {right} {}{date}", desk::strike_label(c.strike))
         }
-        None if u.kind == UnderlyingKind::Future => format!("{deed} the future"),
+        None if u.settles_daily() => format!("{deed} the future"),
         None => format!("{deed} shares"),
     }
 }
@@ -258,7 +258,7 @@ pub(super) fn grounds_of(state: &State, lens: &Lens, asked: &MendAsked) -> Vec<S
     let mut products: Vec<&str> = Vec::new();
     let mut out = Vec::new();
     for u in world.underlyings(at) {
-        if u.kind == UnderlyingKind::Future {
+        if u.settles_daily() {
             // Months of a product share its name but for the last two letters.
             let product = &u.symbol[..u.symbol.len().saturating_sub(2)];
             let moves = lens.betas.of(world, at, &u.symbol, &lens.index).used.abs() > 0.05;
