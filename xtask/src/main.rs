@@ -131,11 +131,15 @@ fn verify_linted() -> Result<(), Failure> {
         }),
     ])?;
     browser()?;
-    run(
-        &cargo(),
-        &["test", "--package", "e2e", "--quiet", "--", "--nocapture"],
-        &root,
-    )
+    let pages = [
+        "test",
+        "--package",
+        "e2e",
+        "--",
+        "--nocapture",
+        "--test-threads=2",
+    ];
+    run(&cargo(), &pages, &root)
 }
 
 /// A part of a task.
