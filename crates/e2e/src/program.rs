@@ -10,10 +10,14 @@ pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
-/// Builds the program in the profile this harness was built in, and says where it is.
+/// Where the program under test is: `PIKEBELL_PROGRAM`, or else built now in the profile that this harness was
+/// built in.
 fn binary() -> &'static Path {
     static BUILT: OnceLock<PathBuf> = OnceLock::new();
     BUILT.get_or_init(|| {
+        if let Some(built) = std::env::var_os("PIKEBELL_PROGRAM") {
+            return built.into();
+        }
         let (profile, folder) = if cfg!(debug_assertions) {
             ("dev", "debug")
         } else {

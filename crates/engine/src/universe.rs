@@ -3,7 +3,8 @@
 
 use desk::rules::sessions_to;
 use desk::{
-    Campaign, Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying, package_quote,
+    Campaign, Contract, Expiration, Holding, Kind, Leg, Moment, Money, Price, Quote, Underlying,
+    package_quote,
 };
 use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};

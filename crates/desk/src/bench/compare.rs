@@ -5,7 +5,7 @@ use crate::evaluate::Evaluation;
 use crate::holding::Holding;
 use crate::number::Money;
 use crate::time::Moment;
-use crate::underlying::{Underlying};
+use crate::underlying::Underlying;
 
 /// One draft at the price and date.
 #[derive(Debug, Clone)]

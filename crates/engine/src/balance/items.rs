@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use desk::book::{BookLeg, BookOption, BookPosition, LegWorth};
 use desk::{
-    Carry, Contract, Holding, Instrument, LegMarket, Moment, Structure, Underlying,
-    recognise, short_date,
+    Carry, Contract, Holding, Instrument, LegMarket, Moment, Structure, Underlying, recognise,
+    short_date,
 };
 use jiff::civil::Date;
 use market::Quoter;

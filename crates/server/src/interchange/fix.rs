@@ -59,11 +59,7 @@ fn cfi(kind: Kind, u: &Underlying) -> String {
 
 /// Type of the underlying itself.
 fn own_type(u: &Underlying) -> &'static str {
-    if u.settles_daily() {
-        "FUT"
-    } else {
-        "CS"
-    }
+    if u.settles_daily() { "FUT" } else { "CS" }
 }
 
 fn leg_fields(leg: &Leg, u: &Underlying, effect: &str) -> Vec<(u32, String)> {
