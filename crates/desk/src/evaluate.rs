@@ -450,8 +450,20 @@ fn theoretical_of(unit: &Holding, market: &MarketView<'_>) -> f64 {
     worth / underlying.price_units(unit) as f64
 }
 
-/// Profit over prices, at the first expiration and now.
-fn curves(prices: Vec<f64>, horizon: &Horizon, now: &Legs, net: Money) -> Curves {
+/// Profit over prices, at the first expiration and now; none over an empty range.
+fn curves(
+    proposal: &Proposal,
+    market: &MarketView<'_>,
+    horizon: &Horizon,
+    (now, net): (&Legs, Money),
+) -> Curves {
+    let years = market.at.years_until(horizon.moment);
+    let (low, high) = drawn_range(proposal.range, &proposal.structure, market, years);
+    let prices = if proposal.range.is_none_or(|(a, b)| a < b) {
+        price_grid(low, high, CURVE_POINTS)
+    } else {
+        Vec::new()
+    };
     let paid = net.to_f64();
     Curves {
         outline: prices.iter().map(|&s| horizon.profit_at(s)).collect(),
@@ -509,14 +521,7 @@ pub fn evaluate(
         (&market.carry, market.spot),
         market.at,
     )?;
-    let years = market.at.years_until(horizon.moment);
-    let (low, high) = drawn_range(proposal.range, structure, market, years);
-    let draws = proposal.range.is_none_or(|(a, b)| a < b);
-    let curves = if draws {
-        curves(price_grid(low, high, CURVE_POINTS), &horizon, &now, net)
-    } else {
-        curves(Vec::new(), &horizon, &now, net)
-    };
+    let curves = curves(proposal, market, &horizon, (&now, net));
     let leg_greeks = now.greeks(market.spot.to_f64())?;
     let greeks = leg_greeks
         .iter()

@@ -107,6 +107,15 @@ fn corrected_words(symbol: &str, ended: &Instrument, by: Price, print: &str) -> 
     )
 }
 
+/// How many of an instrument the campaigns named in `only` hold, or all of them.
+fn held_by(account: &Account, instrument: &Instrument, only: &[u64]) -> i64 {
+    let own = |campaign: u64| only.is_empty() || only.contains(&campaign);
+    let lots = account.lots().iter();
+    lots.filter(|l| l.instrument == *instrument && own(l.campaign))
+        .map(|l| l.quantity)
+        .sum()
+}
+
 /// Books one thing that happened, to all campaigns or to those named in `only`: the entry, and what
 /// is needed to make it again. Nothing where none of them holds what it is about.
 pub(crate) fn book(
@@ -122,18 +131,11 @@ pub(crate) fn book(
         quantity,
         only: only.to_vec(),
     };
-    let held = |account: &Account, i: &Instrument| -> i64 {
-        let own = |campaign: u64| only.is_empty() || only.contains(&campaign);
-        let lots = account.lots().iter();
-        lots.filter(|l| l.instrument == *i && own(l.campaign))
-            .map(|l| l.quantity)
-            .sum()
-    };
     let owner = |c: &Contract| world.owner(c).map_or(c.root.clone(), |u| u.symbol.clone());
     Some(match happening {
         LifecycleEvent::Dividend { symbol, cash } => {
             let instrument = Instrument::Underlying(symbol.clone());
-            let shares = UnderlyingKind::Shares.counted(held(account, &instrument));
+            let shares = UnderlyingKind::Shares.counted(held_by(account, &instrument, only));
             let memo = format!("{symbol} dividend of {cash} on {shares}");
             let entry = account.dividend(at, symbol, *cash, only, memo)?.clone();
             (entry, cause(instrument, *cash, 0))

@@ -331,12 +331,14 @@ fn assigned_early(
     if held >= 0 {
         return None;
     }
-    let price = world.spot(&world.owner(&contract)?.symbol, at)?;
+    // Where nothing was printed today nobody knows what to exercise by.
+    let symbol = &world.owner(&contract)?.symbol;
+    let print = world.print(symbol, PrintOf::Close, at.date(), at)?;
     let assigned = assigned_tonight(world, quoter, &contract, -held, at);
     (assigned > 0).then_some(LifecycleEvent::Delivered {
         contract,
         quantity: -assigned,
-        print: Print { price, at },
+        print,
         early: true,
     })
 }

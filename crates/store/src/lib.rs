@@ -568,53 +568,41 @@ fn set(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
     match fact {
         Fact::Placed(_) | Fact::Happened(..) | Fact::Booked(..) => {}
         Fact::Setting(name, value) => {
-            replace!(
-                c,
-                settings,
-                SettingRow {
-                    name: name.clone(),
-                    value: value.clone(),
-                }
-            );
+            let row = SettingRow {
+                name: name.clone(),
+                value: value.clone(),
+            };
+            replace!(c, settings, row);
         }
         Fact::Clock(s) => {
-            replace!(
-                c,
-                clock,
-                ClockRow {
-                    id: 1,
-                    now_ms: s.now.millis(),
-                    running: s.running,
-                    speed: i64::from(s.speed),
-                }
-            );
+            let row = ClockRow {
+                id: 1,
+                now_ms: s.now.millis(),
+                running: s.running,
+                speed: i64::from(s.speed),
+            };
+            replace!(c, clock, row);
         }
         Fact::Described(campaign, label) => {
             replace!(c, campaigns, CampaignRow::of(*campaign, label));
         }
         Fact::Declined(contract, true, at) => {
-            replace!(
-                c,
-                declined,
-                DeclinedRow {
-                    contract: contract.to_string(),
-                    at_ms: at.millis(),
-                }
-            );
+            let row = DeclinedRow {
+                contract: contract.to_string(),
+                at_ms: at.millis(),
+            };
+            replace!(c, declined, row);
         }
         Fact::Declined(contract, false, _) => {
             diesel::delete(declined::table.find(contract.to_string())).execute(c)?;
         }
         Fact::Draft(slot, body, at) => {
-            replace!(
-                c,
-                drafts,
-                DraftRow {
-                    slot: slot.clone(),
-                    body: body.clone(),
-                    updated_ms: at.millis(),
-                }
-            );
+            let row = DraftRow {
+                slot: slot.clone(),
+                body: body.clone(),
+                updated_ms: at.millis(),
+            };
+            replace!(c, drafts, row);
         }
         Fact::DraftGone(slot) => {
             diesel::delete(drafts::table.find(slot)).execute(c)?;
@@ -651,24 +639,18 @@ fn set(c: &mut SqliteConnection, fact: &Fact) -> Result<(), StoreError> {
             diesel::delete(own_dates::table.find(*id as i64)).execute(c)?;
         }
         Fact::DayNote(day, note) => {
-            replace!(
-                c,
-                day_notes,
-                DayNoteRow {
-                    day: day.clone(),
-                    note: note.clone(),
-                }
-            );
+            let row = DayNoteRow {
+                day: day.clone(),
+                note: note.clone(),
+            };
+            replace!(c, day_notes, row);
         }
         Fact::EntryNote(entry, note) => {
-            replace!(
-                c,
-                entry_notes,
-                EntryNoteRow {
-                    entry: *entry as i64,
-                    note: note.clone(),
-                }
-            );
+            let row = EntryNoteRow {
+                entry: *entry as i64,
+                note: note.clone(),
+            };
+            replace!(c, entry_notes, row);
         }
         Fact::Said(of, said) => {
             replace!(c, said, SaidRow::of(*of, said));

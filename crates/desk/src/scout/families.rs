@@ -157,6 +157,41 @@ pub(super) fn seeds(m: &Prepared<'_>, families: &[Family]) -> Vec<Seed> {
 const CALLS: usize = 0;
 const PUTS: usize = 1;
 
+/// Where the candidates of a seed begin: its option, and those with higher strikes beside it.
+struct Begun<'a> {
+    m: &'a Prepared<'a>,
+    first: usize,
+    higher: &'a [usize],
+    width: f64,
+}
+
+impl<'a> Begun<'a> {
+    fn at(m: &'a Prepared<'a>, seed: &Seed, width: f64) -> Begun<'a> {
+        let side = &m.sides[seed.ending][seed.side];
+        Begun {
+            m,
+            first: side[seed.first],
+            higher: &side[seed.first + 1..],
+            width,
+        }
+    }
+
+    fn strike(&self, i: usize) -> f64 {
+        self.m.series[i].strike
+    }
+
+    /// Whether a wing reaches from one to the other.
+    fn near(&self, a: usize, b: usize) -> bool {
+        self.strike(b) - self.strike(a) <= self.width + 1e-9
+    }
+
+    /// Those that a wing from the first one reaches, each with its place among the higher ones.
+    fn seconds(&self) -> impl Iterator<Item = (usize, usize)> {
+        let all = self.higher.iter().copied().enumerate();
+        all.take_while(|(_, b)| self.near(self.first, *b))
+    }
+}
+
 /// Every candidate that begins there, the first strike its lowest; wings are at most `width` wide.
 pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
     use Family as F;
@@ -164,12 +199,9 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
     if f == F::Shares {
         return give(Pack::new(f, 1, &[]));
     }
-    let sides = &m.sides[seed.ending];
-    let side = &sides[seed.side];
-    let first = side[seed.first];
-    let strike = |i: usize| m.series[i].strike;
-    let near = |a: usize, b: usize| strike(b) - strike(a) <= width + 1e-9;
-    let higher = &side[seed.first + 1..];
+    let begun = Begun::at(m, seed, width);
+    let (sides, first) = (&m.sides[seed.ending], begun.first);
+    let strike = |i: usize| begun.strike(i);
     let mut pair = |lots: i8, legs: &[(usize, i8)]| give(Pack::new(f, lots, legs));
     match f {
         F::Single => {
@@ -177,15 +209,15 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
             pair(0, &[(first, -1)]);
         }
         F::Vertical => {
-            for b in higher.iter().take_while(|b| near(first, **b)) {
-                pair(0, &[(first, 1), (*b, -1)]);
-                pair(0, &[(first, -1), (*b, 1)]);
+            for (_, b) in begun.seconds() {
+                pair(0, &[(first, 1), (b, -1)]);
+                pair(0, &[(first, -1), (b, 1)]);
             }
         }
         F::Ratio => {
-            for b in higher.iter().take_while(|b| near(first, **b)) {
+            for (_, b) in begun.seconds() {
                 for (x, y) in [(1, -2), (-1, 2), (2, -1), (-2, 1)] {
-                    pair(0, &[(first, x), (*b, y)]);
+                    pair(0, &[(first, x), (b, y)]);
                 }
             }
         }
@@ -201,8 +233,8 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
                 pair(0, &[(first, -1), (*c, -1)]);
             }
         }
-        F::Butterfly | F::ButterflySkewed => butterflies(m, seed, width, give),
-        F::Condor | F::CondorSkewed => condors(m, seed, width, give),
+        F::Butterfly | F::ButterflySkewed => butterflies(&begun, seed, give),
+        F::Condor | F::CondorSkewed => condors(&begun, seed, give),
         F::Calendar | F::Diagonal => {
             for later in &m.sides[seed.ending + 1..] {
                 for d in &later[seed.side] {
@@ -227,41 +259,32 @@ pub(super) fn each(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl Fn
 }
 
 /// Butterflies of one kind, and of puts and calls together, that begin with the seed's strike.
-fn butterflies(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
-    let f = seed.family;
-    let sides = &m.sides[seed.ending];
-    let side = &sides[seed.side];
-    let first = side[seed.first];
-    let strike = |i: usize| m.series[i].strike;
-    let near = |a: usize, b: usize| strike(b) - strike(a) <= width + 1e-9;
-    let higher = &side[seed.first + 1..];
+fn butterflies(begun: &Begun<'_>, seed: &Seed, give: &mut impl FnMut(Pack)) {
+    let (f, first) = (seed.family, begun.first);
+    let strike = |i: usize| begun.strike(i);
     let mut pair = |legs: &[(usize, i8)]| give(Pack::new(f, 0, legs));
     let even = f == Family::Butterfly;
     let fits = |a: usize, b: usize, c: usize| {
-        near(b, c) && ((strike(b) - strike(a) == strike(c) - strike(b)) == even)
+        begun.near(b, c) && ((strike(b) - strike(a) == strike(c) - strike(b)) == even)
     };
-    for (i, b) in higher
-        .iter()
-        .enumerate()
-        .take_while(|(_, b)| near(first, **b))
-    {
-        for c in &higher[i + 1..] {
-            if fits(first, *b, *c) {
-                pair(&[(first, 1), (*b, -2), (*c, 1)]);
-                pair(&[(first, -1), (*b, 2), (*c, -1)]);
+    for (i, b) in begun.seconds() {
+        for c in &begun.higher[i + 1..] {
+            if fits(first, b, *c) {
+                pair(&[(first, 1), (b, -2), (*c, 1)]);
+                pair(&[(first, -1), (b, 2), (*c, -1)]);
             }
         }
         // Puts below, calls above the middle.
         if seed.side == PUTS {
-            let calls = &sides[CALLS];
-            let Some(at) = calls.iter().position(|c| strike(*c) == strike(*b)) else {
+            let calls = &begun.m.sides[seed.ending][CALLS];
+            let Some(at) = calls.iter().position(|c| strike(*c) == strike(b)) else {
                 continue;
             };
             for c in &calls[at + 1..] {
-                if fits(first, *b, *c) {
+                if fits(first, b, *c) {
                     let middle = calls[at];
-                    pair(&[(first, 1), (*b, -1), (middle, -1), (*c, 1)]);
-                    pair(&[(first, -1), (*b, 1), (middle, 1), (*c, -1)]);
+                    pair(&[(first, 1), (b, -1), (middle, -1), (*c, 1)]);
+                    pair(&[(first, -1), (b, 1), (middle, 1), (*c, -1)]);
                 }
             }
         }
@@ -269,36 +292,27 @@ fn butterflies(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(
 }
 
 /// Condors of one kind, and of puts and calls together, that begin with the seed's strike.
-fn condors(m: &Prepared<'_>, seed: &Seed, width: f64, give: &mut impl FnMut(Pack)) {
-    let f = seed.family;
-    let sides = &m.sides[seed.ending];
-    let side = &sides[seed.side];
-    let first = side[seed.first];
-    let strike = |i: usize| m.series[i].strike;
-    let near = |a: usize, b: usize| strike(b) - strike(a) <= width + 1e-9;
-    let higher = &side[seed.first + 1..];
+fn condors(begun: &Begun<'_>, seed: &Seed, give: &mut impl FnMut(Pack)) {
+    let (f, first) = (seed.family, begun.first);
+    let strike = |i: usize| begun.strike(i);
     let mut pair = |legs: &[(usize, i8)]| give(Pack::new(f, 0, legs));
     let even = f == Family::Condor;
-    for (i, b) in higher
-        .iter()
-        .enumerate()
-        .take_while(|(_, b)| near(first, **b))
-    {
-        let wing = strike(*b) - strike(first);
+    for (i, b) in begun.seconds() {
+        let wing = strike(b) - strike(first);
         let mut uppers = |upper: &[usize]| {
             for (j, c) in upper.iter().enumerate() {
-                for d in upper[j + 1..].iter().take_while(|d| near(*c, **d)) {
+                for d in upper[j + 1..].iter().take_while(|d| begun.near(*c, **d)) {
                     if (strike(*d) - strike(*c) == wing) == even {
-                        pair(&[(first, 1), (*b, -1), (*c, -1), (*d, 1)]);
-                        pair(&[(first, -1), (*b, 1), (*c, 1), (*d, -1)]);
+                        pair(&[(first, 1), (b, -1), (*c, -1), (*d, 1)]);
+                        pair(&[(first, -1), (b, 1), (*c, 1), (*d, -1)]);
                     }
                 }
             }
         };
-        uppers(&higher[i + 1..]);
+        uppers(&begun.higher[i + 1..]);
         if seed.side == PUTS {
-            let calls = &sides[CALLS];
-            let from = calls.partition_point(|c| strike(*c) <= strike(*b));
+            let calls = &begun.m.sides[seed.ending][CALLS];
+            let from = calls.partition_point(|c| strike(*c) <= strike(b));
             uppers(&calls[from..]);
         }
     }

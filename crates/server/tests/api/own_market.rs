@@ -328,6 +328,223 @@ async fn what_was_exported_and_fed_back_is_the_same_market() {
     }
 }
 
+/// What is quoted of four invented symbols at a moment: an index whose options settle on the opening print, a
+/// future, shares, and a contract that was adjusted. The sizes are told or not.
+fn four(at: &str, levels: [f64; 4], sizes: &str) -> String {
+    let [index, future, shares, adjusted] = levels;
+    let mut rows = "contract,underlying,at,spot,bid,ask,bid_size,ask_size\n".to_owned();
+    let mut quote = |contract: &str, spot: f64, bid: f64, ask: f64| {
+        let symbol = contract[..6].trim_end();
+        rows += &format!("{contract},{symbol},{at},{spot},{bid:.2},{ask:.2},{sizes}\n");
+    };
+    // The near ones have ended after the first day.
+    if at < "2031-03-14" {
+        quote("INDX  310314P05000000", index, 28.0, 30.0);
+        quote(
+            "INDX  310314C05000000",
+            index,
+            28.0 + index - 5000.0,
+            30.0 + index - 5000.0,
+        );
+    }
+    quote("INDX  310321P05000000", index, 60.0, 62.0);
+    quote(
+        "INDX  310321C05000000",
+        index,
+        60.0 + index - 5000.0,
+        62.0 + index - 5000.0,
+    );
+    quote("FUTR  310314C00072000", future, 0.40, 0.44);
+    quote(
+        "FUTR  310314P00072000",
+        future,
+        72.4 - future,
+        72.44 - future,
+    );
+    quote(
+        "SHRS  310328C00100000",
+        shares,
+        2.5 + shares - 100.0,
+        2.6 + shares - 100.0,
+    );
+    quote("SHRS  310328P00100000", shares, 2.5, 2.6);
+    quote("LUMA1 310328C00050000", adjusted, 38.0, 38.4);
+    quote("LUMA1 310328P00050000", adjusted, 0.5, 0.6);
+    rows
+}
+
+/// Two days of a market fed while the program runs, against cash worked out by hand. An order is filled by the
+/// quotes after it; a price ten times too high is not believed and fills nothing; sizes that are not told are
+/// not known; a dividend that is changed in its file is paid as it then stands; the index settles on its first
+/// print, which the bar of its day corrects; the future is settled twice and gone.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn two_days_of_a_feed_end_with_the_cash_of_hand() {
+    let (folder, here) = (tempfile::tempdir().unwrap(), Place::new());
+    let market = folder.path().join("mine");
+    let write = |path: &str, text: &str| {
+        let path = market.join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, text).unwrap();
+    };
+    let ex = |cash: &str| {
+        format!("date,kind,what,cash,known\n2031-03-14,ex-dividend,,{cash},2031-03-13T09:00\n")
+    };
+    write(
+        "INDX/instrument.csv",
+        "name,value\nkind,index\nstyle,european\nsettlement,cash\nopening_root,INDX\nclosing_root,INDXW\n",
+    );
+    write(
+        "FUTR/instrument.csv",
+        "name,value\nkind,future\nmultiplier,1000\nlast_session,2031-03-14\n",
+    );
+    write("SHRS/instrument.csv", "name,value\nkind,shares\n");
+    write("SHRS/events.csv", &ex("4.00"));
+    write(
+        "LUMA1/instrument.csv",
+        "name,value\nkind,shares\ndeliverable,150 + 12.50\n",
+    );
+    let come = |at: &str, levels, sizes| {
+        let into = ["feed", "--into", market.to_str().unwrap()];
+        let out = pikebell(
+            &into,
+            four(&format!("2031-03-{at}"), levels, sizes).as_bytes(),
+        );
+        let told = String::from_utf8_lossy(&out.stderr).into_owned();
+        assert!(told.contains(" 0 refused"), "{told}");
+    };
+    let told = "20,20";
+    come("13T10:00:00", [5010.0, 68.40, 100.0, 50.2], told);
+    let own = here.program_with(Some(&market)).unwrap();
+    let until = async |what: &str, path: &str, holds: &dyn Fn(&Value) -> bool| {
+        for _ in 0..400 {
+            let seen = own.get(path).await;
+            if holds(&seen) {
+                return seen;
+            }
+            tokio::time::sleep(Duration::from_millis(25)).await;
+        }
+        panic!("never {what}: {}", own.get(path).await);
+    };
+    let buy = async |symbol: &str, contract: &str, quantity: i64| {
+        let order = json!({
+            "clientId": format!("{contract} {quantity}"), "symbol": symbol, "quantity": quantity,
+            "legs": [{ "contract": contract, "quantity": 1 }], "timeInForce": "day",
+        });
+        own.post("/api/orders", &order).await
+    };
+    come("13T10:00:30", [5010.0, 68.40, 100.0, 50.2], told);
+    wait_for(&own, "2031-03-13T10:00:30.000-05:00").await;
+    for (symbol, contract, quantity) in [
+        ("INDX", "INDX  310314P05000000", 1),
+        ("FUTR", "FUTR", 1),
+        ("SHRS", "SHRS", 100),
+    ] {
+        let (status, order) = buy(symbol, contract, quantity).await;
+        assert_eq!(status, StatusCode::CREATED, "{order}");
+        assert_eq!(order["state"], "working", "{order}");
+    }
+    let (status, refused) = buy("LUMA1", "LUMA1", 100).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{refused}");
+    assert!(
+        refused["message"]
+            .as_str()
+            .unwrap()
+            .contains("not listed by itself")
+    );
+    come("13T10:01:00", [5009.0, 68.41, 100.2, 50.2], told);
+    filled_at(&own, "2031-03-13T10:01:00.000-05:00").await;
+
+    // The options say 100.2 still.
+    let spike = four("2031-03-13T10:01:02", [5009.0, 68.41, 100.2, 50.2], told);
+    let spike = spike.replace(",100.2,", ",1002,");
+    pikebell(
+        &["feed", "--into", market.to_str().unwrap()],
+        spike.as_bytes(),
+    );
+    let doubts = |f: &Value| {
+        f.to_string()
+            .contains("came as 1002.00 and is not believed")
+    };
+    until("doubted", "/api/feed", &doubts).await;
+    let (_, order) = buy("SHRS", "SHRS", 10).await;
+    assert_eq!(order["state"], "working", "{order}");
+    let cancel = format!("/api/orders/{}/cancel", order["id"]);
+    assert!(own.post(&cancel, &json!({})).await.0.is_success());
+    let value = own.get("/api/account").await["accountValue"].clone();
+    assert!((59_000.0..61_000.0).contains(&number(&value)), "{value}");
+
+    come("13T10:01:10", [5009.0, 68.41, 100.2, 50.2], ",");
+    wait_for(&own, "2031-03-13T10:01:10.000-05:00").await;
+    let (_, rows) = rows(&own, "SHRS", 15).await;
+    assert_eq!(rows[0]["call"]["bidSize"], Value::Null, "{}", rows[0]);
+
+    write("SHRS/events.csv", &ex("5.00"));
+    until("5.00", "/api/chain/SHRS", &|c| {
+        c.to_string().contains("5.00 a share")
+    })
+    .await;
+    come("13T15:59:00", [5000.0, 69.00, 104.0, 50.2], told);
+    come("14T09:30:05", [4930.0, 68.10, 99.2, 50.2], told);
+    let of = |ledger: &Value, kind: &str| -> Vec<(String, String)> {
+        let lines = ledger["lines"].as_array().unwrap().iter();
+        let own = lines.filter(|l| l["kind"] == kind);
+        let text = |v: &Value| v.as_str().unwrap().to_owned();
+        own.map(|l| (text(&l["memo"]), text(&l["amount"])))
+            .collect()
+    };
+    until("settled", "/api/ledger", &|l| {
+        !of(l, "settlement").is_empty()
+    })
+    .await;
+    write(
+        "INDX/bars.csv",
+        "symbol,date,open,high,low,close\nINDX,2031-03-14,4925,4960,4920,4941\n",
+    );
+    come("14T10:00:00", [4941.0, 68.10, 99.2, 50.2], told);
+    come("14T15:59:30", [4941.0, 67.50, 99.0, 50.2], told);
+    come("14T16:00:10", [4941.0, 67.50, 99.0, 50.2], told);
+    let ledger = until("over", "/api/ledger", &|l| of(l, "settlement").len() == 2).await;
+    let one = |kind: &str| of(&ledger, kind).remove(0);
+    let line = |memo: &str, amount: &str| (memo.to_owned(), amount.to_owned());
+    assert_eq!(
+        one("daily settlement"),
+        // Bought at 68.42, for 1,000 units.
+        line(
+            "FUTR settled for the day at 69.00, printed 13 Mar 15:59:00",
+            "580.00"
+        )
+    );
+    assert_eq!(
+        one("dividend"),
+        line("SHRS dividend of 5.00 on 100 shares", "500.00")
+    );
+    assert_eq!(
+        one("correction"),
+        line(
+            "INDX 5000 put was settled at 5.00 too little: the day's bar says INDX at 4925.00, printed 14 Mar 09:30:00",
+            "500.00"
+        )
+    );
+    let mut ends = of(&ledger, "settlement");
+    ends.sort();
+    assert_eq!(
+        ends,
+        [
+            line(
+                "FUTR traded for the last time, settled at 67.50, printed 14 Mar 15:59:30",
+                "-1500.00"
+            ),
+            line(
+                "INDX 5000 put settled in cash at 70.00, INDX at 4930.00, printed 14 Mar 09:30:05",
+                "7000.00"
+            ),
+        ]
+    );
+    // What is left is the shares alone.
+    let held = own.get("/api/book").await["positions"].clone();
+    assert_eq!(held.as_array().unwrap().len(), 1, "{held}");
+}
+
 /// Takes out when something happened.
 fn timeless(v: &mut Value) {
     match v {

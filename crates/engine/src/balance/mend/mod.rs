@@ -177,6 +177,16 @@ fn sides_of(ones: &[(Contract, One)]) -> Vec<std::ops::Range<usize>> {
     ranges
 }
 
+/// Leaves what a buying power bears, as many packages as it bears.
+fn keep_within(candidates: &mut Vec<Prospect<Pick>>, free: f64) {
+    candidates.retain_mut(|c| {
+        if c.adds.capital > 0.0 {
+            c.most = c.most.min((free / c.adds.capital) as i64);
+        }
+        c.most >= 1
+    });
+}
+
 /// Options that are bought or sold, and the cash that moves.
 fn trade_of_legs(
     g: &Ground<'_>,
@@ -270,12 +280,7 @@ pub fn mended(
     // What the buying power does not bear is no remedy.
     let looked_at = candidates.len() + done.len();
     let free = buying_power(state, quoter).to_f64();
-    candidates.retain_mut(|c| {
-        if c.adds.capital > 0.0 {
-            c.most = c.most.min((free / c.adds.capital) as i64);
-        }
-        c.most >= 1
-    });
+    keep_within(&mut candidates, free);
     let beyond = looked_at - candidates.len() - done.len();
     let by = |of: &[Prospect<Pick>], shown| {
         mend(&book, &asked.bands, &asked.goal, asked.least, of, shown)

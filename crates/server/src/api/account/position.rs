@@ -214,12 +214,15 @@ fn lean_of(state: &DeskState, symbol: &str, e: &desk::Evaluation, price: f64) ->
     of_it.lean
 }
 
-/// An event ahead, as a few words.
-fn next_words(event: &desk::Event, now: desk::Moment) -> String {
-    match now.days_until(event.date) {
+/// The first event within so many days, 30 where none are told, as a few words.
+fn next_words(state: &DeskState, symbol: &str, days: Option<i64>) -> Option<String> {
+    let now = state.clock.now;
+    let ahead = state.world.events(symbol, now, days.unwrap_or(30));
+    let event = ahead.into_iter().next()?;
+    Some(match now.days_until(event.date) {
         0 => format!("{} today", event.what),
         days => format!("{} in {days} d", event.what),
-    }
+    })
 }
 
 /// A campaign as it is carried, its curves over a range of prices; nothing where it is closed.
@@ -267,11 +270,6 @@ pub(crate) fn carried(
     let price = spot.to_f64();
     let least = shape.and_then(|s| s.least.limited());
     let days = expiry.map(|e| now.days_until(e));
-    let event = state
-        .world
-        .events(symbol, now, days.unwrap_or(30))
-        .into_iter()
-        .next();
     let of_it = (desk::Structure::of(&held, u), symbol.as_str(), Some(id));
     let in_force = ruling(&state.my_rules, Subject::Campaign, of_it);
     let rings = shape.map_or_else(Vec::new, |s| ring_prices(&in_force, &held, s, deviation));
@@ -288,7 +286,7 @@ pub(crate) fn carried(
             .and_then(|s| desk::Strip::in_deviations((&held, s, &rings), price, deviation, REACH))
             .map(Strip::from),
         nearest: shape.and_then(|s| desk::deviations_to_nearest(&held, s, price, deviation)),
-        next: event.map(|e| next_words(&e, now)),
+        next: next_words(state, symbol, days),
         lean,
         tied_up: money(judged.as_ref().map_or(Money::ZERO, |e| e.money.tied_up)),
         symbol: symbol.to_owned(),
