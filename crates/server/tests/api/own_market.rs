@@ -347,12 +347,12 @@ fn four(at: &str, levels: [f64; 4], sizes: &str) -> String {
             30.0 + index - 5000.0,
         );
     }
-    quote("INDX  310321P05000000", index, 60.0, 62.0);
+    quote("INDX  310321P05000000", index, 160.0, 162.0);
     quote(
         "INDX  310321C05000000",
         index,
-        60.0 + index - 5000.0,
-        62.0 + index - 5000.0,
+        160.0 + index - 5000.0,
+        162.0 + index - 5000.0,
     );
     quote("FUTR  310314C00072000", future, 0.40, 0.44);
     quote(
@@ -484,6 +484,7 @@ async fn two_days_of_a_feed_end_with_the_cash_of_hand() {
     })
     .await;
     come("13T15:59:00", [5000.0, 69.00, 104.0, 50.2], told);
+    wait_for(&own, "2031-03-13T15:59:00.000-05:00").await;
     come("14T09:30:05", [4930.0, 68.10, 99.2, 50.2], told);
     let of = |ledger: &Value, kind: &str| -> Vec<(String, String)> {
         let lines = ledger["lines"].as_array().unwrap().iter();
@@ -502,6 +503,7 @@ async fn two_days_of_a_feed_end_with_the_cash_of_hand() {
     );
     come("14T10:00:00", [4941.0, 68.10, 99.2, 50.2], told);
     come("14T15:59:30", [4941.0, 67.50, 99.0, 50.2], told);
+    wait_for(&own, "2031-03-14T15:59:30.000-05:00").await;
     come("14T16:00:10", [4941.0, 67.50, 99.0, 50.2], told);
     let ledger = until("over", "/api/ledger", &|l| of(l, "settlement").len() == 2).await;
     let one = |kind: &str| of(&ledger, kind).remove(0);
