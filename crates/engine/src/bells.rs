@@ -3,16 +3,14 @@
 use std::sync::Arc;
 
 use desk::calendar::{is_open, next_open};
-use desk::{
-    Bell, BellSide, Fact, Listens, Moment, Money, Occurrence, Order, Price, PriceStyle, Request,
-};
+use desk::{Bell, BellSide, Fact, Listens, Moment, Occurrence, Order, Price, PriceStyle, Request};
 use market::Quoter;
 use market::exchange::{self, DRAW_EVERY};
 
 use crate::engine::A_MINUTE;
 use crate::engine::Engine;
 use crate::judging::figure_now;
-use crate::money::buying_power;
+use crate::money::deficit;
 use crate::refusal::Refusal;
 use crate::state::{State, underlying_of};
 
@@ -240,14 +238,11 @@ impl Engine {
         if next.account.lots().is_empty() || next.bells.iter().any(ringing) {
             return None;
         }
-        let free = buying_power(next, &mut self.quoter);
-        if free >= Money::ZERO {
-            return None;
-        }
+        let short = deficit(next, &mut self.quoter)?;
         let says = format!(
             "the account is {} short: nothing is opened until that is mended; closing stays \
              possible",
-            (-free).grouped()
+            short.grouped()
         );
         let mut facts = Vec::new();
         tell(

@@ -132,13 +132,13 @@ impl Engine {
         );
         let judged = judge(&next.my_rules, &book);
         for j in &judged {
+            let key = (j.rule, j.campaign);
+            let follows = Rung::after(next.standing.get(&key), j, at);
             // What is judged by stale quotes waits for fresh ones.
-            if waits(next, j.campaign) {
+            if matches!(follows, Follows::Nothing) || waits(next, j.campaign) {
                 continue;
             }
-            let key = (j.rule, j.campaign);
-            let before = next.standing.get(&key);
-            let stands = match Rung::after(before, j, at) {
+            let stands = match follows {
                 Follows::Nothing => continue,
                 Follows::Rings(s) => {
                     let says = told(next, j.campaign, &s.seen);

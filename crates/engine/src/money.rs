@@ -1,15 +1,15 @@
 //! What the market and the account contribute to an evaluation, and what the account is worth.
 
 use std::collections::hash_map::DefaultHasher;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::hash::{Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use desk::rules::Subject;
 use desk::{
-    AccountKind, AccountRules, AccountView, Carry, Holding, Instrument, LegMarket, MarginBasis,
-    MarginHolding, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal, Request,
-    Requirement, Turn, money_effect, requirement,
+    AccountKind, AccountRules, AccountView, Carry, Contract, Holding, Instrument, LegMarket,
+    MarginBasis, MarginHolding, MarginLeg, MarketView, Money, Order, OrderError, Pricing, Proposal,
+    Request, Requirement, Turn, money_effect, requirement,
 };
 use market::Quoter;
 use rayon::prelude::*;
@@ -183,16 +183,21 @@ pub struct Memo(Mutex<Remembered>);
 struct Remembered {
     /// What each underlying's positions require, with what it was worked out from.
     margins: HashMap<String, (MemoKey, Requirement)>,
-    /// Of a moment.
-    marks: (
-        Option<desk::Moment>,
-        HashMap<Instrument, Option<desk::Price>>,
-    ),
-    /// Of a moment and an account by its stamp.
-    holdings: HashMap<String, ((desk::Moment, u64), MarginHolding)>,
-    value: Option<((desk::Moment, u64), Money)>,
+    /// The mark of each lot.
+    marks: Option<(Key, Arc<[Option<desk::Price>]>)>,
+    holdings: HashMap<String, (Key, MarginHolding)>,
+    value: Option<(Key, Money)>,
     /// Of an account by its stamp.
     signatures: Option<(u64, Arc<BTreeMap<String, u64>>)>,
+    /// Options held, in order, of an account by its stamp.
+    held: Option<(u64, Arc<[Contract]>)>,
+}
+
+/// A moment and an account, by its stamp.
+type Key = (desk::Moment, u64);
+
+fn key_of(state: &State) -> Key {
+    (state.clock.now, state.account.stamp())
 }
 
 /// The moment, what is held, and the account's rules.
@@ -204,28 +209,27 @@ impl Memo {
     }
 }
 
-/// The mark of something held, now.
+/// The mark of each lot now; nothing where it has no market.
+fn marks(state: &State, quoter: &mut Quoter) -> Arc<[Option<desk::Price>]> {
+    let key = key_of(state);
+    let known = state.memo.read(|m| m.marks.clone());
+    if let Some((_, marks)) = known.filter(|(k, _)| *k == key) {
+        return marks;
+    }
+    remember_held(state, quoter);
+    let lots = state.account.lots().iter();
+    let found: Arc<[Option<desk::Price>]> = lots
+        .map(|l| mark_of(state, quoter, &l.instrument))
+        .collect();
+    state
+        .memo
+        .read(|m| m.marks = Some((key, Arc::clone(&found))));
+    found
+}
+
 fn mark_of(state: &State, quoter: &mut Quoter, instrument: &Instrument) -> Option<desk::Price> {
-    let at = state.clock.now;
-    let known = state.memo.read(|m| {
-        if m.marks.0 != Some(at) {
-            m.marks = (Some(at), HashMap::new());
-        }
-        m.marks.1.get(instrument).copied()
-    });
-    known.unwrap_or_else(|| {
-        let mark = quoter
-            .quote_any(&state.world, instrument, at)
-            .map(|q| q.mark());
-        state.memo.read(|m| {
-            if m.marks.0 == Some(at) {
-                m.marks.1.insert(instrument.clone(), mark)
-            } else {
-                None
-            }
-        });
-        mark
-    })
+    let quote = quoter.quote_any(&state.world, instrument, state.clock.now);
+    quote.map(|q| q.mark())
 }
 
 /// A number for what is held in each underlying; another one after every change.
@@ -256,7 +260,7 @@ fn signatures(state: &State) -> Arc<BTreeMap<String, u64>> {
 
 /// Open positions of one underlying as margin sees them, at the marks of now.
 pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
-    let key = (state.clock.now, state.account.stamp());
+    let key = key_of(state);
     let known = state.memo.read(|m| {
         m.holdings
             .get(symbol)
@@ -274,20 +278,20 @@ pub fn holdings_of(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHo
 
 fn held_in(state: &State, quoter: &mut Quoter, symbol: &str) -> MarginHolding {
     let mut held: BTreeMap<&Instrument, (i64, desk::Price)> = BTreeMap::new();
-    for lot in state.account.lots() {
+    for (lot, mark) in state.account.lots().iter().zip(&*marks(state, quoter)) {
         if state
             .world
             .underlying_of(&lot.instrument)
             .is_some_and(|u| u.symbol == symbol)
         {
-            held.entry(&lot.instrument).or_insert((0, lot.price())).0 += lot.quantity;
+            let mark = mark.unwrap_or(lot.price());
+            held.entry(&lot.instrument).or_insert((0, mark)).0 += lot.quantity;
         }
     }
     let mut out = MarginHolding::default();
-    for (instrument, (quantity, cost)) in held {
+    for (instrument, (quantity, mark)) in held {
         match instrument.option() {
             Some(c) => {
-                let mark = mark_of(state, quoter, instrument).unwrap_or(cost);
                 out.add(MarginLeg {
                     ends: state
                         .world
@@ -640,18 +644,17 @@ pub fn taken_by(
 
 /// Cash and what all positions are worth at their marks.
 pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
-    let key = (state.clock.now, state.account.stamp());
+    let key = key_of(state);
     if let Some(value) = state
         .memo
         .read(|m| m.value.filter(|(k, _)| *k == key).map(|(_, v)| v))
     {
         return value;
     }
-    let marked: Money = state
-        .account
-        .lots()
-        .iter()
-        .map(|l| l.worth(mark_of(state, quoter, &l.instrument).unwrap_or(l.price())))
+    let marks = marks(state, quoter);
+    let lots = state.account.lots().iter().zip(&*marks);
+    let marked: Money = lots
+        .map(|(lot, mark)| lot.worth(mark.unwrap_or(lot.price())))
         .sum();
     let value = state.account.balance(desk::Book::Cash) + marked;
     state.memo.read(|m| m.value = Some((key, value)));
@@ -660,11 +663,13 @@ pub fn account_value(state: &State, quoter: &mut Quoter) -> Money {
 
 /// Things held that have no market now, each once: they are counted at what they cost.
 pub fn unvalued(state: &State, quoter: &mut Quoter) -> Vec<Instrument> {
-    let mut held: Vec<&Instrument> = state.account.lots().iter().map(|l| &l.instrument).collect();
-    held.sort();
-    held.dedup();
-    let missing = |i: &&Instrument| mark_of(state, quoter, i).is_none();
-    held.into_iter().filter(missing).cloned().collect()
+    let marks = marks(state, quoter);
+    let lots = state.account.lots().iter().zip(&*marks);
+    let missing: BTreeSet<&Instrument> = lots
+        .filter(|(_, mark)| mark.is_none())
+        .map(|(lot, _)| &lot.instrument)
+        .collect();
+    missing.into_iter().cloned().collect()
 }
 
 /// Buying power: cash less all margin and what working orders hold.
@@ -674,6 +679,50 @@ pub fn buying_power(state: &State, quoter: &mut Quoter) -> Money {
         .map(|(_, r)| r.takes())
         .sum();
     usable_cash(state) - held - state.reserved
+}
+
+/// By how much buying power is below zero; nothing where it is not.
+///
+/// The pairings that were found last, counted anew in the market of now, need no less than the least ones:
+/// where buying power is enough for those, nothing is searched.
+pub(crate) fn deficit(state: &State, quoter: &mut Quoter) -> Option<Money> {
+    let each = signatures(state);
+    let mut at_most = |symbol: &str, signature: u64| {
+        let ((at, known, rules), last) = state.memo.read(|m| m.margins.get(symbol).cloned())?;
+        match at == state.clock.now {
+            _ if known != signature || rules != state.rules => None,
+            true => Some(last.takes()),
+            false => last.at_most(&holdings_of(state, quoter, symbol), &basis(state, symbol)?),
+        }
+    };
+    let needed: Option<Money> = each.iter().map(|(symbol, n)| at_most(symbol, *n)).sum();
+    let enough = needed.is_some_and(|all| usable_cash(state) - all - state.reserved >= Money::ZERO);
+    if enough {
+        return None;
+    }
+    let free = buying_power(state, quoter);
+    (free < Money::ZERO).then_some(-free)
+}
+
+/// Quotes everything that is held, together: for a fraction of one by one.
+pub(crate) fn remember_held(state: &State, quoter: &mut Quoter) {
+    quoter.remember(&state.world, &held_contracts(state), state.clock.now);
+}
+
+/// Options that are held, in order.
+pub(crate) fn held_contracts(state: &State) -> Arc<[Contract]> {
+    let stamp = state.account.stamp();
+    let known = state.memo.read(|m| m.held.clone());
+    if let Some((_, held)) = known.filter(|(known, _)| *known == stamp) {
+        return held;
+    }
+    let lots = state.account.lots().iter();
+    let held: BTreeSet<&Contract> = lots.filter_map(|l| l.instrument.option()).collect();
+    let held: Arc<[Contract]> = held.into_iter().cloned().collect();
+    state
+        .memo
+        .read(|m| m.held = Some((stamp, Arc::clone(&held))));
+    held
 }
 
 /// Margin held for all positions.

@@ -2,7 +2,7 @@
 //! about it: the campaigns from their chapters, marked in the market of that moment, so that a
 //! campaign of today and one of a past day are seen by the same code.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use desk::book::STRESS_MOVES;
@@ -22,7 +22,9 @@ use rayon::prelude::*;
 
 use crate::balance::{Chosen, items, stress_moves};
 use crate::campaigns::all_open;
-use crate::money::{account_value, alone, evaluate_alone, total_requirement};
+use crate::money::{
+    account_value, alone, evaluate_alone, held_contracts, remember_held, total_requirement,
+};
 use crate::state::State;
 
 /// Sessions of a year, for the rank of a volatility.
@@ -42,6 +44,17 @@ pub struct Sights {
     known: HashMap<u64, (usize, Arc<Stood>)>,
     /// Volatility at the entry, by campaign and the moment of its opening.
     entries: HashMap<(u64, Moment), Option<f64>>,
+    /// What campaigns of one symbol share at a moment.
+    shared: HashMap<String, Shared>,
+}
+
+/// What campaigns of one symbol share at a moment, each worked out when it is first asked for.
+struct Shared {
+    at: Moment,
+    spot: Option<Price>,
+    rank: Option<Option<f64>>,
+    /// Volatility until an end.
+    vols: Vec<(Moment, Option<f64>)>,
 }
 
 /// The next earnings or decision, and the next ex-date.
@@ -181,17 +194,9 @@ impl Held<'_> {
     }
 }
 
-/// Quotes everything that is held, together: for a fraction of one by one.
-fn remember_held(state: &State, quoter: &mut Quoter) {
-    let lots = state.account.lots().iter();
-    let held: BTreeSet<&Contract> = lots.filter_map(|l| l.instrument.option()).collect();
-    let held: Vec<Contract> = held.into_iter().cloned().collect();
-    quoter.remember(&state.world, &held, state.clock.now);
-}
-
 /// What is held and has a market, by campaign.
 pub(crate) fn all_held<'a>(state: &'a State, quoter: &mut Quoter) -> Vec<Held<'a>> {
-    remember_held(state, quoter);
+    quoter.remember_legs(&state.world, &held_contracts(state), state.clock.now);
     let quoter = &*quoter;
     let open = all_open(state);
     // What a leg is worth is a function of the moment, whatever thread works it out.
@@ -297,12 +302,16 @@ pub(crate) fn to_even(shape: &Shape, spot: f64, deviation: f64) -> Option<f64> {
     Some(if here.gain { nearest } else { -nearest })
 }
 
-/// Volatility of the first expiration of what is held at a moment, and that expiration's end.
-fn first_vol(world: &World, held: &Holding, u: &Underlying, at: Moment) -> Option<(f64, Moment)> {
-    let end = held.options().map(|(c, _)| u.expiry_moment(c)).min()?;
+/// When the first of what is held ends.
+fn first_end(held: &Holding, u: &Underlying) -> Option<Moment> {
+    held.options().map(|(c, _)| u.expiry_moment(c)).min()
+}
+
+/// Volatility from a moment to an end.
+fn vol_until(world: &World, u: &Underlying, at: Moment, end: Moment) -> Option<f64> {
     let years = at.years_until(end);
     let variance = world.total_variance(&u.symbol, at, end)?;
-    (years > 0.0).then(|| ((variance / years).sqrt(), end))
+    (years > 0.0).then(|| (variance / years).sqrt())
 }
 
 /// What is seen of a campaign at the state's moment; nothing where it holds nothing then.
@@ -320,9 +329,10 @@ pub(crate) fn campaign_seen(
     if held.is_empty() {
         return None;
     }
-    let spot = world.spot(&campaign.symbol, at)?;
+    let spot = sights.shared(world, &campaign.symbol, at).spot?;
     let price = spot.to_f64();
-    let now = needs.vol.then(|| first_vol(world, held, u, at)).flatten();
+    let end = first_end(held, u).filter(|_| needs.vol);
+    let now = end.and_then(|end| Some((sights.vol(world, u, at, end)?, end)));
     let deviation = now.map_or(0.0, |(vol, end)| vol * at.years_until(end).sqrt());
     let shape = needs.shape.then(|| shape(state, quoter, &of, u)).flatten();
     let limited = |e: &desk::Extent| e.limited();
@@ -431,12 +441,46 @@ impl Sights {
             .entry((campaign.id, opened))
             .or_insert_with(|| {
                 let then = campaign.standing(opened)?;
-                first_vol(world, &then.held, u, opened).map(|(vol, _)| vol)
+                vol_until(world, u, opened, first_end(&then.held, u)?)
             })
+    }
+
+    fn shared(&mut self, world: &World, symbol: &str, at: Moment) -> &mut Shared {
+        let anew = || Shared {
+            at,
+            spot: world.spot(symbol, at),
+            rank: None,
+            vols: Vec::new(),
+        };
+        let kept = self.shared.entry(symbol.to_owned()).or_insert_with(anew);
+        if kept.at != at {
+            *kept = anew();
+        }
+        kept
+    }
+
+    /// Volatility of an underlying from a moment to an end.
+    fn vol(&mut self, world: &World, u: &Underlying, at: Moment, end: Moment) -> Option<f64> {
+        let shared = self.shared(world, &u.symbol, at);
+        if let Some((_, vol)) = shared.vols.iter().find(|(known, _)| *known == end) {
+            return *vol;
+        }
+        let vol = vol_until(world, u, at, end);
+        shared.vols.push((end, vol));
+        vol
     }
 
     /// Rank of the volatility of 30 days in its past year of closes.
     fn rank(&mut self, world: &World, symbol: &str, at: Moment) -> Option<f64> {
+        if let Some(known) = self.shared(world, symbol, at).rank {
+            return known;
+        }
+        let found = self.rank_of(world, symbol, at);
+        self.shared(world, symbol, at).rank = Some(found);
+        found
+    }
+
+    fn rank_of(&mut self, world: &World, symbol: &str, at: Moment) -> Option<f64> {
         let today = at.date();
         let kept = self.ranks.get(symbol).filter(|(day, _)| *day == today);
         if kept.is_none() {

@@ -5,9 +5,9 @@
 //! Black, "Fact and fantasy in the use of options", *Financial Analysts Journal* 31 (1975); a lower
 //! bound that misses the right to wait and see: some cents at most). American puts, and both kinds
 //! on futures, are priced as the European price of the very moment plus an early-exercise premium
-//! from boundaries that are solved at the start of the current ten minutes, once for an expiration:
-//! a pure function of the moment, the same whether one contract is asked for or the whole chain.
-//! Around it stands a width by liquidity, price, moneyness and time of day; quotes are rounded
+//! from boundaries that are solved at the start of the current hour (in the last day of the current
+//! ten minutes), once for an expiration, and taken at the volatility of the very moment: a pure
+//! function of the moment, the same whether one contract is asked for or the whole chain. Around it stands a width by liquidity, price, moneyness and time of day; quotes are rounded
 //! outward to the tick, and far strikes may have no bid.
 
 use std::collections::BTreeMap;
@@ -19,7 +19,10 @@ use desk::{
 };
 use jiff::civil::Date;
 use libm::{exp, log};
-use quant::{EarlyExercise, Style, Terms, Valuation, europeans, find_root, implied_vol};
+use quant::{
+    Accuracy, EarlyExercise, PricedOn, Style, Terms, Valuation, Vanilla, europeans, find_root,
+    implied_vol_all,
+};
 use rayon::prelude::*;
 
 use crate::listing;
@@ -29,34 +32,54 @@ use crate::paid::{before_dividends, without_dividends};
 use crate::simulated::Slice;
 use crate::world::World;
 
-const SLOT: i64 = 10 * 60_000;
+const A_MINUTE: i64 = 60_000;
+/// Boundaries stand for an hour from half past, and for ten minutes in the last day before the end.
+const SLOT: i64 = 60 * A_MINUTE;
+const LAST_SLOT: i64 = 10 * A_MINUTE;
+const LAST_DAY: i64 = 24 * 60 * A_MINUTE;
+/// Sessions open at half past.
+const HALF_PAST: i64 = 30 * A_MINUTE;
+/// Volatilities may move so far from those at which boundaries were solved, as a factor.
+const MOVED: f64 = 1.15;
 /// How far ahead shares alone are looked at, in years.
 const A_MONTH: f64 = 30.0 / 365.0;
 /// Quotes shift a little inside their width this often.
 const FLICKER: i64 = 6_000;
 
-/// Solved boundaries of the current ten minutes, and what was quoted last. Only a memory: every
+/// The start of the slot that a moment lies in, for options that end at another.
+fn slot_of(at: Moment, end: Moment) -> Moment {
+    let slot = if end.millis() - at.millis() > LAST_DAY {
+        SLOT
+    } else {
+        LAST_SLOT
+    };
+    Moment::from_millis((at.millis() - HALF_PAST).div_euclid(slot) * slot + HALF_PAST)
+}
+
+/// Solved boundaries of the current slot, and what was quoted last. Only a memory: every
 /// answer is a function of the world and the moment.
 #[derive(Default)]
 pub struct Quoter {
     slots: BTreeMap<String, BTreeMap<Date, Slot>>,
     moment: Option<Moment>,
-    /// In order of the contracts.
-    quoted: Vec<(Contract, Listed)>,
+    /// What was to be remembered at that moment, in order.
+    asked: Vec<Contract>,
+    /// The quote of each, of the stand-in market.
+    quoted: Vec<Option<Listed>>,
+    /// What an evaluation needs of each, where that was to be remembered too.
+    legs: Option<Vec<Option<LegMarket>>>,
     /// Middles at a close, by root and date of the expiration.
     closes: BTreeMap<(String, Date), (Moment, BTreeMap<Contract, Price>)>,
 }
 
 /// Boundaries of one expiration as of the start of a slot.
 struct Slot {
-    number: i64,
-    slice: Option<Slice>,
+    start: Moment,
     exercise: Option<EarlyExercise>,
 }
 
 impl Slot {
-    fn of(world: &World, underlying: &Underlying, contract: &Contract, number: i64) -> Slot {
-        let start = Moment::from_millis(number * SLOT);
+    fn of(world: &World, underlying: &Underlying, contract: &Contract, start: Moment) -> Slot {
         let spot = world
             .spot(&underlying.symbol, start)
             .unwrap_or_default()
@@ -68,8 +91,7 @@ impl Slot {
             spot,
         );
         Slot {
-            number,
-            slice,
+            start,
             exercise: slice.and_then(|s| exercise(&s, with_boundary(underlying), spot)),
         }
     }
@@ -91,12 +113,9 @@ impl Quoter {
 
     /// Quotes one contract; `None` when its root is unknown or it has expired.
     pub fn quote(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<Listed> {
-        if self.moment == Some(at)
-            && let Ok(place) = self
-                .quoted
-                .binary_search_by(|(known, _)| known.cmp(contract))
-        {
-            return Some(self.quoted[place].1);
+        let remembered = self.place_of(contract, at);
+        if let Some(listed) = remembered.and_then(|place| self.quoted[place]) {
+            return Some(listed);
         }
         let underlying = world.owner(contract)?;
         if world.is_recorded(&underlying.symbol) {
@@ -114,49 +133,84 @@ impl Quoter {
         .pop()
     }
 
+    /// Where a contract stands in what is remembered of a moment.
+    fn place_of(&self, contract: &Contract, at: Moment) -> Option<usize> {
+        let known = self.moment == Some(at);
+        known
+            .then(|| self.asked.binary_search(contract).ok())
+            .flatten()
+    }
+
     /// Quotes contracts at one moment and remembers them: for a fraction of one by one where
     /// several end together. They are in order.
     pub fn remember(&mut self, world: &World, contracts: &[Contract], at: Moment) {
+        let same = self.asked == contracts;
+        if same && self.moment == Some(at) {
+            return;
+        }
+        if !same {
+            self.asked = contracts.to_vec();
+        }
         self.moment = Some(at);
-        self.quoted.clear();
+        self.legs = None;
         let simulated = |together: &'_ [Contract]| {
             world
                 .owner(&together[0])
                 .filter(|u| world.recorded(&u.symbol).is_none())
         };
-        let groups: Vec<(&[Contract], &Underlying)> = contracts
+        let groups: Vec<(&[Contract], Option<&Underlying>)> = contracts
             .chunk_by(|a, b| a.root == b.root && a.expiry == b.expiry)
-            .filter_map(|g| Some((g, simulated(g)?)))
+            .map(|g| (g, simulated(g)))
             .collect();
-        let number = at.millis().div_euclid(SLOT);
         let missing: Vec<(&Contract, &Underlying)> = groups
             .iter()
-            .map(|(together, u)| (&together[0], *u))
-            .filter(|(first, u)| self.misses(u, first, number))
+            .filter_map(|(together, u)| Some((&together[0], (*u)?)))
+            .filter(|(first, u)| self.misses(u, first, at).is_some())
             .collect();
         // Each is a function of world and moment, whatever thread works it out.
         let built: Vec<Slot> = missing
             .par_iter()
-            .map(|(first, u)| Slot::of(world, u, first, number))
+            .map(|(first, u)| Slot::of(world, u, first, slot_of(at, u.expiry_moment(first))))
             .collect();
         for ((first, _), slot) in missing.into_iter().zip(built) {
             self.keep(first, slot);
         }
         let live = last_trading(at);
-        let quote = |this: &Quoter, (together, underlying): &(&[Contract], &Underlying)| {
-            let spot = world
-                .spot(&underlying.symbol, at)
-                .unwrap_or_default()
-                .to_f64();
-            this.quote_at(world, underlying, together, (at, live), spot)
+        let quote = |this: &Quoter, together: &[Contract], underlying: &Underlying| {
+            let spot = world.spot(&underlying.symbol, at)?.to_f64();
+            let listed = this.quote_at(world, underlying, together, (at, live), spot);
+            // Nothing is listed at its very end.
+            (listed.len() == together.len()).then_some(listed)
         };
         let this = &*self;
-        let listed: Vec<Vec<Listed>> = groups.par_iter().map(|g| quote(this, g)).collect();
-        for ((together, _), listed) in groups.iter().zip(listed) {
-            if listed.len() == together.len() {
-                self.quoted.extend(together.iter().cloned().zip(listed));
-            }
+        let each = groups.par_iter().map(|(together, underlying)| {
+            let listed = underlying.and_then(|u| quote(this, together, u));
+            listed.map_or_else(
+                || vec![None; together.len()],
+                |all| all.into_iter().map(Some).collect(),
+            )
+        });
+        let quoted: Vec<Vec<Option<Listed>>> = each.collect();
+        self.quoted = quoted.into_iter().flatten().collect();
+    }
+
+    /// As [`Quoter::remember`], and what [`Quoter::remembered_leg`] tells of each: the volatilities that the
+    /// marks of an expiration imply are solved together.
+    pub fn remember_legs(&mut self, world: &World, contracts: &[Contract], at: Moment) {
+        self.remember(world, contracts, at);
+        if self.legs.is_some() {
+            return;
         }
+        let quoted = self.asked.iter().zip(&self.quoted);
+        let quoted: Vec<(&Contract, Option<&Listed>)> =
+            quoted.map(|(c, l)| (c, l.as_ref())).collect();
+        let together: Vec<&[(&Contract, Option<&Listed>)]> = quoted
+            .chunk_by(|(a, _), (b, _)| a.root == b.root && a.expiry == b.expiry)
+            .collect();
+        // Each is a function of world and moment, whatever thread works it out.
+        let legs: Vec<Vec<Option<LegMarket>>> =
+            together.par_iter().map(|g| legs_of(world, g, at)).collect();
+        self.legs = Some(legs.into_iter().flatten().collect());
     }
 
     /// Middles of an expiration at the close before the session of `at`; worked out once for a
@@ -292,12 +346,7 @@ impl Quoter {
                 .slots
                 .get(&first.root)
                 .and_then(|by_date| by_date.get(&first.expiry));
-            if let Some(Slot {
-                exercise: Some(exercise),
-                slice: Some(slice),
-                ..
-            }) = kept
-            {
+            if let Some(exercise) = kept.and_then(|slot| slot.exercise.as_ref()) {
                 let kinds = with_boundary(underlying);
                 let early: Vec<usize> = (0..rows.len())
                     .filter(|i| kinds.contains(&rows[*i].0.kind))
@@ -305,7 +354,7 @@ impl Quoter {
                 let then: Vec<(Kind, f64, f64)> = early
                     .iter()
                     .map(|i| &rows[*i].0)
-                    .map(|t| (t.kind, t.strike, slice.vol(t.strike)))
+                    .map(|t| (t.kind, t.strike, t.vol))
                     .collect();
                 for (i, (price, delta)) in early.into_iter().zip(exercise.premiums(&then, spot)) {
                     let (t, value) = (&rows[i].0, &mut values[i]);
@@ -314,10 +363,11 @@ impl Quoter {
                 }
             }
         }
+        let live = Live::of(live);
         places
             .iter()
             .zip(rows.iter().zip(&values))
-            .filter_map(|(place, ((terms, _), value))| place.listed(terms, value, live, spot))
+            .filter_map(|(place, ((terms, _), value))| place.listed(terms, value, &live, spot))
             .collect()
     }
 
@@ -350,7 +400,8 @@ impl Quoter {
     /// What an evaluation needs of one leg: quotes and the volatility its mark implies.
     pub fn leg(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<LegMarket> {
         let listed = self.quote(world, contract, at)?;
-        Quoter::leg_of(world, contract, at, &listed)
+        let one = [(contract, Some(&listed))];
+        legs_of(world, &one, at).pop().flatten()
     }
 
     /// The volatility of a contract's strike at a moment: of the surface, or what its own quote or that of
@@ -377,8 +428,8 @@ impl Quoter {
         })
     }
 
-    /// As [`Quoter::leg_any`] of what was remembered at this moment; it can be asked by several
-    /// threads.
+    /// As [`Quoter::leg_any`] of what [`Quoter::remember_legs`] was told at this moment; it can be asked by
+    /// several threads.
     pub fn remembered_leg(
         &self,
         world: &World,
@@ -391,101 +442,33 @@ impl Quoter {
                 let underlying = world.owner(contract)?;
                 if world.is_recorded(&underlying.symbol) {
                     let listed = recorded_quote(world, underlying, contract, at)?;
-                    return Quoter::leg_of(world, contract, at, &listed);
+                    let one = [(contract, Some(&listed))];
+                    return legs_of(world, &one, at).pop().flatten();
                 }
-                let known = self.moment == Some(at);
-                let place = self.quoted.binary_search_by(|(c, _)| c.cmp(contract));
-                let listed = self.quoted.get(place.ok().filter(|_| known)?)?.1;
-                Quoter::leg_of(world, contract, at, &listed)
+                *self.legs.as_ref()?.get(self.place_of(contract, at)?)?
             }
             Instrument::Underlying(symbol) => leg_of_underlying(world, symbol, at),
         }
     }
 
-    fn leg_of(
-        world: &World,
-        contract: &Contract,
-        at: Moment,
-        listed: &Listed,
-    ) -> Option<LegMarket> {
-        let underlying = world.owner(contract)?;
-        let spot = world.spot(&underlying.symbol, at)?.to_f64();
-        let expiry = underlying.expiry_moment(contract);
-        if world.recorded(&underlying.symbol).is_some() {
-            let vol = listed.implied.or_else(|| {
-                let years = at.years_until(expiry).max(1.0 / 525_600.0);
-                Some((world.total_variance(&underlying.symbol, at, expiry)? / years).sqrt())
-            })?;
-            return Some(LegMarket {
-                quote: listed.quote,
-                vol,
-                theoretical: listed.theoretical,
-                rate: world.rate(at, at.years_until(expiry)),
-            });
-        }
-        let slice = world.slice(&underlying.symbol, at, expiry, spot)?;
-        let terms = terms_of(
-            contract,
-            underlying,
-            at,
-            (slice.rate, slice.carry_yield),
-            slice.vol(contract.strike.to_f64()),
-        );
-        let mark = listed.quote.mark().to_f64();
-        let carry = world.carry(&underlying.symbol, at)?;
-        let pays = carry.dividends(at, expiry).next().is_some();
-        let solve = || {
-            if pays && contract.kind == Kind::Call {
-                let price = |vol: f64| {
-                    Priced::new(
-                        contract,
-                        underlying,
-                        at,
-                        &PricedIn {
-                            rate: terms.rate,
-                            carry: &carry,
-                            spot,
-                            vol,
-                        },
-                    )
-                    .map_or(f64::NAN, |p| p.price(spot))
-                };
-                find_root(|vol| price(vol) - mark, 1e-3, 5.0, 1e-9)
-                    .ok()
-                    .map(|root| root.x)
-            } else {
-                implied_vol(&terms, spot, mark).ok()
-            }
-        };
-        let vol = listed
-            .implied
-            .and_then(|_| solve())
-            .filter(|v| *v > 0.005)
-            .unwrap_or(terms.vol);
-        Some(LegMarket {
-            quote: listed.quote,
-            vol,
-            theoretical: listed.theoretical,
-            rate: terms.rate,
-        })
-    }
-
     /// Solves the boundaries of the contract's expiration as of the slot that `at` lies in, where
     /// they are not known.
     fn prepare(&mut self, world: &World, underlying: &Underlying, contract: &Contract, at: Moment) {
-        let number = at.millis().div_euclid(SLOT);
-        if self.misses(underlying, contract, number) {
-            self.keep(contract, Slot::of(world, underlying, contract, number));
+        if let Some(start) = self.misses(underlying, contract, at) {
+            self.keep(contract, Slot::of(world, underlying, contract, start));
         }
     }
 
-    /// Whether boundaries of a slot are needed and not known.
-    fn misses(&self, underlying: &Underlying, contract: &Contract, number: i64) -> bool {
+    /// Of which slot boundaries are needed and not known.
+    fn misses(&self, underlying: &Underlying, contract: &Contract, at: Moment) -> Option<Moment> {
+        let start = slot_of(at, underlying.expiry_moment(contract));
         let known = self
             .slots
             .get(&contract.root)
             .and_then(|by_date| by_date.get(&contract.expiry));
-        underlying.style == Style::American && known.is_none_or(|kept| kept.number != number)
+        let needed =
+            underlying.style == Style::American && known.is_none_or(|kept| kept.start != start);
+        needed.then_some(start)
     }
 
     fn keep(&mut self, contract: &Contract, slot: Slot) {
@@ -534,6 +517,119 @@ pub(crate) fn quote_standing(world: &World, instrument: &Instrument, at: Moment)
 /// Each contract shifts at an instant of its own.
 fn beat(live: i64, key: u64) -> i64 {
     (live + (key % FLICKER as u64) as i64) / FLICKER
+}
+
+/// What an evaluation needs of quoted contracts of one expiration: the volatility that each mark implies where
+/// it tells one, otherwise that of the surface.
+fn legs_of(
+    world: &World,
+    quoted: &[(&Contract, Option<&Listed>)],
+    at: Moment,
+) -> Vec<Option<LegMarket>> {
+    let found = quoted.first().and_then(|(first, _)| {
+        let u = world.owner(first)?;
+        let spot = world.spot(&u.symbol, at)?.to_f64();
+        if world.is_recorded(&u.symbol) {
+            return Some(recorded_legs(world, u, quoted, at));
+        }
+        simulated_legs(world, u, quoted, (at, spot))
+    });
+    found.unwrap_or_else(|| vec![None; quoted.len()])
+}
+
+fn recorded_legs(
+    world: &World,
+    underlying: &Underlying,
+    quoted: &[(&Contract, Option<&Listed>)],
+    at: Moment,
+) -> Vec<Option<LegMarket>> {
+    let each = quoted.iter().map(|(contract, listed)| {
+        let listed = (*listed)?;
+        let expiry = underlying.expiry_moment(contract);
+        let vol = listed.implied.or_else(|| {
+            let years = at.years_until(expiry).max(1.0 / 525_600.0);
+            Some((world.total_variance(&underlying.symbol, at, expiry)? / years).sqrt())
+        })?;
+        Some(LegMarket {
+            quote: listed.quote,
+            vol,
+            theoretical: listed.theoretical,
+            rate: world.rate(at, at.years_until(expiry)),
+        })
+    });
+    each.collect()
+}
+
+fn simulated_legs(
+    world: &World,
+    underlying: &Underlying,
+    quoted: &[(&Contract, Option<&Listed>)],
+    (at, spot): (Moment, f64),
+) -> Option<Vec<Option<LegMarket>>> {
+    let expiry = underlying.expiry_moment(quoted.first()?.0);
+    let slice = world.slice(&underlying.symbol, at, expiry, spot)?;
+    let carry = world.carry(&underlying.symbol, at)?;
+    let pays = carry.dividends(at, expiry).next().is_some();
+    let terms = |contract: &Contract| {
+        let vol = slice.vol(contract.strike.to_f64());
+        terms_of(
+            contract,
+            underlying,
+            at,
+            (slice.rate, slice.carry_yield),
+            vol,
+        )
+    };
+    // A call that may be exercised before a dividend has a model of its own.
+    let before_dividends = |contract: &Contract, mark: f64| {
+        let price = |vol: f64| {
+            let within = PricedIn {
+                rate: slice.rate,
+                carry: &carry,
+                spot,
+                vol,
+            };
+            Priced::new(contract, underlying, at, &within).map_or(f64::NAN, |p| p.price(spot))
+        };
+        let root = find_root(|vol| price(vol) - mark, 1e-3, 5.0, 1e-9);
+        root.ok().map(|root| root.x)
+    };
+    let mut vols: Vec<Option<f64>> = vec![None; quoted.len()];
+    let (mut places, mut rows) = (Vec::new(), Vec::new());
+    for (place, (contract, listed)) in quoted.iter().enumerate() {
+        let Some(listed) = listed.filter(|l| l.implied.is_some()) else {
+            continue;
+        };
+        let mark = listed.quote.mark().to_f64();
+        if pays && contract.kind == Kind::Call {
+            vols[place] = before_dividends(contract, mark);
+        } else {
+            let row = Vanilla {
+                terms: terms(contract),
+                spot,
+                on: PricedOn::Spot,
+            };
+            places.push(place);
+            rows.push((row, mark));
+        }
+    }
+    for (place, vol) in places
+        .into_iter()
+        .zip(implied_vol_all(&rows, Accuracy::Interactive))
+    {
+        vols[place] = vol.ok();
+    }
+    let each = quoted.iter().zip(vols).map(|((contract, listed), vol)| {
+        let listed = (*listed)?;
+        let terms = terms(contract);
+        Some(LegMarket {
+            quote: listed.quote,
+            vol: vol.filter(|v| *v > 0.005).unwrap_or(terms.vol),
+            theoretical: listed.theoretical,
+            rate: terms.rate,
+        })
+    });
+    Some(each.collect())
 }
 
 fn leg_of_underlying(world: &World, symbol: &str, at: Moment) -> Option<LegMarket> {
@@ -605,7 +701,32 @@ fn exercise(slice: &Slice, kinds: &[Kind], spot: f64) -> Option<EarlyExercise> {
     let reach = (8.0 * slice.vol(spot) * slice.years.sqrt()).clamp(0.1, 1.2);
     let vols = (-16..=16).map(|i| slice.vol(spot * exp(reach * f64::from(i) / 16.0)));
     let (low, high) = vols.fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
+    let (low, high) = (low / MOVED, high * MOVED);
     EarlyExercise::new(kinds, slice.years, slice.rate, slice.carry_yield, low, high).ok()
+}
+
+/// Where the last trading before a moment stands in its session.
+struct Live {
+    at: Moment,
+    day: i64,
+    minute: i64,
+    /// Minutes since the opening, and how many there are.
+    since_open: f64,
+    session: f64,
+}
+
+impl Live {
+    fn of(at: Moment) -> Live {
+        let (open, close) = (open_of(at.date()).millis(), close_of(at.date()).millis());
+        let minutes = |millis: i64| millis as f64 / A_MINUTE as f64;
+        Live {
+            at,
+            day: day_number(at.date()),
+            minute: at.millis() / A_MINUTE,
+            since_open: minutes(at.millis() - open),
+            session: minutes(close - open),
+        }
+    }
 }
 
 impl Place<'_> {
@@ -613,7 +734,7 @@ impl Place<'_> {
         self.world.noise()
     }
 
-    fn listed(&self, terms: &Terms, value: &Valuation, live: Moment, spot: f64) -> Option<Listed> {
+    fn listed(&self, terms: &Terms, value: &Valuation, live: &Live, spot: f64) -> Option<Listed> {
         let quote = self.market(value.price, value.delta, live, spot)?;
         let off = quote.mid().to_f64() - value.price;
         let width = (quote.ask - quote.bid).to_f64();
@@ -632,13 +753,10 @@ impl Place<'_> {
         })
     }
 
-    fn market(&self, value: f64, delta: f64, live: Moment, spot: f64) -> Option<Quote> {
+    fn market(&self, value: f64, delta: f64, live: &Live, spot: f64) -> Option<Quote> {
         let spec = &self.world.simulated(&self.underlying.symbol)?.spec;
-        let day = day_number(live.date());
-        let minute = live.millis() / 60_000;
-        let since_open = (live.millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
-        let early = 1.0 + 0.8 * exp(-since_open / 15.0);
-        let wiggle = 0.8 + 0.5 * self.noise().uniform(Stream::Width, self.key, minute);
+        let early = 1.0 + 0.8 * exp(-live.since_open / 15.0);
+        let wiggle = 0.8 + 0.5 * self.noise().uniform(Stream::Width, self.key, live.minute);
         let deep = 1.0 + 1.2 * (delta.abs() - 0.5).max(0.0);
         let scale = spot / 200.0;
         let width = spec.width
@@ -646,7 +764,7 @@ impl Place<'_> {
             * wiggle
             * deep
             * (0.025 * scale.max(0.2) + 0.011 * value.max(0.0)).max(0.0);
-        let beat = beat(live.millis(), self.key);
+        let beat = beat(live.at.millis(), self.key);
         let lean = (self.noise().uniform(Stream::Skew, self.key, beat) - 0.5) * 0.3 * width;
         let ticks = &self.underlying.ticks;
         let centre = value + lean;
@@ -661,11 +779,9 @@ impl Place<'_> {
                 as i64
         };
         let popularity = self.popularity(spec.activity, spot);
-        let session =
-            (close_of(live.date()).millis() - open_of(live.date()).millis()) as f64 / 60_000.0;
-        let part = since_open / session;
-        let volume = popularity * 0.12 * part * 2.0 * uniform(Stream::Volume, day);
-        let drift = 0.85 + 0.3 * uniform(Stream::Interest, day / 5);
+        let part = live.since_open / live.session;
+        let volume = popularity * 0.12 * part * 2.0 * uniform(Stream::Volume, live.day);
+        let drift = 0.85 + 0.3 * uniform(Stream::Interest, live.day / 5);
         Some(Quote {
             bid,
             ask,
@@ -677,11 +793,11 @@ impl Place<'_> {
     }
 
     /// The last trade stood somewhere in the market of its minute.
-    fn last(&self, quote: &Quote, live: Moment) -> Price {
+    fn last(&self, quote: &Quote, live: &Live) -> Price {
         let ticks = &self.underlying.ticks;
         let place = self
             .noise()
-            .uniform(Stream::Last, self.key, live.millis() / 180_000);
+            .uniform(Stream::Last, self.key, live.at.millis() / 180_000);
         let price =
             quote.bid + Price::from_raw(((quote.ask - quote.bid).raw() as f64 * place) as i64);
         ticks.floor(price).max(ticks.ceil(Price::from_raw(1)))

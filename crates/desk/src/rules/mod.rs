@@ -323,10 +323,17 @@ pub fn judge(rules: &[Rule], book: &BookSeen) -> Vec<Judgement> {
             .is_some_and(|by| rule.condition.is_back(seen, by)),
     };
     let mut out = Vec::new();
-    // Most campaigns share what rules them with others of their structure and symbol.
+    // Most campaigns share what rules them with others of their structure and, where a rule names it, their
+    // symbol.
     let mut shared: BTreeMap<(Structure, &str), Vec<Ruling<'_>>> = BTreeMap::new();
     for c in &book.campaigns {
-        let of_it = (c.structure, c.symbol.as_str());
+        let symbol = |r: &Rule| matches!(&r.scope, Scope::Symbol(named) if *named == c.symbol);
+        let symbol = if rules.iter().any(symbol) {
+            c.symbol.as_str()
+        } else {
+            ""
+        };
+        let of_it = (c.structure, symbol);
         let named = rules.iter().any(|r| r.scope == Scope::Campaign(c.campaign));
         let own;
         let in_force = if named {

@@ -178,7 +178,7 @@ pub fn items(state: &State, quoter: &mut Quoter, chosen: &Chosen) -> Vec<Item> {
         .collect();
     let contracts: Vec<Contract> = contracts.into_iter().collect();
     // For a fraction of one by one.
-    quoter.remember(world, &contracts, at);
+    quoter.remember_legs(world, &contracts, at);
     let item = |plan: Plan| {
         let u = world.underlying(&plan.symbol)?;
         let mut missing = Vec::new();

@@ -44,7 +44,7 @@ pub(super) fn listed_on(
         contracts.extend(wanted.map(|(c, _)| c));
     }
     contracts.sort();
-    quoter.remember(world, &contracts, at);
+    quoter.remember_legs(world, &contracts, at);
     let quoter = &*quoter;
     let mut found: Vec<(Contract, LegMarket)> = contracts
         .into_par_iter()
