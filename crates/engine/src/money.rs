@@ -709,8 +709,13 @@ pub(crate) fn remember_held(state: &State, quoter: &mut Quoter) {
     quoter.remember(&state.world, &held_contracts(state), state.clock.now);
 }
 
+/// As [`remember_held`], and the volatilities that their marks imply.
+pub fn remember_held_legs(state: &State, quoter: &mut Quoter) {
+    quoter.remember_legs(&state.world, &held_contracts(state), state.clock.now);
+}
+
 /// Options that are held, in order.
-pub(crate) fn held_contracts(state: &State) -> Arc<[Contract]> {
+fn held_contracts(state: &State) -> Arc<[Contract]> {
     let stamp = state.account.stamp();
     let known = state.memo.read(|m| m.held.clone());
     if let Some((_, held)) = known.filter(|(known, _)| *known == stamp) {

@@ -23,7 +23,7 @@ use rayon::prelude::*;
 use crate::balance::{Chosen, items, stress_moves};
 use crate::campaigns::all_open;
 use crate::money::{
-    account_value, alone, evaluate_alone, held_contracts, remember_held, total_requirement,
+    account_value, alone, evaluate_alone, remember_held, remember_held_legs, total_requirement,
 };
 use crate::state::State;
 
@@ -196,7 +196,7 @@ impl Held<'_> {
 
 /// What is held and has a market, by campaign.
 pub(crate) fn all_held<'a>(state: &'a State, quoter: &mut Quoter) -> Vec<Held<'a>> {
-    quoter.remember_legs(&state.world, &held_contracts(state), state.clock.now);
+    remember_held_legs(state, quoter);
     let quoter = &*quoter;
     let open = all_open(state);
     // What a leg is worth is a function of the moment, whatever thread works it out.

@@ -399,9 +399,17 @@ impl Quoter {
 
     /// What an evaluation needs of one leg: quotes and the volatility its mark implies.
     pub fn leg(&mut self, world: &World, contract: &Contract, at: Moment) -> Option<LegMarket> {
+        if let Some(leg) = self.known_leg(contract, at) {
+            return Some(leg);
+        }
         let listed = self.quote(world, contract, at)?;
         let one = [(contract, Some(&listed))];
         legs_of(world, &one, at).pop().flatten()
+    }
+
+    /// What was remembered of a leg at a moment.
+    fn known_leg(&self, contract: &Contract, at: Moment) -> Option<LegMarket> {
+        *self.legs.as_ref()?.get(self.place_of(contract, at)?)?
     }
 
     /// The volatility of a contract's strike at a moment: of the surface, or what its own quote or that of
@@ -445,7 +453,7 @@ impl Quoter {
                     let one = [(contract, Some(&listed))];
                     return legs_of(world, &one, at).pop().flatten();
                 }
-                *self.legs.as_ref()?.get(self.place_of(contract, at)?)?
+                self.known_leg(contract, at)
             }
             Instrument::Underlying(symbol) => leg_of_underlying(world, symbol, at),
         }

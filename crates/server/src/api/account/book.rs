@@ -5,7 +5,9 @@ use axum::extract::State;
 use desk::{Book, BookGreeks, Campaign, Instrument, Money};
 use engine::State as DeskState;
 use engine::campaigns::all_open;
-use engine::money::{account_value, buying_power, requirement_of, total_requirement, unvalued};
+use engine::money::{
+    account_value, buying_power, remember_held_legs, requirement_of, total_requirement, unvalued,
+};
 use engine::sight::{book_greeks, index_price, since_close};
 use market::Quoter;
 use serde::Serialize;
@@ -150,6 +152,7 @@ pub struct HeldMargin {
 
 /// Builds the book.
 pub(crate) fn book_of(state: &DeskState, quoter: &mut Quoter) -> BookView {
+    remember_held_legs(state, quoter);
     let open = all_open(state);
     let mut held: Vec<HeldMargin> = Vec::new();
     for Campaign { symbol, .. } in &open {
