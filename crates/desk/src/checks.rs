@@ -2,11 +2,12 @@
 
 use crate::calendar::{is_open, next_open};
 use crate::contract::Contract;
-use crate::evaluate::{AccountView, MarketView, MoneyEffect, Proposal, trade_seen};
+use crate::holding::Holding;
 use crate::horizon::Horizon;
 use crate::naming::{Name, Nature, Structure};
 use crate::number::{Money, Price};
 use crate::package_quote::PackageQuote;
+use crate::proposal::{AccountView, Caution, MarketView, MoneyEffect, Proposal};
 use crate::rules::{Condition, Measure, Side, Subject, TradeSeen, ruling};
 use crate::shape::Extent;
 use crate::ticket::OrderError;
@@ -83,42 +84,6 @@ pub struct Check {
     pub value: Option<String>,
     /// The reason with its number.
     pub text: String,
-}
-
-/// What is uncertain about what is known of a market.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Caution {
-    /// Quotes are not filled against; why.
-    Waits(String),
-    /// The market of a leg is not to be relied on; why.
-    Doubt(Contract, &'static str),
-    /// Nothing is known of dividends, and calls may be exercised before one.
-    NoDividends,
-}
-
-impl Caution {
-    fn check(&self) -> (Verdict, CheckCode, String, String) {
-        match self {
-            Caution::Waits(why) => (
-                Verdict::Warning,
-                CheckCode::StaleQuotes,
-                String::new(),
-                format!("{why}: nothing is filled against them until new ones come"),
-            ),
-            Caution::Doubt(contract, why) => (
-                Verdict::Warning,
-                CheckCode::DoubtfulQuote,
-                contract.to_string(),
-                format!("{}: {why}; nothing is filled against it", contract.label()),
-            ),
-            Caution::NoDividends => (
-                Verdict::Note,
-                CheckCode::NoDividends,
-                String::new(),
-                "no dividends known: calls near an ex-date may be misjudged".into(),
-            ),
-        }
-    }
 }
 
 /// A market wider than this share of its middle is called wide (common practice).
@@ -459,6 +424,53 @@ fn early_assignment(
                 );
                 (None, why)
             })
+        }
+    }
+}
+
+/// What the trader's rules about new trades look at.
+pub(crate) fn trade_seen(
+    structure: &Holding,
+    market: &MarketView<'_>,
+    (quote, horizon): (&PackageQuote, &Horizon),
+    value: Money,
+) -> TradeSeen {
+    let options = structure.legs().iter().zip(&market.legs);
+    let open = options
+        .filter(|(l, _)| l.instrument.option().is_some())
+        .map(|(_, m)| m.quote.open_interest);
+    // Where one leg's is not known, neither is that of the thinnest.
+    let open: Option<Vec<i64>> = open.collect();
+    let least = horizon.shape.least.limited();
+    TradeSeen {
+        at_risk: least.map(|l| (-l).max(Money::ZERO)),
+        account: value,
+        open_interest: open.and_then(|all| all.into_iter().min()),
+        width: Some((quote.cross - quote.rest, quote.middle.abs())),
+    }
+}
+
+impl Caution {
+    fn check(&self) -> (Verdict, CheckCode, String, String) {
+        match self {
+            Caution::Waits(why) => (
+                Verdict::Warning,
+                CheckCode::StaleQuotes,
+                String::new(),
+                format!("{why}: nothing is filled against them until new ones come"),
+            ),
+            Caution::Doubt(contract, why) => (
+                Verdict::Warning,
+                CheckCode::DoubtfulQuote,
+                contract.to_string(),
+                format!("{}: {why}; nothing is filled against it", contract.label()),
+            ),
+            Caution::NoDividends => (
+                Verdict::Note,
+                CheckCode::NoDividends,
+                String::new(),
+                "no dividends known: calls near an ex-date may be misjudged".into(),
+            ),
         }
     }
 }

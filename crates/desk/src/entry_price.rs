@@ -47,8 +47,8 @@ impl EntryPrice {
                         .flatten()
                         .unwrap_or_else(|| quotes[i].mid())
                 };
-                let weighed = unit
-                    .weights(underlying)
+                let weighed = underlying
+                    .weights(unit)
                     .into_iter()
                     .enumerate()
                     .map(|(i, w)| (price(i), w));

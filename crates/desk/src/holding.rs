@@ -9,7 +9,6 @@ use quant::Kind;
 use crate::contract::{Contract, strike_label};
 use crate::instrument::Instrument;
 use crate::number::Price;
-use crate::underlying::Underlying;
 
 /// So many of one instrument; bought above zero, sold below.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -154,14 +153,6 @@ impl Holding {
     /// Whether nothing but the underlying is held.
     pub fn is_underlying_alone(&self) -> bool {
         self.options().next().is_none()
-    }
-
-    /// Money per 1.00 of each leg's price, signed.
-    pub fn weights(&self, underlying: &Underlying) -> Vec<i64> {
-        self.legs
-            .iter()
-            .map(|l| l.quantity.saturating_mul(underlying.units(&l.instrument)))
-            .collect()
     }
 
     /// "205/200 · 175/165": strikes from high to low, calls before puts, unequal ratios marked;

@@ -4,10 +4,10 @@
 use jiff::civil::Date;
 use quant::Tail;
 
-use crate::evaluate::{MarketView, first_expiry};
 use crate::holding::{Holding, Leg};
 use crate::number::Money;
 use crate::outline::{Lasting, Outline, Profile, Worth};
+use crate::proposal::{MarketView, first_expiry};
 use crate::shape::{Shape, profile};
 use crate::time::Moment;
 use crate::valuation::LegMarket;

@@ -44,6 +44,7 @@ mod part_way;
 mod plain;
 pub mod position;
 mod price_style;
+mod proposal;
 pub mod regime;
 pub mod rework;
 pub mod rounds;
@@ -74,7 +75,7 @@ pub use bench::{
 pub use book::{BookGreeks, Strip, Zone, bands, deviations_to_nearest, zones_of};
 pub use calendar::{Cycle, Expiration, ListingRule};
 pub use carry::Carry;
-pub use checks::{Caution, Check, CheckCode, Verdict};
+pub use checks::{Check, CheckCode, Verdict};
 pub use contract::{Contract, SymbolError, strike_label};
 pub use day::{AtRisk, DAY_MOVES, DAY_VERSION, Day, DayFigures, DayGreeks, drawdowns};
 pub use day_trade::{
@@ -84,8 +85,8 @@ pub use day_trade::{
 pub use decision::{Answer, Decision, OwnDate, Until};
 pub use entry_price::EntryPrice;
 pub use evaluate::{
-    AccountView, CURVE_POINTS, Curves, Evaluation, EvaluationError, Event, EventKind, LegReport,
-    MarketView, MoneyEffect, Proposal, evaluate, first_expiry, margined, money_effect, money_taken,
+    CURVE_POINTS, Curves, Evaluation, EvaluationError, LegReport, evaluate, margined, money_effect,
+    money_taken,
 };
 pub use fact::{ClockState, Fact, Journalled, Saved};
 pub use go_to::{GoToError, go_to};
@@ -111,6 +112,9 @@ pub use package_quote::{Ladder, PackageQuote, Quote, leg_prices, package_quote};
 pub use part_way::{part_way_price, part_way_step};
 pub use plain::{CampaignFigures, campaign_sentence, tails};
 pub use price_style::PriceStyle;
+pub use proposal::{
+    AccountView, Caution, Event, EventKind, MarketView, MoneyEffect, Proposal, first_expiry,
+};
 pub use quant::{Accuracy, Kind, Lognormal, Style, event_move};
 pub use scene::Shift;
 pub use shape::{Even, Extent, Kink, Received, Shape};

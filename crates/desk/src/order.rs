@@ -13,9 +13,6 @@ use crate::ticket::OrderError;
 use crate::time::Moment;
 use crate::underlying::Underlying;
 
-/// Most packages of one order.
-pub const MOST_PACKAGES: i64 = 500;
-
 /// How the price of an order is set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Pricing {

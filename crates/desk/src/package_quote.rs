@@ -102,7 +102,7 @@ const PACKAGE_WIDTH_PERCENT: i64 = 60;
 pub fn package_quote(unit: &Holding, quotes: &[Quote], underlying: &Underlying) -> PackageQuote {
     let legs = unit.legs();
     let ticks = underlying.ticks_of(unit);
-    let (weights, whole) = (unit.weights(underlying), underlying.price_units(unit));
+    let (weights, whole) = (underlying.weights(unit), underlying.price_units(unit));
     let side = |bought: fn(&Quote) -> Price, sold: fn(&Quote) -> Price| {
         Price::weighed(
             weights
@@ -165,7 +165,7 @@ pub fn leg_prices(
     net: Price,
     underlying: &Underlying,
 ) -> Vec<Price> {
-    let weights = unit.weights(underlying);
+    let weights = underlying.weights(unit);
     let units = underlying.price_units(unit);
     let mut prices = Vec::new();
     for step in [10_000, 100, 1] {

@@ -5,12 +5,12 @@ use jiff::civil::Date;
 use crate::account::CampaignTotals;
 use crate::book::Zone;
 use crate::contract::strike_label;
-use crate::evaluate::MarketView;
 use crate::holding::Holding;
 use crate::horizon::Horizon;
 use crate::naming::Name;
 use crate::number::{Money, Price};
 use crate::price_style::PriceStyle;
+use crate::proposal::MarketView;
 use crate::shape::{Even, Extent};
 use crate::time::short_date;
 

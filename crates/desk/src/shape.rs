@@ -91,7 +91,7 @@ impl Received {
 
     /// Of legs at a price each, in their order.
     pub fn at_prices(holding: &Holding, underlying: &Underlying, prices: &[Price]) -> Received {
-        let each = holding.weights(underlying).into_iter().zip(prices);
+        let each = underlying.weights(holding).into_iter().zip(prices);
         Received(-each.map(|(units, price)| price.times(units)).sum::<Money>())
     }
 

@@ -7,9 +7,11 @@ use crate::contract::Contract;
 use crate::holding::Holding;
 use crate::instrument::Instrument;
 use crate::number::{Money, Price};
-use crate::order::MOST_PACKAGES;
 use crate::package::MOST_UNITS;
 use crate::underlying::Underlying;
+
+/// Most packages of one order.
+pub const MOST_PACKAGES: i64 = 500;
 
 /// Why an order is refused or cannot be changed.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]

@@ -286,6 +286,13 @@ impl Underlying {
         }
     }
 
+    /// Money per 1.00 of each leg's price, signed.
+    pub fn weights(&self, structure: &Holding) -> Vec<i64> {
+        let legs = structure.legs().iter();
+        legs.map(|l| l.quantity.saturating_mul(self.units(&l.instrument)))
+            .collect()
+    }
+
     /// Money per 1.00 of a structure's net price: that of an option, or of the underlying alone.
     pub fn price_units(&self, structure: &Holding) -> i64 {
         if structure.options().next().is_some() {

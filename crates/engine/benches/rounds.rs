@@ -14,7 +14,7 @@ use desk::{
 };
 use engine::Engine;
 use engine::rounds::rounds_of;
-use engine::sight::{Sights, book_seen};
+use engine::{seen::book_seen, sight::Sights};
 use market::{DEMO_DAY, Quoter, World, contract, strikes};
 
 const SYMBOLS: [&str; 12] = [

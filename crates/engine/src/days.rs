@@ -11,7 +11,7 @@ use desk::{
 use market::Quoter;
 use rayon::prelude::*;
 
-use crate::life::look;
+use crate::life::{holds_futures, look};
 use crate::money::{account_value, buying_power, total_requirement, unvalued};
 use crate::sight::{Held, all_held, at_risk, index_price, largest};
 use crate::state::State;
@@ -164,12 +164,6 @@ fn parts(
         other: (profit - sum.fees).to_f64() - explained,
         ..sum
     }
-}
-
-/// Futures themselves are settled every day: their profit is not told in parts.
-pub(crate) fn holds_futures(campaign: &Campaign, u: &Underlying) -> bool {
-    let itself = |(i, _): &(desk::Instrument, i64)| i.option().is_none();
-    u.settles_daily() && campaign.chapters.iter().any(|c| c.legs.iter().any(itself))
 }
 
 /// Parts of one campaign between two closes, and the look at the later one; nothing where the

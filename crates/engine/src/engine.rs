@@ -3,23 +3,26 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use desk::calendar::{close_of, is_open, is_session, next_close, next_open, open_of};
+use desk::calendar::close_of;
 use desk::order::Event;
 use desk::{
-    Account, AccountRules, Cause, ClockState, DayTradeSwitch, EntryKind, Fact, HIGHEST_LEVEL,
-    Instrument, Journalled, Moment, Money, Occurrence, Order, Saved,
+    Account, AccountKind, AccountRules, Cause, ClockState, DayTradeSwitch, EntryKind, Fact,
+    HIGHEST_LEVEL, Instrument, Journalled, Moment, Money, Occurrence, Order, PORTFOLIO_LEAST,
+    Saved,
 };
 use market::exchange::{self, Displayed, ExecutionReport, Looks, Round};
 use market::session::{self, Phase};
 use market::{Clock, Quoter, SPEEDS, Step, World, lifecycle};
 
+use crate::bells::{deficit_bell, listen_until};
 use crate::days::ClosingLooks;
-use crate::judging::{is_look, look_after};
+use crate::judging::{look, looks_often};
 use crate::money::Reserves;
+use crate::orders::{bears, closable, order_words, record};
+use crate::pace::{A_MINUTE, hour_or_bound_after, is_look, look_after, opens_at};
 use crate::refusal::Refusal;
 use crate::sight::Sights;
 use crate::state::{OpenOrder, State};
-use crate::trading::{closable, record};
 
 /// Names of the settings that keep the account's kind, level and day-trade switch, and when rounds
 /// were last gone through.
@@ -32,13 +35,8 @@ const STALE: &str = "stale_after_ms";
 /// Least and most of that: a second, and a day.
 const STALE_WITHIN: (i64, i64) = (1_000, 86_400_000);
 
-/// Between opening and close the account is looked at on these hours of the exchange's day.
-const LOOKED_AT: [i64; 3] = [10, 12, 14];
-
 /// Orders and bells looked at, each minute counted, at a stretch: some hundredths of a second.
 const AT_A_STRETCH: i64 = 2_000;
-/// A minute in milliseconds.
-pub(crate) const A_MINUTE: i64 = 60_000;
 
 /// One account living through one market.
 pub struct Engine {
@@ -215,12 +213,17 @@ impl Engine {
         self.refuse_read_only()?;
         next.version += 1;
         self.settle_open_orders(&mut next, &facts);
-        facts.extend(self.deficit_bell(&mut next));
+        facts.extend(deficit_bell(&mut next, &mut self.quoter));
         if facts.iter().any(is_booked) {
             self.look(&mut next, true, &mut facts);
         }
         facts.push(clock_fact(&next.clock));
         self.keep(next, facts)
+    }
+
+    /// Holds rules and bells on figures against the book of now.
+    pub(crate) fn look(&mut self, next: &mut State, account: bool, facts: &mut Vec<Fact>) {
+        look(next, (&mut self.quoter, &mut self.sights), account, facts);
     }
 
     fn keep(&mut self, next: State, facts: Vec<Fact>) -> Result<(), Refusal> {
@@ -434,14 +437,14 @@ impl Engine {
         let mut at = from;
         while at < stop {
             // Where something is looked for, the way to the stop is gone look by look.
-            let until = if Engine::looks_often(&next) {
+            let until = if looks_often(&next) {
                 look_after(at).min(stop)
             } else {
                 stop
             };
             let opens = until == next_stop && opens_at(until);
             self.trade_until(&mut next, (at, until), opens, &mut facts);
-            self.listen_until(&mut next, at, until, &mut facts);
+            listen_until(&mut next, &mut self.quoter, at, until, &mut facts);
             next.clock.now = until;
             if until < next_stop && is_look(until) {
                 self.look(&mut next, false, &mut facts);
@@ -481,7 +484,7 @@ impl Engine {
             }
         }
         self.settle_open_orders(next, facts);
-        facts.extend(self.deficit_bell(next));
+        facts.extend(deficit_bell(next, &mut self.quoter));
         crate::bells::end_bells(next, facts);
         self.look(next, true, facts);
         if phases.contains(&Phase::Marks) {
@@ -503,7 +506,7 @@ impl Engine {
         let value = day.value;
         Arc::make_mut(&mut next.days).push(day.clone());
         facts.push(Fact::Day(day));
-        crate::account_commands::revert_below_least(next, value, facts);
+        revert_below_least(next, value, facts);
         self.quoter.forget_before(close);
     }
 
@@ -550,6 +553,26 @@ impl Engine {
         }
     }
 
+    /// Lets the exchange look at an order that has just come or changed.
+    pub(crate) fn arrive(&mut self, next: &mut State, id: u64, facts: &mut Vec<Fact>) {
+        let (world, now) = (Arc::clone(&next.world), next.clock.now);
+        let mut orders = next.floor();
+        let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
+        let looks = Looks {
+            world: &world,
+            most: &|o| closable(&account, o),
+            displayed: &displayed,
+            reliance: next.reliance(),
+        };
+        let happened = exchange::arrive(&looks, &mut self.quoter, &mut orders, id, now);
+        drop((account, displayed));
+        next.take_over(&orders, &happened);
+        let mark = facts.len();
+        // The one who sent it sees what it fills at once.
+        record(next, happened, facts);
+        self.follow_through(next, &mut orders, mark, facts);
+    }
+
     /// What fills and ends mean beside themselves: orders close no more than is held, orders whose
     /// turn has come are judged again, and the account is looked at.
     pub(crate) fn follow_through(
@@ -574,7 +597,7 @@ impl Engine {
         if facts[mark..].iter().any(is_booked) {
             self.reserves
                 .bring_up_to_date(next, &mut self.quoter, &touched);
-            facts.extend(self.deficit_bell(next));
+            facts.extend(deficit_bell(next, &mut self.quoter));
         }
     }
 
@@ -642,7 +665,8 @@ impl Engine {
             if request.quantity <= 0 || matches!(request.purpose, desk::Purpose::Close(_)) {
                 continue;
             }
-            let Err(why) = self.bears(next, &request, Some(id)) else {
+            let borne = bears(next, &mut self.quoter, &self.reserves, &request, Some(id));
+            let Err(why) = borne else {
                 continue;
             };
             let at = next.clock.now;
@@ -661,11 +685,6 @@ fn is_booked(fact: &Fact) -> bool {
     matches!(fact, Fact::Booked(..))
 }
 
-/// Whether the exchange opens at a moment.
-fn opens_at(at: Moment) -> bool {
-    is_session(at.date()) && at == open_of(at.date())
-}
-
 /// The next moment at which the account is looked at: an opening, a close, one of some hours in
 /// between, or the next quote of what has ended and waits for its print.
 fn stop_after(state: &State, from: Moment) -> Moment {
@@ -680,15 +699,6 @@ fn stop_after(state: &State, from: Moment) -> Moment {
     comes.fold(stop, Moment::min)
 }
 
-fn hour_or_bound_after(from: Moment) -> Moment {
-    let bounds = next_open(from).min(next_close(from));
-    let hour = LOOKED_AT
-        .into_iter()
-        .map(|hour| Moment::at(from.date(), hour, 0))
-        .find(|at| *at > from && is_open(*at));
-    hour.map_or(bounds, |hour| hour.min(bounds))
-}
-
 /// Bells for what happened to orders by itself.
 fn tell_of(next: &mut State, happened: &[ExecutionReport], facts: &mut Vec<Fact>) {
     for h in happened {
@@ -699,7 +709,7 @@ fn tell_of(next: &mut State, happened: &[ExecutionReport], facts: &mut Vec<Fact>
             continue;
         };
         let style = underlying.style_of_price;
-        let name = crate::trading::order_words(&order, underlying);
+        let name = order_words(&order, underlying);
         let told = |what: &str| {
             let symbol = &order.request.symbol;
             format!("order {}: {symbol} {name} {what}", order.id)
@@ -810,4 +820,28 @@ pub(crate) fn clock_fact(clock: &Clock) -> Fact {
         running: clock.running,
         speed: clock.speed,
     })
+}
+
+/// A portfolio account that is worth too little at a close is a margin account from then on, and a
+/// bell says so.
+fn revert_below_least(next: &mut State, value: Money, facts: &mut Vec<Fact>) {
+    if next.rules.kind == AccountKind::Portfolio && value < PORTFOLIO_LEAST {
+        next.rules.kind = AccountKind::Margin;
+        facts.push(Fact::Setting(
+            KIND.into(),
+            AccountKind::Margin.word().into(),
+        ));
+        let says = format!(
+            "worth {} at the close, below {}: margined by strategy rules from now on",
+            value.grouped(),
+            PORTFOLIO_LEAST.grouped()
+        );
+        crate::bells::tell(
+            &mut next.bells,
+            Occurrence::Deficit,
+            next.clock.now,
+            says,
+            facts,
+        );
+    }
 }

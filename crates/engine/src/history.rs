@@ -20,9 +20,9 @@ use market::{Quoter, World, lifecycle};
 
 use crate::engine::Engine;
 use crate::lifecycle::book;
+use crate::orders::book_fill;
 use crate::refusal::Refusal;
 use crate::state::State;
-use crate::trading::book_fill;
 
 /// One execution made elsewhere.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -27,11 +27,10 @@
 //! # Ok::<(), engine::Refusal>(())
 //! ```
 
-mod account_commands;
 pub mod balance;
 pub mod bells;
 pub mod campaigns;
-mod changes;
+pub mod commands;
 mod days;
 pub mod drills;
 #[allow(clippy::module_inception)]
@@ -41,19 +40,22 @@ pub mod judging;
 pub mod lessons;
 pub mod life;
 mod lifecycle;
+mod memo;
 pub mod money;
+pub mod orders;
+mod pace;
 mod refusal;
 pub mod rounds;
 pub mod scouting;
+pub mod seen;
 pub mod sight;
 pub mod state;
-pub mod trading;
 pub mod tried;
 pub mod universe;
 pub mod ways;
 
+pub use commands::trading::Tie;
 pub use engine::{Checkpoint, Engine};
 pub use history::{Execution, HistoryProblem, PreparedHistory, history_problems, prepare_history};
 pub use refusal::Refusal;
 pub use state::{Drafts, State};
-pub use trading::Tie;

@@ -4,10 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use desk::calendar::{close_of, is_session, next_session};
 use desk::life::{Look, Looked, Stride, held_by, life};
-use desk::{Campaign, Carry, Holding, Kind, Leg, Legs, Moment, Price};
+use desk::{Campaign, Carry, Holding, Kind, Leg, Legs, Moment, Price, Underlying};
 use market::Quoter;
 
-use crate::days::holds_futures;
 use crate::refusal::Refusal;
 use crate::state::{State, underlying_of};
 
@@ -120,4 +119,10 @@ pub(crate) fn look(state: &State, quoter: &mut Quoter, c: &Campaign, at: Moment)
         spot: spot.to_f64(),
         legs,
     })
+}
+
+/// Futures themselves are settled every day: their profit is not told in parts.
+pub(crate) fn holds_futures(campaign: &Campaign, u: &Underlying) -> bool {
+    let itself = |(i, _): &(desk::Instrument, i64)| i.option().is_none();
+    u.settles_daily() && campaign.chapters.iter().any(|c| c.legs.iter().any(itself))
 }

@@ -3,7 +3,7 @@
 use std::collections::hash_map::DefaultHasher;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::hash::{Hash, Hasher};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use desk::rules::Subject;
 use desk::{
@@ -14,6 +14,7 @@ use desk::{
 use market::Quoter;
 use rayon::prelude::*;
 
+use crate::memo::{Key, MemoKey};
 use crate::refusal::Refusal;
 use crate::state::{State, spot_of, underlying_of};
 
@@ -175,38 +176,8 @@ pub fn basis(state: &State, symbol: &str) -> Option<MarginBasis> {
     ))
 }
 
-/// What was worked out last. Only a memory: every answer is a function of what stands in its key.
-#[derive(Default)]
-pub struct Memo(Mutex<Remembered>);
-
-#[derive(Default)]
-struct Remembered {
-    /// What each underlying's positions require, with what it was worked out from.
-    margins: HashMap<String, (MemoKey, Requirement)>,
-    /// The mark of each lot.
-    marks: Option<(Key, Arc<[Option<desk::Price>]>)>,
-    holdings: HashMap<String, (Key, MarginHolding)>,
-    value: Option<(Key, Money)>,
-    /// Of an account by its stamp.
-    signatures: Option<(u64, Arc<BTreeMap<String, u64>>)>,
-    /// Options held, in order, of an account by its stamp.
-    held: Option<(u64, Arc<[Contract]>)>,
-}
-
-/// A moment and an account, by its stamp.
-type Key = (desk::Moment, u64);
-
 fn key_of(state: &State) -> Key {
     (state.clock.now, state.account.stamp())
-}
-
-/// The moment, what is held, and the account's rules.
-type MemoKey = (desk::Moment, u64, AccountRules);
-
-impl Memo {
-    fn read<T>(&self, f: impl FnOnce(&mut Remembered) -> T) -> T {
-        f(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
-    }
 }
 
 /// The mark of each lot now; nothing where it has no market.

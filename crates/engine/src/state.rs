@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use desk::calendar::{is_open, next_close, next_open, previous_session};
-use desk::rules::Rule;
+use desk::rules::{Rule, Rung};
 use desk::{
     Account, AccountRules, Bell, Contract, Day, DayTradeRule, DayTradeSwitch, DayTrading, Decision,
     Instrument, Moment, Money, Order, OwnDate, Price, Said, SaidOf, Underlying,
@@ -13,12 +13,14 @@ use imbl::Vector;
 use market::exchange::{Displayed, ExecutionReport, Hindrance, Reliance};
 use market::{Clock, World};
 
-use crate::judging::Stands;
-use crate::money::Memo;
+use crate::memo::Memo;
 use crate::refusal::Refusal;
 
 /// A draft as kept: the text is the client's own, checked when it is saved.
 pub type Drafts = BTreeMap<String, String>;
+
+/// Rules that have rung for a campaign or the account, until they may ring again.
+pub type Stands = BTreeMap<(u64, Option<u64>), Rung>;
 
 /// Where an open order is found: the list only grows, so its place stays.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

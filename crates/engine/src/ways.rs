@@ -12,10 +12,10 @@ use market::Quoter;
 use rayon::prelude::*;
 
 use crate::campaigns::{self, Left, after, waiting};
+use crate::commands::trading::{check_closing, refusal_of};
 use crate::money::{self, account_view};
 use crate::refusal::Refusal;
 use crate::state::{State, spot_of, underlying_of};
-use crate::trading::{check_closing, refusal_of};
 
 /// A way out, judged.
 #[derive(Debug, Clone)]

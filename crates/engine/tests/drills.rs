@@ -418,3 +418,48 @@ fn a_market_from_files_gives_the_same_cycles() {
     };
     assert_eq!(before(&cut), before(&read));
 }
+
+/// A drill fills nothing against a quote that is in doubt: where the leg that it sells is crossed at its look, it
+/// does not enter there.
+#[test]
+fn a_drill_does_not_fill_against_a_quote_in_doubt() {
+    let world = World::new(6);
+    let span = (date(2030, 3, 1), date(2030, 4, 30));
+    let of = world.underlying("SKRY").unwrap().clone();
+    let drill = Drill {
+        symbol: "OWNX".into(),
+        ..vertical("SKRY", span, (-150, -100), "0.5")
+    };
+    let kept = recorded(&world, &of, span, "OWNX");
+    let sound = World::new(6).with_recorded(vec![kept.clone()]);
+    let first = played(&sound, &drill, close_of(span.1))
+        .done()
+        .next()
+        .cloned();
+    let first = first.unwrap();
+    let held = first.looks[0].legs.clone();
+    let (sold, _) = held.options().find(|(_, n)| *n < 0).unwrap();
+    let (from, _) = kept.tape.span().unwrap();
+    let moments = kept.tape.between(from, close_of(span.1));
+    let sights = moments.iter().map(|(at, _)| {
+        let mut sight = (*kept.tape.sight(*at).unwrap().1).clone();
+        if *at == first.entered {
+            let quote = &mut sight.contracts.get_mut(sold).unwrap().quote;
+            (quote.bid, quote.ask) = (quote.ask, quote.bid);
+        }
+        (*at, sight)
+    });
+    let tape = Tape::of(kept.tape.bars(), sights.collect());
+    let crossed = Recorded::new(kept.underlying.clone(), kept.told.clone(), tape);
+    let crossed = World::new(6).with_recorded(vec![crossed]);
+    let again = played(&crossed, &drill, close_of(span.1));
+    assert!(again.done().count() > 0);
+    for cycle in again.done() {
+        let same = cycle.looks[0].legs.options().any(|(c, _)| c == sold);
+        assert!(
+            cycle.entered != first.entered || !same,
+            "{:?}",
+            cycle.looks[0]
+        );
+    }
+}

@@ -20,8 +20,8 @@ use desk::order::Event;
 use desk::rules::{Condition, MEASURES, Needs, Rule, Scope};
 use desk::*;
 use engine::rounds::{Given, rounds_of};
-use engine::sight::{Sights, book_seen};
 use engine::{Execution, Tie};
+use engine::{seen::book_seen, sight::Sights};
 use market::{DEMO_DAY, Quoter, Recorded, Seen, Sight, Step, Tape, Told, World};
 
 /// Operations that are played where nothing else is asked for.

@@ -200,3 +200,48 @@ fn repricing_an_eased_order_happens_once() {
     run.restart();
     assert_eq!(limit(&run.engine), Pricing::Limit(far + step));
 }
+
+/// Two states that went different ways from one, by as many entries at the same moment, share what was worked
+/// out before: neither is told the other's margin, value or buying power.
+#[test]
+fn states_that_went_different_ways_do_not_share_their_margin() {
+    use engine::money::{account_value, buying_power, requirement_of};
+    let mut run = funded();
+    let far = |run: &Run, off| option(run, 30, Kind::Put, off);
+    let way = |run: &mut Run, off: i64, quantity: i64| {
+        let put = far(run, off);
+        let bid = {
+            let now = run.engine.state().clock.now;
+            Quoter::new().quote_any(&run.world, &put, now).unwrap().bid
+        };
+        let sold = run
+            .engine
+            .place(request(&format!("{off}"), &put, -quantity, -bid));
+        assert!(!sold.unwrap().state().is_open(), "it is sold at the bid");
+        run.engine.state().clone()
+    };
+    let before = run.engine.checkpoint();
+    let one = way(&mut run, -4, 1);
+    run.engine.go_back(before);
+    let other = way(&mut run, -1, 2);
+    assert_eq!(one.clock.now, other.clock.now);
+    assert_eq!(one.account.entries().len(), other.account.entries().len());
+    let told = |state: &engine::State| {
+        let quoter = &mut Quoter::new();
+        (
+            requirement_of(state, quoter, "NMOU").total,
+            account_value(state, quoter),
+            buying_power(state, quoter),
+        )
+    };
+    let anew = |state: &engine::State| {
+        let mut fresh = state.clone();
+        fresh.memo = std::sync::Arc::default();
+        told(&fresh)
+    };
+    // In turn, so that each finds what the other has left.
+    for _ in 0..2 {
+        assert_eq!((told(&one), told(&other)), (anew(&one), anew(&other)));
+    }
+    assert_ne!(told(&one), told(&other));
+}

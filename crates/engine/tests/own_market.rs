@@ -682,7 +682,7 @@ fn a_future_held_is_worth_its_price_less_what_it_counts_from_everywhere() {
     assert_eq!(extents, (Some(most), Some(least)));
     let mut sights = engine::sight::Sights::default();
     let needs = desk::rules::Needs::ALL;
-    let book = engine::sight::book_seen(state, &mut quoter, &mut sights, needs, None);
+    let book = engine::seen::book_seen(state, &mut quoter, &mut sights, needs, None);
     let rules = &book.campaigns[0];
     assert_eq!(
         (rules.max_profit, rules.max_loss),

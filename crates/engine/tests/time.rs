@@ -7,7 +7,7 @@ mod common;
 use common::*;
 use desk::rules::{Condition, Measure, Rule, Scope, Side};
 use desk::*;
-use engine::bells::Wanted;
+use engine::commands::bells::Wanted;
 use market::{Quoter, contract, strikes};
 use proptest::prelude::*;
 

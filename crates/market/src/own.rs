@@ -6,21 +6,11 @@ use desk::calendar::close_of;
 use desk::{Fees, Moment, Price, UnderlyingKind};
 use jiff::civil::Date;
 
-use crate::rates::{Rates, usual};
+use crate::rates::usual;
 use crate::recorded::Recorded;
-use crate::source::{Kept, Source};
+use crate::source::Source;
 use crate::specs::{FIRST, LAST};
-use crate::world::World;
-
-/// What a market of one's own says of itself as a whole.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct OwnMarket {
-    /// The underlying in whose terms the book is told; the first index when absent, or else the first
-    /// underlying.
-    pub index: Option<String>,
-    /// Interest; the simulated market's when absent.
-    pub rates: Option<Rates>,
-}
+use crate::world::{Kept, OwnMarket, World};
 
 /// Sessions of a beta.
 const YEAR: usize = 252;

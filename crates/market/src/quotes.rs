@@ -29,7 +29,7 @@ use crate::listing;
 use crate::market_data::Listed;
 use crate::noise::{Noise, Stream, contract_key, name_key};
 use crate::paid::{before_dividends, without_dividends};
-use crate::simulated::Slice;
+use crate::source::Slice;
 use crate::world::World;
 
 const A_MINUTE: i64 = 60_000;

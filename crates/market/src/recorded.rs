@@ -24,8 +24,7 @@ use quant::{
 
 use crate::market_data::{Bar, Doubt, Listed};
 use crate::paid::{before_dividends, without_dividends};
-use crate::simulated::Slice;
-use crate::source::{Announced, Print, PrintOf, Rating, Source};
+use crate::source::{Announced, Print, PrintOf, Rating, Slice, Source};
 use crate::tape::{AtTheMoney, Seen, Sight, Tape};
 
 /// What is told of an underlying beside its prices.

@@ -17,13 +17,14 @@ use std::sync::{Arc, Mutex, PoisonError};
 use desk::calendar::{close_of, open_of};
 use desk::{Carry, Expiration, Fees, Moment, Price, Underlying, UnderlyingKind, day_number};
 use jiff::civil::Date;
-use libm::{exp, expm1, log};
-use quant::{Ssvi, SsviSlice};
+use libm::{exp, expm1};
+use quant::Ssvi;
 
+use crate::ladder::ladder;
 use crate::market_data::Bar;
 use crate::noise::{Noise, Stream, name_key};
 use crate::series::{MARKET_VOL, NIGHT, Series, Variances, YEAR, drift};
-use crate::source::{Announced, AnnouncedKind, Print, PrintOf, Rating, Source};
+use crate::source::{Announced, AnnouncedKind, Print, PrintOf, Rating, Slice, Source};
 use crate::specs::Spec;
 
 /// Yearly speed at which variance returns to its mean.
@@ -49,28 +50,6 @@ pub(crate) struct Simulated {
     offset: f64,
     /// Variance at the moment that was asked for last: all expirations ask for the same. Only a memory.
     last: Mutex<Option<(Moment, f64)>>,
-}
-
-/// The smile of one expiration at a moment.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) struct Slice {
-    smile: SsviSlice,
-    /// The forward price of the expiration, per unit.
-    pub forward: f64,
-    /// Years to expiry, a minute at least.
-    pub years: f64,
-    /// Interest to expiry.
-    pub rate: f64,
-    /// The yield that gives the forward: of the dividends until expiry, or the rate itself on a
-    /// future.
-    pub carry_yield: f64,
-}
-
-impl Slice {
-    /// Volatility a year at a strike.
-    pub(crate) fn vol(&self, strike: f64) -> f64 {
-        (self.smile.total_variance(log(strike / self.forward)) / self.years).sqrt()
-    }
 }
 
 /// Where a moment lies on the session grid.
@@ -429,7 +408,7 @@ impl Source for Simulated {
     }
 
     fn strikes(&self, of: &Expiration, at: Moment) -> Vec<Price> {
-        crate::listing::simulated(self, of, at)
+        ladder(&self.spec, |day| self.close_range(at, day), of, at)
     }
 
     fn sector(&self) -> Option<&str> {

@@ -10,10 +10,10 @@
 
 use desk::{Carry, Event, EventKind, Expiration, Fees, Moment, Price, Underlying};
 use jiff::civil::Date;
+use libm::log;
+use quant::SsviSlice;
 
 use crate::market_data::Bar;
-use crate::recorded::Recorded;
-use crate::simulated::{Simulated, Slice};
 
 /// Interest for so many years ahead of a moment, continuously compounded a year.
 pub(crate) type Rating<'a> = &'a dyn Fn(Moment, f64) -> f64;
@@ -102,6 +102,28 @@ pub enum PrintOf {
     Close,
 }
 
+/// The smile of one expiration at a moment.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Slice {
+    pub(crate) smile: SsviSlice,
+    /// The forward price of the expiration, per unit.
+    pub forward: f64,
+    /// Years to expiry, a minute at least.
+    pub years: f64,
+    /// Interest to expiry.
+    pub rate: f64,
+    /// The yield that gives the forward: of the dividends until expiry, or the rate itself on a
+    /// future.
+    pub carry_yield: f64,
+}
+
+impl Slice {
+    /// Volatility a year at a strike.
+    pub(crate) fn vol(&self, strike: f64) -> f64 {
+        (self.smile.total_variance(log(strike / self.forward)) / self.years).sqrt()
+    }
+}
+
 /// One underlying of a market.
 pub(crate) trait Source: Send + Sync {
     /// What is told of the underlying for good: style, ticks, multiplier.
@@ -177,20 +199,4 @@ pub(crate) trait Source: Send + Sync {
 
     /// How much it moves with the index, where that is a fact and not to be estimated.
     fn given_beta(&self) -> Option<f64>;
-}
-
-/// A source as the world keeps it.
-pub(crate) enum Kept {
-    Simulated(Box<Simulated>),
-    Recorded(Box<Recorded>),
-}
-
-impl Kept {
-    /// Whichever it is.
-    pub(crate) fn source(&self) -> &dyn Source {
-        match self {
-            Kept::Simulated(s) => s.as_ref(),
-            Kept::Recorded(r) => &**r,
-        }
-    }
 }

@@ -14,12 +14,38 @@ use jiff::civil::Date;
 use crate::futures::futures;
 use crate::market_data::Bar;
 use crate::noise::Noise;
-use crate::own::OwnMarket;
+use crate::rates::Rates;
 use crate::recorded::Recorded;
 use crate::series::{Market, Series};
-use crate::simulated::{Shared, Simulated, Slice};
-use crate::source::{Announced, Kept, Print, PrintOf, Source};
+use crate::simulated::{Shared, Simulated};
+use crate::source::{Announced, Print, PrintOf, Slice, Source};
 use crate::specs::{DEMO_DAY, FEES, FIRST, LAST, specs};
+
+/// A source as the world keeps it.
+pub(crate) enum Kept {
+    Simulated(Box<Simulated>),
+    Recorded(Box<Recorded>),
+}
+
+impl Kept {
+    /// Whichever it is.
+    pub(crate) fn source(&self) -> &dyn Source {
+        match self {
+            Kept::Simulated(s) => s.as_ref(),
+            Kept::Recorded(r) => &**r,
+        }
+    }
+}
+
+/// What a market of one's own says of itself as a whole.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct OwnMarket {
+    /// The underlying in whose terms the book is told; the first index when absent, or else the first
+    /// underlying.
+    pub index: Option<String>,
+    /// Interest; the simulated market's when absent.
+    pub rates: Option<Rates>,
+}
 
 /// Every underlying of one market, at any moment that can be known.
 pub struct World {

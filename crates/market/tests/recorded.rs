@@ -278,6 +278,93 @@ fn quotes_in_doubt_are_marked_and_kept_out() {
     assert!((variance(&world) / variance(&good) - 1.0).abs() < 0.01);
 }
 
+/// A call that is bid 1.40 above what its neighbours allow pays whoever sells two of it and buys one on each
+/// side: it is in doubt although its volatility alone is not out of the ordinary, and its neighbours are not.
+#[test]
+fn a_quote_that_breaks_the_butterfly_bound_is_in_doubt() {
+    let at = Moment::at(date(2031, 3, 11), 10, 0);
+    let expiry = date(2031, 6, 20);
+    let mut seen = sight(at, SPOT, &[(expiry, 0.25)], &World::new(1));
+    let body = Contract {
+        root: "OWN".into(),
+        expiry,
+        kind: Kind::Call,
+        strike: Price::cents(10_000),
+    };
+    let quote = &mut seen.contracts.get_mut(&body).unwrap().quote;
+    (quote.bid, quote.ask) = (quote.bid + Price::cents(140), quote.ask + Price::cents(140));
+    let raised = *quote;
+    let told = Told {
+        dividend_yield: Some(0.01),
+        ..Told::default()
+    };
+    let tape = Tape::of(Vec::new(), BTreeMap::from([(at, seen)]));
+    let recorded = Recorded::new(underlying(), told, tape);
+    let world = World::new(1).of_own(vec![recorded], market::OwnMarket::default());
+    let u = world.underlying("OWN").unwrap();
+    let e = world.expirations("OWN", at).unwrap()[0].clone();
+    let mut quoter = Quoter::new();
+    let chain = quoter.whole_chain(&world, u, &e, at);
+    let doubted: Vec<_> = chain
+        .iter()
+        .filter_map(|(c, l)| Some((c.clone(), l.doubt?)))
+        .collect();
+    assert_eq!(doubted, [(body.clone(), Doubt::Outlier)]);
+    // Nobody sells it at that bid; it is marked at what its neighbours say.
+    let relied = exchange::Reliance::default();
+    let market = relied
+        .market(&world, &mut quoter, &body.into(), at)
+        .unwrap();
+    let exchange::LegQuote::Marked(mark, _) = market else {
+        panic!("{market:?} is no market");
+    };
+    assert!(mark < raised.bid - Price::cents(130), "{mark}");
+}
+
+/// Beside an exchange that opens at 09:30 and closes at 16:00 a name keeps the hours of another place: it trades
+/// then, and its options end at its own close and at no other.
+#[test]
+fn an_option_ends_at_the_close_of_its_own_session() {
+    use desk::calendar::{Hours, OwnSession};
+    let at = Moment::at(date(2031, 3, 11), 10, 0);
+    let expiry = date(2031, 6, 20);
+    let seen = sight(at, SPOT, &[(expiry, 0.25)], &World::new(1));
+    let early = Underlying {
+        session: Some(OwnSession {
+            hours: Hours {
+                open: 9 * 60,
+                close: 17 * 60 + 30,
+            },
+            // Six hours ahead, five from the last Sunday of March on.
+            shifts: vec![(date(2031, 1, 1), -360), (date(2031, 3, 30), -300)],
+        }),
+        ..underlying()
+    };
+    let tape = Tape::of(Vec::new(), BTreeMap::from([(at, seen)]));
+    let recorded = Recorded::new(early, Told::default(), tape);
+    let world = World::new(1).of_own(vec![recorded], market::OwnMarket::default());
+    let ends = world.expirations("OWN", at).unwrap()[0].moment();
+    assert_eq!(ends, Moment::at(expiry, 12, 30));
+    let call = Contract {
+        root: "OWN".into(),
+        expiry,
+        kind: Kind::Call,
+        strike: Price::cents(10_000),
+    };
+    assert_eq!(world.owner(&call).unwrap().expiry_moment(&call), ends);
+    let quoted = |at: Moment| Quoter::new().quote(&world, &call, at).is_some();
+    assert!(quoted(ends.plus_millis(-1)) && !quoted(ends));
+    // Ten in the morning here is four in the afternoon there; at noon its day is over.
+    assert!(world.trades("OWN", at) && !world.trades("OWN", Moment::at(at.date(), 12, 0)));
+    let there_other = Contract {
+        root: "NMOU".into(),
+        ..call
+    };
+    let like = World::new(1);
+    let usual = like.owner(&there_other).unwrap();
+    assert_eq!(usual.expiry_moment(&there_other), close_of(expiry));
+}
+
 /// Against what is recorded an order trades when it comes, while quotes are fresh and sound, and not otherwise.
 #[test]
 fn orders_trade_against_fresh_and_sound_quotes_alone() {

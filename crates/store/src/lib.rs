@@ -7,6 +7,7 @@
 
 mod file;
 mod review;
+mod row;
 mod rows;
 mod schema;
 

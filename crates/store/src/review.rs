@@ -3,16 +3,15 @@
 use std::str::FromStr;
 
 use desk::life::Parts;
-use desk::rules::{Condition, Largest, Measure, Rule, Rung, Scope, Side};
+use desk::rules::{Largest, Rule, Rung, Scope};
 use desk::{
     Answer, AtRisk, BellSide, Day, DayFigures, DayGreeks, Decimal, Decision, Moment, Money,
     OwnDate, Price, Said, SaidOf, Structure, Until,
 };
 use diesel::prelude::*;
-use jiff::civil::Date;
 
 use crate::StoreError;
-use crate::rows::{broken, row};
+use crate::row::{bell_side_of, broken, condition, date, row};
 use crate::schema::{day_notes, days, decisions, entry_notes, own_dates, rules, said, standing};
 
 row!(RuleRow, rules, {
@@ -58,42 +57,6 @@ row!(DayRow, days, {
     largest: Option<String>,
     missing: Option<String>,
 });
-
-/// A side of a level by its word.
-pub(crate) fn bell_side_of(
-    table: &'static str,
-    row: i64,
-    word: &str,
-) -> Result<BellSide, StoreError> {
-    match word {
-        "above" => Ok(BellSide::Above),
-        "below" => Ok(BellSide::Below),
-        other => Err(broken(table, row, format!("side {other:?} is unknown"))),
-    }
-}
-
-/// A date by its text.
-pub(crate) fn date(table: &'static str, row: i64, text: &str) -> Result<Date, StoreError> {
-    text.parse().map_err(|e| broken(table, row, e))
-}
-
-/// A condition by the words of its measure and side, and its limit.
-pub(crate) fn condition(
-    table: &'static str,
-    row: i64,
-    (measure, side, limit): (&str, &str, i64),
-) -> Result<Condition, StoreError> {
-    let found = Measure::of_word(measure);
-    Ok(Condition {
-        measure: found
-            .ok_or_else(|| broken(table, row, format!("measure {measure:?} is unknown")))?,
-        side: match bell_side_of(table, row, side)? {
-            BellSide::Above => Side::Above,
-            BellSide::Below => Side::Below,
-        },
-        limit: Decimal::from_raw(limit),
-    })
-}
 
 impl RuleRow {
     pub(crate) fn of(rule: &Rule) -> RuleRow {

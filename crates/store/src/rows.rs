@@ -10,22 +10,11 @@ use desk::{
 use diesel::prelude::*;
 
 use crate::StoreError;
-use crate::review::{bell_side_of, condition, date};
+use crate::row::{bell_side_of, broken, condition, date, row};
 use crate::schema::{
     bells, campaigns, clock, declined, drafts, fill_legs, journal, order_events, order_legs,
     orders, postings, settings,
 };
-
-macro_rules! row {
-    ($name:ident, $table:ident, { $($field:ident : $type:ty),* $(,)? }) => {
-        #[derive(Debug, Clone, Queryable, Selectable, Insertable)]
-        #[diesel(table_name = $table, check_for_backend(diesel::sqlite::Sqlite))]
-        #[diesel(treat_none_as_default_value = false)]
-        pub(crate) struct $name { $(pub $field: $type),* }
-    };
-}
-
-pub(crate) use row;
 
 row!(SettingRow, settings, { name: String, value: String });
 row!(ClockRow, clock, { id: i64, now_ms: i64, running: bool, speed: i64 });
@@ -115,14 +104,6 @@ row!(BellRow, bells, {
     snoozed_ms: Option<i64>,
     note: String,
 });
-
-pub(crate) fn broken(table: &'static str, row: i64, what: impl std::fmt::Display) -> StoreError {
-    StoreError::Row {
-        table,
-        row,
-        what: what.to_string(),
-    }
-}
 
 fn instrument(table: &'static str, row: i64, text: &str) -> Result<Instrument, StoreError> {
     text.parse().map_err(|e| broken(table, row, e))

@@ -9,10 +9,10 @@
 
 use super::campaign::Campaign;
 use crate::entry_price::EntryPrice;
-use crate::evaluate::Proposal;
 use crate::holding::{Holding, Leg};
 use crate::life::held_by;
 use crate::number::Money;
+use crate::proposal::Proposal;
 use crate::shape::Received;
 use crate::time::Moment;
 

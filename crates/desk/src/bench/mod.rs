@@ -13,10 +13,11 @@ pub use moved::{Moved, Sticky};
 
 use rayon::prelude::*;
 
-use crate::evaluate::{EvaluationError, MarketView, first_expiry};
+use crate::evaluate::EvaluationError;
 use crate::holding::Holding;
 use crate::horizon::{Horizon, Parted};
 use crate::number::{Money, Price};
+use crate::proposal::{MarketView, first_expiry};
 use crate::shape::Even;
 use crate::ticket::check_bounds;
 use crate::time::Moment;

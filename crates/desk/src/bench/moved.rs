@@ -9,8 +9,8 @@
 
 use jiff::civil::Date;
 
-use crate::evaluate::MarketView;
 use crate::holding::{Holding, Leg};
+use crate::proposal::MarketView;
 use crate::scene::Shift;
 use crate::smile::Smile;
 use crate::time::Moment;

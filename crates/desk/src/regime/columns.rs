@@ -11,8 +11,8 @@ use quant::Kind;
 use rayon::prelude::*;
 
 use super::RegimeCase;
+use super::rule::Strategy;
 use super::rule::{Rule, Shares, Sold, both_sides, in_the_money, uncovered};
-use super::strategy::Strategy;
 
 /// A group that may be used any number of times.
 #[derive(Debug, Clone, PartialEq)]

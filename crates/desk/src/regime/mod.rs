@@ -15,8 +15,9 @@ mod scenarios;
 mod strategy;
 
 pub use rule::Rule;
+pub use rule::Strategy;
 pub use scenarios::{Portfolio, Scan, Scanned, Swept, portfolio, portfolio_paying, scan};
-pub use strategy::{Group, MOST_LEGS, Strategy, strategy};
+pub use strategy::{Group, MOST_LEGS, strategy};
 
 use quant::Kind;
 use thiserror::Error;

@@ -67,6 +67,19 @@ impl Amount for Price {
     }
 }
 
+/// Rates of the strategy regime.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Strategy {
+    /// Of the price, for an uncovered option: 0.20, say.
+    pub naked: f64,
+    /// Least: 0.10, say.
+    pub minimum: f64,
+    /// Of the value of shares: 0.50, say.
+    pub stock_initial: f64,
+    /// An uncovered put needs its whole strike.
+    pub puts_secured: bool,
+}
+
 /// One option sold, as the rules see it.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Sold<A> {

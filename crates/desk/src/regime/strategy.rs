@@ -12,21 +12,8 @@ use microlp::{
 };
 
 use super::columns::{Column, columns};
-use super::rule::Rule;
+use super::rule::{Rule, Strategy};
 use super::{RegimeCase, RegimeError, RegimeKind};
-
-/// Rates of the strategy regime.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Strategy {
-    /// Of the price, for an uncovered option: 0.20, say.
-    pub naked: f64,
-    /// Least: 0.10, say.
-    pub minimum: f64,
-    /// Of the value of shares: 0.50, say.
-    pub stock_initial: f64,
-    /// An uncovered put needs its whole strike.
-    pub puts_secured: bool,
-}
 
 /// A group of contracts and shares with its own requirement.
 #[derive(Debug, Clone, PartialEq)]

@@ -11,10 +11,10 @@ use rayon::prelude::*;
 
 use crate::carry::Carry;
 use crate::contract::Contract;
-use crate::evaluate::MarketView;
 use crate::holding::{Holding, Leg};
 use crate::idea::Candidates;
 use crate::number::Price;
+use crate::proposal::MarketView;
 use crate::time::Moment;
 use crate::underlying::{Fees, Underlying};
 use crate::valuation::{LegMarket, Legs};

@@ -301,7 +301,7 @@ proptest! {
             })
             .collect();
         let side = |bought: fn(&Quote) -> Price, sold: fn(&Quote) -> Price| -> i128 {
-            let each = unit.weights(&u).into_iter().zip(&quotes);
+            let each = u.weights(&unit).into_iter().zip(&quotes);
             each.map(|(w, q)| {
                 i128::from(w) * i128::from((if w > 0 { bought(q) } else { sold(q) }).raw())
             })
@@ -315,20 +315,20 @@ proptest! {
         let net = Price::from_raw((wanted / units / 10_000 * 10_000) as i64);
         // Nobody pays to sell, nor is paid to buy: of what is only sold the price is below zero, by
         // a cent at least.
-        let weights = unit.weights(&u);
+        let weights = u.weights(&unit);
         let one_sided = weights.iter().all(|w| w.signum() == weights[0].signum());
         let side = i64::from(net > Price::ZERO) - i64::from(net < Price::ZERO);
         prop_assume!(!one_sided || (side == weights[0].signum() && net.abs() >= Price::cents(1)));
         let prices = leg_prices(&unit, &quotes, net, &u);
-        let sum: i128 = unit
-            .weights(&u)
+        let sum: i128 = u
+            .weights(&unit)
             .iter()
             .zip(&prices)
             .map(|(w, p)| i128::from(p.raw()) * i128::from(*w))
             .sum();
         prop_assert_eq!(sum, i128::from(net.raw()) * units);
         // The money of each leg is exact: no rounding makes the package cost something else.
-        for (p, w) in prices.iter().zip(unit.weights(&u)) {
+        for (p, w) in prices.iter().zip(u.weights(&unit)) {
             prop_assert_eq!(i128::from(p.raw()) * i128::from(w) % 10_000, 0, "{} times {}", p, w);
         }
         let inside = (near..=far).contains(&sum);

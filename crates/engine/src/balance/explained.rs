@@ -9,7 +9,7 @@ use desk::{Campaign, Moment, Money, Underlying};
 use jiff::civil::Date;
 use market::Quoter;
 
-use crate::days::holds_futures;
+use crate::life::holds_futures;
 use crate::life::look;
 use crate::money::account_value;
 use crate::refusal::Refusal;

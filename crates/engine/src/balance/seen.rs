@@ -7,7 +7,8 @@ use market::Quoter;
 
 use super::margins::set_aside;
 use super::{BookMemo, Chosen, ItemLooked, Lens, LookWanted, items, margins, worked};
-use crate::sight::{account_seen, index_price};
+use crate::seen::account_seen;
+use crate::sight::index_price;
 use crate::state::State;
 
 /// Through the lens of rules: the broad index, the market's betas, the standard stress.

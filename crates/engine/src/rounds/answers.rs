@@ -11,9 +11,9 @@ use desk::{
 use jiff::civil::Date;
 
 use super::Since;
-use crate::bells::MOST_NOTE;
+use crate::commands::bells::MOST_NOTE;
 use crate::engine::{Engine, LOOKED};
-use crate::judging::look_after;
+use crate::pace::look_after;
 use crate::refusal::Refusal;
 use crate::state::State;
 

@@ -17,8 +17,8 @@ use market::{Quoter, exchange};
 use super::answers::is_answered;
 use super::{Asks, Since};
 use crate::campaigns::ahead;
-use crate::judging::{A_LOOK, look_after};
 use crate::money::{buying_power, unvalued};
+use crate::pace::{A_LOOK, look_after};
 use crate::sight::at_moment;
 use crate::state::State;
 
@@ -355,7 +355,7 @@ fn waits(state: &State, quoter: &mut Quoter, order: &Arc<Order>) -> Option<Since
                 "order {}: {} {}",
                 order.id,
                 order.request.symbol,
-                crate::trading::order_words(order, u)
+                crate::orders::order_words(order, u)
             ),
             sessions,
             away: moved.then(|| (style.write(away), style.write(width))),

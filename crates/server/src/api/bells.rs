@@ -5,7 +5,10 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use desk::rules::{Condition, Measure, Side, Subject};
 use desk::{Bell, BellSide, Listens, Occurrence, Package, Watched};
-use engine::bells::{Wanted, listens_words, style_of};
+use engine::{
+    bells::{listens_words, style_of},
+    commands::bells::Wanted,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;

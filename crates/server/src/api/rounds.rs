@@ -10,7 +10,7 @@ use desk::{Answer, BellSide, Decision, EntryPrice, SaidOf, Structure, Until, sho
 use engine::State as DeskState;
 use engine::lessons::closed;
 use engine::rounds::{Asks, Dated, Given, Quiet, Rounds, Since, rounds_of};
-use engine::sight::account_seen;
+use engine::seen::account_seen;
 use market::Quoter;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -8,7 +8,7 @@ use desk::{
     Money, Order, OwnDate, Package, Price, Pricing, Purpose, Request, Said, SaidOf, Structure,
     TimeInForce, Trigger, TriggerSide, package_quote,
 };
-use engine::bells::Wanted;
+use engine::commands::bells::Wanted;
 use engine::{Engine, Refusal, State};
 use jiff::civil::{Date, date};
 use market::{DEMO_DAY, Quoter, contract, strikes};

@@ -438,7 +438,7 @@ fn executions(state: &State, named: &mut Vec<Instrument>) -> Vec<Node> {
             out.push(trade(
                 &format!("{id}-{}", i + 1),
                 f.at,
-                &engine::trading::order_words(o, u),
+                &engine::orders::order_words(o, u),
                 leg,
                 fees,
                 opens,

@@ -5,8 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use desk::book::VolAnswer;
 use engine::State;
 use engine::balance::{Apart, Betas, Chosen, Considered, Lens};
+use engine::commands::trading;
 use engine::state::underlying_of;
-use engine::trading;
 use serde::Deserialize;
 use utoipa::ToSchema;
 

@@ -7,7 +7,7 @@ use desk::rules::{AccountNeeds, Measure, Rule, Side, Subject, ruling};
 use desk::{Day, Money};
 use engine::State as DeskState;
 use engine::balance::{plainly, seen_with};
-use engine::sight::{account_seen, index_price};
+use engine::{seen::account_seen, sight::index_price};
 use market::Quoter;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -10,9 +10,9 @@ use desk::{
     Along, Bench, ChancesAsked, Evaluation, Holding, Judgement, Law, MOST_GRID, Moved, Proposal,
     Shift, Span, Steps, Sticky, Underlying,
 };
+use engine::commands::trading;
 use engine::money;
 use engine::state::{State as DeskState, underlying_of};
-use engine::trading;
 use market::Quoter;
 use serde::Deserialize;
 use utoipa::ToSchema;

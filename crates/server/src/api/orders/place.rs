@@ -8,7 +8,7 @@ use desk::{
     TriggerSide,
 };
 use engine::Engine;
-use engine::trading::Tie;
+use engine::commands::trading::Tie;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;

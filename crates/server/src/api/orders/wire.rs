@@ -237,7 +237,7 @@ pub(crate) fn order(o: &Order, state: &State) -> Option<OrderWire> {
         client_id: r.client_id.clone(),
         placed: o.placed.to_string(),
         symbol: r.symbol.clone(),
-        name: engine::trading::order_words(o, underlying),
+        name: engine::orders::order_words(o, underlying),
         unit: legs_wire(&r.unit),
         legs: r.unit.legs().iter().map(leg_words).collect(),
         quantity: o.asked(),

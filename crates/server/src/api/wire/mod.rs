@@ -41,7 +41,7 @@ pub(crate) fn package(wire: &[LegWire]) -> Result<Package, Refusal> {
 }
 
 /// Most of one leg in a draft: as many packages of the largest ratio as an order may ask for.
-const MOST_OF_A_LEG: i64 = desk::MOST_CONTRACTS * desk::order::MOST_PACKAGES;
+const MOST_OF_A_LEG: i64 = desk::MOST_CONTRACTS * desk::ticket::MOST_PACKAGES;
 
 /// Most legs of a holding that is asked about.
 const MOST_HELD: usize = 100;

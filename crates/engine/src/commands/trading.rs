@@ -5,18 +5,19 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::is_session;
-use desk::order::{Event, MOST_PACKAGES};
+use desk::order::Event;
 use desk::ticket;
+use desk::ticket::MOST_PACKAGES;
 use desk::{
-    Account, AccountView, EntryPrice, Fact, Holding, Instrument, Leg, Level, Link, MOST_UNITS,
-    Money, Occurrence, Order, OrderError, Package, Price, Pricing, Purpose, Request, TimeInForce,
-    Turn, Underlying, UnderlyingKind,
+    EntryPrice, Fact, Holding, Instrument, Leg, Level, Link, MOST_UNITS, Money, Occurrence, Order,
+    OrderError, Package, Price, Pricing, Purpose, Request, TimeInForce, Turn, UnderlyingKind,
 };
-use market::exchange::{self, ExecutionReport, Looks};
-use market::{Quoter, World, check_listed};
+use market::exchange::{self};
+use market::{Quoter, check_listed};
 
 use crate::engine::Engine;
-use crate::money::{account_view, effect_of, taken_by};
+use crate::money::{account_view, effect_of};
+use crate::orders::{bears, bears_in};
 use crate::refusal::Refusal;
 use crate::state::{State, spot_of, underlying_of};
 
@@ -256,26 +257,6 @@ impl Engine {
         Ok(placed)
     }
 
-    /// Lets the exchange look at an order that has just come or changed.
-    pub(crate) fn arrive(&mut self, next: &mut State, id: u64, facts: &mut Vec<Fact>) {
-        let (world, now) = (Arc::clone(&next.world), next.clock.now);
-        let mut orders = next.floor();
-        let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
-        let looks = Looks {
-            world: &world,
-            most: &|o| closable(&account, o),
-            displayed: &displayed,
-            reliance: next.reliance(),
-        };
-        let happened = exchange::arrive(&looks, &mut self.quoter, &mut orders, id, now);
-        drop((account, displayed));
-        next.take_over(&orders, &happened);
-        let mark = facts.len();
-        // The one who sent it sees what it fills at once.
-        record(next, happened, facts);
-        self.follow_through(next, &mut orders, mark, facts);
-    }
-
     /// Whether the account bears an order that replaces another, or none.
     pub(crate) fn check_buying_power(
         &mut self,
@@ -283,20 +264,7 @@ impl Engine {
         replacing: Option<u64>,
     ) -> Result<(), Refusal> {
         let state = self.state.clone();
-        self.bears(&state, request, replacing)
-    }
-
-    /// What the account's money, its approval and its day trades say to an order in a state; what
-    /// `replacing` sets aside is free for it.
-    pub(crate) fn bears(
-        &mut self,
-        state: &State,
-        request: &Request,
-        replacing: Option<u64>,
-    ) -> Result<(), Refusal> {
-        let reserved = replacing.map_or(self.reserves.total(), |id| self.reserves.without(id));
-        let view = account_view(state, &mut self.quoter, &request.symbol, reserved);
-        bears_in(state, &mut self.quoter, request, &view)
+        bears(&state, &mut self.quoter, &self.reserves, request, replacing)
     }
 
     /// The same for one of several tickets that are sent together, after those before it: all that
@@ -412,45 +380,6 @@ fn check_trigger(
     }
 }
 
-/// What an account as seen here says to an order.
-fn bears_in(
-    state: &State,
-    quoter: &mut Quoter,
-    request: &Request,
-    view: &AccountView,
-) -> Result<(), Refusal> {
-    // What waits for an order of its own closes what that order will open: it takes nothing.
-    if request.link.after.is_some() && request.link.after == request.purpose.campaign() {
-        return Ok(());
-    }
-    let closing = matches!(request.purpose, Purpose::Close(_));
-    let effect = effect_of(state, quoter, request, request.quantity, view)?;
-    if let Some(refusal) = effect.refusals(closing, view).into_iter().next() {
-        return Err(refusal.into());
-    }
-    if !effect.unbearable(closing) {
-        return Ok(());
-    }
-    let available = effect.buying_power_now;
-    let mut most = 0;
-    let (mut low, mut high) = (0, request.quantity);
-    while low < high {
-        let middle = (low + high + 1) / 2;
-        if taken_by(state, quoter, request, middle, view)? <= available {
-            most = middle;
-            low = middle;
-        } else {
-            high = middle - 1;
-        }
-    }
-    Err(OrderError::BuyingPower {
-        needed: effect.takes(),
-        available,
-        most,
-    }
-    .into())
-}
-
 /// What a ticket with this order would be told, beside that it was placed: the first thing that is
 /// wrong with it, or that the account does not bear.
 pub fn refusal_of(state: &State, quoter: &mut Quoter, request: &Request) -> Option<Refusal> {
@@ -494,24 +423,6 @@ fn to_close(held: &Holding, packages: i64) -> Result<Vec<(Package, i64)>, Refusa
         }
     }
     Ok(out)
-}
-
-/// Packages of an order that what its campaign holds lets fill now; nothing where it closes
-/// nothing.
-pub(crate) fn closable(account: &Account, order: &Order) -> Option<i64> {
-    let request = &order.request;
-    let campaign = request.purpose.campaign()?;
-    let legs = request.unit.legs().iter().enumerate();
-    legs.filter(|(place, _)| request.closes(*place))
-        .map(|(_, l)| {
-            let held = account.held_by(campaign, &l.instrument);
-            if held.signum() == -l.quantity.signum() {
-                held.abs() / l.quantity.abs()
-            } else {
-                0
-            }
-        })
-        .min()
 }
 
 /// The legs of a roll that close what its campaign holds, by their place.
@@ -583,19 +494,6 @@ fn tie_together(requests: &mut [Request], tie: Tie, first: u64) -> Result<(), Re
         }
     }
     Ok(())
-}
-
-/// Books what happened to orders, and keeps it.
-pub(crate) fn record(next: &mut State, happened: Vec<ExecutionReport>, facts: &mut Vec<Fact>) {
-    for ExecutionReport { order, at, event } in happened {
-        facts.push(Fact::Happened(order, at, event.clone()));
-        if let (Event::Filled(fill), Ok(order)) = (&event, next.order(order).cloned()) {
-            let world = Arc::clone(&next.world);
-            Arc::make_mut(&mut next.displayed).note(&world, fill);
-            let booked = book_fill(Arc::make_mut(&mut next.account), &world, &order, fill);
-            facts.extend(booked);
-        }
-    }
 }
 
 /// A last day lies between the next session and the first expiry; at once needs an open market.
@@ -759,43 +657,4 @@ pub(crate) fn check_closing(
         }
     }
     Ok(())
-}
-
-/// "iron condor 205/200 · 175/165". A closing order is told by the name of what it closes, not of
-/// its mirror image.
-pub fn order_words(order: &Order, underlying: &Underlying) -> String {
-    let unit = &order.request.unit;
-    let name = match order.request.purpose {
-        Purpose::Open => desk::recognise(unit, underlying).text,
-        Purpose::Close(_) => desk::recognise(&unit.reversed(), underlying).text,
-        Purpose::Roll(_) => "roll".to_owned(),
-    };
-    format!("{name} {}", unit.strikes_label())
-        .trim_end()
-        .to_owned()
-}
-
-/// Books an execution; what it says in the ledger follows from its order.
-pub(crate) fn book_fill(
-    account: &mut Account,
-    world: &World,
-    order: &Order,
-    fill: &desk::Fill,
-) -> Option<Fact> {
-    let underlying = world.underlying(&order.request.symbol)?;
-    let (verb, what) = match order.request.purpose {
-        Purpose::Open => ("opened", order_words(order, underlying)),
-        Purpose::Close(_) => ("closed", order_words(order, underlying)),
-        Purpose::Roll(_) => ("rolled", order.request.unit.strikes_label()),
-    };
-    let memo = format!(
-        "{verb} {} × {} {} at {}",
-        fill.packages,
-        order.request.symbol,
-        what,
-        underlying.style_of_price.net(fill.price)
-    );
-    let campaign = order.request.purpose.campaign();
-    let entry = account.fill(fill, campaign, underlying, memo).clone();
-    Some(Fact::Booked(entry, None))
 }

@@ -7,10 +7,11 @@ use desk::order::Event;
 use desk::{Easing, Fact, Link, Order, OrderError, Price, Pricing, Request, ticket};
 use market::exchange;
 
+use crate::commands::trading::{Tie, check_closing};
 use crate::engine::Engine;
+use crate::orders::record;
 use crate::refusal::Refusal;
 use crate::state::{spot_of, underlying_of};
-use crate::trading::{Tie, check_closing, record};
 
 /// Seconds between two steps of easing: a multiple of the time between two draws of the exchange.
 const SHORTEST_EASE: i64 = 10;

@@ -9,7 +9,7 @@ use crate::refusal::Refusal;
 use crate::state::State;
 use desk::{
     AccountKind, AccountRules, Contract, DayTradeSwitch, Fact, HIGHEST_LEVEL, Instrument, Money,
-    Occurrence, PORTFOLIO_LEAST,
+    PORTFOLIO_LEAST,
 };
 
 impl Engine {
@@ -150,27 +150,3 @@ impl Engine {
 
 /// Most drafts, those of the slots among them.
 const MOST_DRAFTS: usize = 1_000;
-
-/// A portfolio account that is worth too little at a close is a margin account from then on, and a
-/// bell says so.
-pub(crate) fn revert_below_least(next: &mut State, value: Money, facts: &mut Vec<Fact>) {
-    if next.rules.kind == AccountKind::Portfolio && value < PORTFOLIO_LEAST {
-        next.rules.kind = AccountKind::Margin;
-        facts.push(Fact::Setting(
-            KIND.into(),
-            AccountKind::Margin.word().into(),
-        ));
-        let says = format!(
-            "worth {} at the close, below {}: margined by strategy rules from now on",
-            value.grouped(),
-            PORTFOLIO_LEAST.grouped()
-        );
-        crate::bells::tell(
-            &mut next.bells,
-            Occurrence::Deficit,
-            next.clock.now,
-            says,
-            facts,
-        );
-    }
-}
