@@ -140,13 +140,18 @@ fn arrows() -> Result<(), Failure> {
     for (floor, others, outside) in [
         (
             "quant",
-            &["desk", "market", "engine", "store", "server"][..],
+            &["desk", "market", "engine", "studies", "store", "server"][..],
             &core,
         ),
-        ("desk", &["market", "engine", "store", "server"], &core),
-        ("market", &["engine", "store", "server"], &core),
-        ("engine", &["store", "server"], &core),
-        ("store", &["market", "engine", "server"], &store),
+        (
+            "desk",
+            &["market", "engine", "studies", "store", "server"],
+            &core,
+        ),
+        ("market", &["engine", "studies", "store", "server"], &core),
+        ("engine", &["studies", "store", "server"], &core),
+        ("studies", &["store", "server"], &core),
+        ("store", &["market", "engine", "studies", "server"], &store),
     ] {
         let tree = output(
             &cargo(),
@@ -168,7 +173,7 @@ fn arrows() -> Result<(), Failure> {
             )));
         }
     }
-    for floor in ["quant", "desk", "market", "engine", "store"] {
+    for floor in ["quant", "desk", "market", "engine", "studies", "store"] {
         let source = root().join("crates").join(floor).join("src");
         rooms::one_way(floor, &source)?;
     }
@@ -257,7 +262,7 @@ fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
 
 fn measure() -> Result<(), Failure> {
     npm(&["run", "--silent", "size"])?;
-    for package in ["quant", "desk", "market", "engine", "server"] {
+    for package in ["quant", "desk", "market", "engine", "studies", "server"] {
         run(
             &cargo(),
             &["bench", "--quiet", "--package", package, "--benches"],

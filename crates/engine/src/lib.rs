@@ -32,12 +32,10 @@ pub mod bells;
 pub mod campaigns;
 pub mod commands;
 mod days;
-pub mod drills;
 #[allow(clippy::module_inception)]
 mod engine;
 mod history;
 pub mod judging;
-pub mod lessons;
 pub mod life;
 mod lifecycle;
 mod memo;
@@ -46,13 +44,9 @@ pub mod orders;
 mod pace;
 mod refusal;
 pub mod rounds;
-pub mod scouting;
 pub mod seen;
 pub mod sight;
 pub mod state;
-pub mod tried;
-pub mod universe;
-pub mod ways;
 
 pub use commands::trading::Tie;
 pub use engine::{Checkpoint, Engine};

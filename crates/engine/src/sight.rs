@@ -21,7 +21,7 @@ use crate::money::{account_value, alone, evaluate_alone, remember_held_legs};
 use crate::state::State;
 
 /// Sessions of a year, for the rank of a volatility.
-pub(crate) const YEAR: usize = 252;
+pub const YEAR: usize = 252;
 /// How far ahead events are looked for, in days.
 const EVENTS_AHEAD: i64 = 120;
 
@@ -98,7 +98,8 @@ pub fn index_price(state: &State) -> f64 {
 }
 
 /// What a campaign stands at, and what follows from that alone.
-pub(crate) struct Stood {
+pub struct Stood {
+    /// What it holds, at which basis, and what was received.
     pub stands: Standing,
     /// What it holds, as a kind of structure.
     pub structure: Structure,
@@ -108,7 +109,7 @@ pub(crate) struct Stood {
 
 impl Stood {
     /// As of a moment; nothing before its opening.
-    pub(crate) fn at(campaign: &Campaign, at: Moment, u: &Underlying) -> Option<Stood> {
+    pub fn at(campaign: &Campaign, at: Moment, u: &Underlying) -> Option<Stood> {
         let stands = campaign.standing(at)?;
         let held = &stands.held;
         let ends_together = held.is_one_expiration() || held.options().next().is_none();
@@ -229,7 +230,7 @@ fn held_of<'a>(state: &'a State, quoter: &Quoter, campaign: &'a Campaign) -> Opt
 }
 
 /// Net Greeks of what is held and has a market.
-pub(crate) fn greeks_of(
+pub fn greeks_of(
     (world, at): (&World, Moment),
     quoter: &mut Quoter,
     held: &Holding,
@@ -271,7 +272,7 @@ fn sold_leg(
 }
 
 /// Deviations from the price to the nearest sold strike, below zero beyond it.
-pub(crate) fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> {
+pub fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> {
     let away = held.options().filter(|(_, n)| *n < 0).map(|(c, _)| {
         let log = (c.strike.to_f64() / spot).ln();
         match c.kind {
@@ -283,7 +284,7 @@ pub(crate) fn to_sold(held: &Holding, spot: f64, deviation: f64) -> Option<f64> 
 }
 
 /// Deviations from the price to the nearest break-even, below zero where it stands in loss.
-pub(crate) fn to_even(shape: &Shape, spot: f64, deviation: f64) -> Option<f64> {
+pub fn to_even(shape: &Shape, spot: f64, deviation: f64) -> Option<f64> {
     if deviation <= 0.0 {
         return None;
     }
@@ -308,7 +309,7 @@ fn vol_until(world: &World, u: &Underlying, at: Moment, end: Moment) -> Option<f
 }
 
 /// What is seen of a campaign at the state's moment; nothing where it holds nothing then.
-pub(crate) fn campaign_seen(
+pub fn campaign_seen(
     state: &State,
     quoter: &mut Quoter,
     sights: &mut Sights,
@@ -487,7 +488,7 @@ impl Sights {
 
 /// Capital at risk in a campaign: the most it can still lose where that has a limit, otherwise what
 /// it ties up.
-pub(crate) fn at_risk(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Money {
+pub fn at_risk(state: &State, quoter: &mut Quoter, campaign: &Campaign) -> Money {
     let Some(u) = state.world.underlying(&campaign.symbol) else {
         return Money::ZERO;
     };
@@ -558,7 +559,7 @@ pub fn since_close(state: &State, value: Money, before: Date) -> Option<(Money, 
 
 /// The state as of an earlier moment, as far as the market is concerned. What is held is to be
 /// taken from chapters.
-pub(crate) fn at_moment(state: &State, at: Moment) -> State {
+pub fn at_moment(state: &State, at: Moment) -> State {
     State {
         clock: market::Clock {
             now: at,

@@ -583,7 +583,7 @@ pub fn check_legs(state: &State, symbol: &str, unit: &Holding) -> Result<(), Ref
 ///
 /// # Errors
 /// The campaign holds nothing, or not so much that no order closes yet.
-pub(crate) fn check_closing(
+pub fn check_closing(
     state: &State,
     request: &Request,
     campaign: u64,

@@ -199,7 +199,7 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
         at: moment(chapter.at),
         kind: chapter.kind.into(),
         entry: chapter.entry + 1,
-        note: engine::lessons::why_of(state, chapter),
+        note: studies::lessons::why_of(state, chapter),
         words: state
             .account
             .entries()
@@ -223,7 +223,7 @@ fn wire(state: &engine::State, c: &Campaign) -> CampaignWire {
         title: title(state, c),
         name: c.label.name.clone(),
         note: c.label.note.clone(),
-        tags: engine::lessons::tags_of(state, c),
+        tags: studies::lessons::tags_of(state, c),
         held: legs_wire(&state.account.holding_of(c.id)),
         net_cash: money(c.totals.net_cash),
         realised: money(c.totals.realised),

@@ -9,11 +9,11 @@ use axum::response::{IntoResponse, Response};
 use desk::rules::{Condition, Rule};
 use desk::{Decimal, Said, SaidOf};
 use engine::State as DeskState;
-use engine::lessons::{
-    CampaignRoads, Division, Learnt, LearntPart, RoadSummary, divided, learnt, roads,
-};
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
+use studies::lessons::{
+    CampaignRoads, Division, Learnt, LearntPart, RoadSummary, divided, learnt, roads,
+};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;

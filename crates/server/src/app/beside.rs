@@ -9,8 +9,8 @@ use desk::calendar::is_session;
 use desk::drill::Drill;
 use desk::{Holding, Moment, Occurrence};
 use engine::State;
-use engine::drills::{Action, CycleDone, DrillError, DrillGround, Played, Watching, Why, play};
 use serde::{Deserialize, Serialize};
+use studies::drills::{Action, CycleDone, DrillError, DrillGround, Played, Watching, Why, play};
 
 use crate::app::handle::DeskHandle;
 use crate::interchange::drill::DrillText;

@@ -6,10 +6,10 @@ use std::path::PathBuf;
 
 use clap::Args;
 use desk::Money;
-use engine::drills::{Cycle, CycleDone, DrillGround, LookRow, Watching, play};
 use market::World;
 use server::demo::DEMO_SEED;
 use server::drill::{DrillText, legs_held};
+use studies::drills::{Cycle, CycleDone, DrillGround, LookRow, Watching, play};
 
 pub const HELP: &str = r#"A drill (TOML); see the README for every condition, and how a look goes:
   name = "monthly condor"        symbol = "WXMR"

@@ -10,11 +10,11 @@ use desk::scout::{
     FAMILIES, Family, Laws, Measured, RANK_MEASURES, Rank, RankMeasure, Region, ScoutAsked,
     ScoutLimits, legs_text, scout,
 };
-use engine::scouting::{Ground, LawFrom};
 use jiff::civil::Date;
 use market::Quoter;
 use serde::Deserialize;
 use serde_json::Number;
+use studies::scouting::{Ground, LawFrom};
 
 use super::export::{At, opened};
 

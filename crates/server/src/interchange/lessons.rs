@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use desk::Money;
-use engine::lessons::{Division, Learnt, RoadSummary, divided};
 use engine::state::State;
+use studies::lessons::{Division, Learnt, RoadSummary, divided};
 
 use crate::app::runs::ABOUT;
 use crate::interchange::statement::csv_of;

@@ -277,7 +277,7 @@ pub(crate) fn carried(
     let position = Position {
         campaign: id,
         title: state.account.title(id, u)?,
-        tags: engine::lessons::tags_of(state, campaign),
+        tags: studies::lessons::tags_of(state, campaign),
         net_cash: money(totals.net_cash),
         of_least: least
             .filter(|l| *l < Money::ZERO && total < Money::ZERO)

@@ -4,13 +4,13 @@ use axum::Json;
 use axum::extract::State;
 use desk::drill::{DrillSummary, Split};
 use desk::{Holding, Underlying, recognise};
-use engine::drills::{
-    Cycle, CycleDone, DrillError, DrillGround, DrillResults, LookRow, Part, Played, Watching, play,
-    results,
-};
 use engine::state::State as DeskState;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use studies::drills::{
+    Cycle, CycleDone, DrillError, DrillGround, DrillResults, LookRow, Part, Played, Watching, play,
+    results,
+};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;

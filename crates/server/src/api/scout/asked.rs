@@ -2,8 +2,8 @@
 
 use desk::scout::{Family, Rank, RankMeasure, ScoutAsked, ScoutLimits};
 use desk::{Decimal, Money};
-use engine::scouting::{Expectation, LawFrom, SearchAsked, Where};
 use serde::{Deserialize, Serialize};
+use studies::scouting::{Expectation, LawFrom, SearchAsked, Where};
 use utoipa::ToSchema;
 
 use crate::api::wire::date;

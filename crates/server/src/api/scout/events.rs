@@ -7,13 +7,13 @@ use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::IntoResponse;
 use desk::rules::sessions_to;
 use desk::{Money, recognise};
-use engine::scouting::{
-    After, Distance, Looks, MovePriced, PastNews, Replayed, move_priced, next_news, past_moves,
-    past_news, priced_against_real, replayed, seen_now,
-};
 use engine::state::State as DeskState;
 use market::{Quoter, UnderlyingAt};
 use serde::{Deserialize, Serialize};
+use studies::scouting::{
+    After, Distance, Looks, MovePriced, PastNews, Replayed, move_priced, next_news, past_moves,
+    past_news, priced_against_real, replayed, seen_now,
+};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -472,7 +472,7 @@ fn replay(
         field: "legs",
         message,
     })?;
-    let each = |of: fn(&engine::scouting::ReplayMade) -> Money| -> Vec<Money> {
+    let each = |of: fn(&studies::scouting::ReplayMade) -> Money| -> Vec<Money> {
         let made = found.iter().filter_map(|r| r.made.as_ref().ok());
         made.map(of).collect()
     };

@@ -3,9 +3,9 @@
 use axum::Json;
 use axum::extract::State;
 use desk::UnderlyingKind;
-use engine::scouting::{Expected, expected, searched, seen_now};
 use engine::state::State as DeskState;
 use serde::{Deserialize, Serialize};
+use studies::scouting::{Expected, expected, searched, seen_now};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -17,7 +17,7 @@ use crate::app::refusal::Refusal;
 use crate::http::AppState;
 use crate::http::problem::{Body, Path, Problem, Query};
 
-pub(super) fn refused(e: &engine::scouting::SearchError) -> Refusal {
+pub(super) fn refused(e: &studies::scouting::SearchError) -> Refusal {
     Refusal::Field {
         field: "expectation",
         message: e.to_string(),

@@ -6,14 +6,14 @@ use axum::extract::State;
 use axum::response::IntoResponse;
 use desk::scout::ScoutLimit;
 use desk::{CheckCode, EventKind, Verdict, recognise};
-use engine::scouting::{
-    FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged, most_of_each,
-    proposal_of, search, seen_now,
-};
 use engine::state::{State as DeskState, underlying_of};
 use jiff::civil::Date;
 use market::Quoter;
 use serde::Serialize;
+use studies::scouting::{
+    FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged, most_of_each,
+    proposal_of, search, seen_now,
+};
 use tokio::sync::mpsc;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;

@@ -13,7 +13,7 @@ use jiff::civil::Date;
 use market::exchange::{LegQuote, Reliance};
 use market::{ANNOUNCED, AnnouncedKind, Listed, Quoter, UnderlyingAt, World};
 
-use crate::sight::{YEAR, vol30};
+use engine::sight::{YEAR, vol30};
 
 /// Why a drill cannot be played.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]

@@ -11,11 +11,11 @@ use desk::{
 use market::Quoter;
 use rayon::prelude::*;
 
-use crate::campaigns::{self, Left, after, waiting};
-use crate::commands::trading::{check_closing, refusal_of};
-use crate::money::{self, account_view};
-use crate::refusal::Refusal;
-use crate::state::{State, spot_of, underlying_of};
+use engine::Refusal;
+use engine::campaigns::{self, Left, after, waiting};
+use engine::commands::trading::{check_closing, refusal_of};
+use engine::money::{self, account_view};
+use engine::state::{State, spot_of, underlying_of};
 
 /// A way out, judged.
 #[derive(Debug, Clone)]

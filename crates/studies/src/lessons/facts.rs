@@ -11,9 +11,9 @@ use market::Quoter;
 use rayon::prelude::*;
 
 use super::{closed, tags_of};
-use crate::sight::{Sights, Stood, at_moment, campaign_seen, vol_standing};
-use crate::state::State;
 use crate::tried::closes;
+use engine::sight::{Sights, Stood, at_moment, campaign_seen, vol_standing};
+use engine::state::State;
 
 /// Tags that begin so name the drill that a campaign follows.
 const DRILL: &str = "drill ";

@@ -10,11 +10,11 @@ use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};
 use rayon::prelude::*;
 
-use crate::campaigns::all_open;
-use crate::money::account_value;
 use crate::scouting::{move_priced, next_news, one_month_each, past_moves};
-use crate::sight::{at_risk, realised30, vol_standing, vol30};
-use crate::state::State;
+use engine::campaigns::all_open;
+use engine::money::account_value;
+use engine::sight::{at_risk, realised30, vol_standing, vol30};
+use engine::state::State;
 
 /// News that is scheduled, and what it is priced at.
 #[derive(Debug, Clone, PartialEq)]

@@ -12,10 +12,10 @@ use desk::drill::{
 };
 use desk::rules::{Condition, Measure, Side};
 use desk::{Decimal, Kind, Money, Price};
-use engine::drills::{DrillGround, Watching, play};
 use jiff::civil::date;
 use market::World;
 use rayon::prelude::*;
+use studies::drills::{DrillGround, Watching, play};
 
 fn condor(symbol: &str, looks: LookTimes, delta: &str, days_left: i64) -> Drill {
     let option = |quantity, kind, strike| DrillLeg {

@@ -15,11 +15,11 @@ use market::{Quoter, UnderlyingAt};
 use thiserror::Error;
 
 use super::ground::{Ground, GroundError, LawFrom, thin};
-use crate::campaigns::all_open;
-use crate::money::{account_value, evaluate};
-use crate::refusal::Refusal;
-use crate::sight::{book_greeks, index_price};
-use crate::state::State;
+use engine::Refusal;
+use engine::campaigns::all_open;
+use engine::money::{account_value, evaluate};
+use engine::sight::{book_greeks, index_price};
+use engine::state::State;
 
 /// Where the price is expected.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -78,7 +78,7 @@ pub struct Expected<'a> {
 pub fn seen_now<'a>(state: &'a State, symbol: &str) -> Result<UnderlyingAt<'a>, Refusal> {
     Ok(UnderlyingAt {
         world: &state.world,
-        underlying: crate::state::underlying_of(state, symbol)?,
+        underlying: engine::state::underlying_of(state, symbol)?,
         at: state.clock.now,
     })
 }

@@ -15,7 +15,7 @@ use market::lifecycle::assigned_tonight;
 use market::{Listed, Quoter};
 
 use super::ground::{Built, DrillError, DrillGround};
-use crate::sight::{greeks_of, to_even, to_sold};
+use engine::sight::{greeks_of, to_even, to_sold};
 
 /// Why a cycle was left.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use super::closed;
 use super::facts::opened_whole;
 use crate::drills::{Opening, Why, road};
-use crate::state::State;
+use engine::state::State;
 
 /// Seed of the bootstrap.
 const SEED: u64 = 1;

@@ -2,6 +2,8 @@
 //! from a folder that has them all, and rehearsed from the past; the three agree to the cent.
 #![allow(clippy::unwrap_used)]
 
+// The engine that is driven from outside, as its own tests drive it.
+#[path = "../../engine/tests/common/mod.rs"]
 mod common;
 
 use std::collections::BTreeMap;
@@ -700,7 +702,7 @@ fn a_future_held_is_worth_its_price_less_what_it_counts_from_everywhere() {
     engine.advance(at(SECOND, "16:05")).unwrap();
     let state = engine.state();
     assert!(state.account.lots().is_empty());
-    let (_, roads) = engine::lessons::roads(state, None);
+    let (_, roads) = studies::lessons::roads(state, None);
     let held = Money::from_raw(((69.0 - bought + sold) * 1e7).round() as i64);
     assert_eq!(roads[0].roads[0].map(|r| r.profit), Some(held));
 }

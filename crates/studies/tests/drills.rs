@@ -16,9 +16,9 @@ use desk::{
     Purpose, Request, Saved, TimeInForce, Underlying,
 };
 use engine::Engine;
-use engine::drills::{Action, CycleDone, DrillGround, Played, Watching, Why, play};
 use jiff::civil::{Date, date};
 use market::{Quoter, Recorded, Seen, Sight, Tape, Told, World};
+use studies::drills::{Action, CycleDone, DrillGround, Played, Watching, Why, play};
 
 fn decimal(text: &str) -> Decimal {
     text.parse().unwrap()
@@ -289,7 +289,7 @@ fn the_road_not_taken_from_the_same_opening() {
         side: Side::Below,
         limit: decimal("20"),
     };
-    let (roads, campaigns) = engine::lessons::roads(state, Some(days));
+    let (roads, campaigns) = studies::lessons::roads(state, Some(days));
     assert_eq!(
         (roads[0].road.name.as_str(), campaigns.len()),
         ("hold to the end", 1)
@@ -317,7 +317,7 @@ fn the_road_not_taken_from_the_same_opening() {
     let fees = own.chapters[0].fees * 2;
     assert_eq!(left.profit, opened + back.times(200) - fees);
     // What is learnt of it: it ended by itself, and its best and worst lie around what it made.
-    let learnt = engine::lessons::learnt(state);
+    let learnt = studies::lessons::learnt(state);
     assert_eq!((learnt.len(), learnt[0].by_itself), (1, true));
     assert!(learnt[0].worst <= own.totals.booked() && own.totals.booked() <= learnt[0].best);
     assert_eq!(learnt[0].days_left, Some(start.days_until(e.date)));

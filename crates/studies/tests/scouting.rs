@@ -7,12 +7,12 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use desk::scout::{Family, Rank, ScoutAsked, ScoutLimits};
 use desk::{Decimal, Holding, Instrument, Kind, Leg, Moment, Price, Saved, UnderlyingKind};
 use engine::Engine;
-use engine::scouting::{
+use jiff::civil::date;
+use market::{AnnouncedKind, DEMO_DAY, Quoter, UnderlyingAt, World};
+use studies::scouting::{
     After, Expectation, LawFrom, Looks, SearchAsked, Where, brought_by, move_priced, past_news,
     search, searched,
 };
-use jiff::civil::date;
-use market::{AnnouncedKind, DEMO_DAY, Quoter, UnderlyingAt, World};
 
 /// What two expirations price for news is what the world put there: the variance that its surface
 /// gains over the opening at which the outcome is known. The median error is under a tenth.

@@ -6,9 +6,9 @@ use desk::rules::{Rule, Subject, ruling};
 use desk::{Campaign, Moment, Money};
 use market::Quoter;
 
-use crate::refusal::Refusal;
-use crate::sight::{Sights, at_moment, campaign_seen};
-use crate::state::State;
+use engine::Refusal;
+use engine::sight::{Sights, at_moment, campaign_seen};
+use engine::state::State;
 
 /// One campaign that it would have rung for.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -10,10 +10,10 @@ use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use desk::scout::{FAMILIES, Family, Rank, RankMeasure, ScoutAsked, ScoutLimits};
 use desk::{Decimal, Moment, Saved};
 use engine::Engine;
-use engine::scouting::{Expectation, LawFrom, SearchAsked, SearchFound, Where, search, searched};
-use engine::universe::universe;
 use jiff::civil::date;
 use market::{DEMO_DAY, Quoter, World};
+use studies::scouting::{Expectation, LawFrom, SearchAsked, SearchFound, Where, search, searched};
+use studies::universe::universe;
 
 fn engine() -> Engine {
     let start = Moment::at(DEMO_DAY, 10, 42);

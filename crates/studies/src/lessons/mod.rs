@@ -9,7 +9,7 @@ use desk::{Campaign, Chapter, SaidOf};
 pub use facts::{Division, Learnt, LearntPart, divided, learnt};
 pub use roads::{CampaignRoads, Road, RoadSummary, RoadTaken, roads};
 
-use crate::state::State;
+use engine::state::State;
 
 /// Why a chapter was done: what was noted of it, or what was said at the ticket.
 pub fn why_of(state: &State, chapter: &Chapter) -> String {
