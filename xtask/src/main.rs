@@ -140,15 +140,26 @@ fn arrows() -> Result<(), Failure> {
     for (floor, others, outside) in [
         (
             "quant",
-            &["desk", "market", "engine", "studies", "store", "server"][..],
+            &[
+                "desk", "plans", "market", "engine", "studies", "store", "server",
+            ][..],
             &core,
         ),
         (
             "desk",
+            &["plans", "market", "engine", "studies", "store", "server"],
+            &core,
+        ),
+        (
+            "plans",
             &["market", "engine", "studies", "store", "server"],
             &core,
         ),
-        ("market", &["engine", "studies", "store", "server"], &core),
+        (
+            "market",
+            &["plans", "engine", "studies", "store", "server"],
+            &core,
+        ),
         ("engine", &["studies", "store", "server"], &core),
         ("studies", &["store", "server"], &core),
         ("store", &["market", "engine", "studies", "server"], &store),
@@ -173,7 +184,9 @@ fn arrows() -> Result<(), Failure> {
             )));
         }
     }
-    for floor in ["quant", "desk", "market", "engine", "studies", "store"] {
+    for floor in [
+        "quant", "desk", "plans", "market", "engine", "studies", "store",
+    ] {
         let source = root().join("crates").join(floor).join("src");
         rooms::one_way(floor, &source)?;
     }
@@ -262,7 +275,9 @@ fn helper(name: &str, args: &[&str]) -> Result<(), Failure> {
 
 fn measure() -> Result<(), Failure> {
     npm(&["run", "--silent", "size"])?;
-    for package in ["quant", "desk", "market", "engine", "studies", "server"] {
+    for package in [
+        "quant", "desk", "plans", "market", "engine", "studies", "server",
+    ] {
         run(
             &cargo(),
             &["bench", "--quiet", "--package", package, "--benches"],

@@ -22,12 +22,7 @@ pub fn part_way_step(underlying: &Underlying) -> Price {
 
 /// M + p·(X − M) rounded up to `step`. Given are twice the sum of middles, and the sum of far sides, each
 /// leg counted so often that `whole` of it makes one unit of the price.
-pub(crate) fn part_way(
-    (doubled, far): (i128, i128),
-    whole: i64,
-    part: Decimal,
-    step: Price,
-) -> Price {
+pub fn part_way((doubled, far): (i128, i128), whole: i64, part: Decimal, step: Price) -> Price {
     let (p, one) = (i128::from(part.raw()), i128::from(Decimal::SCALE));
     // In twice the scale of p.
     let exact = doubled * one + p * (2 * far - doubled);

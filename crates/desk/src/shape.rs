@@ -113,7 +113,7 @@ impl Received {
 
 /// What a holding pays where all its options end at one moment, with so much received (paid below
 /// zero) for it.
-pub(crate) fn profile(holding: &Holding, underlying: &Underlying, received: f64) -> Profile {
+pub fn profile(holding: &Holding, underlying: &Underlying, received: f64) -> Profile {
     let units = |quantity: i64| (quantity * underlying.multiplier) as f64;
     let held = holding.underlying_quantity() * underlying.multiplier / underlying.lot();
     Profile {
@@ -135,7 +135,7 @@ impl Shape {
     }
 
     /// An outline in exact numbers; prices of an estimate are rounded to `tick`.
-    pub(crate) fn exact(outline: &Outline, tick: Price) -> Shape {
+    pub fn exact(outline: &Outline, tick: Price) -> Shape {
         let exact = outline.is_exact;
         let price = |p: f64| {
             let step = if exact { 1.0 } else { tick.raw().max(1) as f64 };

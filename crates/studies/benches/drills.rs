@@ -6,14 +6,14 @@ use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use desk::calendar::close_of;
-use desk::drill::{
-    Adjust, Deed, Drill, DrillCondition, DrillKind, DrillLeg, Enter, Every, Leave, LegIn,
-    LookTimes, Size, StrikeAt,
-};
 use desk::rules::{Condition, Measure, Side};
 use desk::{Decimal, Kind, Money, Price};
 use jiff::civil::date;
 use market::World;
+use plans::drill::{
+    Adjust, Deed, Drill, DrillCondition, DrillKind, DrillLeg, Enter, Every, Leave, LegIn,
+    LookTimes, Size, StrikeAt,
+};
 use rayon::prelude::*;
 use studies::drills::{DrillGround, Watching, play};
 

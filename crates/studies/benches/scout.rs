@@ -7,11 +7,11 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
-use desk::scout::{FAMILIES, Family, Rank, RankMeasure, ScoutAsked, ScoutLimits};
 use desk::{Decimal, Moment, Saved};
 use engine::Engine;
 use jiff::civil::date;
 use market::{DEMO_DAY, Quoter, World};
+use plans::scout::{FAMILIES, Family, Rank, RankMeasure, ScoutAsked, ScoutLimits};
 use studies::scouting::{Expectation, LawFrom, SearchAsked, SearchFound, Where, search, searched};
 use studies::universe::universe;
 

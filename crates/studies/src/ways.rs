@@ -3,12 +3,13 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use desk::rework::{self, Asked, At, Dated, Field, Limits, Measure, MoveFamily, Out, Way, change};
 use desk::{
-    AccountView, Candidate, Candidates, Evaluation, Holding, LegMarket, Link, Money, Package,
-    Price, Pricing, Proposal, Purpose, Request, TimeInForce, money_effect, money_taken,
+    AccountView, Evaluation, Holding, LegMarket, Link, Money, Package, Price, Pricing, Proposal,
+    Purpose, Request, TimeInForce, money_effect, money_taken,
 };
 use market::Quoter;
+use plans::rework::{self, Asked, At, Dated, Field, Limits, Measure, MoveFamily, Out, Way, change};
+use plans::{Candidate, Candidates};
 use rayon::prelude::*;
 
 use engine::Refusal;

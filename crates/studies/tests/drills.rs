@@ -6,10 +6,6 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::{close_of, is_session};
-use desk::drill::{
-    Adjust, Deed, Drill, DrillCondition, DrillKind, DrillLeg, Enter, Every, Leave, LegIn,
-    LookTimes, Size, StrikeAt,
-};
 use desk::rules::{Condition, Measure, Side};
 use desk::{
     Contract, Decimal, Holding, Kind, Link, Moment, Money, OrderState, Package, Price, Pricing,
@@ -18,6 +14,10 @@ use desk::{
 use engine::Engine;
 use jiff::civil::{Date, date};
 use market::{Quoter, Recorded, Seen, Sight, Tape, Told, World};
+use plans::drill::{
+    Adjust, Deed, Drill, DrillCondition, DrillKind, DrillLeg, Enter, Every, Leave, LegIn,
+    LookTimes, Size, StrikeAt,
+};
 use studies::drills::{Action, CycleDone, DrillGround, Played, Watching, Why, play};
 
 fn decimal(text: &str) -> Decimal {

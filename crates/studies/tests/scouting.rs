@@ -4,11 +4,11 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use desk::scout::{Family, Rank, ScoutAsked, ScoutLimits};
 use desk::{Decimal, Holding, Instrument, Kind, Leg, Moment, Price, Saved, UnderlyingKind};
 use engine::Engine;
 use jiff::civil::date;
 use market::{AnnouncedKind, DEMO_DAY, Quoter, UnderlyingAt, World};
+use plans::scout::{Family, Rank, ScoutAsked, ScoutLimits};
 use studies::scouting::{
     After, Expectation, LawFrom, Looks, SearchAsked, Where, brought_by, move_priced, past_news,
     search, searched,

@@ -2,10 +2,11 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::{Candidate, Candidates, Instrument, Intention, Kind, Material, Place, Proposal};
+use desk::{Instrument, Kind, Proposal};
 use engine::money;
 use engine::state::{State as DeskState, underlying_of};
 use market::Quoter;
+use plans::{Candidate, Candidates, Intention, Material, Place};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -137,7 +138,7 @@ fn view(
         let judged = money::evaluate(state, quoter, symbol, &proposal)?;
         Ok::<_, Refusal>(evaluation(&judged, u))
     };
-    let made = desk::ideas(query.intention, &material).into_iter();
+    let made = plans::ideas(query.intention, &material).into_iter();
     made.map(|idea| {
         let held = (idea.on > 0)
             .then(|| {

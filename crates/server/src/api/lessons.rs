@@ -359,7 +359,7 @@ async fn lessons(State(app): State<AppState>) -> Result<Json<LessonsView>, Probl
 static EMPTY: std::sync::LazyLock<LearntPart> = std::sync::LazyLock::new(|| LearntPart {
     part: "all".into(),
     campaigns: Vec::new(),
-    summary: desk::drill::DrillSummary::default(),
+    summary: plans::drill::DrillSummary::default(),
     taken: None,
 });
 

@@ -2,13 +2,14 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::rework::{At, Listed, Part, Rework, change, closes_and_opens, notes, rework};
-use desk::{Candidates, Contract, Holding, Package, Place, Proposal};
+use desk::{Contract, Holding, Package, Proposal};
 use engine::State as DeskState;
 use engine::campaigns::{self, after, standing};
 use engine::money;
 use engine::state::underlying_of;
 use market::Quoter;
+use plans::rework::{At, Listed, Part, Rework, change, closes_and_opens, notes, rework};
+use plans::{Candidates, Place};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;

@@ -2,7 +2,6 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::rework::{Limits, Measure, Out};
 use desk::rules::{Measure as Rules, Side, Subject, most_at_risk, ruling};
 use desk::{Money, Price};
 use engine::State as DeskState;
@@ -10,6 +9,7 @@ use engine::campaigns::{self, standing};
 use engine::money;
 use engine::state::underlying_of;
 use market::Quoter;
+use plans::rework::{Limits, Measure, Out};
 use serde::{Deserialize, Serialize};
 use studies::ways::{Search, WayOut, ways_out};
 use utoipa::ToSchema;

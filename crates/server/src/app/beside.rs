@@ -6,9 +6,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use desk::calendar::is_session;
-use desk::drill::Drill;
 use desk::{Holding, Moment, Occurrence};
 use engine::State;
+use plans::drill::Drill;
 use serde::{Deserialize, Serialize};
 use studies::drills::{Action, CycleDone, DrillError, DrillGround, Played, Watching, Why, play};
 

@@ -6,12 +6,12 @@ use std::path::PathBuf;
 
 use clap::Args;
 use desk::Decimal;
-use desk::scout::{
+use jiff::civil::Date;
+use market::Quoter;
+use plans::scout::{
     FAMILIES, Family, Laws, Measured, RANK_MEASURES, Rank, RankMeasure, Region, ScoutAsked,
     ScoutLimits, legs_text, scout,
 };
-use jiff::civil::Date;
-use market::Quoter;
 use serde::Deserialize;
 use serde_json::Number;
 use studies::scouting::{Ground, LawFrom};

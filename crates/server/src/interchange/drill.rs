@@ -1,4 +1,4 @@
-//! Drills as text (TOML) and as JSON: one shape for both, one to one with [`desk::drill::Drill`].
+//! Drills as text (TOML) and as JSON: one shape for both, one to one with [`plans::drill::Drill`].
 //!
 //! Numbers are meant exactly as their decimals stand. Any number may be a list in a text that is to be
 //! played in all combinations ([`combinations`]); one drill has none.
@@ -6,13 +6,13 @@
 use std::fmt;
 use std::str::FromStr;
 
-use desk::drill::{
-    Adjust, Deed, Drill, DrillCondition, DrillEvent, DrillKind, DrillLeg, Enter, Every, Leave,
-    LegIn, LookTimes, PressedSide, Size, StrikeAt,
-};
 use desk::rules::{Condition, Measure, Side};
 use desk::{Decimal, Holding, Instrument, Kind, Leg, Money, Price};
 use jiff::civil::Date;
+use plans::drill::{
+    Adjust, Deed, Drill, DrillCondition, DrillEvent, DrillKind, DrillLeg, Enter, Every, Leave,
+    LegIn, LookTimes, PressedSide, Size, StrikeAt,
+};
 use serde::de::Visitor;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use serde_json::Value;
@@ -918,7 +918,7 @@ pub fn legs_held(legs: &Holding) -> String {
         .into_iter()
         .map(|l| (l.instrument.clone(), l.quantity))
         .collect();
-    desk::scout::legs_text(&all)
+    plans::scout::legs_text(&all)
 }
 
 /// A value on one line of TOML.

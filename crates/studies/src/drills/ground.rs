@@ -5,13 +5,13 @@ use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use desk::calendar::{close_of, is_session, open_of, previous_session};
-use desk::drill::{Drill, DrillEvent, LegIn, StrikeAt};
 use desk::{
     Carry, Contract, Expiration, Instrument, Moment, Price, Quote, Underlying, UnderlyingKind,
 };
 use jiff::civil::Date;
 use market::exchange::{LegQuote, Reliance};
 use market::{ANNOUNCED, AnnouncedKind, Listed, Quoter, UnderlyingAt, World};
+use plans::drill::{Drill, DrillEvent, LegIn, StrikeAt};
 
 use engine::sight::{YEAR, vol30};
 
@@ -81,7 +81,7 @@ impl<'a> DrillGround<'a> {
         drill.check().map_err(DrillError::Wrong)?;
         let symbol = &drill.symbol;
         let underlying = DrillGround::underlying(world, drill, until)?;
-        let outright = |l: &desk::drill::DrillLeg| l.what == LegIn::Underlying;
+        let outright = |l: &plans::drill::DrillLeg| l.what == LegIn::Underlying;
         if underlying.kind == UnderlyingKind::Index && drill.enter.legs.iter().any(outright) {
             return Err(DrillError::Wrong(format!(
                 "[enter] legs: {symbol} is an index, which nobody can buy; take options alone"

@@ -1,9 +1,6 @@
 //! The life of one cycle: from its entry look by look to its end.
 
 use desk::calendar::open_of;
-use desk::drill::{
-    CycleBooks, CycleSeen, Deed, DrillCondition, DrillEvent, DrillNeeds, SeenLeg, side_pressed,
-};
 use desk::position::{Position, PositionKind, PositionLeg};
 use desk::rules::{CampaignSeen, NextDate, SeenGreeks, SoldLeg, sessions_to};
 use desk::{
@@ -13,6 +10,9 @@ use desk::{
 use jiff::civil::Date;
 use market::lifecycle::assigned_tonight;
 use market::{Listed, Quoter};
+use plans::drill::{
+    CycleBooks, CycleSeen, Deed, DrillCondition, DrillEvent, DrillNeeds, SeenLeg, side_pressed,
+};
 
 use super::ground::{Built, DrillError, DrillGround};
 use engine::sight::{greeks_of, to_even, to_sold};
@@ -632,7 +632,7 @@ impl<'a, 'g> Life<'a, 'g> {
     fn options_written(&self) -> bool {
         let legs = &self.ground.drill.enter.legs;
         legs.iter()
-            .any(|l| matches!(l.what, desk::drill::LegIn::Option { .. }))
+            .any(|l| matches!(l.what, plans::drill::LegIn::Option { .. }))
     }
 
     fn must_close(&mut self, quoter: &mut Quoter, at: Moment) -> Result<(), DrillError> {

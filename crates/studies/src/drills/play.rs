@@ -3,11 +3,11 @@
 use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use desk::drill::{CycleSeen, Every, Size};
 use desk::rules::{CampaignSeen, sessions_to};
 use desk::{Decimal, Expiration, Moment, Money, Structure};
 use jiff::civil::Date;
 use market::Quoter;
+use plans::drill::{CycleSeen, Every, Size};
 use rayon::prelude::*;
 
 use super::ground::{DrillError, DrillGround};

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use desk::drill::{CycleSummed, DrillSummary, Split, drawdown, summed};
 use desk::{Moment, Money, Price};
 use jiff::civil::Date;
+use plans::drill::{CycleSummed, DrillSummary, Split, drawdown, summed};
 
 use super::ground::DrillGround;
 use super::life::CycleDone;

@@ -1,11 +1,11 @@
 //! What conditions would have made of something that was entered by hand: held as it was opened, left at
 //! the first close at which one of them holds, at the far side of every leg, or at its end.
 
-use desk::drill::{
-    CycleBooks, Drill, DrillCondition, DrillKind, Enter, Every, Leave, LookTimes, Size,
-};
 use desk::{Cycle as ExpirationCycle, Decimal, Expiration, Holding, Moment, Money};
 use market::{Quoter, World};
+use plans::drill::{
+    CycleBooks, Drill, DrillCondition, DrillKind, Enter, Every, Leave, LookTimes, Size,
+};
 
 use super::ground::{DrillError, DrillGround};
 use super::life::{CycleDone, Life};
@@ -75,7 +75,7 @@ pub fn road(
     let looks: Vec<Moment> = std::iter::successors(Some(drill.from), |d| d.tomorrow().ok())
         .take_while(|d| *d <= desk::calendar::next_session(last.date()))
         .filter(|d| desk::calendar::is_session(*d))
-        .map(|d| Moment::at(d, 0, desk::drill::LAST_LOOK))
+        .map(|d| Moment::at(d, 0, plans::drill::LAST_LOOK))
         .filter(|at| *at > opening.at && *at <= until && world.knows_chain(&drill.symbol, *at))
         .collect();
     let mut looks: Vec<Moment> = std::iter::once(opening.at).chain(looks).collect();

@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use desk::drill::{CycleSummed, DrillSummary, summed};
 use desk::rules::{Needs, Subject, ruling};
 use desk::{
     Campaign, MarginBasis, MarginHolding, MarginLeg, Moment, Money, Price, Structure, requirement,
 };
 use market::Quoter;
+use plans::drill::{CycleSummed, DrillSummary, summed};
 use rayon::prelude::*;
 
 use super::{closed, tags_of};

@@ -2,9 +2,9 @@
 //! campaigns. Each is held as it was opened and left at the first close at which the rule rings, at the
 //! far side of every leg and with fees; one that never rings holds to the end.
 
-use desk::drill::{DrillCondition, Interval, bootstrap_mean};
 use desk::rules::{Condition, Rule, Scope, Subject, ruling};
 use desk::{Campaign, Moment, Money};
+use plans::drill::{DrillCondition, Interval, bootstrap_mean};
 use rayon::prelude::*;
 
 use super::closed;
@@ -165,7 +165,7 @@ pub fn roads(state: &State, asked: Option<Condition>) -> (Vec<RoadSummary>, Vec<
             made: pairs.iter().map(|(m, _)| *m).sum(),
             would: pairs.iter().map(|(_, w)| *w).sum(),
             better: pairs.iter().filter(|(m, w)| m > w).count(),
-            mean: desk::drill::mean(&above),
+            mean: plans::drill::mean(&above),
             interval: bootstrap_mean(&above, SEED),
         }
     };

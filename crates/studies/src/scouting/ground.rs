@@ -2,10 +2,10 @@
 //! carried there, the market's law of it, and the options that end then or later.
 
 use desk::calendar::{Cycle, close_of};
-use desk::scout::{Laws, MarketLaw, OptionQuoted, ScoutEnding, Scouted, Variance};
 use desk::{Carry, Expiration, Lognormal, Moment, Price};
 use jiff::civil::Date;
 use market::{CarriedTo, Quoter, UnderlyingAt};
+use plans::scout::{Laws, MarketLaw, OptionQuoted, ScoutEnding, Scouted, Variance};
 use quant::SurfaceChances;
 use thiserror::Error;
 

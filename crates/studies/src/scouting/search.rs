@@ -3,15 +3,15 @@
 
 use desk::rules::{Measure, most_at_risk, ruling};
 use desk::rules::{Side, Subject};
-use desk::scout::{
-    ExpectationError, FoundBest, JudgedFold, Laws, LeanBand, Region, ScoutAsked, ScoutError,
-    ScoutLimit, ScoutProgress, WatchOne, best,
-};
 use desk::{
     EntryPrice, Evaluation, Holding, Instrument, Leg, Money, Proposal, Structure, Underlying,
 };
 use jiff::civil::Date;
 use market::{Quoter, UnderlyingAt};
+use plans::scout::{
+    ExpectationError, FoundBest, JudgedFold, Laws, LeanBand, Region, ScoutAsked, ScoutError,
+    ScoutLimit, ScoutProgress, WatchOne, best,
+};
 use thiserror::Error;
 
 use super::ground::{Ground, GroundError, LawFrom, thin};

@@ -10,10 +10,10 @@ import { Term } from '../../ui/terms';
 import {
   badEnds,
   badSure,
+  dateWanted,
   decimalsFor,
   expectationOf,
   isDrawn,
-  isPast,
   regionWords,
   requestOf,
   rounded,
@@ -56,10 +56,6 @@ export function ExpectPart() {
       write({ symbol, ...(w.unit === 'prices' ? { low: '', high: '' } : {}) });
   }, [symbol]);
   const at = market.data?.at;
-  useEffect(() => {
-    // A date that has passed is none to expect anything by.
-    if (at && isPast(written, at.slice(0, 10))) write({ by: '' });
-  }, [at, written]);
   const own = written.symbol === symbol;
   const expectation =
     at && own ? expectationOf(written, at.slice(0, 10), ahead(at, USUAL_DAYS)) : null;
@@ -67,10 +63,9 @@ export function ExpectPart() {
   const e = answer.data;
   const drawn = isDrawn(written);
   useEffect(() => {
-    if (!e || written.by !== '' || e.dates.length === 0) return;
-    const away = (d: string) => Math.abs(Date.parse(d) - Date.parse(e.date));
-    write({ by: e.dates.reduce((a, b) => (away(b) < away(a) ? b : a)) });
-  }, [e, written.by]);
+    const by = at ? dateWanted(written, at.slice(0, 10), e) : written.by;
+    if (by !== written.by) write({ by });
+  }, [at, written, e]);
   const now = JSON.stringify([symbol, expectation, asked]);
   const stale = found.request !== undefined && found.written !== now;
   const start = async () => {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { expectationOf, requestOf, turned, useAsked, useWritten } from './asked';
+import { dateWanted, expectationOf, requestOf, turned, useAsked, useWritten } from './asked';
 import type { SearchLine } from '../../api/client';
 import { pieces } from '../../api/streamed';
 
@@ -10,6 +10,32 @@ const read = (change: Partial<typeof written>) =>
   expectationOf({ ...written, ...change }, TODAY, '2031-04-18');
 const expectation = read({ low: '180', high: '', sure: '60' });
 if (!expectation) throw new Error('it makes sense');
+
+describe('the date to expect by', () => {
+  const answered = (date: string) => ({
+    date,
+    dates: ['2031-03-07', '2031-03-11', '2031-03-21', '2031-04-18'],
+  });
+  const wanted = (by: string, date?: string) =>
+    dateWanted({ ...written, by }, TODAY, date === undefined ? undefined : answered(date));
+  it('is the one written until it has passed, and then the nearest ahead of what is answered anew', () => {
+    expect(wanted('2031-05-16', '2031-04-10')).toBe('2031-05-16');
+    expect(wanted('2031-03-11', '2031-04-10')).toBe('');
+    expect(wanted('', '2031-04-10')).toBe('2031-04-18');
+    // Today's own expiration is none to expect anything by.
+    expect(wanted('', '2031-03-12')).toBe('2031-03-21');
+    expect(wanted('')).toBe('');
+  });
+  it('is final: asked again with what it said it says the same, whatever day the answer was for', () => {
+    for (const by of ['', '2031-03-07', '2031-03-11', '2031-03-21', '2031-05-16'])
+      for (const date of ['2031-02-21', '2031-03-07', '2031-03-11', '2031-03-12', '2031-06-20']) {
+        const first = wanted(by, date);
+        const second = wanted(first, date);
+        expect(wanted(second, date)).toBe(second);
+        if (second !== '') expect(second > TODAY).toBe(true);
+      }
+  });
+});
 
 describe('what is asked of a search', () => {
   it('is what is written, percentages as parts and empty fields as nothing', () => {

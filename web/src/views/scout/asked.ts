@@ -141,6 +141,19 @@ export function badEnds(w: Written) {
 /** A date on which nothing is left to expect. */
 export const isPast = (w: Written, today: string) => w.by !== '' && w.by <= today;
 
+/** The date to expect by: what is written, nothing where that has passed, and where nothing is written the one nearest to what was answered. An answer to an earlier day tells no date: what follows from this is final, so that whoever writes it is not asked again. */
+export function dateWanted(
+  w: Written,
+  today: string,
+  answered: { date: string; dates: string[] } | undefined,
+): string {
+  if (isPast(w, today)) return '';
+  if (w.by !== '' || !answered || answered.date <= today) return w.by;
+  const away = (d: string) => Math.abs(Date.parse(d) - Date.parse(answered.date));
+  const ahead = answered.dates.filter((d) => d > today);
+  return ahead.length === 0 ? '' : ahead.reduce((a, b) => (away(b) < away(a) ? b : a));
+}
+
 /** What is written as an expectation; without a region the market's band of one deviation, at the market's own chance. What makes no sense as it stands is none, so that nobody is asked about it. */
 export function expectationOf(w: Written, today: string, guess: string): Expectation | null {
   if (badSure(w) || badEnds(w) || isPast(w, today)) return null;

@@ -3,12 +3,12 @@
 use std::collections::HashMap;
 
 use desk::book::mend::{Prospect, Stance};
-use desk::rework::{Listed, Part, Rework, change, rework};
 use desk::{
-    Candidate as ListedOption, Candidates, EntryPrice, Holding, Instrument, Kind, Money, Price,
-    Proposal, Received, Shape, Underlying,
+    EntryPrice, Holding, Instrument, Kind, Money, Price, Proposal, Received, Shape, Underlying,
 };
 use market::Quoter;
+use plans::rework::{Listed, Part, Rework, change, rework};
+use plans::{Candidate as ListedOption, Candidates};
 
 use super::ground::{Ground, One, half, summed};
 use super::{ItemLooked, Lens, MendAsked, Pick, Source};

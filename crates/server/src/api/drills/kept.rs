@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use desk::drill::drill_words;
+use plans::drill::drill_words;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;

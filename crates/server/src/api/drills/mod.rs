@@ -44,7 +44,7 @@ impl DrillAsked {
     }
 
     /// The one drill that is meant.
-    fn one(&self) -> Result<desk::drill::Drill, Refusal> {
+    fn one(&self) -> Result<plans::drill::Drill, Refusal> {
         let all = self.all()?;
         match all.as_slice() {
             [(_, text)] => text.drill().map_err(wrong),

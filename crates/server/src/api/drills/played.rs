@@ -2,9 +2,9 @@
 
 use axum::Json;
 use axum::extract::State;
-use desk::drill::{DrillSummary, Split};
 use desk::{Holding, Underlying, recognise};
 use engine::state::State as DeskState;
+use plans::drill::{DrillSummary, Split};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use studies::drills::{

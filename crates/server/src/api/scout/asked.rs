@@ -1,7 +1,7 @@
 //! What is expected and what is searched for, as they cross.
 
-use desk::scout::{Family, Rank, RankMeasure, ScoutAsked, ScoutLimits};
 use desk::{Decimal, Money};
+use plans::scout::{Family, Rank, RankMeasure, ScoutAsked, ScoutLimits};
 use serde::{Deserialize, Serialize};
 use studies::scouting::{Expectation, LawFrom, SearchAsked, Where};
 use utoipa::ToSchema;
@@ -331,7 +331,7 @@ impl SearchRequest {
             return wrong("width", format!("{w} is no width; write one above zero"));
         }
         let mut families = Vec::new();
-        for (family, _) in desk::scout::FAMILIES {
+        for (family, _) in plans::scout::FAMILIES {
             if self.families.contains(&FamilyWord::from(*family)) {
                 families.push(*family);
             }

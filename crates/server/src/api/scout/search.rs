@@ -4,11 +4,11 @@ use std::time::{Duration, Instant};
 
 use axum::extract::State;
 use axum::response::IntoResponse;
-use desk::scout::ScoutLimit;
 use desk::{CheckCode, EventKind, Verdict, recognise};
 use engine::state::{State as DeskState, underlying_of};
 use jiff::civil::Date;
 use market::Quoter;
+use plans::scout::ScoutLimit;
 use serde::Serialize;
 use studies::scouting::{
     FoundRow, SearchAsked, SearchFound, SearchProgress, expected, held_units, judged, most_of_each,

@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::{Part, Rework};
 use crate::idea::Place;
-use crate::time::short_date;
+use desk::short_date;
 
 impl fmt::Display for Part {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

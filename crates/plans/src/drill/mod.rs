@@ -1,7 +1,7 @@
 //! A drill: when to enter, what, how large, when to adjust and how, when to leave. It is data; together
 //! with a market and a span it makes the same cycles every time.
 //!
-//! Its conditions are those of [my rules](crate::rules) on the cycle as a campaign, and a few that know
+//! Its conditions are those of [my rules](desk::rules) on the cycle as a campaign, and a few that know
 //! its legs by number ([`DrillCondition`]). [`CycleBooks`] is what a cycle trades, holds and pays;
 //! the `summary` of many cycles is worked out here too. Which options are listed and what they quote is
 //! somebody else's.
@@ -22,16 +22,16 @@ pub use summary::{
 };
 pub use words::{condition_words, drill_words};
 
-use crate::calendar::{Expiration, monthly_expiration, session_on_or_before};
-use crate::number::{Decimal, Money, Price};
-use crate::underlying::Underlying;
+use desk::Underlying;
+use desk::calendar::{Expiration, monthly_expiration, session_on_or_before};
+use desk::{Decimal, Money, Price};
 
 /// Minutes of the day of the first look, 09:45.
 pub const FIRST_LOOK: i64 = 9 * 60 + 45;
 /// Minutes of the day of the last look, 15:45.
 pub const LAST_LOOK: i64 = 15 * 60 + 45;
 /// Most legs of a drill.
-pub const MOST_DRILL_LEGS: usize = crate::package::MOST_LEGS;
+pub const MOST_DRILL_LEGS: usize = desk::MOST_LEGS;
 
 /// When a session is looked at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -6,14 +6,14 @@
 use quant::Kind;
 
 use super::PressedSide;
-use crate::contract::Contract;
-use crate::holding::{Holding, Leg};
-use crate::instrument::Instrument;
-use crate::number::{Decimal, Money, Price};
-use crate::package_quote::Quote;
-use crate::part_way::part_way_price;
-use crate::shape::Received;
-use crate::underlying::{Fees, Underlying};
+use desk::Contract;
+use desk::Instrument;
+use desk::Quote;
+use desk::Received;
+use desk::part_way_price;
+use desk::{Decimal, Money, Price};
+use desk::{Fees, Underlying};
+use desk::{Holding, Leg};
 
 /// The books of one cycle.
 #[derive(Debug, Clone, PartialEq, Default)]

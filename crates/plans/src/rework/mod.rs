@@ -11,12 +11,12 @@ pub use ways::{Asked, At, Limits, Measure, MoveFamily, Out, Way, Ways, ways};
 use quant::Kind;
 use thiserror::Error;
 
-use crate::contract::Contract;
-use crate::holding::{Holding, Leg};
 use crate::idea::{Candidates, Place};
-use crate::number::{Money, Price};
-use crate::shape::{Shape, profile};
-use crate::underlying::Underlying;
+use desk::Contract;
+use desk::Underlying;
+use desk::{Holding, Leg};
+use desk::{Money, Price};
+use desk::{Shape, profile};
 
 /// Which legs a move is about.
 #[derive(Debug, Clone, PartialEq, Eq)]

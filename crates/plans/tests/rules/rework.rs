@@ -1,10 +1,12 @@
 //! What a campaign holds is changed as a trader means it, and the order between is exact.
 
 use crate::common::*;
-use desk::rework::{
+use crate::field::*;
+use desk::*;
+use plans::rework::{
     Listed, Note, Part, Rework, Stuck, change, closes_and_opens, notes, pressed, rework,
 };
-use desk::*;
+use plans::{Candidates, Place};
 use proptest::prelude::*;
 
 /// Two expirations of strikes 80 to 120 by 2.50, the price at 100.
@@ -263,8 +265,8 @@ fn one_side_is_pressed_whoever_asks() {
     ] {
         let spot = price(spot);
         assert_eq!(held.pressed(spot), Some(kind), "{spot}");
-        assert_eq!(desk::rework::pressed(&held, spot.to_f64()), Some(kind));
-        use desk::drill::{PressedSide, side_pressed};
+        assert_eq!(plans::rework::pressed(&held, spot.to_f64()), Some(kind));
+        use plans::drill::{PressedSide, side_pressed};
         assert_eq!(side_pressed(&held, spot, PressedSide::Pressed), Some(kind));
         let other = if kind == Kind::Put {
             Kind::Call

@@ -1,7 +1,7 @@
 //! What rules a candidate out: limits of the trader's own, each of one package.
 
-use crate::account_rules::AccountRules;
-use crate::number::Money;
+use desk::AccountRules;
+use desk::Money;
 
 /// The lean of the book, and the band that it should stay in.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -9,7 +9,7 @@ use super::field::Scouted;
 use super::judge::Judge;
 use super::limits::ScoutLimit;
 use super::{JudgedPack, ScoutAsked, ScoutError};
-use crate::underlying::UnderlyingKind;
+use desk::UnderlyingKind;
 
 /// What was found.
 #[derive(Debug, Clone)]

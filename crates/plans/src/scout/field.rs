@@ -5,10 +5,10 @@ use quant::{Accuracy, Kind, Model, Tail, Terms};
 use rayon::prelude::*;
 
 use super::law::{Laws, Upto};
-use crate::contract::Contract;
-use crate::number::Price;
-use crate::time::Moment;
-use crate::underlying::{Fees, Underlying};
+use desk::Contract;
+use desk::Moment;
+use desk::Price;
+use desk::{Fees, Underlying};
 
 /// One option as it is quoted.
 #[derive(Debug, Clone, PartialEq)]

@@ -7,9 +7,9 @@ use super::{
     Adjust, Deed, Drill, DrillCondition, DrillEvent, DrillKind, DrillLeg, Every, LegIn, LookTimes,
     PressedSide, Size, StrikeAt,
 };
-use crate::number::{Decimal, Price};
-use crate::rules::{Measure, Side};
-use crate::time::short_date;
+use desk::rules::{Measure, Side};
+use desk::short_date;
+use desk::{Decimal, Price};
 
 fn listed(all: &[String], last: &str) -> String {
     match all {

@@ -6,9 +6,9 @@
 use quant::Kind;
 use serde::{Deserialize, Serialize};
 
-use crate::contract::Contract;
-use crate::holding::{Holding, Leg};
-use crate::number::Price;
+use desk::Contract;
+use desk::Price;
+use desk::{Holding, Leg};
 
 /// What is wanted to happen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -143,7 +143,7 @@ pub fn ideas(intention: Intention, m: &Material) -> Vec<Idea> {
     let far = |kind, place| m.far.as_ref().and_then(|f| f.pick(kind, place));
     let own = |quantity| {
         m.own.as_ref().map(|s| Leg {
-            instrument: crate::instrument::Instrument::Underlying(s.clone()),
+            instrument: desk::Instrument::Underlying(s.clone()),
             quantity,
         })
     };

@@ -9,15 +9,15 @@ use std::collections::HashMap;
 use quant::{Lognormal, Tail};
 use rayon::prelude::*;
 
-use crate::carry::Carry;
-use crate::contract::Contract;
-use crate::holding::{Holding, Leg};
 use crate::idea::Candidates;
-use crate::number::Price;
-use crate::proposal::MarketView;
-use crate::time::Moment;
-use crate::underlying::{Fees, Underlying};
-use crate::valuation::{LegMarket, Legs};
+use desk::Carry;
+use desk::Contract;
+use desk::MarketView;
+use desk::Moment;
+use desk::Price;
+use desk::{Fees, Underlying};
+use desk::{Holding, Leg};
+use desk::{LegMarket, Legs};
 
 /// One listed expiration: what is listed there, its markets in the same order, and its law.
 #[derive(Debug, Clone)]

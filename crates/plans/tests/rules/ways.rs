@@ -2,9 +2,10 @@
 //! was looked at is lost on the way.
 
 use crate::common::*;
-use desk::rework::{Asked, At, Field, Limits, Measure, Out, Way, Ways, change, ways};
+use crate::field::*;
 use desk::*;
 use jiff::civil::date;
+use plans::rework::{Asked, At, Field, Limits, Measure, Out, Way, Ways, change, ways};
 
 /// Two condors for 1.20 each, of which 37.40 was realised and paid as fees before.
 const NET: &str = "202.60";

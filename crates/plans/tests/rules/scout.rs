@@ -1,9 +1,9 @@
 //! Scout: one's own law, families complete against brute force, and figures against integration.
 
 use crate::common::*;
-use desk::scout::*;
 use desk::*;
 use jiff::civil::date;
+use plans::scout::*;
 use quant::{Lognormal, cdf};
 
 /// The market's law: 100 carried to 101, deviation of the logarithm 0.2.

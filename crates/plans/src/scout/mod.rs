@@ -21,8 +21,8 @@ pub use limits::{LeanBand, ScoutLimit, ScoutLimits};
 pub use measure::{Bounds, Measured, Pieces};
 pub use ranked::{Found, FoundBest, JudgedFold, ScoutProgress, SoFar, WatchOne, best, scout};
 
-use crate::instrument::Instrument;
-use crate::number::{Decimal, Money, Price};
+use desk::Instrument;
+use desk::{Decimal, Money, Price};
 
 macro_rules! measures {
     ($($(#[$doc:meta])* $name:ident $word:literal;)*) => {

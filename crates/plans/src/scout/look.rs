@@ -11,9 +11,9 @@ use super::judge::{Judge, Sides};
 use super::law::Upto;
 use super::measure::{Bounds, Pieces};
 use super::{RANK_MEASURES, Rank, RankMeasure, ScoutLimit};
-use crate::account_rules::AccountRules;
-use crate::margin::{MarginBasis, levels};
-use crate::number::Money;
+use desk::AccountRules;
+use desk::Money;
+use desk::{MarginBasis, levels};
 
 /// What is worked out of a pack only when it is asked for.
 struct Figures<'j, 'a> {

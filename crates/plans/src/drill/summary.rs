@@ -13,7 +13,7 @@
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{RngCore, SeedableRng};
 
-use crate::number::Money;
+use desk::Money;
 
 /// Two-sided 95 % of the normal law.
 const Z: f64 = 1.959_963_984_540_054;

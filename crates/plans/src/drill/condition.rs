@@ -5,9 +5,9 @@ use std::cmp::Ordering;
 
 use jiff::civil::Date;
 
-use crate::number::{Decimal, Price};
-use crate::rules::{CampaignSeen, Condition, Figure, Measure, Needs, Side, Subject, sessions_to};
-use crate::time::Moment;
+use desk::Moment;
+use desk::rules::{CampaignSeen, Condition, Figure, Measure, Needs, Side, Subject, sessions_to};
+use desk::{Decimal, Price};
 
 /// A kind of dated event.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -11,12 +11,12 @@ use super::field::{Prepared, Scouted};
 use super::law::Upto;
 use super::measure::{Measured, Pieces};
 use super::{JudgedPack, ScoutAsked, ScoutError};
-use crate::instrument::Instrument;
-use crate::margin::{
+use desk::Instrument;
+use desk::{
     FEW, MarginBasis, MarginHolding, MarginLeg, OneContract, requirement, requirement_of_few,
 };
-use crate::number::{Money, Price};
-use crate::part_way::{part_way, part_way_step};
+use desk::{Money, Price};
+use desk::{part_way, part_way_step};
 
 /// Everything that the figures of a pack come from, prepared once.
 pub(super) struct Judge<'a> {

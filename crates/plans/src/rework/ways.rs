@@ -9,14 +9,14 @@ use rayon::prelude::*;
 
 use super::judge::{Field, Made, Slot, Table};
 use super::{Listed, Part, Rework, change, other, pressed, rework};
-use crate::contract::Contract;
-use crate::entry_price::EntryPrice;
-use crate::holding::Holding;
-use crate::instrument::Instrument;
-use crate::number::{Money, Price};
-use crate::package::Package;
-use crate::package_quote::{Quote, package_quote};
-use crate::shape::Received;
+use desk::Contract;
+use desk::EntryPrice;
+use desk::Holding;
+use desk::Instrument;
+use desk::Package;
+use desk::Received;
+use desk::{Money, Price};
+use desk::{Quote, package_quote};
 
 /// At which price of its market a change is counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

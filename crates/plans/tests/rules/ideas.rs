@@ -1,7 +1,9 @@
 //! Ideas serve their intention, and legs are picked where they are asked for.
 
 use crate::common::*;
+use crate::field::*;
 use desk::*;
+use plans::*;
 
 fn material(held: i64) -> Material {
     Material {
@@ -165,7 +167,7 @@ fn no_call_is_sold_on_shares_twice() {
             promised,
             ..material(300)
         };
-        let alone = |idea: &desk::Idea| idea.structure.underlying_quantity() == 0;
+        let alone = |idea: &plans::Idea| idea.structure.underlying_quantity() == 0;
         let calls = |(c, n): (&desk::Contract, i64)| (c.kind == Kind::Call && n < 0).then_some(n);
         let made = ideas(intention, &m).into_iter().filter(alone);
         made.filter(|i| i.why.contains("you hold"))
