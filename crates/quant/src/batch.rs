@@ -82,6 +82,24 @@ impl<T: Default> Sorted<T> {
 }
 
 /// Price and Greeks of each contract, or why it has none.
+///
+/// ```
+/// use quant::{Accuracy, Kind, PricedOn, Style, Terms, Vanilla, value_all};
+/// let terms = Terms {
+///     kind: Kind::Put,
+///     style: Style::American,
+///     strike: 100.0,
+///     time: 0.25,
+///     rate: 0.05,
+///     carry_yield: 0.0,
+///     vol: 0.20,
+/// };
+/// let at = |spot| Vanilla { terms, spot, on: PricedOn::Spot };
+/// let values = value_all(&[at(95.0), at(105.0), at(-1.0)], Accuracy::Interactive);
+/// assert!(values[0].as_ref().is_ok_and(|v| v.price > 5.0));
+/// // What cannot be priced is told at its place; the others stand.
+/// assert!(values[1].is_ok() && values[2].is_err());
+/// ```
 pub fn value_all(contracts: &[Vanilla], accuracy: Accuracy) -> Vec<Result<Valuation, Error>> {
     let mut sorted = Sorted::of(contracts, |c| {
         on_future(&c.terms, still_value(&c.terms, c.spot), c.on)
@@ -123,6 +141,24 @@ pub fn value_universe(contracts: &[Vanilla], accuracy: Accuracy) -> Vec<Result<V
 }
 
 /// Prices alone: a fifth of the work for options with an exercise boundary.
+///
+/// ```
+/// use quant::{Accuracy, Kind, PricedOn, Style, Terms, Vanilla, price_all};
+/// let terms = Terms {
+///     kind: Kind::Put,
+///     style: Style::American,
+///     strike: 100.0,
+///     time: 0.25,
+///     rate: 0.05,
+///     carry_yield: 0.0,
+///     vol: 0.20,
+/// };
+/// let at = |spot| Vanilla { terms, spot, on: PricedOn::Spot };
+/// let prices: Result<Vec<f64>, _> = price_all(&[at(95.0), at(100.0)], Accuracy::Interactive).into_iter().collect();
+/// let prices = prices?;
+/// assert!(prices[0] > prices[1] && prices[0] >= 5.0);
+/// # Ok::<(), quant::Error>(())
+/// ```
 pub fn price_all(contracts: &[Vanilla], accuracy: Accuracy) -> Vec<Result<f64, Error>> {
     let mut sorted = Sorted::of(contracts, |c| still_value(&c.terms, c.spot).price);
     sorted.europeans(contracts, |_, v| v.price);

@@ -30,6 +30,15 @@ pub enum RootError {
 
 /// Finds x in `[lo, hi]` with f(x) = 0; `tolerance` is absolute, on x.
 ///
+/// ```
+/// // The root of two.
+/// let root = quant::find_root(|x| x * x - 2.0, 0.0, 2.0, 1e-12)?;
+/// assert!((root.x - 2.0_f64.sqrt()).abs() < 1e-11);
+/// // Both ends on one side of zero enclose nothing.
+/// assert!(quant::find_root(|x| x * x - 2.0, 2.0, 3.0, 1e-12).is_err());
+/// # Ok::<(), quant::RootError>(())
+/// ```
+///
 /// # Errors
 /// No change of sign between the ends, or no convergence.
 pub fn find_root(

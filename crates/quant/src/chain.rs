@@ -135,6 +135,26 @@ const SPAN: f64 = 2.5;
 
 /// Prices and Greeks of one expiration.
 ///
+/// ```
+/// use quant::{Accuracy, Chain, Kind, PricedOn, Style, value_chain};
+/// let strikes: Vec<f64> = (90..=110).map(f64::from).collect();
+/// let chain = Chain {
+///     style: Style::American,
+///     on: PricedOn::Spot,
+///     spot: 100.0,
+///     time: 0.25,
+///     rate: 0.05,
+///     carry_yield: 0.0,
+///     kinds: &[Kind::Put; 21],
+///     strikes: &strikes,
+///     vols: &[0.20; 21],
+/// };
+/// let values = value_chain(&chain, Accuracy::Interactive)?;
+/// // A put is worth more the higher its strike.
+/// assert!(values.price.is_sorted() && values.price[20] >= 10.0);
+/// # Ok::<(), quant::ChainError>(())
+/// ```
+///
 /// # Errors
 /// Columns of different lengths, or terms that no engine covers.
 pub fn value_chain(chain: &Chain<'_>, accuracy: Accuracy) -> Result<Values, ChainError> {
@@ -245,6 +265,17 @@ impl EarlyExercise {
 
     /// What early exercise adds to price and to delta of each option (kind, strike, volatility)
     /// over the European ones; nothing where it never pays, and for kinds that were not asked for.
+    ///
+    /// ```
+    /// use quant::{EarlyExercise, Kind};
+    /// let kept = EarlyExercise::new(&[Kind::Put], 0.25, 0.05, 0.0, 0.15, 0.30)?;
+    /// let put = kept.premiums(&[(Kind::Put, 100.0, 0.20)], 95.0)[0];
+    /// // What may be exercised early costs some cents more, and falls a little faster.
+    /// assert!(put.0 > 0.05 && put.0 < 0.50 && put.1 < 0.0);
+    /// // Nothing was solved for calls, which are held to their end here.
+    /// assert_eq!(kept.premiums(&[(Kind::Call, 100.0, 0.20)], 95.0)[0], (0.0, 0.0));
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn premiums(&self, options: &[(Kind, f64, f64)], spot: f64) -> Vec<(f64, f64)> {
         let mut out = vec![(0.0, 0.0); options.len()];
         for (kind, boundaries) in [(Kind::Call, &self.calls), (Kind::Put, &self.puts)] {

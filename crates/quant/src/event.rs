@@ -41,6 +41,15 @@ pub enum EventError {
 /// each (years, volatility), the nearer first. Where only the later contains the event the nearer
 /// one is its base; where both do, what lies between them is.
 ///
+/// ```
+/// // News comes between two expirations at 25 %, and the later one has a variance of 0.05² more than time
+/// // alone explains: a move of 5 % is priced.
+/// let later = ((0.25 * 0.25 * 0.06 + 0.05 * 0.05) / 0.06_f64).sqrt();
+/// let told = quant::event_move((0.02, 0.25), (0.06, later), 0.04);
+/// let told = told.unwrap();
+/// assert!((told.deviation - 0.05).abs() < 1e-9 && (told.base_vol - 0.25).abs() < 1e-9);
+/// ```
+///
 /// # Errors
 /// [`EventError`].
 pub fn event_move(near: (f64, f64), far: (f64, f64), event: f64) -> Result<EventMove, EventError> {

@@ -84,6 +84,25 @@ impl std::fmt::Display for Bound {
 
 /// The volatility at which the option in `terms` (its own `vol` is ignored) costs `price`.
 ///
+/// ```
+/// // Hull's example (from memory): a call of 1.875 at 21 on a strike of 20 implies 23.5 % a year.
+/// use quant::{Kind, Style, Terms, implied_vol};
+/// let terms = Terms {
+///     kind: Kind::Call,
+///     style: Style::European,
+///     strike: 20.0,
+///     time: 0.25,
+///     rate: 0.10,
+///     carry_yield: 0.0,
+///     vol: 0.0,
+/// };
+/// let vol = implied_vol(&terms, 21.0, 1.875)?;
+/// assert!((vol - 0.235).abs() < 0.0005);
+/// // Less than it is worth without volatility implies none.
+/// assert!(implied_vol(&terms, 21.0, 1.20).is_err());
+/// # Ok::<(), quant::ImpliedError>(())
+/// ```
+///
 /// # Errors
 /// A price outside of its bounds or too far from the money, no time left, or terms out of range.
 pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedError> {
@@ -103,6 +122,25 @@ pub fn implied_vol(terms: &Terms, spot: f64, price: f64) -> Result<f64, ImpliedE
 
 /// The volatility of each contract (its own `vol` is ignored) at its price, or why it has none:
 /// many for a tenth of the time each.
+///
+/// ```
+/// use quant::{Accuracy, Kind, PricedOn, Style, Terms, Vanilla, implied_vol_all};
+/// let terms = Terms {
+///     kind: Kind::Put,
+///     style: Style::American,
+///     strike: 100.0,
+///     time: 0.5,
+///     rate: 0.05,
+///     carry_yield: 0.0,
+///     vol: 0.0,
+/// };
+/// let at = |spot| Vanilla { terms, spot, on: PricedOn::Spot };
+/// let rows = [(at(100.0), 6.0), (at(80.0), 12.0)];
+/// let vols = implied_vol_all(&rows, Accuracy::Interactive);
+/// assert!(vols[0].as_ref().is_ok_and(|vol| (vol - 0.25).abs() < 0.02));
+/// // 12.00 for what can be exercised for 20.00 is no price.
+/// assert!(vols[1].is_err());
+/// ```
 pub fn implied_vol_all(
     rows: &[(Vanilla, f64)],
     accuracy: Accuracy,
@@ -549,6 +587,24 @@ fn enclosed(
 }
 
 /// The volatility at which an option with cash dividends costs `price`.
+///
+/// ```
+/// use quant::{Accuracy, Dividend, DividendModel, Kind, Style, Terms, implied_vol_with_dividends};
+/// let terms = Terms {
+///     kind: Kind::Call,
+///     style: Style::American,
+///     strike: 40.0,
+///     time: 0.5,
+///     rate: 0.09,
+///     carry_yield: 0.0,
+///     vol: 0.30,
+/// };
+/// let paid = [2.0, 5.0].map(|month| Dividend { time: month / 12.0, amount: 0.5 });
+/// let price = DividendModel::new(&terms, &paid, Accuracy::Interactive)?.price(40.0)?;
+/// let vol = implied_vol_with_dividends(&terms, &paid, 40.0, price, Accuracy::Interactive).unwrap();
+/// assert!((vol - 0.30).abs() < 1e-4);
+/// # Ok::<(), quant::Error>(())
+/// ```
 ///
 /// # Errors
 /// As [`implied_vol`].

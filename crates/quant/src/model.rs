@@ -281,6 +281,26 @@ impl Model {
     }
 
     /// Price per unit at `spot`. A spot of zero or below gives the value of a worthless underlying.
+    ///
+    /// ```
+    /// // A put that may be exercised early is worth more than one that may not.
+    /// use quant::{Accuracy, Kind, Model, Style, Terms};
+    /// let terms = Terms {
+    ///     kind: Kind::Put,
+    ///     style: Style::American,
+    ///     strike: 50.0,
+    ///     time: 5.0 / 12.0,
+    ///     rate: 0.10,
+    ///     carry_yield: 0.0,
+    ///     vol: 0.40,
+    /// };
+    /// let american = Model::new(&terms, Accuracy::Interactive)?.price(50.0);
+    /// let european = Terms { style: Style::European, ..terms };
+    /// let european = Model::new(&european, Accuracy::Interactive)?.price(50.0);
+    /// // Hull's lattices come to 4.28 (from memory), the formula without early exercise to 4.08.
+    /// assert!((american - 4.28).abs() < 0.01 && (european - 4.08).abs() < 0.01);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn price(&self, spot: f64) -> f64 {
         let mut out = [0.0];
         self.prices(&[spot], &mut out);
@@ -289,6 +309,24 @@ impl Model {
 
     /// As [`Model::price`] at many spots, for much less than one by one. `out` is as long as
     /// `spots`.
+    ///
+    /// ```
+    /// use quant::{Accuracy, Kind, Model, Style, Terms};
+    /// let terms = Terms {
+    ///     kind: Kind::Put,
+    ///     style: Style::American,
+    ///     strike: 100.0,
+    ///     time: 0.25,
+    ///     rate: 0.05,
+    ///     carry_yield: 0.0,
+    ///     vol: 0.20,
+    /// };
+    /// let model = Model::new(&terms, Accuracy::Interactive)?;
+    /// let (spots, mut prices) = ([70.0, 100.0, 130.0], [0.0; 3]);
+    /// model.prices(&spots, &mut prices);
+    /// assert!((prices[0] - 30.0).abs() < 1e-9 && prices[1] > prices[2]);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn prices(&self, spots: &[f64], out: &mut [f64]) {
         assert_eq!(spots.len(), out.len(), "one place for each spot");
         let t = &self.terms;
@@ -355,6 +393,24 @@ impl Model {
 
     /// Price and all Greeks at `spot`, which must be above zero. Rho holds the spot and the yield fixed.
     ///
+    /// ```
+    /// use quant::{Accuracy, Kind, Model, Style, Terms};
+    /// let terms = Terms {
+    ///     kind: Kind::Put,
+    ///     style: Style::American,
+    ///     strike: 100.0,
+    ///     time: 0.25,
+    ///     rate: 0.05,
+    ///     carry_yield: 0.0,
+    ///     vol: 0.20,
+    /// };
+    /// let model = Model::new(&terms, Accuracy::Interactive)?;
+    /// // Far below the strike nothing is better than to exercise it: it moves like a share sold.
+    /// let deep = model.value(70.0)?;
+    /// assert!((deep.price - 30.0).abs() < 1e-12 && (deep.delta, deep.gamma) == (-1.0, 0.0));
+    /// # Ok::<(), quant::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// A spot out of range.
     pub fn value(&self, spot: f64) -> Result<Valuation, Error> {
@@ -364,6 +420,24 @@ impl Model {
     /// Price and all Greeks at a price of the underlying, which must be above zero. On a spot rho holds
     /// the spot and the yield fixed. On a future delta is with respect to the future, the yield must equal
     /// the rate, and rho holds the future fixed: only the discounting moves.
+    ///
+    /// ```
+    /// use quant::{Accuracy, Kind, Model, PricedOn, Style, Terms};
+    /// // A call on a future: a higher rate takes from its price alone, it does not lift the future.
+    /// let terms = Terms {
+    ///     kind: Kind::Call,
+    ///     style: Style::European,
+    ///     strike: 70.0,
+    ///     time: 0.25,
+    ///     rate: 0.05,
+    ///     carry_yield: 0.05,
+    ///     vol: 0.30,
+    /// };
+    /// let model = Model::new(&terms, Accuracy::Interactive)?;
+    /// let (on_future, on_spot) = (model.value_on(70.0, PricedOn::Future)?, model.value(70.0)?);
+    /// assert!(on_future.rho_point < 0.0 && on_spot.rho_point > 0.0);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     ///
     /// # Errors
     /// A price out of range; on a future a yield that is not the rate.

@@ -47,6 +47,22 @@ impl Aim {
 /// `drift` and `vol` of the price are per year; `gain(t, prices)` gives the profit `t` years from
 /// now at each of the prices, continuous in both.
 ///
+/// ```
+/// // A gain of 10 on a share is reached when 110 is touched: the same chance as that of the barrier.
+/// let reached = quant::chance_of_reaching(
+///     100.0,
+///     0.0,
+///     0.20,
+///     0.25,
+///     |_, prices| prices.iter().map(|s| s - 100.0).collect(),
+///     10.0,
+///     None,
+/// )?;
+/// let touched = quant::touch(100.0, 50.0, 110.0, 0.0, 0.20, 0.25)?.high;
+/// assert!((reached - touched).abs() < 0.005, "{reached} {touched}");
+/// # Ok::<(), quant::Error>(())
+/// ```
+///
 /// # Errors
 /// A spot, a volatility, a time or a target out of range.
 pub fn chance_of_reaching(

@@ -62,6 +62,14 @@ impl<W: Fn(f64, f64) -> f64> SurfaceChances<W> {
     }
 
     /// Chance of finishing below `price`, `time` years ahead.
+    ///
+    /// ```
+    /// // A surface without a smile is the lognormal law.
+    /// let flat = quant::SurfaceChances::new(100.0, 0.0, |_, t| 0.04 * t)?;
+    /// let law = quant::Lognormal::new(100.0, 0.0, 0.20, 0.25)?;
+    /// assert!((flat.below(95.0, 0.25) - law.below(95.0)).abs() < 1e-6);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn below(&self, price: f64, time: f64) -> f64 {
         if price <= 0.0 {
             return 0.0;
@@ -76,6 +84,13 @@ impl<W: Fn(f64, f64) -> f64> SurfaceChances<W> {
     }
 
     /// E(S − K)⁺, undiscounted; the whole forward less the strike at a strike of 0 or below.
+    ///
+    /// ```
+    /// let flat = quant::SurfaceChances::new(100.0, 0.0, |_, t| 0.04 * t)?;
+    /// // Undiscounted; at the money about 0.4·σ√T of the price.
+    /// assert!((flat.call(100.0, 0.25) - 3.99).abs() < 0.01);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn call(&self, strike: f64, time: f64) -> f64 {
         let forward = self.forward(time);
         if strike <= 0.0 {
@@ -132,6 +147,13 @@ impl<W: Fn(f64, f64) -> f64> SurfaceChances<W> {
     }
 
     /// The price below which it finishes with chance `share`: an edge of the cone.
+    ///
+    /// ```
+    /// let flat = quant::SurfaceChances::new(100.0, 0.0, |_, t| 0.04 * t)?;
+    /// let low = flat.quantile(0.16, 0.25)?;
+    /// assert!((flat.below(low, 0.25) - 0.16).abs() < 1e-6);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     ///
     /// # Errors
     /// A share outside of 0 to 1, or a surface with arbitrage.

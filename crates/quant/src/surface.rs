@@ -20,6 +20,15 @@ pub struct Ssvi {
 impl Ssvi {
     /// Accepts only parameters that satisfy the sufficient no-arbitrage conditions.
     ///
+    /// ```
+    /// // Skewed to the downside: puts below the price imply more than calls as far above it.
+    /// let ssvi = quant::Ssvi::new(-0.6, 1.0, 0.5)?;
+    /// assert!(ssvi.vol(-0.1, 0.01, 0.25) > ssvi.vol(0.1, 0.01, 0.25));
+    /// // A surface that allowed arbitrage is refused.
+    /// assert!(quant::Ssvi::new(-0.9, 3.0, 0.5).is_err());
+    /// # Ok::<(), quant::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// Parameters that do not.
     pub fn new(rho: f64, eta: f64, gamma: f64) -> Result<Ssvi, Error> {
@@ -59,6 +68,14 @@ impl Ssvi {
     }
 
     /// The slice whose at-the-money total variance is `theta`, above zero.
+    ///
+    /// ```
+    /// let ssvi = quant::Ssvi::new(-0.6, 1.0, 0.5)?;
+    /// let slice = ssvi.slice(0.01);
+    /// // At the money it has the total variance that it was asked for.
+    /// assert!((slice.total_variance(0.0) - 0.01).abs() < 1e-12);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn slice(&self, theta: f64) -> SsviSlice {
         let phi =
             self.eta / (libm::pow(theta, self.gamma) * libm::pow(1.0 + theta, 1.0 - self.gamma));
@@ -95,6 +112,14 @@ impl SsviSlice {
 /// Gatheral & Jacquier's g(k), the factor that turns a normal density into the smile's: a slice has
 /// no butterfly arbitrage where it is not negative. `w` is the slice's total variance as a function
 /// of k; derivatives are central differences with step `h`.
+///
+/// ```
+/// // A flat smile turns the normal density into itself.
+/// let g = quant::butterfly_density_factor(|_| 0.04, 0.1, 1e-3);
+/// assert!((g - 1.0).abs() < 1e-9);
+/// // One that is bent downwards sells a butterfly for less than nothing.
+/// assert!(quant::butterfly_density_factor(|k: f64| 0.04 - 2.0 * k * k, 0.0, 1e-3) < 0.0);
+/// ```
 pub fn butterfly_density_factor(w: impl Fn(f64) -> f64, k: f64, h: f64) -> f64 {
     let (down, mid, up) = (w(k - h), w(k), w(k + h));
     let first = (up - down) / (2.0 * h);
@@ -106,6 +131,13 @@ pub fn butterfly_density_factor(w: impl Fn(f64) -> f64, k: f64, h: f64) -> f64 {
 /// Total variance between two expirations at one log-moneyness, linear in time; `near` and `far`
 /// are (years, total variance). Refuses a far variance below the near one: that would be calendar
 /// arbitrage.
+///
+/// ```
+/// // Half way in time, half way in total variance.
+/// let w = quant::total_variance_between((0.1, 0.004), (0.3, 0.016), 0.2)?;
+/// assert!((w - 0.010).abs() < 1e-12);
+/// # Ok::<(), quant::Error>(())
+/// ```
 ///
 /// # Errors
 /// A time outside of the two, or a total variance below zero.

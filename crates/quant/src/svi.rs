@@ -91,6 +91,14 @@ impl Svi {
     }
 
     /// Total variance with its first and second derivative.
+    ///
+    /// ```
+    /// let smile = quant::Svi::new(0.01, 0.1, -0.5, 0.0, 0.1)?;
+    /// // At m the root is s: w = a + b·s; with ρ below zero the smile falls there.
+    /// let (w, slope, bend) = smile.at(0.0);
+    /// assert!((w - 0.02).abs() < 1e-12 && slope < 0.0 && bend > 0.0);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     pub fn at(&self, k: f64) -> (f64, f64, f64) {
         let x = k - self.m;
         let root = (x * x + self.s * self.s).sqrt();
@@ -118,6 +126,19 @@ impl Svi {
     }
 
     /// Fits a slice to at least five points that count.
+    ///
+    /// ```
+    /// use quant::{SmilePoint, Svi};
+    /// let smile = Svi::new(0.01, 0.1, -0.5, 0.0, 0.1)?;
+    /// let points: Vec<SmilePoint> = (-8..=8)
+    ///     .map(|i| 0.04 * f64::from(i))
+    ///     .map(|k| SmilePoint { k, total_variance: smile.at(k).0, weight: 1.0 })
+    ///     .collect();
+    /// let fitted = Svi::fit(&points)?;
+    /// // Exact points give their own smile back.
+    /// assert!((fitted.slice.at(0.1).0 - smile.at(0.1).0).abs() < 1e-6);
+    /// # Ok::<(), quant::Error>(())
+    /// ```
     ///
     /// # Errors
     /// Fewer than five points, or points that no slice follows.

@@ -11,6 +11,11 @@ pub enum Kind {
 
 impl Kind {
     /// +1 for a call, −1 for a put.
+    ///
+    /// ```
+    /// use quant::Kind;
+    /// assert_eq!((Kind::Call.sign(), Kind::Put.sign()), (1.0, -1.0));
+    /// ```
     pub fn sign(self) -> f64 {
         match self {
             Kind::Call => 1.0,
@@ -19,6 +24,12 @@ impl Kind {
     }
 
     /// What exercise would pay now, per unit.
+    ///
+    /// ```
+    /// use quant::Kind;
+    /// assert_eq!(Kind::Put.intrinsic(95.0, 100.0), 5.0);
+    /// assert_eq!(Kind::Call.intrinsic(95.0, 100.0), 0.0);
+    /// ```
     pub fn intrinsic(self, spot: f64, strike: f64) -> f64 {
         (self.sign() * (spot - strike)).max(0.0)
     }
@@ -177,6 +188,22 @@ pub(crate) fn not_negative(name: &'static str, value: f64) -> Result<f64, Error>
 
 impl Terms {
     /// Refuses anything the formulas are not defined for.
+    ///
+    /// ```
+    /// use quant::{Kind, Style, Terms};
+    /// let terms = Terms {
+    ///     kind: Kind::Put,
+    ///     style: Style::American,
+    ///     strike: 100.0,
+    ///     time: 0.25,
+    ///     rate: 0.05,
+    ///     carry_yield: 0.0,
+    ///     vol: 0.20,
+    /// };
+    /// assert!(terms.check().is_ok());
+    /// let told = Terms { vol: -0.2, ..terms }.check().unwrap_err();
+    /// assert!(told.to_string().contains("volatility"), "{told}");
+    /// ```
     ///
     /// # Errors
     /// The first input that is not a number or out of range, by name.

@@ -37,6 +37,16 @@ const SWITCH: f64 = 0.12;
 /// Chances of touching `low` and `high` within `time` years; `drift` of the price per year (r − q
 /// for the market's own measure). `low` must not be above `high`.
 ///
+/// ```
+/// // Without drift a price touches a barrier about twice as often as it ends beyond it (the reflection
+/// // principle).
+/// let law = quant::Lognormal::new(100.0, 0.0, 0.20, 0.25)?;
+/// let chances = quant::touch(100.0, 50.0, 110.0, 0.0, 0.20, 0.25)?;
+/// let ends = law.above(110.0);
+/// assert!((chances.high / ends - 2.0).abs() < 0.15, "{chances:?} {ends}");
+/// # Ok::<(), quant::Error>(())
+/// ```
+///
 /// # Errors
 /// Prices out of order, or an input out of range.
 pub fn touch(
