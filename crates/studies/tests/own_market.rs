@@ -87,6 +87,7 @@ impl Step {
 struct Story {
     underlying: Underlying,
     events: Vec<Announced>,
+    told: Told,
     deposit: i64,
     steps: Vec<Step>,
 }
@@ -118,7 +119,7 @@ impl Story {
         let sights = self.steps[..moments].iter().map(|s| (s.at, s.sight()));
         let tape = Tape::of(bars, sights.collect::<BTreeMap<_, _>>());
         tape.set_events(Some(self.events.clone()));
-        let recorded = Recorded::new(self.underlying.clone(), Told::default(), tape);
+        let recorded = Recorded::new(self.underlying.clone(), self.told.clone(), tape);
         let tape = Arc::clone(&recorded.tape);
         let world = World::new(1).with_fees(Fees::default());
         (
@@ -241,6 +242,7 @@ fn an_index_settles_on_the_first_print_of_its_day() {
     let story = Story {
         underlying: index,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 10_000,
         steps: vec![
             seen(at(FIRST, "10:00"), "5010")
@@ -279,6 +281,7 @@ fn a_settlement_is_corrected_by_the_bar_of_its_day() {
     let story = Story {
         underlying: index,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 200_000,
         steps: vec![
             seen(at(FIRST, "10:00"), "5010")
@@ -357,6 +360,7 @@ fn a_future_is_settled_every_day_and_ends_on_its_last() {
     let story = Story {
         underlying: future,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 10_000,
         steps: vec![
             seen(at(FIRST, "10:00"), "68.20").sending(&own, 1),
@@ -391,6 +395,7 @@ fn what_is_delivered_at_a_close_is_settled_at_that_close() {
     let story = Story {
         underlying: future,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 20_000,
         steps: vec![
             step("10:00", "68.30", "0.48", "0.52").sending(&bought, 2),
@@ -440,6 +445,7 @@ fn sold_calls_are_assigned_before_an_ex_date() {
             known: open_of(SECOND),
             told: Some(at(FIRST, "09:00")),
         }],
+        told: Told::default(),
         deposit: 200_000,
         steps: vec![
             step(FIRST, "10:00", "100.00", "9.90", "10.10")
@@ -465,6 +471,85 @@ fn sold_calls_are_assigned_before_an_ex_date() {
     assert_eq!(cash(&engine), Money::from_raw((20_000_000 + paid) * 100));
 }
 
+/// After a merger contracts deliver 150 shares and 12.50 in cash: their unit is 1.5 shares and 0.125. A 50 call
+/// bought and a 55 call sold on it end in the money: what the one delivers the other takes, and 5.00 a unit stay.
+/// The unit itself is listed nowhere, so nobody can buy it.
+#[test]
+fn an_adjusted_spread_delivers_against_itself() {
+    let [low, high] = ["50", "55"].map(|k| option("ADJS", SECOND, Kind::Call, k));
+    let step = |day, time, spot, of_low: [&'static str; 2], of_high: [&'static str; 2]| {
+        seen(at(day, time), spot)
+            .quoting(&low, of_low[0], of_low[1])
+            .quoting(&high, of_high[0], of_high[1])
+    };
+    let story = Story {
+        underlying: Underlying {
+            own_tick: price("0.001"),
+            ..like("ADJS", "NMOU")
+        },
+        events: Vec::new(),
+        told: Told {
+            adjusted: true,
+            ..Told::default()
+        },
+        deposit: 20_000,
+        steps: vec![
+            step(
+                FIRST,
+                "10:00",
+                "60.125",
+                ["10.10", "10.30"],
+                ["5.15", "5.35"],
+            )
+            .sending(&low.clone().into(), 1)
+            .sending(&high.clone().into(), -1),
+            step(
+                FIRST,
+                "10:01",
+                "60.200",
+                ["10.20", "10.40"],
+                ["5.20", "5.40"],
+            ),
+            step(
+                SECOND,
+                "15:59",
+                "61.250",
+                ["11.20", "11.40"],
+                ["6.20", "6.40"],
+            ),
+            seen(at(SECOND, "16:05"), "61.250"),
+        ],
+    };
+    let mut engine = story.told();
+    let account = &engine.state().account;
+    // What one campaign was delivered the other delivered.
+    let units: Vec<i64> = account.lots().iter().map(|l| l.quantity).collect();
+    assert_eq!(units, [100, -100]);
+    // 10.40 is paid, 5.20 received; 50.00 is paid for what is delivered, 55.00 received.
+    assert_eq!(
+        cash(&engine),
+        Money::whole(20_000 - 1_040 + 520 - 5_000 + 5_500)
+    );
+    let unit = Instrument::Underlying("ADJS".into());
+    let one = Holding::new([Leg {
+        instrument: unit,
+        quantity: 1,
+    }]);
+    let refused = engine.place(Request {
+        client_id: "unit".into(),
+        symbol: "ADJS".into(),
+        unit: Package::of(&one).unwrap().0,
+        quantity: 100,
+        pricing: Pricing::Market,
+        trigger: None,
+        link: Link::default(),
+        time_in_force: TimeInForce::Day,
+        purpose: Purpose::Open,
+        closing: Vec::new(),
+    });
+    assert!(refused.is_err(), "{refused:?}");
+}
+
 /// An order that is sent while nothing comes is filled by what comes after it: 84.87 was seen a while ago,
 /// 90.00 is what it pays, one tick more for its ask.
 #[test]
@@ -475,6 +560,7 @@ fn an_order_is_filled_against_what_comes_after_it() {
     let story = Story {
         underlying,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 20_000,
         steps: vec![
             seen(at(FIRST, "10:00"), "84.87").sending(&shares, 100),
@@ -511,6 +597,7 @@ fn a_price_that_cannot_be_right_fills_nothing() {
     let story = Story {
         underlying,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 20_000,
         steps: vec![
             step("10:00:00", "84.67").sending(&shares, 10),
@@ -548,6 +635,7 @@ fn a_dividend_is_known_from_its_announcement_on() {
             known: open_of(SECOND),
             told: Some(at(FIRST, "12:00")),
         }],
+        told: Told::default(),
         deposit: 1,
         steps: vec![seen(at(FIRST, "10:00"), "50")],
     };
@@ -569,6 +657,7 @@ fn sessions_without_a_bar_come_from_their_moments() {
     let story = Story {
         underlying: like("SHRS", "NMOU"),
         events: Vec::new(),
+        told: Told::default(),
         deposit: 1,
         steps: vec![
             seen(at(FIRST, "10:00"), "50"),
@@ -630,6 +719,7 @@ fn a_future_held_is_worth_its_price_less_what_it_counts_from_everywhere() {
     let story = Story {
         underlying: future,
         events: Vec::new(),
+        told: Told::default(),
         deposit: 30_000,
         steps: vec![
             step(FIRST, "10:00", "68.40", "1.20", "1.30"),
@@ -724,6 +814,7 @@ fn nothing_is_sold_where_nobody_bids() {
     let mut story = Story {
         underlying: like("SHRS", "NMOU"),
         events: Vec::new(),
+        told: Told::default(),
         deposit: 10_000,
         steps: vec![
             step("10:00", "0.10", "0.15").sending(&held, 3),
@@ -795,6 +886,7 @@ fn a_package_fills_only_where_every_leg_is_displayed_for_it() {
     let story = Story {
         underlying: like("SHRS", "NMOU"),
         events: Vec::new(),
+        told: Told::default(),
         deposit: 50_000,
         steps: vec![
             step("10:00", 1),
@@ -843,6 +935,7 @@ fn an_import_closes_only_what_was_there() {
     let story = Story {
         underlying: like("SHRS", "NMOU"),
         events: Vec::new(),
+        told: Told::default(),
         deposit: 50_000,
         steps: vec![
             step("09:45"),
