@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useParams } from 'react-router';
 import { api, must } from '../../api/client';
+import { useLive } from '../../api/live';
 import { scoutMarketQuery } from '../../api/queries';
 import { fixed, longDate, percent } from '../../format';
 import { Button, Choices, Notice } from '../../ui/controls';
@@ -33,11 +34,9 @@ import { ShortlistBar } from './ShortlistBar';
 const HEIGHT = 330;
 /** Calendar days to a date that nobody has written yet. */
 const USUAL_DAYS = 38;
-/** So many days behind an exchange moment, as an ISO date. */
-const ahead = (at: string, days: number) =>
-  new Date(Date.parse(`${at.slice(0, 10)}T12:00:00Z`) + days * 86_400_000)
-    .toISOString()
-    .slice(0, 10);
+/** So many days behind a date, as an ISO date. */
+const ahead = (date: string, days: number) =>
+  new Date(Date.parse(`${date}T12:00:00Z`) + days * 86_400_000).toISOString().slice(0, 10);
 
 /** What I expect: a region drawn or written, how sure I am, and the structures that make most of it. */
 export function ExpectPart() {
@@ -56,16 +55,19 @@ export function ExpectPart() {
       write({ symbol, ...(w.unit === 'prices' ? { low: '', high: '' } : {}) });
   }, [symbol]);
   const at = market.data?.at;
+  // The clock may have gone on since the market was read: what is behind it is not asked about.
+  const clock = useLive((s) => s.clock?.now.slice(0, 10));
+  const read = at?.slice(0, 10);
+  const today = read && clock && clock > read ? clock : read;
   const own = written.symbol === symbol;
-  const expectation =
-    at && own ? expectationOf(written, at.slice(0, 10), ahead(at, USUAL_DAYS)) : null;
+  const expectation = today && own ? expectationOf(written, today, ahead(today, USUAL_DAYS)) : null;
   const answer = useQuery(expectedQuery(symbol, expectation));
   const e = answer.data;
   const drawn = isDrawn(written);
   useEffect(() => {
-    const by = at ? dateWanted(written, at.slice(0, 10), e) : written.by;
+    const by = today ? dateWanted(written, today, e) : written.by;
     if (by !== written.by) write({ by });
-  }, [at, written, e]);
+  }, [today, written, e]);
   const now = JSON.stringify([symbol, expectation, asked]);
   const stale = found.request !== undefined && found.written !== now;
   const start = async () => {
