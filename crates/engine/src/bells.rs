@@ -1,4 +1,4 @@
-//! Bells: set, rung by prices and by what happens, answered.
+//! Bells as they ring by themselves: by prices on the way, by what happens, and when they end.
 
 use std::sync::Arc;
 

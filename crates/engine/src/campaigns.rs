@@ -1,5 +1,5 @@
-//! Campaigns: what an order leaves of one, where it can be rolled to, and how the trader names and
-//! rearranges them. What they hold and made is arithmetic of `desk`.
+//! Campaigns: what an order leaves of one, where it can be rolled to, and what is coming of itself. What
+//! they hold and made is arithmetic of `desk`.
 
 use std::sync::Arc;
 

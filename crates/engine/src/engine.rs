@@ -349,6 +349,7 @@ impl Engine {
         let of = |o: &&Arc<Order>| symbols.contains(&o.request.symbol);
         let open: Vec<u64> = self.state.open_orders().filter(of).map(|o| o.id).collect();
         self.state.memo = Arc::default();
+        self.sights.forget_moment();
         self.state.version += 1;
         let (mut next, mut facts) = (self.state.clone(), Vec::new());
         for id in open {
@@ -529,15 +530,9 @@ impl Engine {
         let way = if opens { Round::before } else { Round::new };
         let mut round = way(&world, &orders, from, to);
         loop {
-            let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
-            let looks = Looks {
-                world: &world,
-                most: &|o| closable(&account, o),
-                displayed: &displayed,
-                reliance: next.reliance(),
-            };
-            let happened = round.next(&looks, &mut self.quoter, &mut orders);
-            drop((account, displayed));
+            let happened = looking(next, |looks| {
+                round.next(looks, &mut self.quoter, &mut orders)
+            });
             let Some(at) = happened.first().map(|h| h.at) else {
                 return;
             };
@@ -555,17 +550,10 @@ impl Engine {
 
     /// Lets the exchange look at an order that has just come or changed.
     pub(crate) fn arrive(&mut self, next: &mut State, id: u64, facts: &mut Vec<Fact>) {
-        let (world, now) = (Arc::clone(&next.world), next.clock.now);
-        let mut orders = next.floor();
-        let (account, displayed) = (Arc::clone(&next.account), Arc::clone(&next.displayed));
-        let looks = Looks {
-            world: &world,
-            most: &|o| closable(&account, o),
-            displayed: &displayed,
-            reliance: next.reliance(),
-        };
-        let happened = exchange::arrive(&looks, &mut self.quoter, &mut orders, id, now);
-        drop((account, displayed));
+        let (mut orders, now) = (next.floor(), next.clock.now);
+        let happened = looking(next, |looks| {
+            exchange::arrive(looks, &mut self.quoter, &mut orders, id, now)
+        });
         next.take_over(&orders, &happened);
         let mark = facts.len();
         // The one who sent it sees what it fills at once.
@@ -678,6 +666,16 @@ impl Engine {
             crate::bells::tell(&mut next.bells, Occurrence::Refusal, at, told, facts);
         }
     }
+}
+
+/// What the exchange looks at beside the orders, as far as it is the account's.
+fn looking<T>(state: &State, look: impl FnOnce(&Looks<'_>) -> T) -> T {
+    look(&Looks {
+        world: &state.world,
+        most: &|o| closable(&state.account, o),
+        displayed: &state.displayed,
+        reliance: state.reliance(),
+    })
 }
 
 /// Whether something was booked.

@@ -1,4 +1,4 @@
-//! My rules and bells on figures: set, held against the book at every look, rung.
+//! My rules and bells on figures, held against the book at every look, and rung.
 //!
 //! The book is looked at at the opening, every ten minutes and at the close of each session, and
 //! whenever something is booked; the account's own figures at the opening, at 10, 12 and 14 o'clock,

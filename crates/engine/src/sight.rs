@@ -439,6 +439,11 @@ impl Sights {
             })
     }
 
+    /// Forgets what was seen of the present moment: other quotes of it have come.
+    pub(crate) fn forget_moment(&mut self) {
+        self.shared.clear();
+    }
+
     fn shared(&mut self, world: &World, symbol: &str, at: Moment) -> &mut Shared {
         let anew = || Shared {
             at,

@@ -547,7 +547,82 @@ fn an_adjusted_spread_delivers_against_itself() {
         purpose: Purpose::Open,
         closing: Vec::new(),
     });
-    assert!(refused.is_err(), "{refused:?}");
+    let why = refused.unwrap_err().to_string();
+    assert!(why.contains("not listed by itself"), "{why}");
+}
+
+/// Quotes of the very moment at which the clock stands come late, and an order fills by them: a rule about the
+/// price is held against what has come and not against what was seen of that moment before.
+#[test]
+fn a_rule_is_held_against_quotes_of_the_same_moment_that_come_late() {
+    use desk::rules::{Condition, Measure, Rule, Scope, Side};
+    let shares = Instrument::Underlying("SHRS".into());
+    let story = Story {
+        underlying: Underlying {
+            own_tick: price("0.01"),
+            ..like("SHRS", "NMOU")
+        },
+        events: Vec::new(),
+        told: Told::default(),
+        deposit: 60_000,
+        steps: vec![
+            seen(at(FIRST, "10:00"), "100.00").sending(&shares, 100),
+            seen(at(FIRST, "10:01"), "100.00").sending(&shares, 100),
+            seen(at(FIRST, "10:02"), "100.10"),
+        ],
+    };
+    let (world, _) = story.market(Vec::new(), 1);
+    let mut engine = story.engine(&world);
+    engine.follow();
+    let recorded = world.recordings().next().unwrap();
+    story.send(&mut engine, &story.steps[0]);
+    recorded.take(story.steps[1].at, story.steps[1].sight());
+    engine.advance(story.steps[1].at).unwrap();
+    let rule = Rule {
+        id: 0,
+        scope: Scope::Symbol("SHRS".into()),
+        condition: Condition {
+            measure: Measure::Price,
+            side: Side::Above,
+            limit: Decimal::whole(102),
+        },
+        again: None,
+        on: true,
+    };
+    engine.set_rule(None, rule).unwrap();
+    story.send(&mut engine, &story.steps[1]);
+    let far = Request {
+        client_id: "late".into(),
+        symbol: "SHRS".into(),
+        unit: Package::of(&Holding::new([Leg {
+            instrument: shares,
+            quantity: -1,
+        }]))
+        .unwrap()
+        .0,
+        quantity: 50,
+        pricing: Pricing::Limit(price("-103")),
+        trigger: None,
+        link: Link::default(),
+        time_in_force: TimeInForce::Day,
+        purpose: Purpose::Open,
+        closing: Vec::new(),
+    };
+    engine.place(far).unwrap();
+    recorded.take(story.steps[2].at, story.steps[2].sight());
+    engine.advance(story.steps[2].at).unwrap();
+    // The rule looks at this moment when it is set again, with the price of 100.10.
+    let kept = engine.state().my_rules[0].clone();
+    engine.set_rule(Some(kept.id), kept).unwrap();
+    assert!(engine.state().standing.is_empty());
+    recorded.take(
+        at(FIRST, "10:02"),
+        seen(at(FIRST, "10:02"), "103.50").sight(),
+    );
+    engine.look_again(&["SHRS".to_owned()]).unwrap();
+    let filled = engine.state().orders.last().unwrap().fills().count();
+    // It is found of each of the three campaigns that hold shares or sold them.
+    assert_eq!((filled, engine.state().standing.len()), (1, 3));
 }
 
 /// An order that is sent while nothing comes is filled by what comes after it: 84.87 was seen a while ago,

@@ -227,7 +227,7 @@ pub struct Requirement {
     pub equity: Money,
     /// Its parts; they add up to it.
     pub parts: Vec<Part>,
-    /// Which contracts stand together, where strategy rules were asked.
+    /// Which contracts stand together, where strategy rules are the product's and the account's own.
     pairing: Option<Arc<Pairing>>,
 }
 
@@ -238,11 +238,12 @@ impl Requirement {
     }
 
     /// What the same positions take in another market if the same contracts stand together: never less than
-    /// their requirement there, and found without a search. Nothing where the positions are not the same, or
-    /// are re-valued.
+    /// their requirement takes there, and found without a search. Nothing where the positions are not the same,
+    /// where they are re-valued, and where shares are promised away: what of their value counts depends on
+    /// which calls stand on them.
     ///
-    /// A put spread 90/85 takes its width whatever the market; a 110 call sold at 1.20 at a price of 100 takes
-    /// 11.20 per unit, and 14.20 once it is marked at 2.20 at 102.
+    /// A put spread 90/85 takes its width whatever the market; a 110 call sold, marked at 1.20 at a price of
+    /// 100, takes 11.20 per unit, and 14.60 once it is marked at 2.20 at 102.
     pub fn at_most(&self, held: &MarginHolding, basis: &MarginBasis) -> Option<Money> {
         let pairing = self.pairing.as_ref()?;
         let legs = in_order(held);
@@ -252,7 +253,12 @@ impl Requirement {
         let as_paired = pairing.legs.len() == legs.len()
             && pairing.underlying == held.underlying
             && pairing.legs.iter().zip(&legs).all(same);
-        as_paired.then(|| counted(&legs, held.underlying, &pairing.groups, basis).takes())
+        let sold_below = |l: &MarginLeg| {
+            l.quantity < 0 && l.contract.kind == Kind::Call && l.contract.strike < basis.spot
+        };
+        let promised = held.underlying > 0 && legs.iter().any(sold_below);
+        let counts = as_paired && !promised;
+        counts.then(|| counted(&legs, held.underlying, &pairing.groups, basis).takes())
     }
 
     fn add(&mut self, what: String, amount: Money) {
@@ -267,7 +273,7 @@ pub fn requirement(held: &MarginHolding, basis: &MarginBasis) -> Requirement {
     let found = match (basis.class, basis.rules.kind) {
         (MarginClass::Scan(rates), _) => scanned(held, basis, &rates),
         (_, AccountKind::Portfolio) => swept(held, basis),
-        _ => Ok(by_strategy(held, basis)),
+        _ => return paired(held, basis),
     };
     // What cannot be re-valued is margined by its strategy, which is never too little.
     found.unwrap_or_else(|_| by_strategy(held, basis))
@@ -292,15 +298,26 @@ pub fn one_by_one(held: &MarginHolding, basis: &MarginBasis) -> Money {
 /// Half the value of shares, whichever side they are on, and what the options need beside them. In
 /// a cash account shares are paid in full.
 fn by_strategy(held: &MarginHolding, basis: &MarginBasis) -> Requirement {
+    Requirement {
+        pairing: None,
+        ..paired(held, basis)
+    }
+}
+
+/// As [`by_strategy`], with the pairing that was found kept beside it.
+fn paired(held: &MarginHolding, basis: &MarginBasis) -> Requirement {
     let legs = in_order(held);
     let groups = grouped(&legs, held.underlying, basis);
     let found = counted(&legs, held.underlying, &groups, basis);
+    // Where nothing is held there is nothing to remember.
+    let any = !legs.is_empty() || held.underlying != 0;
+    let pairing = any.then(|| Pairing {
+        legs: legs.into_iter().map(|l| (l.contract, l.quantity)).collect(),
+        underlying: held.underlying,
+        groups,
+    });
     Requirement {
-        pairing: Some(Arc::new(Pairing {
-            legs: legs.into_iter().map(|l| (l.contract, l.quantity)).collect(),
-            underlying: held.underlying,
-            groups,
-        })),
+        pairing: pairing.map(Arc::new),
         ..found
     }
 }

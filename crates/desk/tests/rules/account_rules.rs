@@ -149,6 +149,42 @@ fn a_scanned_product_needs_its_worst_scenario_its_premium_and_its_exposure() {
     }
 }
 
+/// A 110 call sold, marked at 1.20 at 100: 1.20 + max(20 − 10, 10) = 11.20 a unit; at 2.20 at 102: 2.20 + 20.40 −
+/// 8 = 14.60. A 90 and a 110 call sold on a hundred shares: at 80 nothing is promised away, at 120 it matters which
+/// of them stands on the shares, so they are searched.
+#[test]
+fn a_pairing_is_counted_in_another_market() {
+    let at = |spot: &str| MarginBasis {
+        spot: price(spot),
+        ..basis(MarginClass::Equity, AccountKind::Margin)
+    };
+    let held = |calls: &[(&str, &str)], shares: i64| {
+        let mut held = MarginHolding {
+            underlying: shares,
+            ..MarginHolding::default()
+        };
+        for (name, mark) in calls {
+            let contract = contract(name, day());
+            held.add(MarginLeg {
+                ends: underlying().expiry_moment(&contract),
+                contract,
+                quantity: -1,
+                mark: price(mark),
+            });
+        }
+        held
+    };
+    let last = requirement(&held(&[("110C", "1.20")], 0), &at("100"));
+    assert_eq!(last.takes(), Money::whole(1_120));
+    let most = last.at_most(&held(&[("110C", "2.20")], 0), &at("102"));
+    assert_eq!(most, Some(Money::whole(1_460)));
+    let covered = held(&[("90C", "0.50"), ("110C", "0.10")], 100);
+    let last = requirement(&covered, &at("80"));
+    assert_eq!(last.at_most(&covered, &at("80")), Some(last.takes()));
+    let risen = held(&[("90C", "30.50"), ("110C", "11.00")], 100);
+    assert_eq!(last.at_most(&risen, &at("120")), None);
+}
+
 fn some_legs() -> impl Strategy<Value = Vec<MarginLeg>> {
     let leg = (
         prop::bool::ANY,
@@ -236,14 +272,49 @@ proptest! {
                     .collect(),
                 underlying: -underlying,
             });
-            let nothing = requirement(&gone, &basis);
-            prop_assert!(nothing.takes() == Money::ZERO && nothing.parts.is_empty());
+            prop_assert_eq!(requirement(&gone, &basis), Requirement::default());
             let twice = one.with(&one);
             prop_assert!(
                 total(&one) <= total(&twice) + cent,
                 "closing half of everything"
             );
         }
+    }
+
+    /// What the pairing of one market takes in another is never less than the least pairing takes there.
+    #[test]
+    fn a_pairing_counted_anew_is_never_too_little(
+        legs in some_legs(),
+        shares in -3..=3_i64,
+        spot in 80..125_i64,
+        marks in prop::collection::vec(1..900_i64, 6),
+    ) {
+        let then = basis(MarginClass::Equity, AccountKind::Margin);
+        let now = MarginBasis {
+            spot: Price::cents(spot * 100),
+            ..then.clone()
+        };
+        let before = MarginHolding {
+            options: legs,
+            underlying: shares * 100,
+        };
+        let mut after = before.clone();
+        for (leg, mark) in after.options.iter_mut().zip(&marks) {
+            leg.mark = Price::cents(*mark);
+        }
+        let last = requirement(&before, &then);
+        let exact = requirement(&after, &now).takes();
+        let any = !before.options.is_empty() || shares != 0;
+        match last.at_most(&after, &now) {
+            Some(most) => prop_assert!(most + Money::from_raw(200) >= exact, "{most} {exact}"),
+            None => prop_assert!(!any || shares > 0, "it is found wherever no shares are held"),
+        }
+        // Another position is not counted by it.
+        let other = MarginHolding {
+            underlying: before.underlying + 100,
+            ..after
+        };
+        prop_assert_eq!(last.at_most(&other, &now), None);
     }
 
     /// By strategy rules a bought option never raises what is needed, and taking one away may: the

@@ -541,3 +541,18 @@ fn a_sold_leg_never_falls_below_zero() {
     let prices = leg_prices(&strangle, &quotes, price("-2.58"), &u);
     assert_eq!(prices, [price("2.58"), Price::ZERO]);
 }
+
+/// One press of − at the bench takes away one option, one future, or as many shares as one option stands for.
+#[test]
+fn one_press_is_one_contract_or_a_lot_of_shares() {
+    let shares = underlying();
+    let future = Underlying {
+        kind: UnderlyingKind::Future,
+        multiplier: 1_000,
+        ..underlying()
+    };
+    let itself = Instrument::Underlying("TEST".into());
+    let call = Instrument::Option(contract("100C", day()));
+    assert_eq!((shares.step(&itself), shares.step(&call)), (100, 1));
+    assert_eq!((future.step(&itself), future.step(&call)), (1, 1));
+}

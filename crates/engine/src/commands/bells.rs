@@ -197,11 +197,7 @@ impl Engine {
     /// There is no such bell on a price, it has rung, or the level is not right.
     pub fn move_bell(&mut self, id: u64, level: Price) -> Result<Bell, Refusal> {
         let mut next = self.state.clone();
-        let at = next
-            .bells
-            .iter()
-            .position(|b| b.id == id && b.is_set())
-            .ok_or(Refusal::NoBell(id))?;
+        let at = place_of_set(&next, id)?;
         let old = Arc::clone(&next.bells[at]);
         let Listens::Price { symbol, unit, .. } = &old.listens else {
             return Err(Refusal::NoBell(id));
@@ -257,11 +253,7 @@ impl Engine {
     /// There is no such bell, or it has rung.
     pub fn remove_bell(&mut self, id: u64) -> Result<(), Refusal> {
         let mut next = self.state.clone();
-        let at = next
-            .bells
-            .iter()
-            .position(|b| b.id == id && b.is_set())
-            .ok_or(Refusal::NoBell(id))?;
+        let at = place_of_set(&next, id)?;
         Arc::make_mut(&mut next.bells).remove(at);
         self.commit(next, vec![Fact::BellGone(id)])
     }
@@ -288,4 +280,10 @@ impl Engine {
             _ => self.commit(next, facts),
         }
     }
+}
+
+/// Where a bell stands that has not rung.
+fn place_of_set(state: &State, id: u64) -> Result<usize, Refusal> {
+    let found = state.bells.iter().position(|b| b.id == id && b.is_set());
+    found.ok_or(Refusal::NoBell(id))
 }

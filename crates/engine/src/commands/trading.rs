@@ -1,5 +1,4 @@
-//! Orders: every check a ticket passes, placing alone and together, changing, cancelling, and the
-//! booking of what the exchange does.
+//! Orders as the trader places them, alone and together, and every check that a ticket passes.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
