@@ -170,9 +170,12 @@ export function ExpectPicture({
             strokeWidth={1.25}
           />
         )}
-        {[-2, -1, 1, 2].map((k) => (
-          <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />
-        ))}
+        {/* What runs out of the prices shown does not run over the dates below. */}
+        <svg width={ahead} height={height - BOTTOM}>
+          {[-2, -1, 1, 2].map((k) => (
+            <path key={k} d={cone(k)} fill="none" stroke="var(--slate)" strokeDasharray="2 4" />
+          ))}
+        </svg>
         <line
           x1={0}
           x2={at}
